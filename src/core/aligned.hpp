@@ -1,0 +1,39 @@
+// Vectors whose storage starts on a cache line, and the row length that keeps every row of a matrix on one.
+#pragma once
+#include <cstddef>
+#include <cstdlib>
+#include <new>
+#include <vector>
+
+namespace hylo {
+
+inline constexpr std::size_t kCacheLine = 64;
+
+template <class T>
+struct AlignedAllocator {
+  using value_type = T;
+  AlignedAllocator() = default;
+  template <class U>
+  AlignedAllocator(const AlignedAllocator<U>&) {}
+  T* allocate(std::size_t n) {
+    return static_cast<T*>(::operator new(n * sizeof(T), std::align_val_t(kCacheLine)));
+  }
+  void deallocate(T* p, std::size_t) { ::operator delete(p, std::align_val_t(kCacheLine)); }
+  template <class U>
+  bool operator==(const AlignedAllocator<U>&) const { return true; }
+  template <class U>
+  bool operator!=(const AlignedAllocator<U>&) const { return false; }
+};
+
+template <class T>
+using AlignedVector = std::vector<T, AlignedAllocator<T>>;
+
+// The number of elements from one row to the next: the width, rounded up to whole cache lines. The elements behind
+// the width are kept at zero, so that vector code may read and write them without a remainder loop.
+template <class T>
+constexpr std::size_t row_stride(std::size_t width) {
+  constexpr std::size_t step = kCacheLine / sizeof(T);
+  return (width + step - 1) / step * step;
+}
+
+}  // namespace hylo

@@ -1,0 +1,39 @@
+// 32-byte vectors with fused multiply-add.
+#include "kernel_config.hpp"
+
+#if defined(__x86_64__)
+namespace hylo {
+
+#define HYLO_BYTES 32
+#define HYLO_ROWS 6
+#define HYLO_VECTORS 2
+#define HYLO_SQRT_SINGLE(v) ((vec)_mm256_sqrt_ps((__m256)(v)))
+#define HYLO_SQRT_DOUBLE(v) ((vec)_mm256_sqrt_pd((__m256d)(v)))
+
+#if defined(__clang__)
+#pragma clang attribute push(__attribute__((target("avx2,fma"))), apply_to = function)
+#else
+#pragma GCC push_options
+#pragma GCC target("avx2,fma")
+#endif
+#include "kernel_both.hpp"
+#if defined(__clang__)
+#pragma clang attribute pop
+#else
+#pragma GCC pop_options
+#endif
+
+namespace {
+bool runs_here() {
+  __builtin_cpu_init();
+  return __builtin_cpu_supports("avx2") && __builtin_cpu_supports("fma");
+}
+}  // namespace
+
+const KernelLevel& kernel_avx2() {
+  static constexpr KernelLevel level = {"avx2", single::table, precise::table, runs_here};
+  return level;
+}
+
+}  // namespace hylo
+#endif

@@ -1,0 +1,39 @@
+// 64-byte vectors with fused multiply-add.
+#include "kernel_config.hpp"
+
+#if defined(__x86_64__)
+namespace hylo {
+
+#define HYLO_BYTES 64
+#define HYLO_ROWS 6
+#define HYLO_VECTORS 4
+#define HYLO_SQRT_SINGLE(v) ((vec)_mm512_maskz_sqrt_ps(0xFFFF, (__m512)(v)))
+#define HYLO_SQRT_DOUBLE(v) ((vec)_mm512_maskz_sqrt_pd(0xFF, (__m512d)(v)))
+
+#if defined(__clang__)
+#pragma clang attribute push(__attribute__((target("avx512f,avx2,fma"))), apply_to = function)
+#else
+#pragma GCC push_options
+#pragma GCC target("avx512f,avx2,fma")
+#endif
+#include "kernel_both.hpp"
+#if defined(__clang__)
+#pragma clang attribute pop
+#else
+#pragma GCC pop_options
+#endif
+
+namespace {
+bool runs_here() {
+  __builtin_cpu_init();
+  return __builtin_cpu_supports("avx512f") && __builtin_cpu_supports("fma");
+}
+}  // namespace
+
+const KernelLevel& kernel_avx512() {
+  static constexpr KernelLevel level = {"avx512", single::table, precise::table, runs_here};
+  return level;
+}
+
+}  // namespace hylo
+#endif

@@ -1,0 +1,22 @@
+// kernel_body.hpp for both element types. The including file defines HYLO_BYTES, HYLO_ROWS, HYLO_VECTORS,
+// HYLO_SQRT_SINGLE and HYLO_SQRT_DOUBLE.
+namespace {
+namespace single {
+#define HYLO_REAL float
+#define HYLO_INT std::int32_t
+#define HYLO_SQRT(v) HYLO_SQRT_SINGLE(v)
+#include "kernel_body.hpp"
+#undef HYLO_REAL
+#undef HYLO_INT
+#undef HYLO_SQRT
+}  // namespace single
+namespace precise {
+#define HYLO_REAL double
+#define HYLO_INT std::int64_t
+#define HYLO_SQRT(v) HYLO_SQRT_DOUBLE(v)
+#include "kernel_body.hpp"
+#undef HYLO_REAL
+#undef HYLO_INT
+#undef HYLO_SQRT
+}  // namespace precise
+}  // namespace

@@ -1,0 +1,45 @@
+// Random numbers as a function of (seed, job, epoch, purpose, position): no state is handed from one use to the
+// next, so the order in which jobs or threads run can't change a result.
+//
+// Philox 4x32 with 10 rounds: Salmon, Moraes, Dror, Shaw (2011), "Parallel random numbers: as easy as 1, 2, 3".
+#pragma once
+#include <array>
+#include <cstdint>
+
+#include "span.hpp"
+
+namespace hylo {
+
+// What a stream is used for; the numbers are part of the meaning of a seed and never change.
+enum class Purpose : std::uint32_t { Start = 1, Shuffle = 2, Dropout = 3, Split = 4 };
+
+struct StreamKey {
+  std::uint64_t seed = 0;
+  std::uint32_t job = 0;
+  std::uint32_t epoch = 0;
+  Purpose purpose = Purpose::Start;
+};
+
+using Philox4 = std::array<std::uint32_t, 4>;
+Philox4 philox(Philox4 counter, std::array<std::uint32_t, 2> key);
+
+class Stream {
+ public:
+  explicit Stream(StreamKey key) : key_(key) {}
+
+  std::uint32_t bits();                          // 32 uniform bits
+  double uniform();                              // in (0, 1), 2^-53 apart
+  double normal();                               // mean 0, standard deviation 1 (Box and Muller 1958)
+  std::uint32_t below(std::uint32_t bound);      // in 0 .. bound - 1, without bias (Lemire 2019)
+
+ private:
+  StreamKey key_;
+  std::uint64_t block_ = 0;
+  Philox4 buffer_{};
+  unsigned used_ = 4;
+};
+
+// Shuffles in place (Fisher and Yates).
+void shuffle(Span<std::uint32_t> items, StreamKey key);
+
+}  // namespace hylo

@@ -1,0 +1,30 @@
+// The encoded table that fits share and only read: inputs, targets and weights of every row.
+#pragma once
+#include <cstddef>
+
+#include "aligned.hpp"
+
+namespace hylo {
+
+template <class T>
+struct Table {
+  Table(std::size_t rows_, std::size_t inputs_, std::size_t outputs_)
+      : rows(rows_),
+        inputs(inputs_),
+        outputs(outputs_),
+        x(rows_ * row_stride<T>(inputs_)),
+        y(rows_ * row_stride<T>(outputs_)),
+        weight(rows_, T(1)) {}
+
+  const T* x_row(std::size_t i) const { return x.data() + i * row_stride<T>(inputs); }
+  const T* y_row(std::size_t i) const { return y.data() + i * row_stride<T>(outputs); }
+  T* x_row(std::size_t i) { return x.data() + i * row_stride<T>(inputs); }
+  T* y_row(std::size_t i) { return y.data() + i * row_stride<T>(outputs); }
+
+  std::size_t rows, inputs, outputs;
+  AlignedVector<T> x;       // one padded row after another
+  AlignedVector<T> y;       // numbers, counts or, for softmax, the share of each class (1 for the observed one)
+  AlignedVector<T> weight;  // mean 1 over the training rows, so that learning rates keep their meaning
+};
+
+}  // namespace hylo

@@ -1,0 +1,132 @@
+// Every level that this processor runs, in both precisions, against plain loops and the C library.
+#include <catch.h>
+
+#include <cmath>
+#include <limits>
+
+#include "helpers.hpp"
+
+using namespace hylo_test;
+
+namespace {
+
+template <class T>
+AlignedVector<T> random_matrix(std::size_t rows, std::size_t width, std::uint64_t seed) {
+  AlignedVector<T> m(rows * row_stride<T>(width));
+  Stream stream({seed, 0, 0, Purpose::Start});
+  for (std::size_t i = 0; i < rows; ++i) {
+    for (std::size_t j = 0; j < width; ++j) m[i * row_stride<T>(width) + j] = T(stream.normal());
+  }
+  return m;
+}
+
+// Largest error of c = start + a b, in units of epsilon times the sum of absolute products.
+template <class T>
+double product_error(const Kernel<T>& kernel, std::size_t m, std::size_t n, std::size_t k, bool transposed,
+                     bool accumulate) {
+  const auto a = transposed ? random_matrix<T>(k, m, 1) : random_matrix<T>(m, k, 1);
+  const auto b = random_matrix<T>(k, n, 2);
+  auto c = random_matrix<T>(m, n, 3);
+  const auto bias = random_matrix<T>(1, n, 4);
+  const auto before = c;
+  const std::size_t a_stride = row_stride<T>(transposed ? m : k), stride = row_stride<T>(n);
+  kernel.multiply({m, n, k, a.data(), transposed ? 1 : a_stride, transposed ? a_stride : 1, b.data(), stride, c.data(),
+                   stride, accumulate ? c.data() : bias.data(), accumulate ? stride : 0});
+  double worst = 0;
+  for (std::size_t i = 0; i < m; ++i) {
+    for (std::size_t j = 0; j < n; ++j) {
+      double sum = accumulate ? before[i * stride + j] : bias[j], size = std::fabs(sum);
+      for (std::size_t l = 0; l < k; ++l) {
+        const double p = double(transposed ? a[l * a_stride + i] : a[i * a_stride + l]) * double(b[l * stride + j]);
+        sum += p;
+        size += std::fabs(p);
+      }
+      worst = std::max(worst, std::fabs(double(c[i * stride + j]) - sum) / size);
+    }
+    for (std::size_t j = n; j < stride; ++j) REQUIRE(c[i * stride + j] == T(0));
+  }
+  return worst / double(std::numeric_limits<T>::epsilon());
+}
+
+template <class T>
+void check_products(const KernelLevel& level) {
+  for (std::size_t m : {1, 2, 5, 6, 7, 13, 24}) {
+    for (std::size_t n : {1, 3, 16, 17, 40, 64, 100}) {
+      for (std::size_t k : {1, 2, 20, 256}) {
+        INFO(level.name << " " << m << " x " << n << ", " << k << " deep");
+        CHECK(product_error(kernel_of<T>(level), m, n, k, false, false) < 2 + double(k));
+        CHECK(product_error(kernel_of<T>(level), m, n, k, true, true) < 2 + double(k));
+      }
+    }
+  }
+}
+
+template <class T>
+double relative_error(double found, double wanted) {
+  if (std::isnan(wanted)) return std::isnan(found) ? 0 : INFINITY;
+  if (wanted == found) return 0;
+  return std::fabs(found - wanted) / std::max(std::fabs(wanted), double(std::numeric_limits<T>::min()));
+}
+
+template <class T, class Reference>
+void check_activation(const KernelLevel& level, Activation f, Reference reference, double within) {
+  AlignedVector<T> x;
+  const T top = std::is_same<T, float>::value ? T(85) : T(700);
+  for (int i = -4000; i <= 4000; ++i) x.push_back(top * T(i) / T(4000));
+  for (double tiny : {0.0, 1e-30, -1e-30, 1e-6, -1e-6, 1e-3, 0.1, -0.3, 0.34657, -0.34657}) x.push_back(T(tiny));
+  x.push_back(std::numeric_limits<T>::quiet_NaN());
+  x.push_back(std::numeric_limits<T>::infinity());
+  x.push_back(-std::numeric_limits<T>::infinity());
+  x.resize(row_stride<T>(x.size()));
+  auto y = x;
+  kernel_of<T>(level).activate(f, y.data(), y.size());
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    INFO(level.name << " at " << x[i] << ": " << y[i]);
+    CHECK(relative_error<T>(double(y[i]), reference(double(x[i]))) < within);
+  }
+}
+
+double logistic(double x) { return 1 / (1 + std::exp(-x)); }
+double relu(double x) { return x < 0 ? 0 : x; }
+
+}  // namespace
+
+TEST_CASE("products equal plain sums at every level") {
+  for (const KernelLevel* level : kernel_levels()) {
+    check_products<float>(*level);
+    check_products<double>(*level);
+  }
+}
+
+TEST_CASE("activations agree with the C library at every level") {
+  // exp's argument is rounded before it is used, so its relative error grows with the argument's size
+  for (const KernelLevel* level : kernel_levels()) {
+    check_activation<float>(*level, Activation::Tanh, [](double x) { return std::tanh(x); }, 5e-7);
+    check_activation<double>(*level, Activation::Tanh, [](double x) { return std::tanh(x); }, 1e-15);
+    check_activation<double>(*level, Activation::Relu, relu, 1e-300);
+    check_activation<float>(*level, Activation::Relu, relu, 1e-300);
+  }
+}
+
+TEST_CASE("the logistic is exact to a few units in the last place until it underflows") {
+  for (const KernelLevel* level : kernel_levels()) {
+    for (double x = -80; x <= 80; x += 0.37) {
+      AlignedVector<float> single(row_stride<float>(1), float(x));
+      AlignedVector<double> precise(row_stride<double>(1), x);
+      level->single.logistic(single.data(), single.size());
+      level->precise.logistic(precise.data(), precise.size());
+      CHECK(relative_error<float>(double(single[0]), logistic(double(float(x)))) < 4e-7);
+      CHECK(relative_error<double>(precise[0], logistic(x)) < 1e-15);
+    }
+  }
+}
+
+TEST_CASE("the slowest level is always there, and a level can be forced") {
+  CHECK(std::string(kernel_levels().front()->name) == "generic");
+  setenv("HYLOMATH_KERNEL", "generic", 1);
+  CHECK(std::string(kernel_level().name) == "generic");
+  setenv("HYLOMATH_KERNEL", "abacus", 1);
+  CHECK_THROWS_WITH(kernel_level(), Catch::Contains("abacus") && Catch::Contains("generic"));
+  unsetenv("HYLOMATH_KERNEL");
+  CHECK(std::string(kernel_level().name) == kernel_levels().back()->name);
+}

@@ -1,0 +1,58 @@
+#include <catch.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "helpers.hpp"
+
+using namespace hylo_test;
+
+TEST_CASE("Philox gives the known answers of its paper") {
+  CHECK(philox({0, 0, 0, 0}, {0, 0}) == (Philox4{0x6627e8d5u, 0xe169c58du, 0xbc57ac4cu, 0x9b00dbd8u}));
+  CHECK(philox({~0u, ~0u, ~0u, ~0u}, {~0u, ~0u}) == (Philox4{0x408f276du, 0x41c83b0eu, 0xa20bc7c6u, 0x6d5451fdu}));
+  CHECK(philox({0x243f6a88u, 0x85a308d3u, 0x13198a2eu, 0x03707344u}, {0xa4093822u, 0x299f31d0u}) ==
+        (Philox4{0xd16cfe09u, 0x94fdccebu, 0x5001e420u, 0x24126ea1u}));
+}
+
+TEST_CASE("every part of a key gives another stream") {
+  const StreamKey base = {7, 1, 1, Purpose::Start};
+  const auto first = [](StreamKey key) { return Stream(key).bits(); };
+  CHECK(first(base) == first(base));
+  CHECK(first(base) != first({8, 1, 1, Purpose::Start}));
+  CHECK(first(base) != first({7, 2, 1, Purpose::Start}));
+  CHECK(first(base) != first({7, 1, 2, Purpose::Start}));
+  CHECK(first(base) != first({7, 1, 1, Purpose::Shuffle}));
+}
+
+TEST_CASE("uniform and normal draws have the right moments") {
+  Stream stream({3, 0, 0, Purpose::Start});
+  const int n = 200000;
+  double u = 0, z = 0, zz = 0;
+  for (int i = 0; i < n; ++i) {
+    u += stream.uniform();
+    const double x = stream.normal();
+    z += x;
+    zz += x * x;
+  }
+  CHECK(std::fabs(u / n - 0.5) < 4 * std::sqrt(1.0 / 12 / n));  // four standard errors
+  CHECK(std::fabs(z / n) < 4 * std::sqrt(1.0 / n));
+  CHECK(std::fabs(zz / n - 1) < 4 * std::sqrt(2.0 / n));
+}
+
+TEST_CASE("bounded draws are even and within the bound") {
+  Stream stream({4, 0, 0, Purpose::Shuffle});
+  std::vector<int> count(3);
+  for (int i = 0; i < 30000; ++i) ++count.at(stream.below(3));
+  for (int c : count) CHECK(std::abs(c - 10000) < 4 * 82);  // four standard deviations of a binomial count
+}
+
+TEST_CASE("a shuffle is a permutation, and the same one for the same key") {
+  auto a = all_rows(1000), b = a;
+  shuffle(a, {9, 0, 1, Purpose::Shuffle});
+  shuffle(b, {9, 0, 1, Purpose::Shuffle});
+  CHECK(a == b);
+  shuffle(b, {9, 0, 2, Purpose::Shuffle});
+  CHECK(a != b);
+  std::sort(a.begin(), a.end());
+  CHECK(a == all_rows(1000));
+}

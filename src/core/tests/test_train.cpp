@@ -1,0 +1,156 @@
+#include <catch.h>
+
+#include <cmath>
+#include <cstring>
+
+#include "counting_allocator.hpp"
+#include "helpers.hpp"
+#include "pass.hpp"
+#include "train.hpp"
+
+using namespace hylo_test;
+
+namespace {
+
+Trained<float> fit(const NetworkSpec& spec, const Table<float>& table, const Regimen& regimen, std::size_t validation,
+                   const Watch& watch = {}) {
+  const auto rows = all_rows(table.rows);
+  const Span<const std::uint32_t> all(rows);
+  return train<float>(spec, regimen, table, all.part(validation, rows.size() - validation), all.part(0, validation),
+                      {}, kernel_level(), watch);
+}
+
+Regimen short_regimen(std::size_t epochs, std::size_t patience = 0) {
+  Regimen r;
+  r.epochs = epochs;
+  r.patience = patience;
+  r.batch_size = 32;
+  return r;
+}
+
+}  // namespace
+
+TEST_CASE("the same seed gives the same network bit for bit, another seed another one") {
+  auto spec = network_of(5, {8, 6}, Activation::Relu, 3, Output::Softmax);
+  spec.layers[0].dropout = 0.2;
+  const auto table = table_of<float>(300, 5, 3, Output::Softmax);
+  auto regimen = short_regimen(5);
+  const auto a = fit(spec, table, regimen, 60), b = fit(spec, table, regimen, 60);
+  CHECK(std::memcmp(a.parameters.data(), b.parameters.data(), a.parameters.size() * sizeof(float)) == 0);
+  regimen.seed = 2;
+  CHECK(fit(spec, table, regimen, 60).parameters != a.parameters);
+}
+
+TEST_CASE("nothing is allocated once the first epoch is done") {
+  auto spec = network_of(5, {8, 6}, Activation::Tanh, 3, Output::Softmax, 1e-4, 1e-4);
+  spec.layers[0].dropout = 0.1;
+  const auto table = table_of<float>(700, 5, 3, Output::Softmax);
+  Watch watch;
+  watch.epoch_done = [](const Progress& p) {
+    count_allocations = p.epoch >= 1 && p.epoch < 6;
+    return true;
+  };
+  allocations = 0;
+  fit(spec, table, short_regimen(6), 100, watch);
+  count_allocations = false;
+  CHECK(allocations == 0);
+}
+
+TEST_CASE("the smaller last batch is used") {
+  // Adam's first step moves every weight that has a gradient. The only row with a non-zero second input is the last
+  // one, alone in its batch: without it that input's weight would stay at zero.
+  Table<float> table(33, 2, 1);
+  for (std::size_t i = 0; i < 33; ++i) {
+    table.x_row(i)[0] = 1;
+    table.y_row(i)[0] = 1;
+  }
+  const auto spec = network_of(2, {}, Activation::Identity, 1, Output::Identity);
+  auto order = all_rows(33);
+  shuffle(order, {1, 0, 1, Purpose::Shuffle});
+  table.x_row(order[32])[1] = 1;
+  const auto trained = fit(spec, table, short_regimen(1), 0);
+  CHECK(trained.parameters[row_stride<float>(1)] != 0);
+}
+
+TEST_CASE("training stops after `patience` epochs without a better validation loss and keeps the best weights") {
+  const auto spec = network_of(6, {40}, Activation::Tanh, 1, Output::Identity);
+  const auto table = table_of<float>(120, 6, 1, Output::Identity);  // pure noise: validation soon gets worse
+  auto regimen = short_regimen(2000, 15);
+  const auto trained = fit(spec, table, regimen, 50);
+  REQUIRE(trained.stopped == Stopped::Patience);
+  CHECK(trained.epochs.size() == trained.best + 15);
+  const auto validation = all_rows(50);
+  const Layout<float> layout(spec);
+  Pass<float> pass(spec, layout, kernel_of<float>(kernel_level()));
+  double weight = 0, best = INFINITY;
+  for (std::size_t i = 0; i < 50; ++i) weight += table.weight[i];
+  for (const Epoch& epoch : trained.epochs) best = std::min(best, epoch.validation);
+  CHECK(pass.loss(table, validation, trained.parameters) / weight == Approx(best).epsilon(1e-12));
+  CHECK(trained.epochs[trained.best - 1].validation == best);
+}
+
+TEST_CASE("a request to stop ends training and keeps the best network so far") {
+  const auto spec = network_of(5, {8}, Activation::Relu, 3, Output::Softmax);
+  const auto table = table_of<float>(300, 5, 3, Output::Softmax);
+  Watch after_three;
+  after_three.epoch_done = [](const Progress& p) { return p.epoch < 3; };
+  const auto three = fit(spec, table, short_regimen(50), 60, after_three);
+  CHECK(three.stopped == Stopped::Interrupted);
+  CHECK(three.epochs.size() == 3);
+
+  int batches = 0;
+  Watch at_once;
+  at_once.stop_requested = [&] { return ++batches == 2; };
+  const auto none = fit(spec, table, short_regimen(50), 60, at_once);
+  CHECK(none.stopped == Stopped::Interrupted);
+  CHECK(none.epochs.empty());
+  CHECK(none.best == 0);
+  CHECK(batches == 2);
+}
+
+TEST_CASE("a loss that is no longer finite stops training at the best network so far") {
+  const auto spec = network_of(2, {}, Activation::Identity, 1, Output::Identity);
+  const auto table = table_of<float>(64, 2, 1, Output::Identity);
+  auto regimen = short_regimen(500);
+  regimen.optimiser.method = Method::Momentum;
+  regimen.optimiser.learning_rate = 1e6;
+  const auto trained = fit(spec, table, regimen, 0);
+  CHECK(trained.stopped == Stopped::Diverged);
+  for (float w : trained.parameters) CHECK(std::isfinite(w));
+}
+
+TEST_CASE("multiplying every weight changes nothing but the loss's unit: a weight of 2 is a row twice") {
+  const auto spec = network_of(3, {4}, Activation::Tanh, 1, Output::Logistic);
+  const Layout<double> layout(spec);
+  Table<double> once = table_of<double>(20, 3, 1, Output::Logistic), twice(40, 3, 1);
+  for (std::size_t i = 0; i < 40; ++i) {
+    std::memcpy(twice.x_row(i), once.x_row(i / 2), 3 * sizeof(double));
+    twice.y_row(i)[0] = once.y_row(i / 2)[0];
+    once.weight[i / 2] = 2;
+    twice.weight[i] = 1;
+  }
+  Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
+  AlignedVector<double> w(layout.size()), a(layout.size()), b(layout.size());
+  start_parameters<double>(spec, layout, {}, {1, 0, 0, Purpose::Start}, w);
+  const auto single = all_rows(20), all = all_rows(40);
+  pass.gradient(once, single, w, nullptr, a);
+  pass.gradient(twice, all, w, nullptr, b);
+  for (std::size_t i = 0; i < w.size(); ++i) CHECK(a[i] / 2 == Approx(b[i]).margin(1e-15));
+}
+
+TEST_CASE("the output bias is the first answer, and dense parameters survive packing") {
+  const auto spec = network_of(4, {}, Activation::Identity, 3, Output::Softmax);
+  const Layout<float> layout(spec);
+  AlignedVector<float> w(layout.size());
+  const std::vector<double> bias = {0.5, -0.25, 1};
+  start_parameters<float>(spec, layout, Span<const double>(bias), {1, 0, 0, Purpose::Start}, w);
+  std::vector<double> dense(layout.parameters());
+  unpack_parameters<float>(layout, w, dense);
+  CHECK(std::vector<double>(dense.end() - 3, dense.end()) == bias);
+  for (std::size_t i = 0; i < dense.size(); ++i) dense[i] = double(i);
+  pack_parameters<float>(layout, dense, w);
+  std::vector<double> again(dense.size());
+  unpack_parameters<float>(layout, w, again);
+  CHECK(again == dense);
+  CHECK(layout.parameters() == 15);
+}
