@@ -29,10 +29,10 @@ kilns_score <- function(t, gas) {
   long <- (t$soak_min - 35) / 11
   off_peak <- (t$peak_c - kilns_glaze_peak[t$glaze]) / 14
   cbind(
-    burst = -6.4 + 7.2 * pmax(damp, 0) * pmax(haste, 0) + 0.3 * heavy,  # trapped steam: wet tiles heated fast
+    burst = -6.7 + 7.2 * pmax(damp, 0) * pmax(haste, 0) + 0.3 * heavy,  # trapped steam: wet tiles heated fast
     crazed = -5.4 + 1.8 * off_peak^2 + 0.25 * (gas - 30) / 3,          # glaze fired too cool or too hot
     sound = 0,
-    warped = -4.4 + 2.2 * heavy * long + 0.5 * (t$kiln == "Gannet") +   # soft tiles under load, or dried unevenly
+    warped = -4.5 + 2.2 * heavy * long + 0.5 * (t$kiln == "Gannet") +   # soft tiles under load, or dried unevenly
       0.012 * (t$humidity_pct - 70)
   )
 }
