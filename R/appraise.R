@@ -1,0 +1,120 @@
+#' Judge a model on rows
+#'
+#' Every measure stands beside its baseline: always saying the commonest class of the training rows (their class shares
+#' for the cross-entropy), or their mean.
+#'
+#' @param model A model.
+#' @param data A table with the target, in place of the held-out rows.
+#' @param rows `"test"` (the default where test rows were held out) or `"validation"`.
+#' @param ... Not used.
+#' @return An appraisal: an object of class `hylomath_appraisal` with `measures` (a data frame of `measure`, `value` and
+#'   `baseline`), for classes `confusion` (rows observed, columns answered) and `classes` (recall, precision, F1 and
+#'   support of each class), and `judged` (key, observed, answer and probabilities row by row).
+#'   [as.data.frame()] gives the measures.
+#' @section Measures: Classification: accuracy, balanced accuracy (mean recall), cross-entropy (natural logarithm).
+#'   Regression: MSE, RMSE, MAE, R², mean relative error (`NA` where an observed value is 0) and relative mean error (sum
+#'   of absolute errors over the sum of absolute observations). Counts: these and the mean Poisson deviance.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' appraise(model)
+#' @export
+appraise <- function(model, ...) UseMethod("appraise")
+
+#' @rdname appraise
+#' @export
+appraise.hylomath_model <- function(model, data = NULL, rows = NULL, ...) {
+  rlang::check_dots_empty()
+  if (!is.null(data)) {
+    if (!is.null(rows)) fail("Give either `data` or `rows`: with `data` all its rows are judged.")
+    return(new_appraisal(model, judged_in(model, as_table(data)), "new"))
+  }
+  rows <- rows %||% if (is.null(model$held_out$test)) "validation" else "test"
+  type_choice(c("test", "validation"))(rows, "rows")
+  judged <- model$held_out[[rows]]
+  if (is.null(judged)) {
+    fail(sprintf("The model has no %s rows.", rows), "Give the rows to judge it on: appraise(model, data = ...).")
+  }
+  new_appraisal(model, judged, rows)
+}
+
+judged_in <- function(model, table) {
+  b <- model$brief
+  check_is_column(table, b$target, "target")
+  check_columns(model$preparation, table)
+  y <- table[[b$target]]
+  if (b$task != "classification" && !is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(b$target), type_name(y)))
+  if (b$task == "classification") check_classes(b, y)
+  known <- which(!is.na(y))
+  if (length(known) == 0) fail(sprintf("The target %s has no values in these rows.", quoted(b$target)))
+  judged_rows(model, table[known, , drop = FALSE], known)
+}
+
+new_appraisal <- function(model, judged, rows) {
+  b <- model$brief
+  parts <- if (b$task == "classification") {
+    appraise_classes(b, model$baseline, judged)
+  } else {
+    appraise_numbers(b, model$baseline, judged)
+  }
+  appraisal <- c(
+    list(target = b$target, task = b$task, positive = b$positive, rows = rows, n = length(judged$observed)),
+    parts,
+    list(
+      baseline_answer = model$baseline$answer,
+      judged = data.frame(key = judged$key, observed = judged$observed, judged$answers, check.names = FALSE)
+    )
+  )
+  appraisal$notes <- join_notes(model_notes(model), appraisal_notes(appraisal))
+  structure(appraisal, class = "hylomath_appraisal")
+}
+
+appraise_classes <- function(b, baseline, judged) {
+  classes <- b$classes
+  observed <- judged$observed
+  weight <- judged$weight
+  confusion <- confusion_matrix(observed, judged$answers$answer, weight, classes)
+  always <- confusion_matrix(observed, rep(baseline$answer, length(observed)), weight, classes)
+  share <- matrix(unlist(baseline$share)[classes], length(observed), length(classes), byrow = TRUE)
+  measures <- data.frame(
+    measure = c("accuracy", "balanced accuracy", "cross-entropy"),
+    value = c(
+      accuracy(confusion), balanced_accuracy(confusion),
+      cross_entropy(observed, as.matrix(judged$answers[-1]), weight, classes)
+    ),
+    baseline = c(accuracy(always), balanced_accuracy(always), cross_entropy(observed, share, weight, classes))
+  )
+  list(measures = measures, confusion = confusion, classes = class_measures(confusion))
+}
+
+appraise_numbers <- function(b, baseline, judged) {
+  measures_of <- function(answer) {
+    y <- judged$observed
+    w <- judged$weight
+    mse <- mean_squared_error(y, answer, w)
+    c(
+      RMSE = sqrt(mse), MAE = mean_absolute_error(y, answer, w), "R\u00b2" = r_squared(y, answer, w),
+      "mean relative error" = mean_relative_error(y, answer, w),
+      "relative mean error" = relative_mean_error(y, answer, w), MSE = mse,
+      "Poisson deviance" = if (b$task == "count") poisson_deviance(y, answer, w)
+    )
+  }
+  value <- measures_of(judged$answers$answer)
+  always <- measures_of(rep(baseline$answer, length(judged$observed)))
+  list(measures = data.frame(measure = names(value), value = unname(value), baseline = unname(always)))
+}
+
+#' @export
+as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
+
+#' Residuals of the judged rows
+#'
+#' @param object An appraisal of a regression or count model.
+#' @param ... Not used.
+#' @return Observed minus answered value, one for each judged row.
+#' @importFrom stats residuals
+#' @export
+residuals.hylomath_appraisal <- function(object, ...) {
+  if (object$task == "classification") fail("Classes have no residuals.", "See `confusion` of the appraisal.")
+  object$judged$observed - object$judged$answer
+}

@@ -1,0 +1,94 @@
+#' Write and read a brief
+#'
+#' A brief file is YAML with the keys that the R verbs use. Keys that are
+#' left out have their defaults; kinds, task and seeds that are left out are settled when the table is read. Words are
+#' never taken for anything else: a class called `no` or `010` stays one. Written and read again, a brief is identical
+#' but for the table, which is no part of it.
+#'
+#' @param b A brief.
+#' @param file A path.
+#' @param text The YAML itself, in place of a file.
+#' @return `write_brief()` returns `b` invisibly; `read_brief()` a brief. When its `data.file` is there (a relative path
+#'   counts from the brief's folder), the brief carries that table.
+#' @section Errors: Unknown keys are errors that name the nearest known one; values of the wrong type name their key.
+#' @examples
+#' file <- tempfile(fileext = ".yml")
+#' brief(kilns, target = "outcome") |> wire("16 tanh") |> write_brief(file)
+#' cat(readLines(file), sep = "\n")
+#' read_brief(file)
+#' @export
+write_brief <- function(b, file) {
+  write_whole(charToRaw(brief_yaml(b)), file)
+  invisible(b)
+}
+
+#' @rdname write_brief
+#' @export
+read_brief <- function(file, text = NULL) {
+  if (is.null(text)) {
+    check_file(file)
+    text <- read_text(file)
+  }
+  settings <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
+  b <- complete_brief(settings)
+  path <- b$data$file
+  if (is.null(path)) return(b)
+  if (!missing(file) && !is_absolute(path)) path <- file.path(dirname(file), path)
+  if (file.exists(path)) b <- attach_table(b, read_table(path, unlist(b$columns$kinds)))
+  b
+}
+
+# Fills in defaults, key by key, and checks what only the whole can tell.
+complete_brief <- function(settings) {
+  if (is.null(settings$target)) fail("The brief has no `target`.", "Add the line `target: <column>`.")
+  defaults <- brief_defaults()
+  for (section in names(defaults)) {
+    settings[[section]] <- if (is.list(defaults[[section]])) {
+      given <- settings[[section]]
+      missing <- setdiff(names(defaults[[section]]), names(given))
+      in_schema_order(c(given, defaults[[section]][missing]), brief_schema()[[section]])
+    } else {
+      settings[[section]] %||% defaults[[section]]
+    }
+  }
+  settings$regimen <- settle_regimen(settings$regimen)
+  check_shares(settings$hold_out)
+  new_brief(settings)
+}
+
+# Gives the brief a table and settles what it leaves open about that table.
+attach_table <- function(b, table) {
+  b$table <- table
+  b$hold_out$seed <- b$hold_out$seed %||% draw_seed()
+  b$hold_out <- in_schema_order(b$hold_out, brief_schema()$hold_out)
+  fix_schema(b)
+}
+
+brief_yaml <- function(b) {
+  settings <- brief_settings(b)
+  settings <- settings[lengths(settings) > 0]
+  settings$columns <- settings$columns[lengths(settings$columns) > 0]
+  yaml::as.yaml(rapply(settings, yaml_scalars, how = "replace"), indent.mapping.sequence = TRUE)
+}
+
+# Numbers as the shortest text that reads back exactly; texts are left to the writer, which quotes the dangerous ones.
+# A single class or dropped column is still written as a list.
+yaml_scalars <- function(x) {
+  if (is.numeric(x)) structure(format_each(x), class = "verbatim") else x
+}
+
+# Scalars come back as the text that stands in the file; the brief's schema says what they mean. Otherwise YAML 1.1
+# would turn a class `no` into FALSE, `010` into 8 and `12:30` into 750.
+parse_yaml <- function(text, name) {
+  as_written <- c(
+    "bool#yes", "bool#no", "int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#base60",
+    "float#inf", "float#neginf", "float#nan", "null", "timestamp", "timestamp#ymd", "timestamp#iso8601"
+  )
+  handlers <- stats::setNames(rep(list(function(x) x), length(as_written)), as_written)
+  parsed <- tryCatch(
+    yaml::yaml.load(text, handlers = handlers, eval.expr = FALSE),
+    error = function(e) fail(sprintf("%s is not YAML: %s", name, conditionMessage(e)), "Look at the line it names: indentation and quotes are the usual reasons.")
+  )
+  if (!is.list(parsed)) fail(sprintf("%s is not a brief: it holds no keys.", name))
+  parsed
+}

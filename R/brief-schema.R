@@ -1,0 +1,109 @@
+# What a brief consists of: its keys in order, their types and their defaults. Everything that reads settings goes
+# through here: the R verbs, brief files and `--set` on the command line.
+
+brief_tasks <- c("classification", "regression", "count")
+column_roles <- c("id", "group", "weight", "order")
+column_kinds <- c("number", "count", "flag", "category", "date", "time", "id", "text", "constant", "missing", "other")
+
+brief_schema <- function() {
+  list(
+    data = list(file = type_text()),
+    target = type_text(),
+    task = type_choice(brief_tasks),
+    classes = type_texts(),
+    positive = type_text(),
+    columns = list(
+      id = type_text(),
+      group = type_text(),
+      weight = type_text(),
+      order = type_text(),
+      drop = type_texts(),
+      kinds = type_map(type_choice(column_kinds))
+    ),
+    prepare = list(
+      numbers = type_choice(c("zscore", "none")),
+      gaps = type_choice(c("median", "mean")),
+      categories = type_choice("indicator"),
+      rare = type_number(0, 1, open_high = TRUE),
+      dates = type_choice(c("parts", "none")),
+      target = type_choice(c("zscore", "none"))
+    ),
+    hold_out = list(
+      validation = type_number(0, 1, open_high = TRUE),
+      test = type_number(0, 1, open_high = TRUE),
+      by = type_choice(c("stratified", "random", "ordered")),
+      seed = type_number(0, 2^53, whole = TRUE)
+    ),
+    wiring = type_wiring(),
+    regimen = list(
+      method = type_choice(c("adam", "momentum")),
+      learning_rate = type_number(0, open_low = TRUE),
+      momentum = type_number(0, 1, open_high = TRUE),
+      batch_size = type_number(1, whole = TRUE),
+      epochs = type_number(1, 1e6, whole = TRUE),
+      stop = type_or_word("none", type_patience),
+      l1 = type_number(0),
+      l2 = type_number(0),
+      class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
+      seed = type_number(0, 2^53, whole = TRUE)
+    )
+  )
+}
+
+brief_defaults <- function() {
+  list(
+    columns = list(drop = character(), kinds = list()),
+    prepare = list(
+      numbers = "zscore", gaps = "median", categories = "indicator", rare = 0, dates = "parts", target = "zscore"
+    ),
+    hold_out = list(validation = 0.15, test = 0.15, by = "stratified"),
+    wiring = "24 relu > 12 relu",
+    regimen = list(
+      method = "adam", learning_rate = 0.01, batch_size = 64, epochs = 300, stop = list(patience = 20),
+      l1 = 0, l2 = 0, class_weights = "none"
+    )
+  )
+}
+
+type_patience <- function(value, key) {
+  settle_settings(as.list(value), list(patience = type_number(1, whole = TRUE)), key)
+}
+
+# Checks and canonicalises settings against (a part of) the schema, in the schema's order. An unknown key fails with
+# the nearest known one.
+settle_settings <- function(settings, schema, key = NULL) {
+  if (length(settings) == 0) return(list())
+  full <- function(name) paste(c(key, name), collapse = ".")
+  if (!is.list(settings) || is.null(names(settings))) {
+    fail(sprintf("%s must hold settings with names.", quoted(key %||% "The brief")), suggestion("", names(schema)))
+  }
+  unknown <- setdiff(names(settings), names(schema))
+  if (length(unknown)) {
+    where <- if (is.null(key)) "The brief" else quoted(key)
+    fail(sprintf("%s has no setting %s.", where, quoted(unknown[1])), suggestion(unknown[1], names(schema)))
+  }
+  repeated <- names(settings)[duplicated(names(settings))]
+  if (length(repeated)) fail(sprintf("%s is set twice.", quoted(full(repeated[1]))))
+  settled <- list()
+  for (name in intersect(names(schema), names(settings))) {
+    type <- schema[[name]]
+    settled[[name]] <- if (is.list(type)) {
+      settle_settings(settings[[name]], type, full(name))
+    } else {
+      type(settings[[name]], full(name))
+    }
+  }
+  settled
+}
+
+# Momentum belongs to one method only; it has a default there and no place elsewhere.
+settle_regimen <- function(regimen) {
+  if (regimen$method == "momentum") {
+    regimen$momentum <- regimen$momentum %||% 0.9
+  } else if (!is.null(regimen$momentum)) {
+    fail(sprintf("`regimen.momentum` is of no use to the method %s.", quoted(regimen$method)), "Leave it out, or choose the method `momentum`.")
+  }
+  in_schema_order(regimen, brief_schema()$regimen)
+}
+
+in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]

@@ -1,0 +1,121 @@
+# A brief is a list with the keys of brief_schema() in their order, keys without a value left out, and behind them
+# the table that it was started from, as `table`. The table is no part of what the brief says: files leave it out.
+
+#' Start a brief
+#'
+#' A brief is the complete description of one analysis: what to predict, from which columns, how they are prepared,
+#' which rows are held out, how the network is wired and the regimen by which it is trained. It starts with a guess at
+#' the kind of every column and at the task, prints both, and is refined with [set_columns()], [prepare()],
+#' [hold_out()], [wire()] and [regimen()].
+#'
+#' The kinds are `number`, `count` (whole and not negative), `flag` (logical, or 0 and 1), `category`, `date`, `time`,
+#' and those that are not used as inputs: `id` (another value in every row), `text` (words with very many values),
+#' `constant`, `missing` (no value at all) and `other`. A column of ids is given the role `id`.
+#'
+#' The task is `classification` for a target of words, flags or two values, `count` for whole numbers from 0 with a
+#' median up to 1,000, and `regression` otherwise.
+#'
+#' @param data A data frame with a header and a row for each record, or the path of a CSV file.
+#' @param target The name of the column to predict.
+#' @param task `"classification"`, `"regression"` or `"count"`; guessed when not given.
+#' @param positive For two classes: the class whose probability is meant when one is spoken of. The default is the
+#'   second one in alphabetical order, or the second level of a factor.
+#' @param ... Not used.
+#' @return An object of class `hylomath_brief`.
+#' @section Errors: No such column; a target that is constant or missing throughout; a count target with negative or
+#'   broken numbers; repeated column names.
+#' @examples
+#' brief(kilns, target = "outcome")
+#' @export
+brief <- function(data, ...) UseMethod("brief")
+
+#' @rdname brief
+#' @export
+brief.data.frame <- function(data, target, task = NULL, positive = NULL, ...) {
+  rlang::check_dots_empty()
+  start_brief(data, target, task, positive, file = NULL)
+}
+
+#' @rdname brief
+#' @export
+brief.character <- function(data, target, task = NULL, positive = NULL, ...) {
+  rlang::check_dots_empty()
+  start_brief(read_table(data), target, task, positive, file = data)
+}
+
+#' @export
+brief.default <- function(data, ...) {
+  fail(sprintf("A brief starts from a data frame or the path of a CSV file, not from %s.", describe_class(data)))
+}
+
+start_brief <- function(data, target, task, positive, file) {
+  if (missing(target)) fail("`target` is missing: say which column to predict.", suggestion("", names(data)))
+  given <- list(target = target, task = task, positive = positive)
+  b <- brief_defaults()
+  if (!is.null(file)) b$data <- list(file = file)
+  b[names(given)] <- given
+  b <- new_brief(settle_settings(drop_nulls(b), brief_schema()), data)
+  fix_schema(hold_out(b))
+}
+
+# `settings` are settled; `table` may be missing for a brief that was read from a file.
+new_brief <- function(settings, table = NULL) {
+  settings <- in_schema_order(settings, brief_schema())
+  settings$table <- table
+  structure(settings, class = "hylomath_brief")
+}
+
+# Guesses what the brief leaves open about its table: kinds, task, classes, positive class. What it says, stands.
+fix_schema <- function(b) {
+  table <- b$table
+  check_names(table)
+  check_is_column(table, b$target, "target")
+  guessed <- guess_kinds(table)
+  known <- b$columns$kinds
+  guessed[names(known)] <- known
+  b$columns$kinds <- guessed
+  if (is.null(b$columns$id)) {
+    ids <- setdiff(names(guessed)[guessed == "id"], c(b$target, unlist(b$columns[column_roles]), b$columns$drop))
+    if (length(ids)) b$columns$id <- ids[1]
+  }
+  b$columns <- in_schema_order(b$columns, brief_schema()$columns)
+  y <- table[[b$target]]
+  b$task <- b$task %||% guess_task(y, b$target)
+  if (b$task == "classification") {
+    b$classes <- b$classes %||% guess_classes(y)
+    if (length(b$classes) == 2) b$positive <- b$positive %||% b$classes[2]
+  }
+  check_target(b, y)
+  new_brief(b[names(b) != "table"], table)
+}
+
+# Brings `settings` into one section of the brief; NULLs leave what is there.
+set_section <- function(b, section, settings) {
+  settings <- settle_settings(drop_nulls(settings), brief_schema()[[section]], section)
+  b[[section]] <- in_schema_order(utils::modifyList(b[[section]], settings), brief_schema()[[section]])
+  # modifyList would merge named class weights with the former ones
+  for (whole in intersect(c("class_weights", "stop"), names(settings))) b[[section]][[whole]] <- settings[[whole]]
+  b
+}
+
+brief_settings <- function(b) unclass(b)[names(b) != "table"]
+
+drop_nulls <- function(x) x[!vapply(x, is.null, NA)]
+
+describe_class <- function(x) paste0("an object of class ", paste(class(x), collapse = "/"))
+
+is_brief <- function(x) inherits(x, "hylomath_brief")
+
+# The columns that the network takes in: of a kind that it can use, and without another role.
+brief_inputs <- function(b) {
+  kinds <- unlist(b$columns$kinds)
+  usable <- names(kinds)[kinds %in% c("number", "count", "flag", "category", "date", "time", "missing")]
+  if (b$prepare$dates == "none") usable <- setdiff(usable, names(kinds)[kinds %in% c("date", "time")])
+  setdiff(usable, c(b$target, unlist(b$columns[column_roles]), b$columns$drop))
+}
+
+#' The seed of a random choice
+#'
+#' Seeds that are not given are drawn from R's generator, so that `set.seed()` is honoured.
+#' @noRd
+draw_seed <- function() sample.int(.Machine$integer.max, 1)

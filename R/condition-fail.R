@@ -1,0 +1,33 @@
+# Errors that say what is wrong, where, and what to do. They are raised before any work is done.
+
+# `what` says what is wrong and where; `try` says what to do about it.
+fail <- function(what, try = NULL, class = NULL) {
+  rlang::abort(c(what, i = try), class = c(class, "hylomath_error"), call = NULL, use_cli_format = FALSE)
+}
+
+# "Did you mean ...?" for a word that is not among the known ones, or the list of those.
+suggestion <- function(word, known, limit = 12) {
+  if (length(known) == 0) return("There are none.")
+  distance <- utils::adist(word, known, ignore.case = TRUE)[1, ]
+  nearest <- known[which.min(distance)]
+  if (min(distance) <= max(2, nchar(word) / 3)) return(sprintf("Did you mean %s?", quoted(nearest)))
+  shown <- utils::head(known, limit)
+  more <- if (length(known) > limit) sprintf(" and %d more", length(known) - limit) else ""
+  paste0("Known are ", paste(shown, collapse = ", "), more, ".")
+}
+
+quoted <- function(x) paste0("`", x, "`")
+
+# "a, b and c"
+enumerate <- function(x, last = "and", limit = 8) {
+  if (length(x) > limit) x <- c(x[seq_len(limit - 1)], sprintf("%d more", length(x) - limit + 1))
+  if (length(x) < 2) return(paste(x, collapse = ""))
+  paste(paste(x[-length(x)], collapse = ", "), last, x[length(x)])
+}
+
+# "1 row", "3 rows"
+counted <- function(n, noun, plural = paste0(noun, "s")) {
+  paste(format_count(n), if (n == 1) noun else plural)
+}
+
+format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)

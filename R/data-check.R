@@ -1,0 +1,135 @@
+# Everything about a brief and its table that can be checked before work starts.
+
+check_names <- function(table) {
+  columns <- names(table)
+  empty <- which(is.na(columns) | columns == "")
+  if (length(empty)) fail(sprintf("Column %d has no name.", empty[1]), "Give it one.")
+  twice <- columns[duplicated(columns)]
+  if (length(twice)) fail(sprintf("Two columns are called %s.", quoted(twice[1])), "Rename one of them.")
+  if (nrow(table) == 0) fail("The table has no rows.")
+}
+
+check_is_column <- function(table, column, role) {
+  if (!column %in% names(table)) {
+    fail(sprintf("There is no column %s to be the %s.", quoted(column), role), suggestion(column, names(table)))
+  }
+}
+
+check_target <- function(b, y) {
+  target <- quoted(b$target)
+  present <- y[!is.na(y)]
+  if (length(unique(present)) < 2) {
+    fail(
+      sprintf("The target %s %s, so there is nothing to predict.", target, if (length(present) == 0) "has no values" else paste("is always", describe(as_label(present[1])))),
+      "Choose another target."
+    )
+  }
+  if (b$task == "classification") return(check_classes(b, y))
+  if (!is.numeric(y) && !is.logical(y)) {
+    fail(sprintf("The target %s must be numbers for the task %s; it is %s.", target, quoted(b$task), class(y)[1]))
+  }
+  check_finite(y, b$target)
+  if (b$task == "count") {
+    bad <- which(y < 0)
+    if (length(bad)) fail(sprintf("The target %s is negative in %s; a count can't be.", target, rows_text(bad)), "Set task = \"regression\", or mend the rows.")
+    bad <- which(y != round(y))
+    if (length(bad)) fail(sprintf("The target %s is not whole in %s; a count must be.", target, rows_text(bad)), "Set task = \"regression\".")
+  }
+}
+
+check_classes <- function(b, y) {
+  labels <- as_label(y)
+  strange <- setdiff(labels[!is.na(labels)], b$classes)
+  if (length(strange)) {
+    fail(
+      sprintf("The target %s has the value %s, which is not among the brief's classes.", quoted(b$target), describe(strange[1])),
+      suggestion(strange[1], b$classes)
+    )
+  }
+  if (length(b$classes) > 1000) fail(sprintf("The target %s has %s classes.", quoted(b$target), format_count(length(b$classes))), "More than 1,000 can't be told apart here. Is it an id?")
+  if (!is.null(b$positive) && !b$positive %in% b$classes) {
+    fail(sprintf("The positive class %s does not occur in %s.", describe(b$positive), quoted(b$target)), suggestion(b$positive, b$classes))
+  }
+}
+
+check_finite <- function(x, column) {
+  bad <- which(is.infinite(x))
+  if (length(bad)) fail(sprintf("Column %s is infinite in %s.", quoted(column), rows_text(bad)), "Mend these values or make them missing.")
+}
+
+rows_text <- function(rows) {
+  if (length(rows) == 1) return(paste("row", rows))
+  paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
+}
+
+# All that must hold before a brief is trained on its table.
+check_brief <- function(b) {
+  check_names(b$table)
+  check_is_column(b$table, b$target, "target")
+  check_target(b, b$table[[b$target]])
+  for (role in column_roles) {
+    column <- b$columns[[role]]
+    if (!is.null(column)) check_is_column(b$table, column, role)
+  }
+  for (column in setdiff(names(b$columns$kinds), names(b$table))) check_is_column(b$table, column, "input")
+  inputs <- brief_inputs(b)
+  if (length(inputs) == 0) fail("No column is left to predict from.", "Look at the kinds with print(), and give some back with set_columns(keep = ...).")
+  for (column in inputs) check_input(b$table[[column]], column, b$columns$kinds[[column]])
+  check_case_weights(b)
+  check_class_weights(b)
+  if (b$hold_out$by == "ordered" && is.null(b$columns$order)) {
+    fail("`hold_out.by` is \"ordered\", but no column orders the rows.", "Name one with set_columns(order = ...).")
+  }
+  invisible(b)
+}
+
+check_input <- function(x, column, kind) {
+  if (all(is.na(x))) fail(sprintf("Column %s has no values at all.", quoted(column)), sprintf("Drop it: set_columns(drop = %s).", column))
+  if (!fits_kind(x, kind)) {
+    fail(
+      sprintf("Column %s is %s, but the brief says that its kind is `%s`.", quoted(column), type_name(x), kind),
+      "Mend the column, or correct its kind with set_columns(kinds = ...)."
+    )
+  }
+  if (is.numeric(x)) check_finite(x, column)
+}
+
+# Whether values can be encoded as the kind says. A column without any value fits every kind.
+fits_kind <- function(x, kind) {
+  if (all(is.na(x))) return(TRUE)
+  switch(kind,
+    number = , count = is.numeric(x) || is.logical(x),
+    flag = is.logical(x) || (is.numeric(x) && all(x %in% c(0, 1, NA))),
+    category = is.character(x) || is.factor(x) || is.logical(x) || is.numeric(x),
+    date = inherits(x, c("Date", "POSIXct")),
+    time = inherits(x, "POSIXct"),
+    FALSE
+  )
+}
+
+type_name <- function(x) {
+  if (is.character(x) || is.factor(x)) return("text")
+  if (is.logical(x)) return("logical")
+  if (is.numeric(x)) return("numbers")
+  paste0("of class ", class(x)[1])
+}
+
+check_case_weights <- function(b) {
+  column <- b$columns$weight
+  if (is.null(column)) return()
+  w <- b$table[[column]]
+  if (!is.numeric(w)) fail(sprintf("The weight column %s must be numbers, not %s.", quoted(column), type_name(w)))
+  bad <- which(is.na(w) | w < 0 | is.infinite(w))
+  if (length(bad)) fail(sprintf("The weight column %s is negative, infinite or missing in %s.", quoted(column), rows_text(bad)))
+}
+
+check_class_weights <- function(b) {
+  weights <- b$regimen$class_weights
+  if (identical(weights, "none")) return()
+  if (b$task != "classification") fail("`regimen.class_weights` is for classification only.", sprintf("The task of this brief is %s.", b$task))
+  if (identical(weights, "even")) return()
+  unknown <- setdiff(names(weights), b$classes)
+  if (length(unknown)) fail(sprintf("`regimen.class_weights` names the class %s, which does not occur.", describe(unknown[1])), suggestion(unknown[1], b$classes))
+  missing <- setdiff(b$classes, names(weights))
+  if (length(missing)) fail(sprintf("`regimen.class_weights` has no weight for the class %s.", describe(missing[1])), "Give every class one.")
+}

@@ -1,0 +1,106 @@
+#' What a careful colleague would say
+#'
+#' @param x A model, an appraisal or a look.
+#' @param ... Not used.
+#' @return A data frame with a row for each note: `code` (stable), `note` (a sentence with the figures in it) and `try`
+#'   (what to do about it). No rows when there is nothing to say.
+#' @section Codes:
+#'   `one_class_only` all judged rows get the same answer; `no_better_than_baseline` the network is no better than
+#'   always saying the commonest class or the mean; `still_falling` the best epoch is the last one; `interrupted`
+#'   training was ended by hand; `diverged` the loss became infinite; `nearly_one_class` one class has almost all
+#'   rows of a table; `id_like` a column has another value in every row; `no_values` a column is empty; `constant` a column never varies.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> train(progress = "none")
+#' notes(model)
+#' @export
+notes <- function(x, ...) UseMethod("notes")
+
+#' @export
+notes.hylomath_model <- function(x, ...) model_notes(x)
+
+#' @export
+notes.hylomath_appraisal <- function(x, ...) x$notes
+
+#' @export
+notes.hylomath_look <- function(x, ...) x$notes
+
+new_note <- function(code, note, try) data.frame(code = code, note = note, try = try)
+
+no_notes <- function() new_note(character(), character(), character())
+
+join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
+
+# ---- about training -----------------------------------------------------------------------------------------------
+
+model_notes <- function(model) {
+  join_notes(note_still_falling(model), note_interrupted(model), note_diverged(model))
+}
+
+# The best epoch is among the last ones (2 %, at least one), so more epochs would probably have been better ones.
+note_still_falling <- function(model) {
+  epochs <- nrow(model$curves)
+  if (model$stopped != "epochs" || all(is.na(model$curves$validation))) return(NULL)
+  if (model$best_epoch <= epochs - max(1, ceiling(epochs * 0.02))) return(NULL)
+  new_note(
+    "still_falling",
+    sprintf("The validation loss was still falling when training ended: its lowest value is that of epoch %d of %d.", model$best_epoch, epochs),
+    sprintf("Allow more epochs, for example %d.", 3 * epochs)
+  )
+}
+
+note_interrupted <- function(model) {
+  if (model$stopped != "interrupted") return(NULL)
+  note <- if (model$best_epoch == 0) "Training was interrupted before its first epoch was done; the weights are of little use." else
+    sprintf("Training was interrupted after %s; this is the best network until then (epoch %d).", counted(nrow(model$curves), "epoch"), model$best_epoch)
+  new_note("interrupted", note, "Train again to the end.")
+}
+
+note_diverged <- function(model) {
+  if (model$stopped != "diverged") return(NULL)
+  new_note(
+    "diverged",
+    sprintf("The loss became infinite in epoch %d; this is the network of epoch %d.", nrow(model$curves) + 1L, model$best_epoch),
+    sprintf("Lower the learning rate, for example to %s.", format_number(signif(model$brief$regimen$learning_rate / 10, 3)))
+  )
+}
+
+# ---- about answers ------------------------------------------------------------------------------------------------
+
+appraisal_notes <- function(appraisal) join_notes(note_one_class_only(appraisal), note_no_better(appraisal))
+
+note_one_class_only <- function(appraisal) {
+  if (appraisal$task != "classification" || length(unique(appraisal$judged$answer)) > 1 || appraisal$n < 2) return(NULL)
+  answer <- appraisal$judged$answer[1]
+  observed <- appraisal$confusion[answer, answer] / sum(appraisal$confusion)
+  new_note(
+    "one_class_only",
+    sprintf("Every one of the %s rows is answered \"%s\", which is right for %s of them and tells nothing about the others.", format_count(appraisal$n), answer, format_percent(observed)),
+    "Give the rare classes more weight with class_weights: even, or look at the probabilities in place of the answers."
+  )
+}
+
+# Probabilities first: an accuracy below the baseline's can be the wanted price of class weights.
+note_no_better <- function(appraisal) {
+  m <- appraisal$measures
+  row <- function(measure) m[m$measure == measure, ]
+  if (appraisal$task != "classification") {
+    if (row("RMSE")$value < row("RMSE")$baseline) return(NULL)
+    return(no_better(row("RMSE"), "always answering the mean of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
+  }
+  if (row("cross-entropy")$value >= row("cross-entropy")$baseline) {
+    return(no_better(row("cross-entropy"), "giving every row the class shares of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
+  }
+  if (row("accuracy")$value > row("accuracy")$baseline) return(NULL)
+  no_better(row("accuracy"), sprintf("always answering \"%s\"", appraisal$baseline_answer), "With class weights that is their price: look at the balanced accuracy and at each class. Without them, look at the probabilities.")
+}
+
+no_better <- function(row, always, try) {
+  new_note(
+    "no_better_than_baseline",
+    sprintf("The network is no better than its baseline: its %s is %s, and %s gives %s.", row$measure, signif(row$value, 3), always, signif(row$baseline, 3)),
+    try
+  )
+}
+
+format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")

@@ -1,0 +1,147 @@
+#' Train the network of a brief
+#'
+#' Splits the rows, learns the preparation on the training rows, trains by the regimen, and keeps the weights of the
+#' epoch with the lowest validation loss. The same brief, table and seeds give the same network bit for bit.
+#'
+#' An interrupt (Ctrl-C) ends training after the current batch; the best network so far is returned, and says so.
+#'
+#' @param b A brief.
+#' @param data A table to use in place of the one that the brief carries.
+#' @param progress `"auto"` shows progress as suits the session (one updating line on a terminal, a line every so many
+#'   epochs elsewhere), `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`,
+#'   `"epoch"` or `"end"`.
+#' @param ... Not used.
+#' @return A model: an object of class `hylomath_model`, a plain list of `brief`, `preparation`, `network` (layers and
+#'   `parameters`), `curves`, `best_epoch`, `stopped` (`"epochs"`, `"patience"`, `"interrupted"` or `"diverged"`),
+#'   `held_out` (row, observed value and answers of the validation and test rows), `baseline`, `fingerprint` (of the
+#'   table), `kernel`, `seconds` and `version`.
+#' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
+#'   class weights, and whether every part has rows of every class.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |>
+#'   regimen(epochs = 20) |>
+#'   train(progress = "none")
+#' model
+#' @export
+train <- function(b, ...) UseMethod("train")
+
+#' @rdname train
+#' @export
+train.hylomath_brief <- function(b, data = NULL, progress = "auto", ...) {
+  rlang::check_dots_empty()
+  report <- reporter(progress)
+  if (!is.null(data)) b <- attach_table(b, as_table(data))
+  if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: train(b, data = ...).")
+  b$regimen$seed <- b$regimen$seed %||% draw_seed()
+  b$regimen <- in_schema_order(b$regimen, brief_schema()$regimen)
+  check_brief(b)
+  part <- split_rows(b)
+  preparation <- learn_preparation(b, part %in% "training")
+  fit <- fit_network(b, preparation, part, report)
+  new_model(b, preparation, part, fit)
+}
+
+as_table <- function(data) {
+  if (!is.data.frame(data)) fail(sprintf("Rows are given as a data frame, not as %s.", describe_class(data)))
+  as.data.frame(data)
+}
+
+fit_network <- function(b, preparation, part, report) {
+  used <- which(part %in% c("training", "validation"))
+  table <- b$table[used, , drop = FALSE]
+  part <- part[used]
+  x <- encode_inputs(preparation, table)
+  network <- network_of(b, length(preparation$features))
+  weight <- row_weights(b, table, preparation, part == "training")
+  bias <- starting_answer(b, preparation, network)
+  settings <- b$regimen
+  settings$patience <- if (is.list(settings$stop)) settings$stop$patience else 0
+  settings$momentum <- settings$momentum %||% 0
+  report(list(
+    event = "start", rows = table(factor(part, c("training", "validation"))), inputs = length(preparation$columns),
+    features = nrow(x), epochs = settings$epochs, patience = settings$patience
+  ))
+  fit <- core_train(
+    network, settings, x, encode_target(b, preparation, table[[b$target]]), weight,
+    which(part == "training"), which(part == "validation"), bias, epoch_reporter(report, settings$epochs),
+    isTRUE(getOption("hylomath.catch_term"))
+  )
+  fit$network <- c(network, list(parameters = fit$parameters))
+  report(list(
+    event = "end", stopped = fit$stopped, best = fit$best, epochs = nrow(fit$curves), curves = fit$curves,
+    patience = settings$patience
+  ))
+  fit
+}
+
+# The network as the core takes it: sizes, and penalties settled between the layers' own and the regimen's.
+network_of <- function(b, inputs) {
+  wiring <- parse_wiring(b$wiring)
+  output <- switch(b$task, regression = "identity", count = "exponential",
+    classification = if (length(b$classes) == 2) "logistic" else "softmax"
+  )
+  units <- if (output == "softmax") length(b$classes) else 1
+  last <- list(units = units, activation = "identity", dropout = 0, l1 = NULL, l2 = NULL, rate = 1)
+  layers <- lapply(c(wiring$layers, list(last)), function(layer) {
+    layer$l1 <- layer$l1 %||% b$regimen$l1
+    layer$l2 <- layer$l2 %||% b$regimen$l2
+    layer[c("units", "activation", "dropout", "l1", "l2", "rate")]
+  })
+  list(inputs = inputs, input_dropout = wiring$input_dropout, output = output, layers = layers)
+}
+
+# Weight of each class: "even" gives every class the same total over the training rows.
+class_weights_of <- function(b, preparation) {
+  chosen <- b$regimen$class_weights
+  counts <- unlist(preparation$target$counts)
+  if (identical(chosen, "none")) return(counts * 0 + 1)
+  if (identical(chosen, "even")) return(sum(counts) / (length(counts) * counts))
+  unlist(chosen)[names(counts)]
+}
+
+# Case weight times class weight, with a mean of 1 over the training rows.
+row_weights <- function(b, table, preparation, training) {
+  weight <- if (is.null(b$columns$weight)) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
+  if (b$task == "classification") {
+    weight <- weight * unname(class_weights_of(b, preparation)[as_label(table[[b$target]])])
+  }
+  if (sum(weight[training]) == 0) fail(sprintf("All training rows have the weight 0 in %s.", quoted(b$columns$weight)))
+  weight / mean(weight[training])
+}
+
+# The output bias before training: with it the network's first answer is the baseline's.
+starting_answer <- function(b, preparation, network) {
+  if (b$task == "regression") return(if (preparation$target$scale == 1) preparation$target$mean else 0)
+  if (b$task == "count") return(log(max(preparation$target$mean, 1e-6)))
+  share <- unlist(preparation$target$counts) * class_weights_of(b, preparation)
+  share <- share / sum(share)
+  if (network$output == "logistic") return(stats::qlogis(share[[b$positive]]))
+  log(unname(share))
+}
+
+# ---- progress -----------------------------------------------------------------------------------------------------
+
+reporter <- function(progress) {
+  if (identical(progress, "auto")) progress <- getOption("hylomath.progress")
+  if (is.null(progress) || identical(progress, "none")) return(function(event) NULL)
+  if (!is.function(progress)) fail("`progress` is \"auto\", \"none\" or a function.")
+  progress
+}
+
+# What the core calls after each epoch. An interrupt while R code runs must not unwind the core's loop, so it becomes
+# the answer "stop".
+epoch_reporter <- function(report, epochs) {
+  function(epoch, best, best_loss, rows, training, validation, seconds) {
+    tryCatch(
+      {
+        report(list(
+          event = "epoch", epoch = epoch, epochs = epochs, best = best, best_loss = best_loss, rows = rows,
+          training = training, validation = validation, seconds = seconds
+        ))
+        TRUE
+      },
+      interrupt = function(e) FALSE
+    )
+  }
+}

@@ -1,0 +1,128 @@
+# The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4`. Layers run from left to right; the output layer is
+# never written. See ?wire for the grammar.
+
+wiring_activations <- c("identity", "logistic", "tanh", "relu")
+wiring_values <- list(
+  l1 = type_number(0),
+  l2 = type_number(0),
+  rate = type_number(0)  # a multiple of the learning rate; 0 keeps the layer as it started
+)
+
+# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate), with NULL for an l1 or l2 that is not
+# set, and the share of inputs dropped as `input_dropout`.
+parse_wiring <- function(text) {
+  parts <- wiring_parts(text)
+  if (length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
+    return(list(layers = list(), input_dropout = 0))
+  }
+  layers <- list()
+  input_dropout <- 0
+  dropped <- FALSE
+  for (part in parts) {
+    if (length(part$words) == 0) wiring_fail(text, part$at, 1, "Expected a layer such as `24 relu`, or `dropout 0.2`.")
+    if (part$words[1] == "dropout") {
+      if (dropped) wiring_fail(text, part$starts[1], 7, "This dropout follows another one. Write one with their joint share.")
+      share <- parse_dropout(text, part)
+      if (length(layers) == 0) input_dropout <- share else layers[[length(layers)]]$dropout <- share
+    } else {
+      layers <- c(layers, list(parse_layer(text, part)))
+    }
+    dropped <- part$words[1] == "dropout"
+  }
+  list(layers = layers, input_dropout = input_dropout)
+}
+
+# The text between the `>`, each with its words and the characters at which they start.
+wiring_parts <- function(text) {
+  edges <- gregexpr(">", text, fixed = TRUE)[[1]]
+  edges <- if (edges[1] == -1) integer() else as.integer(edges)
+  from <- c(1L, edges + 1L)
+  to <- c(edges - 1L, nchar(text))
+  Map(function(from, to) {
+    part <- substr(text, from, to)
+    starts <- gregexpr("[^[:space:]]+", part)[[1]]
+    words <- regmatches(part, gregexpr("[^[:space:]]+", part))[[1]]
+    list(words = words, starts = as.integer(starts) + from - 1L, at = min(max(to, from), nchar(text) + 1L))
+  }, from, to)
+}
+
+parse_dropout <- function(text, part) {
+  if (length(part$words) < 2) wiring_fail(text, part$starts[1], 7, "Expected the share to drop behind it, as in `dropout 0.2`.")
+  share <- as_one_number(part$words[2])
+  if (is.na(share) || share < 0 || share >= 1) {
+    wiring_fail(text, part$starts[2], nchar(part$words[2]), "Expected a share from 0 to below 1.")
+  }
+  if (length(part$words) > 2) wiring_fail(text, part$starts[3], nchar(part$words[3]), "Expected `>` or the end.")
+  share
+}
+
+parse_layer <- function(text, part) {
+  word <- function(i) list(at = part$starts[i], size = nchar(part$words[i]))
+  expected <- function(i, what) wiring_fail(text, word(i)$at, word(i)$size, what)
+  units <- as_one_number(part$words[1])
+  if (part$words[1] == "direct") expected(1, "`direct` means no hidden layer and stands alone.")
+  if (is.na(units) || units < 1 || units != round(units) || units > 65536) {
+    expected(1, "Expected a number of units (1 to 65536), `dropout` or `direct`.")
+  }
+  if (length(part$words) < 2) {
+    expected(1, paste0("Expected an activation behind the units: ", enumerate(wiring_activations, "or"), "."))
+  }
+  if (!part$words[2] %in% wiring_activations) {
+    expected(2, paste0("Expected an activation. ", suggestion(part$words[2], wiring_activations)))
+  }
+  layer <- list(units = units, activation = part$words[2], dropout = 0, l1 = NULL, l2 = NULL, rate = 1)
+  for (i in seq_along(part$words)[-(1:2)]) {
+    pair <- strsplit(part$words[i], "=", fixed = TRUE)[[1]]
+    if (length(pair) != 2 || !pair[1] %in% names(wiring_values)) {
+      expected(i, paste0("Expected ", enumerate(paste0(names(wiring_values), "=value"), "or"), ", `>` or the end."))
+    }
+    layer[[pair[1]]] <- tryCatch(
+      wiring_values[[pair[1]]](pair[2], pair[1]),
+      hylomath_error = function(e) expected(i, conditionMessage(e))
+    )
+  }
+  layer
+}
+
+wiring_fail <- function(text, at, size, expected) {
+  marker <- paste0(strrep(" ", at - 1), strrep("^", max(size, 1)))
+  fail(
+    sprintf("The wiring has a mistake at character %d.\n  %s\n  %s\n%s", at, text, marker, expected),
+    class = "hylomath_error_wiring"
+  )
+}
+
+# The canonical text of parsed wiring: what a brief stores and writes.
+format_wiring <- function(wiring) {
+  dropout <- function(share) if (share > 0) paste("dropout", format_number(share))
+  values <- function(layer) {
+    set <- list(l1 = layer$l1, l2 = layer$l2, rate = if (layer$rate != 1) layer$rate)
+    set <- set[!vapply(set, is.null, NA)]
+    if (length(set)) paste0(names(set), "=", vapply(set, format_number, ""))
+  }
+  layer <- function(layer) {
+    c(paste(c(format_number(layer$units), layer$activation, values(layer)), collapse = " "), dropout(layer$dropout))
+  }
+  parts <- c(dropout(wiring$input_dropout), unlist(lapply(wiring$layers, layer)))
+  if (length(parts) == 0) "direct" else paste(parts, collapse = " > ")
+}
+
+# The shortest decimal text that reads back as the same double.
+format_number <- function(x) {
+  for (digits in 15:17) {
+    text <- formatC(x, digits = digits, format = "g", width = 1)
+    if (is.na(x) || as.numeric(text) == x) break
+  }
+  text
+}
+
+# A wiring is text in the notation, or the numbers of units of relu layers.
+type_wiring <- function() {
+  function(value, key) {
+    if (is.numeric(value) && length(value) > 0) value <- paste(format_each(value), "relu", collapse = " > ")
+    if (!is_text(value, 1)) fail(sprintf("%s must be a text such as \"24 relu > 12 relu\", or numbers of units.", quoted(key)))
+    format_wiring(parse_wiring(value))
+  }
+}
+
+format_each <- function(x) vapply(x, format_number, "")

@@ -1,0 +1,14 @@
+#include <Rcpp.h>
+
+#include <numeric>
+
+#include "random.hpp"
+
+// 1 .. n in the random order that (seed, job) gives for splitting rows.
+// [[Rcpp::export]]
+Rcpp::IntegerVector core_shuffle(int n, double seed, int job) {
+  std::vector<std::uint32_t> items(static_cast<std::size_t>(n));
+  std::iota(items.begin(), items.end(), 1u);
+  hylo::shuffle(items, {std::uint64_t(seed), std::uint32_t(job), 0, hylo::Purpose::Split});
+  return Rcpp::IntegerVector(items.begin(), items.end());
+}

@@ -1,0 +1,41 @@
+#include "interrupt.hpp"
+
+#include <Rcpp.h>
+
+#include <csignal>
+
+namespace hylo_bind {
+
+namespace {
+volatile std::sig_atomic_t asked = 0;
+extern "C" void note_signal(int) { asked = 1; }
+}  // namespace
+
+#ifndef _WIN32
+SignalWatch::SignalWatch(bool term) : term_(term) {
+  asked = 0;
+  struct sigaction ours = {};
+  ours.sa_handler = note_signal;
+  sigemptyset(&ours.sa_mask);
+  sigaction(SIGINT, &ours, &former_int_);
+  if (term_) sigaction(SIGTERM, &ours, &former_term_);
+}
+
+SignalWatch::~SignalWatch() {
+  sigaction(SIGINT, &former_int_, nullptr);
+  if (term_) sigaction(SIGTERM, &former_term_, nullptr);
+}
+#else
+SignalWatch::SignalWatch(bool term) : term_(term) { asked = 0; }
+SignalWatch::~SignalWatch() {}
+#endif
+
+// A front end may ask R to stop without a signal; R_CheckUserInterrupt would then jump past C++, hence the fence.
+// It also lets the front end work, which takes longer than a small batch, so it is called for one batch in many.
+bool SignalWatch::stop_requested() {
+  if (asked != 0) return true;
+  if (++calls_ % 64 != 0) return false;
+  return R_ToplevelExec([](void*) { R_CheckUserInterrupt(); }, nullptr) == FALSE;
+}
+
+}  // namespace hylo_bind
