@@ -58,7 +58,10 @@ new_appraisal <- function(model, judged, rows) {
     appraise_numbers(b, model$baseline, judged)
   }
   appraisal <- c(
-    list(target = b$target, task = b$task, positive = b$positive, rows = rows, n = length(judged$observed)),
+    list(
+      target = b$target, task = b$task, positive = b$positive, weighted = !identical(b$regimen$class_weights, "none"),
+      rows = rows, n = length(judged$observed)
+    ),
     parts,
     list(
       baseline_answer = model$baseline$answer,

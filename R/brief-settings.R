@@ -111,7 +111,8 @@ wire.hylomath_brief <- function(b, wiring, ...) {
 #' @param stop `list(patience = 20)` ends training once the validation loss has not reached a new low for that many
 #'   epochs; `"none"` goes on to the last epoch. The weights of the epoch with the lowest validation loss are kept.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum of
-#'   their squares. Biases are free of them.
+#'   their squares. Biases are free of them. `l2` is 10 / rows (to one digit, at most 0.01) when it is not given, a
+#'   pull towards zero that fades as rows are added.
 #' @param class_weights `"none"`; `"even"`, which gives every class the same total weight; or a number for each class
 #'   by name. The answer is the class with the highest weighted score, probabilities are corrected back to the real
 #'   shares of the classes.

@@ -65,7 +65,8 @@ new_brief <- function(settings, table = NULL) {
   structure(settings, class = "hylomath_brief")
 }
 
-# Guesses what the brief leaves open about its table: kinds, task, classes, positive class. What it says, stands.
+# Settles what the brief leaves open about its table: kinds, task, classes, positive class, penalty. What it says,
+# stands.
 fix_schema <- function(b) {
   table <- b$table
   check_names(table)
@@ -86,6 +87,8 @@ fix_schema <- function(b) {
     if (length(b$classes) == 2) b$positive <- b$positive %||% b$classes[2]
   }
   check_target(b, y)
+  b$regimen$l2 <- b$regimen$l2 %||% default_l2(nrow(table))
+  b$regimen <- in_schema_order(b$regimen, brief_schema()$regimen)
   new_brief(b[names(b) != "table"], table)
 }
 
@@ -111,11 +114,15 @@ brief_inputs <- function(b) {
   kinds <- unlist(b$columns$kinds)
   usable <- names(kinds)[kinds %in% c("number", "count", "flag", "category", "date", "time", "missing")]
   if (b$prepare$dates == "none") usable <- setdiff(usable, names(kinds)[kinds %in% c("date", "time")])
-  setdiff(usable, c(b$target, unlist(b$columns[column_roles]), b$columns$drop))
+  setdiff(usable, c(b$target, taken_columns(b, kinds), b$columns$drop))
 }
 
-#' The seed of a random choice
-#'
-#' Seeds that are not given are drawn from R's generator, so that `set.seed()` is honoured.
-#' @noRd
-draw_seed <- function() sample.int(.Machine$integer.max, 1)
+# Columns whose role keeps them from being inputs. A date or time that orders the rows is one all the same: what is
+# taken from it (season, weekday, hour) comes again, which a running number does not.
+taken_columns <- function(b, kinds) {
+  taken <- unlist(b$columns[column_roles])
+  taken[!(names(taken) == "order" & kinds[taken] %in% c("date", "time"))]
+}
+
+# Seeds that are not given are drawn from R's generator, so that set.seed() is honoured.
+draw_seed <- function() as.numeric(sample.int(.Machine$integer.max, 1))

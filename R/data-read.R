@@ -19,18 +19,47 @@ read_table <- function(file, kinds = NULL) {
     )
   )
   if (nrow(table) == 0) fail(sprintf("%s has a header but no rows.", quoted(file)))
-  table[] <- lapply(table, plain_column)
+  table[] <- Map(plain_column, table, names(table) %in% as_text)
   table
+}
+
+# The cells as they stand in the file, for writing them again beside something new.
+read_cells <- function(file) {
+  data.table::fread(
+    file, data.table = FALSE, colClasses = "character", na.strings = NULL, check.names = FALSE, encoding = "UTF-8",
+    showProgress = FALSE, strip.white = FALSE
+  )
+}
+
+write_table <- function(table, file) {
+  rlang::check_installed("data.table", "to write CSV files")
+  replace_whole(file, function(part) data.table::fwrite(table, part, dateTimeAs = "ISO"))
 }
 
 read_header <- function(file) {
   names(suppressWarnings(tryCatch(data.table::fread(file, nrows = 0, encoding = "UTF-8"), error = function(e) NULL)))
 }
 
-# The reader's own classes of dates and 64-bit integers as base R's.
-plain_column <- function(x) {
+# The reader's own classes of dates, times and 64-bit integers as base R's, and dates that it left as text.
+plain_column <- function(x, keep_text) {
   if (inherits(x, "integer64")) return(as.numeric(format(x)))
   if (inherits(x, "Date")) return(structure(as.numeric(x), class = "Date"))
-  if (is.character(x)) Encoding(x) <- "UTF-8"
-  x
+  if (!is.character(x)) return(x)
+  Encoding(x) <- "UTF-8"
+  if (keep_text) x else iso_dates(x)
 }
+
+# Text that is an ISO 8601 date or time (in UTC) throughout becomes one.
+iso_dates <- function(x) {
+  date <- "^[0-9]{4}-[0-9]{2}-[0-9]{2}"
+  first <- x[!is.na(x)][1]
+  if (is.na(first) || !grepl(date, first)) return(x)
+  if (all(grepl(paste0(date, "$"), x) | is.na(x))) return(unless_lost(as.Date(x, "%Y-%m-%d"), x))
+  time <- paste0(date, "[T ][0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?$")
+  if (!all(grepl(time, x) | is.na(x))) return(x)
+  text <- sub("Z$", "", sub("T", " ", x))
+  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%OS", "%Y-%m-%d %H:%M")), x)
+}
+
+# "2023-02-30" looks like a date and is none: then the column stays text.
+unless_lost <- function(converted, x) if (identical(is.na(converted), is.na(x))) converted else x

@@ -1,16 +1,16 @@
 # Files are written whole or not at all: into a neighbour first, which then takes the name in one step.
 
-write_whole <- function(bytes, file) {
+write_whole <- function(bytes, file) replace_whole(file, function(part) writeBin(bytes, part))
+
+# `write` writes the whole content to the path that it is given.
+replace_whole <- function(file, write) {
   folder <- dirname(file)
   if (!dir.exists(folder)) fail(sprintf("There is no folder %s to write %s into.", quoted(folder), quoted(basename(file))))
+  if (dir.exists(file)) fail(sprintf("%s is a folder; a file can't take its place.", quoted(file)))
   part <- tempfile(paste0(".", basename(file), "-"), tmpdir = folder)
   on.exit(unlink(part))
-  connection <- tryCatch(
-    suppressWarnings(file(part, "wb")),
-    error = function(e) fail(sprintf("%s can't be written.", quoted(file)), "Is the folder writable?")
-  )
-  tryCatch(writeBin(bytes, connection), finally = close(connection))
-  if (!file.rename(part, file)) fail(sprintf("%s can't be written.", quoted(file)))
+  written <- tryCatch({ suppressWarnings(write(part)); TRUE }, error = function(e) FALSE)
+  if (!written || !file.rename(part, file)) fail(sprintf("%s can't be written.", quoted(file)), "Is the folder writable, and is there room?")
   invisible(file)
 }
 

@@ -92,7 +92,11 @@ note_no_better <- function(appraisal) {
     return(no_better(row("cross-entropy"), "giving every row the class shares of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
   }
   if (row("accuracy")$value > row("accuracy")$baseline) return(NULL)
-  no_better(row("accuracy"), sprintf("always answering \"%s\"", appraisal$baseline_answer), "With class weights that is their price: look at the balanced accuracy and at each class. Without them, look at the probabilities.")
+  no_better(row("accuracy"), sprintf("always answering \"%s\"", appraisal$baseline_answer), if (appraisal$weighted) {
+    "That is the price of the class weights: look at the balanced accuracy and at each class's recall."
+  } else {
+    "Look at the probabilities in place of the answers, or give the rare classes more weight with class_weights: even."
+  })
 }
 
 no_better <- function(row, always, try) {

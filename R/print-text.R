@@ -11,9 +11,16 @@ text_table <- function(columns, right = integer(), indent = 2) {
   c(cli::style_bold(lines[1]), lines[-1])
 }
 
-# Numbers of a table column to the same number of digits, chosen so that the smallest shows three.
+# Three decimals below 10, else four digits: what the measures of a few thousand rows deserve.
 format_measure <- function(x) {
-  vapply(x, function(v) if (is.na(v)) "-" else format(signif(v, 3), big.mark = ",", scientific = abs(v) >= 1e7 || (v != 0 && abs(v) < 1e-4)), "")
+  one <- function(v) {
+    if (is.na(v)) return("-")
+    if (abs(v) >= 1e7) return(format(signif(v, 4), scientific = TRUE))
+    if (abs(v) >= 10) return(format(signif(v, 4), big.mark = ",", scientific = FALSE))
+    text <- formatC(v, digits = 3, format = "f")
+    if (v != 0 && abs(v) < 0.0005) format(signif(v, 2)) else text
+  }
+  vapply(x, one, "")
 }
 
 format_share <- function(x) ifelse(is.na(x), "-", formatC(x, digits = 3, format = "f"))

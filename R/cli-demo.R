@@ -1,0 +1,50 @@
+# `hylomath demo`: the whole story as the commands that an analyst would type, each shown and then run.
+
+cli_demo <- function(files, options) {
+  folder <- options$output
+  if (file.exists(folder) && !dir.exists(folder)) fail(sprintf("%s is a file; the demo needs a folder.", quoted(folder)))
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  former <- setwd(folder)
+  on.exit(setwd(former))
+  for (name in c("kilns", "crossings")) {
+    file.copy(system.file("extdata", paste0(name, ".csv"), package = "hylomath"), ".", overwrite = TRUE)
+  }
+  began <- proc.time()[["elapsed"]]
+  for (step in demo_steps(options$progress)) demo_step(step)
+  write_lines("", sprintf("Done in %s. The files and figures are in %s:", format_seconds(proc.time()[["elapsed"]] - began), normalizePath(".")))
+  write_lines(paste0("  ", list.files(recursive = TRUE)))
+}
+
+demo_step <- function(step) {
+  if (!is.null(step$say)) write_lines("", strwrap(step$say, min(80, cli::console_width())))
+  if (is.null(step$run)) return()
+  write_lines("", cli::style_bold(paste("$ hylomath", paste(demo_quote(step$run), collapse = " "))))
+  status <- cli_dispatch(step$run)
+  if (status != 0L) fail(sprintf("The demo's step `hylomath %s` ended with status %d.", step$run[1], status))
+}
+
+demo_quote <- function(words) ifelse(grepl("[ >*]", words), shQuote(words), words)
+
+demo_steps <- function(progress) {
+  train <- function(name) c("train", paste0(name, ".yml"), "-o", paste0(name, ".hylo"), "--progress", progress)
+  if (progress == "auto") train <- function(name) c("train", paste0(name, ".yml"), "-o", paste0(name, ".hylo"))
+  list(
+    list(
+      say = "A tile works on the island of Skerrow wants to know which firings go wrong. Most of them don't: 83 % of the tiles come out sound, so a network that always says \"sound\" would look good.",
+      run = c("look", "kilns.csv", "--target", "outcome")
+    ),
+    list(
+      say = "The brief says what to predict and how. Everything in it was guessed from the table and can be changed. The seeds make every run the same.",
+      run = c("brief", "kilns.csv", "--target", "outcome", "-o", "kilns.yml", "--set", "hold_out.seed=11", "--set", "regimen.seed=11")
+    ),
+    list(say = "Training stops by itself once the validation rows say that it no longer gets better.", run = train("kilns")),
+    list(say = "The judgement is made on the test rows, which nothing has touched until now, and beside the baseline.", run = c("appraise", "kilns.hylo", "--figures", "kilns-figures")),
+    list(say = "The model file goes to work on a table: the answers stand behind its own columns.", run = c("predict", "kilns.hylo", "kilns.csv", "-o", "kilns-scored.csv")),
+    list(
+      say = "The ferry counts passengers. Departures are ordered in time, so the last months are the test: the network has to predict a season that it has not seen.",
+      run = c("brief", "crossings.csv", "--target", "passengers", "-o", "crossings.yml", "--set", "columns.order=sails_on", "--set", "hold_out.by=ordered", "--set", "hold_out.seed=11", "--set", "regimen.seed=11", "--quiet")
+    ),
+    list(run = train("crossings")),
+    list(run = c("appraise", "crossings.hylo", "--figures", "crossings-figures"))
+  )
+}

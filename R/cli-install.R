@@ -1,0 +1,26 @@
+#' Put the command on the path
+#'
+#' Writes a small starter for `hylomath` into a folder that the shell searches. This is the one step between the
+#' installed package and the command.
+#'
+#' @param folder A folder on the path; it is made if need be.
+#' @return The starter's path, invisibly.
+#' @examples
+#' install_command(tempdir())
+#' @export
+install_command <- function(folder = "~/.local/bin") {
+  folder <- path.expand(folder)
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  starter <- file.path(folder, "hylomath")
+  program <- system.file("cli", "hylomath.R", package = "hylomath")
+  libraries <- paste(normalizePath(.libPaths()), collapse = .Platform$path.sep)
+  rscript <- file.path(R.home("bin"), "Rscript")
+  lines <- c(
+    "#!/bin/sh", sprintf("R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", shQuote(libraries), shQuote(rscript), shQuote(program))
+  )
+  write_whole(charToRaw(paste0(paste(lines, collapse = "\n"), "\n")), starter)
+  Sys.chmod(starter, "755")
+  on_path <- normalizePath(folder) %in% normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1]], mustWork = FALSE)
+  message(sprintf("Wrote %s.%s", starter, if (on_path) "" else sprintf(" Add %s to your PATH.", folder)))
+  invisible(starter)
+}

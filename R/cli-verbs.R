@@ -1,0 +1,144 @@
+# What the subcommands do: read, call the verb of the same name, print. Each takes the files it was given and its
+# options, and returns an exit status if that is not 0.
+
+cli_look <- function(files, options) {
+  seen <- look(read_table(files), target = options$target)
+  cli_result(seen, options, list(rows = seen$n, columns = seen$columns, target = seen$target, shares = seen$shares, notes = seen$notes), all = options$all)
+}
+
+cli_brief <- function(files, options) {
+  if (is.null(options$target)) cli_wrong("`--target` is missing: which column is to be predicted?", "brief")
+  b <- cli_override(brief(files, target = options$target), options$set)
+  if (!is.null(options$output)) {
+    b$data$file <- path_from(files, dirname(options$output))
+    write_brief(b, options$output)
+    cli_say(options, sprintf("Wrote %s.", options$output))
+  }
+  if (options$json) return(cli_json(brief_settings(b)))
+  if (!is.null(options$output) && options$quiet) return()
+  if (is.null(options$output)) cat(brief_yaml(b)) else print(b)
+}
+
+cli_train <- function(files, options) {
+  b <- cli_override(read_brief(files), options$set)
+  if (is.null(b$table)) {
+    if (is.null(b$data$file)) fail(sprintf("%s names no table.", quoted(files)), "Add the lines `data:` and `  file: <table>.csv`.")
+    check_file(file.path(dirname(files), b$data$file))
+  }
+  output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
+  check_can_write(output)
+  options(hylomath.catch_term = TRUE)
+  model <- train(b, progress = cli_progress(options))
+  write_model(model, output)
+  cli_say(options, sprintf("Wrote %s.", output))
+  cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
+  if (model$stopped == "interrupted") 1L
+}
+
+cli_appraise <- function(files, options) {
+  model <- read_model(files[1])
+  data <- if (length(files) > 1) read_table(files[2], unlist(model$brief$columns$kinds))
+  appraisal <- appraise(model, data, rows = options$rows)
+  if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures)
+  facts <- appraisal[setdiff(names(appraisal), c("judged", "confusion"))]
+  if (!is.null(appraisal$confusion)) facts$confusion <- cbind(observed = rownames(appraisal$confusion), as.data.frame(unclass(appraisal$confusion)))
+  cli_result(appraisal, options, facts)
+}
+
+cli_figures <- function(model, appraisal, folder) {
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  name <- if (appraisal$task == "classification") "confusion.png" else "fit.png"
+  write_figure(plot_curves(model), file.path(folder, "curves.png"))
+  write_figure(plot_appraisal(appraisal), file.path(folder, name))
+  message(sprintf("Drew curves.png and %s in %s.", name, folder))
+}
+
+# The file's own cells with the answers behind them: nothing of the table is rewritten by having been read as numbers.
+cli_predict <- function(files, options) {
+  model <- read_model(files[1])
+  table <- read_table(files[2], unlist(model$brief$columns$kinds))
+  answers <- augment(model, table)[-seq_along(table)]
+  if (options$json) return(cli_json(answers))
+  scored <- cbind(read_cells(files[2]), answers)
+  if (is.null(options$output)) return(data.table::fwrite(scored, ""))
+  write_table(scored, options$output)
+  cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(scored), "row")))
+}
+
+cli_show <- function(files, options) {
+  if (grepl("[.]ya?ml$", files)) {
+    b <- read_brief(files)
+    return(cli_result(b, options, brief_settings(b)))
+  }
+  model <- read_model(files)
+  if (options$brief) return(cat(brief_yaml(model$brief)))
+  if (options$curves) return(data.table::fwrite(loss_curves(model), ""))
+  cli_result(model, options, model_facts(model))
+}
+
+# ---- shared -------------------------------------------------------------------------------------------------------
+
+# `--set regimen.epochs=50`, as if the brief file said so.
+cli_override <- function(b, pairs) {
+  if (length(pairs) == 0) return(b)
+  settings <- brief_settings(b)
+  for (pair in pairs) {
+    if (!grepl("=", pair)) cli_wrong(sprintf("`--set %s` has no value: write it as key=value.", pair))
+    path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
+    value <- parse_yaml(paste0("value: ", sub("^[^=]*=", "", pair)), sprintf("`--set %s`", pair))$value
+    settings[[path]] <- cli_check_key(path, value)
+  }
+  changed <- complete_brief(settings)
+  if (is.null(b$table)) changed else attach_table(changed, b$table)
+}
+
+cli_check_key <- function(path, value) {
+  nested <- value
+  for (name in rev(path)) nested <- stats::setNames(list(nested), name)
+  tryCatch(
+    settle_settings(nested, brief_schema())[[path]],
+    hylomath_error = function(e) fail(e$message, e$body, class = "hylomath_error_usage")
+  )
+}
+
+cli_result <- function(x, options, facts, silent = FALSE, ...) {
+  if (options$json) cli_json(facts) else if (!silent) print(x, ...)
+  NULL
+}
+
+cli_json <- function(x) write_lines(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", null = "null", pretty = TRUE))
+
+cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(text)
+
+cli_progress <- function(options) {
+  if (options$quiet) return("none")
+  switch(options$progress, auto = "auto", none = "none", line = progress_line, lines = progress_lines,
+    cli_wrong(sprintf("`--progress` can't be %s: it is line, lines, none or auto.", describe(options$progress)), "train")
+  )
+}
+
+# What a script wants to know of a model.
+model_facts <- function(model) {
+  list(
+    target = model$brief$target, task = model$brief$task, wiring = model$brief$wiring, rows = model$parts,
+    parameters = length(model$network$parameters), epochs = nrow(model$curves), best_epoch = model$best_epoch,
+    stopped = model$stopped, seconds = model$seconds,
+    training_loss = model$curves$training[model$best_epoch], validation_loss = model$curves$validation[model$best_epoch],
+    notes = notes(model)
+  )
+}
+
+# Before hours of training, not after.
+check_can_write <- function(file) {
+  folder <- dirname(file)
+  if (!dir.exists(folder)) fail(sprintf("There is no folder %s to write %s into.", quoted(folder), quoted(basename(file))))
+  if (dir.exists(file)) fail(sprintf("%s is a folder; the model needs a file name.", quoted(file)))
+  if (file.access(folder, 2) != 0) fail(sprintf("The folder %s is not writable.", quoted(folder)))
+}
+
+# The path of a file as seen from a folder: relative where it lies below, absolute elsewhere.
+path_from <- function(file, folder) {
+  file <- normalizePath(file, "/")
+  folder <- paste0(normalizePath(folder, "/"), "/")
+  if (startsWith(file, folder)) substring(file, nchar(folder) + 1) else file
+}

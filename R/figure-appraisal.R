@@ -1,0 +1,81 @@
+#' Draw a confusion matrix
+#'
+#' Observed classes in rows, answers in columns. A tile's depth is its share of the row, so that rare classes are seen
+#' as well as common ones; the diagonal is outlined.
+#'
+#' @param appraisal An appraisal of a classification.
+#' @return A ggplot.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' plot_confusion(appraise(model))
+#' @export
+plot_confusion <- function(appraisal) {
+  need_ggplot()
+  if (appraisal$task != "classification") fail("Only a classification has a confusion matrix.", "See plot_fit().")
+  classes <- rownames(appraisal$confusion)
+  d <- as.data.frame.table(appraisal$confusion, responseName = "rows", stringsAsFactors = FALSE)
+  total <- rowSums(appraisal$confusion)
+  d$share <- ifelse(total[d$observed] > 0, d$rows / total[d$observed], 0)
+  d$label <- sprintf("%s\n%s", format_weighted_count(d$rows), format_percent_short(d$share))
+  d$observed <- factor(d$observed, rev(classes))
+  d$answer <- factor(d$answer, classes)
+  size <- if (length(classes) <= 6) 4.6 else if (length(classes) <= 12) 3.2 else 2
+  accuracy <- appraisal$measures[appraisal$measures$measure == "accuracy", ]
+  balanced <- appraisal$measures[appraisal$measures$measure == "balanced accuracy", ]
+  ggplot2::ggplot(d, ggplot2::aes(.data$answer, .data$observed)) +
+    ggplot2::geom_tile(ggplot2::aes(fill = .data$share), colour = figure_paper, linewidth = 1.2) +
+    ggplot2::geom_tile(data = d[as.character(d$observed) == as.character(d$answer), ], fill = NA, colour = figure_colours[["ochre"]], linewidth = 1) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label, colour = .data$share > 0.5), size = size, lineheight = 0.95) +
+    ggplot2::scale_fill_gradient(low = "#EEF2F6", high = figure_colours[["ink"]], limits = c(0, 1), guide = "none") +
+    ggplot2::scale_colour_manual(values = c(`FALSE` = "#22303F", `TRUE` = "#FFFFFF"), guide = "none") +
+    ggplot2::scale_x_discrete(position = "top") +
+    ggplot2::labs(
+      title = sprintf("%s: what was answered for each observed class", appraisal$target),
+      subtitle = sprintf(
+        "%s; shares are of the row. Accuracy %s (always %s: %s), balanced accuracy %s (%s)", counted(appraisal$n, paste(appraisal$rows, "row")),
+        format_share(accuracy$value), appraisal$baseline_answer, format_share(accuracy$baseline), format_share(balanced$value), format_share(balanced$baseline)
+      ),
+      x = "answered", y = "observed"
+    ) +
+    figure_theme() +
+    ggplot2::theme(panel.grid = ggplot2::element_blank(), axis.text = ggplot2::element_text(size = 12, colour = "#22303F"))
+}
+
+#' Draw observed against predicted values
+#'
+#' @param appraisal An appraisal of a regression or of counts.
+#' @return A ggplot. Points on the line are right; both axes have the same scale.
+#' @examples
+#' set.seed(1)
+#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> train(progress = "none")
+#' plot_fit(appraise(model))
+#' @export
+plot_fit <- function(appraisal) {
+  need_ggplot()
+  if (appraisal$task == "classification") fail("Observed against predicted is for numbers.", "See plot_confusion().")
+  judged <- appraisal$judged
+  limits <- range(judged$observed, judged$answer)
+  measure <- function(name, column = "value") appraisal$measures[appraisal$measures$measure == name, column]
+  ggplot2::ggplot(judged, ggplot2::aes(.data$answer, .data$observed)) +
+    ggplot2::geom_abline(slope = 1, intercept = 0, colour = figure_colours[["ochre"]], linewidth = 0.8) +
+    ggplot2::geom_point(colour = figure_colours[["ink"]], alpha = min(1, max(0.08, 300 / nrow(judged))), size = 1.8, stroke = 0) +
+    ggplot2::coord_fixed(xlim = limits, ylim = limits) +
+    ggplot2::labs(
+      title = sprintf("%s: observed against predicted", appraisal$target),
+      subtitle = sprintf(
+        "%s. MAE %s (always %s: %s)\nR\u00b2 %s", counted(appraisal$n, paste(appraisal$rows, "row")), format_measure(measure("MAE")),
+        signif(appraisal$baseline_answer, 4), format_measure(measure("MAE", "baseline")), format_share(measure("R\u00b2"))
+      ),
+      x = "predicted", y = "observed"
+    ) +
+    figure_theme()
+}
+
+plot_appraisal <- function(appraisal) if (appraisal$task == "classification") plot_confusion(appraisal) else plot_fit(appraisal)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_appraisal <- function(object, ...) plot_appraisal(object)
+
+#' @export
+plot.hylomath_appraisal <- function(x, ...) print(plot_appraisal(x))

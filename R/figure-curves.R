@@ -1,0 +1,91 @@
+#' Draw the loss curves
+#'
+#' Training and validation loss by epoch, with the kept epoch marked. The loss axis is logarithmic where the losses
+#' span more than a factor of 2, so that the first epochs don't flatten the rest.
+#'
+#' @param model A model.
+#' @return A ggplot.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 30) |> train(progress = "none")
+#' plot_curves(model)
+#' @export
+plot_curves <- function(model) {
+  need_ggplot()
+  curves <- loss_curves(model)
+  if (nrow(curves) == 0) fail("The model was trained for not even one epoch, so there is nothing to draw.")
+  long <- rbind(
+    data.frame(epoch = curves$epoch, loss = curves$training, part = "training"),
+    if (!anyNA(curves$validation)) data.frame(epoch = curves$epoch, loss = curves$validation, part = "validation")
+  )
+  wide_span <- min(long$loss) > 0 && max(long$loss) / min(long$loss) > 2
+  kept <- long[long$epoch == model$best_epoch & long$part == utils::tail(long$part, 1), ]
+  colours <- unname(figure_colours[c("ochre", "ink")])
+  ggplot2::ggplot(long, ggplot2::aes(.data$epoch, .data$loss, colour = .data$part)) +
+    ggplot2::geom_vline(xintercept = model$best_epoch, colour = figure_colours[["stone"]], linetype = "dashed", linewidth = 0.4) +
+    ggplot2::geom_line(linewidth = 0.8) +
+    ggplot2::geom_point(data = kept, size = 2.6) +
+    ggplot2::geom_text(
+      data = label_ends(long, wide_span), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0, nudge_x = max(curves$epoch) * 0.012, size = 4.2
+    ) +
+    ggplot2::scale_colour_manual(values = c(training = colours[1], validation = colours[2]), guide = "none") +
+    ggplot2::scale_x_continuous(breaks = whole_breaks, expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
+    (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
+    ggplot2::labs(
+      title = sprintf("%s: %s", model$brief$target, stopped_title(model)),
+      subtitle = sprintf("%s; kept epoch %d%s", loss_name(model$brief), model$best_epoch, if (nrow(kept)) sprintf(" (%s %s)", kept$part, signif(kept$loss, 3)) else ""),
+      x = "epoch", y = if (wide_span) "loss (logarithmic)" else "loss"
+    ) +
+    figure_theme()
+}
+
+# Where the lines' names stand: at their ends, pushed apart where the ends are close.
+label_ends <- function(long, logarithmic) {
+  ends <- do.call(rbind, lapply(split(long, long$part), function(d) d[nrow(d), ]))
+  scale <- if (logarithmic) log else identity
+  back <- if (logarithmic) exp else identity
+  ends$at <- scale(ends$loss)
+  need <- 0.06 * diff(range(scale(long$loss)))
+  if (nrow(ends) == 2 && abs(diff(ends$at)) < need) {
+    middle <- mean(ends$at)
+    ends$at <- middle + ifelse(rank(ends$at, ties.method = "first") == 2, need / 2, -need / 2)
+  }
+  ends$at <- back(ends$at)
+  ends
+}
+
+loss_name <- function(b) {
+  switch(b$task, classification = "Cross-entropy", count = "Half the Poisson deviance",
+    regression = if (b$prepare$target == "zscore") "Squared error, as a share of the target's variance" else "Squared error")
+}
+
+stopped_title <- function(model) {
+  epochs <- nrow(model$curves)
+  switch(model$stopped,
+    epochs = sprintf("all %d epochs were done", epochs),
+    patience = sprintf("validation stopped falling at epoch %d", model$best_epoch),
+    interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
+    diverged = sprintf("diverged in epoch %d", epochs + 1L)
+  )
+}
+
+whole_breaks <- function(limits) {
+  breaks <- pretty(pmax(limits, 0), 6)
+  breaks[breaks == round(breaks) & breaks > 0]
+}
+
+few_log_breaks <- function(limits) {
+  for (digits in list(1, c(1, 3), c(1, 2, 5), c(1, 1.5, 2, 3, 5, 7), seq(1, 9.5, 0.5))) {
+    powers <- 10^(floor(log10(limits[1])):ceiling(log10(limits[2])))
+    breaks <- sort(as.numeric(outer(digits, powers)))
+    breaks <- breaks[breaks >= limits[1] & breaks <= limits[2]]
+    if (length(breaks) >= 4) break
+  }
+  breaks
+}
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_model <- function(object, ...) plot_curves(object)
+
+#' @export
+plot.hylomath_model <- function(x, ...) print(plot_curves(x))

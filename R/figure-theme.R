@@ -1,0 +1,41 @@
+# One theme and one palette for all figures. The colours differ in lightness as well as in hue, so that they stay
+# apart in grey and for the colour-blind.
+
+figure_colours <- c(ink = "#1F3A5F", ochre = "#D9902F", sea = "#4A9CA6", plum = "#7C4B78", stone = "#8B8F96")
+figure_paper <- "#FBFAF7"
+
+figure_theme <- function(base_size = 13) {
+  ggplot2::theme_minimal(base_size = base_size) +
+    ggplot2::theme(
+      plot.background = ggplot2::element_rect(fill = figure_paper, colour = NA),
+      panel.grid.minor = ggplot2::element_blank(),
+      panel.grid.major = ggplot2::element_line(colour = "#E6E3DB", linewidth = 0.4),
+      plot.title = ggplot2::element_text(face = "bold", colour = figure_colours[["ink"]]),
+      plot.subtitle = ggplot2::element_text(colour = "#55585E", margin = ggplot2::margin(b = 10)),
+      plot.title.position = "plot",
+      axis.title = ggplot2::element_text(colour = "#55585E"),
+      plot.margin = ggplot2::margin(14, 18, 12, 14)
+    )
+}
+
+need_ggplot <- function() rlang::check_installed("ggplot2", "to draw figures")
+
+#' Write a figure to a PNG file
+#'
+#' @param figure A figure, such as [plot_curves()] returns.
+#' @param file A path ending in `.png`.
+#' @param width,height Size in pixels.
+#' @return `figure`, invisibly. The file is written whole or not at all.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 10) |> train(progress = "none")
+#' write_figure(plot_curves(model), tempfile(fileext = ".png"))
+#' @export
+write_figure <- function(figure, file, width = 1280, height = 800) {
+  need_ggplot()
+  device <- if (rlang::is_installed("ragg")) ragg::agg_png else "png"
+  replace_whole(file, function(part) {
+    ggplot2::ggsave(part, figure, device = device, width = width / 144, height = height / 144, dpi = 144)
+  })
+  invisible(figure)
+}
