@@ -59,8 +59,6 @@ complete_brief <- function(settings) {
 # Gives the brief a table and settles what it leaves open about that table.
 attach_table <- function(b, table) {
   b$table <- table
-  b$hold_out$seed <- b$hold_out$seed %||% draw_seed()
-  b$hold_out <- in_schema_order(b$hold_out, brief_schema()$hold_out)
   fix_schema(b)
 }
 

@@ -101,13 +101,13 @@ settle_settings <- function(settings, schema, key = NULL) {
 }
 
 # Momentum belongs to one method only; it has a default there and no place elsewhere.
-settle_regimen <- function(regimen) {
-  if (regimen$method == "momentum") {
-    regimen$momentum <- regimen$momentum %||% 0.9
-  } else if (!is.null(regimen$momentum)) {
-    fail(sprintf("`regimen.momentum` is of no use to the method %s.", quoted(regimen$method)), "Leave it out, or choose the method `momentum`.")
+settle_regimen <- function(settings) {
+  if (settings$method == "momentum") {
+    settings$momentum <- settings$momentum %||% 0.9
+  } else if (!is.null(settings$momentum)) {
+    fail(sprintf("`regimen.momentum` is of no use to the method %s.", quoted(settings$method)), "Leave it out, or choose the method `momentum`.")
   }
-  in_schema_order(regimen, brief_schema()$regimen)
+  in_schema_order(settings, brief_schema()[["regimen"]])
 }
 
 in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]

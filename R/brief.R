@@ -1,5 +1,6 @@
 # A brief is a list with the keys of brief_schema() in their order, keys without a value left out, and behind them
 # the table that it was started from, as `table`. The table is no part of what the brief says: files leave it out.
+# Sections are taken as b[["regimen"]] here and below, since the verbs that set them have the same names.
 
 #' Start a brief
 #'
@@ -55,7 +56,7 @@ start_brief <- function(data, target, task, positive, file) {
   if (!is.null(file)) b$data <- list(file = file)
   b[names(given)] <- given
   b <- new_brief(settle_settings(drop_nulls(b), brief_schema()), data)
-  fix_schema(hold_out(b))
+  fix_schema(b)
 }
 
 # `settings` are settled; `table` may be missing for a brief that was read from a file.
@@ -65,8 +66,8 @@ new_brief <- function(settings, table = NULL) {
   structure(settings, class = "hylomath_brief")
 }
 
-# Settles what the brief leaves open about its table: kinds, task, classes, positive class, penalty. What it says,
-# stands.
+# Settles what the brief leaves open about its table: kinds, task, classes, positive class, penalty, the seed of the
+# split. What it says, stands.
 fix_schema <- function(b) {
   table <- b$table
   check_names(table)
@@ -87,8 +88,10 @@ fix_schema <- function(b) {
     if (length(b$classes) == 2) b$positive <- b$positive %||% b$classes[2]
   }
   check_target(b, y)
-  b$regimen$l2 <- b$regimen$l2 %||% default_l2(nrow(table))
-  b$regimen <- in_schema_order(b$regimen, brief_schema()$regimen)
+  b[["regimen"]]$l2 <- b[["regimen"]]$l2 %||% default_l2(nrow(table))
+  b[["regimen"]] <- in_schema_order(b[["regimen"]], brief_schema()[["regimen"]])
+  b[["hold_out"]]$seed <- b[["hold_out"]]$seed %||% draw_seed()
+  b[["hold_out"]] <- in_schema_order(b[["hold_out"]], brief_schema()[["hold_out"]])
   new_brief(b[names(b) != "table"], table)
 }
 
@@ -105,24 +108,6 @@ brief_settings <- function(b) unclass(b)[names(b) != "table"]
 
 drop_nulls <- function(x) x[!vapply(x, is.null, NA)]
 
-describe_class <- function(x) paste0("an object of class ", paste(class(x), collapse = "/"))
-
-is_brief <- function(x) inherits(x, "hylomath_brief")
-
-# The columns that the network takes in: of a kind that it can use, and without another role.
-brief_inputs <- function(b) {
-  kinds <- unlist(b$columns$kinds)
-  usable <- names(kinds)[kinds %in% c("number", "count", "flag", "category", "date", "time", "missing")]
-  if (b$prepare$dates == "none") usable <- setdiff(usable, names(kinds)[kinds %in% c("date", "time")])
-  setdiff(usable, c(b$target, taken_columns(b, kinds), b$columns$drop))
-}
-
-# Columns whose role keeps them from being inputs. A date or time that orders the rows is one all the same: what is
-# taken from it (season, weekday, hour) comes again, which a running number does not.
-taken_columns <- function(b, kinds) {
-  taken <- unlist(b$columns[column_roles])
-  taken[!(names(taken) == "order" & kinds[taken] %in% c("date", "time"))]
-}
 
 # Seeds that are not given are drawn from R's generator, so that set.seed() is honoured.
 draw_seed <- function() as.numeric(sample.int(.Machine$integer.max, 1))

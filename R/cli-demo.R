@@ -1,5 +1,13 @@
 # `hylomath demo`: the whole story as the commands that an analyst would type, each shown and then run.
 
+cli_demo_verb <- function() {
+  list(
+    does = "Run the whole example on made-up data and leave its files in a folder.", takes = "", run = cli_demo, least = 0, most = 0,
+    options = list(cli_option(c("-o", "--output"), "The folder.", metavar = "FOLDER", default = "hylomath-demo"), cli_progress_option()),
+    example = "hylomath demo -o demo"
+  )
+}
+
 cli_demo <- function(files, options) {
   folder <- options$output
   if (file.exists(folder) && !dir.exists(folder)) fail(sprintf("%s is a file; the demo needs a folder.", quoted(folder)))
@@ -11,7 +19,7 @@ cli_demo <- function(files, options) {
   }
   began <- proc.time()[["elapsed"]]
   for (step in demo_steps(options$progress)) demo_step(step)
-  write_lines("", sprintf("Done in %s. The files and figures are in %s:", format_seconds(proc.time()[["elapsed"]] - began), normalizePath(".")))
+  write_lines("", sprintf("Done in %s. The files and figures are in %s:", format_seconds(proc.time()[["elapsed"]] - began), folder))
   write_lines(paste0("  ", list.files(recursive = TRUE)))
 }
 
@@ -19,7 +27,7 @@ demo_step <- function(step) {
   if (!is.null(step$say)) write_lines("", strwrap(step$say, min(80, cli::console_width())))
   if (is.null(step$run)) return()
   write_lines("", cli::style_bold(paste("$ hylomath", paste(demo_quote(step$run), collapse = " "))))
-  status <- cli_dispatch(step$run)
+  status <- cli_call(cli_verbs(), step$run)
   if (status != 0L) fail(sprintf("The demo's step `hylomath %s` ended with status %d.", step$run[1], status))
 }
 

@@ -29,7 +29,7 @@ cli_run <- function(args) {
 }
 
 cli_dispatch <- function(args) {
-  verbs <- cli_verbs()
+  verbs <- c(cli_verbs(), list(demo = cli_demo_verb()))
   if (length(args) == 0 || args[1] %in% c("-h", "--help", "help")) {
     write_lines(cli_overview(verbs))
     return(if (length(args) == 0) 2L else 0L)
@@ -38,12 +38,7 @@ cli_dispatch <- function(args) {
     write_lines(paste("hylomath", utils::packageVersion("hylomath")))
     return(0L)
   }
-  name <- args[1]
-  if (!name %in% names(verbs)) cli_wrong(paste(sprintf("There is no command %s.", quoted(name)), suggestion(name, names(verbs))))
-  parsed <- cli_parse(verbs[[name]], name, args[-1])
-  if (is.null(parsed)) return(0L)
-  status <- verbs[[name]]$run(parsed$arguments, parsed$options)
-  if (is.integer(status)) status else 0L
+  cli_call(verbs, args)
 }
 
 cli_overview <- function(verbs) {
@@ -58,7 +53,7 @@ cli_overview <- function(verbs) {
 }
 
 cli_say_error <- function(e, status) {
-  bullets <- if (inherits(e, "rlang_error")) c(e$message, e$body) else conditionMessage(e)
-  message(paste(c(paste0("hylomath: ", bullets[1]), if (length(bullets) > 1) paste0("  ", bullets[-1])), collapse = "\n"))
+  message("hylomath: ", e$what %||% conditionMessage(e))
+  if (!is.null(e$try)) message(paste(strwrap(e$try, cli::console_width(), indent = 2, exdent = 2), collapse = "\n"))
   status
 }

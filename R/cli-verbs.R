@@ -47,9 +47,10 @@ cli_appraise <- function(files, options) {
 
 cli_figures <- function(model, appraisal, folder) {
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  name <- if (appraisal$task == "classification") "confusion.png" else "fit.png"
+  classes <- appraisal$task == "classification"
+  name <- if (classes) "confusion.png" else "fit.png"
   write_figure(plot_curves(model), file.path(folder, "curves.png"))
-  write_figure(plot_appraisal(appraisal), file.path(folder, name))
+  write_figure(plot_appraisal(appraisal), file.path(folder, name), width = if (classes) 1280 else 960)
   message(sprintf("Drew curves.png and %s in %s.", name, folder))
 }
 
@@ -97,7 +98,7 @@ cli_check_key <- function(path, value) {
   for (name in rev(path)) nested <- stats::setNames(list(nested), name)
   tryCatch(
     settle_settings(nested, brief_schema())[[path]],
-    hylomath_error = function(e) fail(e$message, e$body, class = "hylomath_error_usage")
+    hylomath_error = function(e) fail(e$what, e$try, class = "hylomath_error_usage")
   )
 }
 

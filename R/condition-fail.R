@@ -1,8 +1,8 @@
 # Errors that say what is wrong, where, and what to do. They are raised before any work is done.
 
-# `what` says what is wrong and where; `try` says what to do about it.
+# `what` says what is wrong and where; `try` says what to do about it. The condition carries both.
 fail <- function(what, try = NULL, class = NULL) {
-  rlang::abort(c(what, i = try), class = c(class, "hylomath_error"), call = NULL, use_cli_format = FALSE)
+  rlang::abort(c(what, i = try), class = c(class, "hylomath_error"), call = NULL, what = what, try = try)
 }
 
 # "Did you mean ...?" for a word that is not among the known ones, or the list of those.
@@ -14,6 +14,13 @@ suggestion <- function(word, known, limit = 12) {
   shown <- utils::head(known, limit)
   more <- if (length(known) > limit) sprintf(" and %d more", length(known) - limit) else ""
   paste0("Known are ", paste(shown, collapse = ", "), more, ".")
+}
+
+# The same for files: a folder's whole list would help nobody.
+suggest_file <- function(file) {
+  beside <- list.files(dirname(file))
+  distance <- utils::adist(basename(file), beside)
+  if (length(beside) && min(distance) <= 3) sprintf("Did you mean %s?", quoted(beside[which.min(distance)]))
 }
 
 quoted <- function(x) paste0("`", x, "`")

@@ -77,7 +77,7 @@ check_brief <- function(b) {
   for (column in inputs) check_input(b$table[[column]], column, b$columns$kinds[[column]])
   check_case_weights(b)
   check_class_weights(b)
-  if (b$hold_out$by == "ordered" && is.null(b$columns$order)) {
+  if (b[["hold_out"]]$by == "ordered" && is.null(b$columns$order)) {
     fail("`hold_out.by` is \"ordered\", but no column orders the rows.", "Name one with set_columns(order = ...).")
   }
   invisible(b)
@@ -124,7 +124,7 @@ check_case_weights <- function(b) {
 }
 
 check_class_weights <- function(b) {
-  weights <- b$regimen$class_weights
+  weights <- b[["regimen"]]$class_weights
   if (identical(weights, "none")) return()
   if (b$task != "classification") fail("`regimen.class_weights` is for classification only.", sprintf("The task of this brief is %s.", b$task))
   if (identical(weights, "even")) return()
@@ -132,4 +132,9 @@ check_class_weights <- function(b) {
   if (length(unknown)) fail(sprintf("`regimen.class_weights` names the class %s, which does not occur.", describe(unknown[1])), suggestion(unknown[1], b$classes))
   missing <- setdiff(b$classes, names(weights))
   if (length(missing)) fail(sprintf("`regimen.class_weights` has no weight for the class %s.", describe(missing[1])), "Give every class one.")
+}
+
+as_table <- function(data) {
+  if (!is.data.frame(data)) fail(sprintf("Rows are given as a data frame, not as %s.", describe_class(data)))
+  as.data.frame(data)
 }

@@ -26,20 +26,20 @@ plot_confusion <- function(appraisal) {
   ggplot2::ggplot(d, ggplot2::aes(.data$answer, .data$observed)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$share), colour = figure_paper, linewidth = 1.2) +
     ggplot2::geom_tile(data = d[as.character(d$observed) == as.character(d$answer), ], fill = NA, colour = figure_colours[["ochre"]], linewidth = 1) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label, colour = .data$share > 0.5), size = size, lineheight = 0.95) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label, colour = .data$share > 0.45), size = size, lineheight = 0.95) +
     ggplot2::scale_fill_gradient(low = "#EEF2F6", high = figure_colours[["ink"]], limits = c(0, 1), guide = "none") +
     ggplot2::scale_colour_manual(values = c(`FALSE` = "#22303F", `TRUE` = "#FFFFFF"), guide = "none") +
     ggplot2::scale_x_discrete(position = "top") +
     ggplot2::labs(
       title = sprintf("%s: what was answered for each observed class", appraisal$target),
       subtitle = sprintf(
-        "%s; shares are of the row. Accuracy %s (always %s: %s), balanced accuracy %s (%s)", counted(appraisal$n, paste(appraisal$rows, "row")),
+        "%s; shares are of the row\nAccuracy %s (always %s: %s), balanced accuracy %s (%s)", counted(appraisal$n, paste(appraisal$rows, "row")),
         format_share(accuracy$value), appraisal$baseline_answer, format_share(accuracy$baseline), format_share(balanced$value), format_share(balanced$baseline)
       ),
       x = "answered", y = "observed"
     ) +
     figure_theme() +
-    ggplot2::theme(panel.grid = ggplot2::element_blank(), axis.text = ggplot2::element_text(size = 12, colour = "#22303F"))
+    ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text = ggplot2::element_text(size = 12, colour = "#22303F"))
 }
 
 #' Draw observed against predicted values

@@ -29,7 +29,7 @@ plot_curves <- function(model) {
       data = label_ends(long, wide_span), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0, nudge_x = max(curves$epoch) * 0.012, size = 4.2
     ) +
     ggplot2::scale_colour_manual(values = c(training = colours[1], validation = colours[2]), guide = "none") +
-    ggplot2::scale_x_continuous(breaks = whole_breaks, expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
+    ggplot2::scale_x_continuous(breaks = whole_breaks(c(0, max(curves$epoch))), expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
     (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
     ggplot2::labs(
       title = sprintf("%s: %s", model$brief$target, stopped_title(model)),
@@ -71,7 +71,7 @@ stopped_title <- function(model) {
 
 whole_breaks <- function(limits) {
   breaks <- pretty(pmax(limits, 0), 6)
-  breaks[breaks == round(breaks) & breaks > 0]
+  breaks[breaks == round(breaks) & breaks > 0 & breaks <= limits[2]]
 }
 
 few_log_breaks <- function(limits) {

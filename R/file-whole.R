@@ -17,10 +17,7 @@ replace_whole <- function(file, write) {
 check_file <- function(file) {
   if (!is_text(file, 1)) fail(sprintf("A file is named by one text, not %s.", describe(file)))
   if (dir.exists(file)) fail(sprintf("%s is a folder, not a file.", quoted(file)))
-  if (!file.exists(file)) {
-    beside <- list.files(dirname(file))
-    fail(sprintf("There is no file %s.", quoted(file)), if (length(beside)) suggestion(basename(file), beside))
-  }
+  if (!file.exists(file)) fail(sprintf("There is no file %s.", quoted(file)), suggest_file(file))
 }
 
 read_text <- function(file) {

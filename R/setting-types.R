@@ -95,3 +95,5 @@ describe <- function(value) {
   if (is.character(value) || is.factor(value)) return(dQuote(as.character(value), FALSE))
   format(value)
 }
+
+describe_class <- function(x) paste0("an object of class ", paste(class(x), collapse = "/"))

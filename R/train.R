@@ -42,11 +42,6 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", ...) {
   new_model(b, preparation, part, fit)
 }
 
-as_table <- function(data) {
-  if (!is.data.frame(data)) fail(sprintf("Rows are given as a data frame, not as %s.", describe_class(data)))
-  as.data.frame(data)
-}
-
 fit_network <- function(b, preparation, part, report) {
   used <- which(part %in% c("training", "validation"))
   table <- b$table[used, , drop = FALSE]
@@ -89,25 +84,6 @@ network_of <- function(b, inputs) {
     layer[c("units", "activation", "dropout", "l1", "l2", "rate")]
   })
   list(inputs = inputs, input_dropout = wiring$input_dropout, output = output, layers = layers)
-}
-
-# Weight of each class: "even" gives every class the same total over the training rows.
-class_weights_of <- function(b, preparation) {
-  chosen <- b$regimen$class_weights
-  counts <- unlist(preparation$target$counts)
-  if (identical(chosen, "none")) return(counts * 0 + 1)
-  if (identical(chosen, "even")) return(sum(counts) / (length(counts) * counts))
-  unlist(chosen)[names(counts)]
-}
-
-# Case weight times class weight, with a mean of 1 over the training rows.
-row_weights <- function(b, table, preparation, training) {
-  weight <- if (is.null(b$columns$weight)) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
-  if (b$task == "classification") {
-    weight <- weight * unname(class_weights_of(b, preparation)[as_label(table[[b$target]])])
-  }
-  if (sum(weight[training]) == 0) fail(sprintf("All training rows have the weight 0 in %s.", quoted(b$columns$weight)))
-  weight / mean(weight[training])
 }
 
 # The output bias before training: with it the network's first answer is the baseline's.

@@ -78,7 +78,7 @@ parse_layer <- function(text, part) {
     }
     layer[[pair[1]]] <- tryCatch(
       wiring_values[[pair[1]]](pair[2], pair[1]),
-      hylomath_error = function(e) expected(i, conditionMessage(e))
+      hylomath_error = function(e) expected(i, e$what)
     )
   }
   layer

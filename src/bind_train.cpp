@@ -1,7 +1,7 @@
 // Training and answering: R's lists and matrices to the core's structs and back.
 #include <Rcpp.h>
 
-#include "interrupt.hpp"
+#include "interrupt.h"
 #include "kernel.hpp"
 #include "pass.hpp"
 #include "train.hpp"

@@ -1,4 +1,4 @@
-#include "interrupt.hpp"
+#include "interrupt.h"
 
 #include <Rcpp.h>
 

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <limits>
 
+#include "denormal.hpp"
 #include "pass.hpp"
 
 namespace hylo {
@@ -25,6 +26,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
                  Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
                  Span<const double> output_bias, const KernelLevel& level, const Watch& watch) {
   using Clock = std::chrono::steady_clock;
+  const FlushDenormals flush;
   const Kernel<T>& kernel = kernel_of<T>(level);
   const Layout<T> layout(network);
   Pass<T> pass(network, layout, kernel);

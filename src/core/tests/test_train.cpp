@@ -154,3 +154,19 @@ TEST_CASE("the output bias is the first answer, and dense parameters survive pac
   CHECK(again == dense);
   CHECK(layout.parameters() == 15);
 }
+
+TEST_CASE("numbers too small to be normal are flushed while training, and only then") {
+  // The second input is always zero, so its weight fades under the penalty and the optimiser's means of it with it.
+  Table<float> table(64, 2, 1);
+  for (std::size_t i = 0; i < 64; ++i) {
+    table.x_row(i)[0] = float(i) / 64;
+    table.y_row(i)[0] = float(i % 2);
+  }
+  auto regimen = short_regimen(3000);
+  regimen.optimiser.method = Method::Momentum;
+  regimen.optimiser.learning_rate = 0.5;
+  const auto trained = fit(network_of(2, {3}, Activation::Tanh, 1, Output::Identity, 0, 0.5), table, regimen, 0);
+  for (float w : trained.parameters) CHECK((w == 0 || std::isnormal(w)));
+  volatile double tiny = 1e-310;
+  CHECK(tiny * 0.5 != 0);
+}

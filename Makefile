@@ -1,0 +1,63 @@
+# make demo    installs what is missing, builds, and runs the whole example
+# make test    the core's tests, the package's tests and the examples
+# make check   R CMD check;  make document, make data: regenerate what is generated;  make bench: the measurements
+
+BUILD   := .build
+LIBRARY := $(BUILD)/library
+RUN     := R_LIBS=$(CURDIR)/$(LIBRARY):$$R_LIBS Rscript
+CORE    := $(wildcard src/core/*.cpp)
+TESTS   := $(wildcard src/core/tests/*.cpp)
+HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
+OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE) $(TESTS))
+SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
+CXX     := $(shell R CMD config CXX17)
+CXXFLAGS = -std=c++17 -O2 -Wall -Wextra $(SANITIZE)
+
+.PHONY: demo test test-core install setup document data bench check clean
+
+demo: install
+	@./hylomath demo
+
+test: install $(BUILD)/core-tests
+	@$(RUN) tools/run-tests.R
+
+test-core: $(BUILD)/core-tests
+	@$(BUILD)/core-tests
+
+install: $(BUILD)/installed
+setup: $(BUILD)/ready
+
+$(BUILD)/ready: DESCRIPTION tools/setup.R
+	@mkdir -p $(LIBRARY)
+	@Rscript tools/setup.R
+	@touch $@
+
+$(BUILD)/installed: $(BUILD)/ready $(SOURCES)
+	@echo "Building hylomath (about a minute the first time) ..."
+	@MAKE="$(MAKE) -j2" R CMD INSTALL --library=$(LIBRARY) --no-test-load . > $(BUILD)/install.log 2>&1 || { cat $(BUILD)/install.log; exit 1; }
+	@touch $@
+
+$(BUILD)/core-tests: $(OBJECTS)
+	@$(CXX) $(CXXFLAGS) $^ -o $@
+
+$(BUILD)/core/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready
+	@mkdir -p $(dir $@)
+	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $$(Rscript -e 'cat(system.file("include/testthat/vendor", package = "testthat"))') -c $< -o $@
+
+document:
+	@Rscript -e 'Rcpp::compileAttributes(".")'
+	@$(MAKE) --no-print-directory install
+	@$(RUN) tools/document.R
+
+data:
+	@Rscript data-raw/make-data.R
+
+bench: install
+	@$(RUN) bench/training.R
+	@$(RUN) bench/generators.R
+
+check: setup
+	@cd $(BUILD) && R CMD build .. && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz
+
+clean:
+	@rm -rf $(BUILD)

@@ -1,0 +1,64 @@
+# One epoch of a network with 20 inputs, 64 relu > 32 relu and 3 classes at batch 256 with Adam: the core against the
+# same arithmetic in plain R matrices, both single-threaded and in this one run, interleaved.
+# Usage, from the project's root: Rscript bench/training.R [rows] [repeats]
+library(hylomath)
+
+args <- as.integer(commandArgs(TRUE))
+rows <- if (length(args) > 0) args[1] else 25600
+repeats <- if (length(args) > 1) args[2] else 9
+batch <- 256
+set.seed(1)
+x <- matrix(rnorm(20 * rows), 20)
+class <- sample(3, rows, replace = TRUE)
+y <- outer(1:3, class, `==`) + 0
+
+# ---- the core -----------------------------------------------------------------------------------------------------
+
+layer <- function(units, activation) list(units = units, activation = activation, dropout = 0, l1 = 0, l2 = 0, rate = 1)
+network <- list(inputs = 20, input_dropout = 0, output = "softmax", layers = list(layer(64, "relu"), layer(32, "relu"), layer(3, "identity")))
+settings <- list(method = "adam", learning_rate = 0.001, momentum = 0, batch_size = batch, epochs = 6, patience = 0, seed = 1)
+
+# Seconds of an epoch once the first has warmed up; what the loop itself measures, without copying the table in.
+core_epoch <- function() {
+  fit <- hylomath:::core_train(network, settings, x, y, rep(1, rows), seq_len(rows), integer(), c(0, 0, 0), NULL, FALSE)
+  median(diff(fit$curves$seconds))
+}
+
+# ---- plain R ------------------------------------------------------------------------------------------------------
+
+tx <- t(x)
+ty <- t(y)
+start <- function(n, m) matrix(rnorm(n * m, 0, sqrt(2 / n)), n)
+plain_epoch <- function() {
+  p <- list(w1 = start(20, 64), b1 = numeric(64), w2 = start(64, 32), b2 = numeric(32), w3 = start(32, 3), b3 = numeric(3))
+  mean1 <- lapply(p, `*`, 0)
+  mean2 <- mean1
+  order <- sample(rows)
+  began <- proc.time()[["elapsed"]]
+  for (step in seq_len(rows / batch)) {
+    i <- order[(step - 1) * batch + seq_len(batch)]
+    a0 <- tx[i, ]
+    a1 <- pmax(a0 %*% p$w1 + rep(p$b1, each = batch), 0)
+    a2 <- pmax(a1 %*% p$w2 + rep(p$b2, each = batch), 0)
+    z <- a2 %*% p$w3 + rep(p$b3, each = batch)
+    e <- exp(z - apply(z, 1, max))
+    d3 <- (e / rowSums(e) - ty[i, ]) / batch
+    d2 <- (d3 %*% t(p$w3)) * (a2 > 0)
+    d1 <- (d2 %*% t(p$w2)) * (a1 > 0)
+    g <- list(w1 = t(a0) %*% d1, b1 = colSums(d1), w2 = t(a1) %*% d2, b2 = colSums(d2), w3 = t(a2) %*% d3, b3 = colSums(d3))
+    for (n in names(p)) {
+      mean1[[n]] <- 0.9 * mean1[[n]] + 0.1 * g[[n]]
+      mean2[[n]] <- 0.999 * mean2[[n]] + 0.001 * g[[n]]^2
+      p[[n]] <- p[[n]] - 0.001 * (mean1[[n]] / (1 - 0.9^step)) / (sqrt(mean2[[n]] / (1 - 0.999^step)) + 1e-8)
+    }
+  }
+  proc.time()[["elapsed"]] - began
+}
+
+times <- vapply(seq_len(repeats), function(i) c(core = core_epoch(), plain = plain_epoch()), numeric(2))
+ratio <- times["plain", ] / times["core", ]
+cat(sprintf(
+  "epoch of %s rows, batch %d: core %.2f ms (%s kernels, single precision), plain R matrices %.0f ms (%s); ratio %.0f (quartiles %.0f to %.0f of %d interleaved runs)\n",
+  format(rows, big.mark = ","), batch, 1000 * median(times["core", ]), hylomath:::core_kernel(), 1000 * median(times["plain", ]),
+  basename(extSoftVersion()[["BLAS"]]), median(ratio), quantile(ratio, 0.25), quantile(ratio, 0.75), repeats
+))

@@ -1,0 +1,4 @@
+library(testthat)
+library(hylomath)
+
+test_check("hylomath")

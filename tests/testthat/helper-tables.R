@@ -1,0 +1,15 @@
+# Small made-up tables, and the shortest way to a model on them.
+
+small_kilns <- function(n = 600) kilns[seq(1, nrow(kilns), length.out = n), ]
+
+small_crossings <- function(n = 600) crossings[seq(1, nrow(crossings), length.out = n), ]
+
+quick_model <- function(table = small_kilns(), target = "outcome", epochs = 5, ...) {
+  withr::with_seed(1, brief(table, target = target) |> regimen(epochs = epochs, ...) |> train(progress = "none"))
+}
+
+# The call fails with an error of ours, whose message has all these parts.
+expect_fails <- function(object, ...) {
+  failure <- expect_error(object, class = "hylomath_error")
+  for (part in c(...)) expect_match(conditionMessage(failure), part, fixed = TRUE)
+}

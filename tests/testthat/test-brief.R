@@ -1,0 +1,91 @@
+kinds_of <- function(table) unlist(guess_kinds(table))
+
+test_that("kinds are guessed from values", {
+  n <- 60
+  table <- data.frame(
+    id = sprintf("x%02d", 1:n), serial = n:1, number = seq(0.5, 30, 0.5), count = rep(c(3, 8, 9), 20), flag = rep(c(TRUE, NA, FALSE), 20),
+    bit = rep(0:1, 30), word = rep(c("a", "b", NA), 20), wordy = c(sprintf("w%d", 1:30), rep("v", 30)),
+    day = as.Date("2025-01-01") + 1:n, moment = as.POSIXct("2025-01-01", tz = "UTC") + 1:n, same = "k", empty = NA, negative = rep(-1:1, 20)
+  )
+  expect_equal(kinds_of(table), c(
+    id = "id", serial = "id", number = "number", count = "count", flag = "flag", bit = "flag", word = "category", wordy = "text",
+    day = "date", moment = "time", same = "constant", empty = "missing", negative = "number"
+  ))
+})
+
+test_that("the task, the classes and the roles are guessed and shown", {
+  b <- brief(recovery, target = "returned")
+  expect_equal(b$task, "classification")
+  expect_equal(b$classes, c("no", "yes"))
+  expect_equal(b$positive, "yes")
+  expect_equal(b$columns$id, "visit")
+  expect_false(any(c("visit", "patient", "returned") %in% brief_inputs(b)))
+  shown <- paste(format(b), collapse = "\n")
+  expect_match(shown, "positive is yes")
+  expect_match(shown, "not used +patient \\(text\\)")
+  expect_equal(brief(crossings, target = "passengers")$task, "count")
+  expect_equal(brief(mtcars, target = "mpg")$task, "regression")
+  expect_equal(brief(mtcars, target = "am")$classes, c("0", "1"))
+  expect_equal(brief(iris, target = "Species")$classes, levels(iris$Species))
+})
+
+test_that("roles, drops and kinds are set, and the target is protected", {
+  b <- brief(recovery, target = "returned") |> set_columns(group = patient, drop = c(visit, starts_with("phys")))
+  expect_equal(b$columns$group, "patient")
+  expect_true(all(c("visit", "physio") %in% b$columns$drop))
+  b <- set_columns(b, keep = c(age, pain))
+  expect_setequal(brief_inputs(b), c("age", "pain"))
+  expect_fails(set_columns(b, drop = returned), "`returned` is the target")
+  expect_fails(set_columns(b, id = vist), "no column `vist`", "Did you mean `visit`?")
+  expect_equal(set_columns(b, kinds = c(pain = "category"))$columns$kinds$pain, "category")
+  expect_fails(set_columns(b, kinds = c(pain = "colour")), "columns.kinds.pain", "one of number")
+})
+
+test_that("a date that orders the rows stays an input, a running number does not", {
+  table <- transform(small_crossings(), run = seq_len(600) + 0.5)
+  b <- brief(table, target = "passengers")
+  expect_true("sails_on" %in% brief_inputs(set_columns(b, order = sails_on)))
+  expect_false("run" %in% brief_inputs(set_columns(b, order = run)))
+})
+
+test_that("settings are checked when they are set", {
+  b <- brief(kilns, target = "outcome")
+  expect_fails(hold_out(b, test = 1.5), "`hold_out.test` must be a number from 0 below 1, not 1.5")
+  expect_fails(hold_out(b, validation = 0.6, test = 0.5), "leave no rows for training")
+  expect_fails(hold_out(b, by = "stratifid"), "Did you mean `stratified`?")
+  expect_fails(regimen(b, method = "adan"), "Did you mean `adam`?")
+  expect_fails(regimen(b, momentum = 0.5), "of no use to the method `adam`")
+  expect_fails(regimen(b, epochs = 1.5), "whole number")
+  expect_fails(regimen(b, learning_rate = 0), "above 0")
+  expect_fails(regimen(b, stop = list(patence = 3)), "Did you mean `patience`?")
+  expect_equal(regimen(b, method = "momentum")$regimen$momentum, 0.9)
+  expect_null(regimen(regimen(b, method = "momentum"), method = "adam")$regimen$momentum)
+  expect_fails(prepare(b, gaps = "mode"), "median or mean")
+})
+
+test_that("class weights replace the former ones and are not merged with them", {
+  b <- brief(recovery, target = "returned") |> regimen(class_weights = c(no = 1, yes = 5)) |> regimen(class_weights = list(yes = 2, no = 3))
+  expect_equal(b$regimen$class_weights, list(yes = 2, no = 3))
+})
+
+test_that("seeds that are not given come from R's generator", {
+  set.seed(42)
+  a <- brief(kilns, target = "outcome")
+  set.seed(42)
+  expect_equal(brief(kilns, target = "outcome")$hold_out$seed, a$hold_out$seed)
+  expect_false(brief(kilns, target = "outcome")$hold_out$seed == a$hold_out$seed)
+})
+
+test_that("what can't be an analysis is refused with the reason", {
+  expect_fails(brief(kilns, target = "outcom"), "no column `outcom`", "Did you mean `outcome`?")
+  expect_fails(brief(kilns), "`target` is missing")
+  expect_fails(brief(transform(kilns, outcome = "sound"), target = "outcome"), "always \"sound\"")
+  expect_fails(brief(transform(kilns, outcome = NA), target = "outcome"), "no values")
+  expect_fails(brief(kilns, target = "firing"), "kind `id`")
+  expect_fails(brief(crossings, target = "passengers", task = "counts"), "Did you mean `count`?")
+  expect_fails(brief(transform(crossings, passengers = passengers - 20), target = "passengers", task = "count"), "negative in rows")
+  expect_fails(brief(transform(crossings, passengers = passengers + 0.5), target = "passengers", task = "count"), "not whole")
+  expect_fails(brief(recovery, target = "returned", positive = "Yes"), "positive class \"Yes\"")
+  expect_fails(brief(setNames(mtcars, replace(names(mtcars), 2, "mpg")), target = "mpg"), "Two columns are called `mpg`")
+  expect_fails(brief(1:3, target = "x"), "class integer")
+})

@@ -1,0 +1,132 @@
+# The command as a process.
+
+skip_if_not_installed("optparse")
+skip_if_not_installed("data.table")
+program <- system.file("cli", "hylomath.R", package = "hylomath")
+libraries <- paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))
+
+hylomath <- function(..., env = character()) {
+  out <- tempfile()
+  err <- tempfile()
+  on.exit(unlink(c(out, err)))
+  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(program, ...)), stdout = out, stderr = err, env = c(libraries, env)))
+  list(status = status, out = readLines(out, warn = FALSE), err = readLines(err, warn = FALSE))
+}
+
+in_folder <- function(frame = parent.frame()) {
+  folder <- withr::local_tempdir(.local_envir = frame)
+  withr::local_dir(folder, .local_envir = frame)
+  utils::write.csv(small_kilns(), "kilns.csv", row.names = FALSE, na = "")
+}
+
+test_that("a whole analysis runs from the shell", {
+  in_folder()
+  seen <- hylomath("look", "kilns.csv", "--target", "outcome")
+  expect_equal(seen$status, 0)
+  expect_match(seen$out[1], "600 rows, 12 columns")
+
+  expect_equal(hylomath("brief", "kilns.csv", "--target", "outcome", "-o", "kilns.yml", "--set", "hold_out.seed=3", "--set=regimen.seed=4", "--set", "regimen.epochs=12")$status, 0)
+  b <- read_brief("kilns.yml")
+  expect_equal(c(b$hold_out$seed, b$regimen$seed, b$regimen$epochs), c(3, 4, 12))
+
+  trained <- hylomath("train", "kilns.yml", "-o", "kilns.hylo")
+  expect_equal(trained$status, 0)
+  expect_match(trained$err[1], "Training on 422 rows")
+  expect_match(paste(trained$out, collapse = " "), "A network that predicts outcome")
+
+  judged <- hylomath("appraise", "kilns.hylo", "--json", "--figures", "figures")
+  result <- jsonlite::fromJSON(judged$out)
+  expect_equal(result$measures, appraise(read_model("kilns.hylo"))$measures, tolerance = 1e-9)
+  expect_setequal(list.files("figures"), c("curves.png", "confusion.png"))
+
+  scored <- hylomath("predict", "kilns.hylo", "kilns.csv", "-o", "scored.csv")
+  expect_match(scored$err, "Wrote scored.csv: 600 rows")
+  cells <- readLines("kilns.csv")
+  beside <- readLines("scored.csv")
+  expect_length(beside, 601)
+  expect_match(beside[1], ",answer,probability_burst,probability_crazed,probability_sound,probability_warped$")
+  expect_true(all(startsWith(gsub('"', "", beside), gsub('"', "", cells))))
+  expect_equal(utils::read.csv("scored.csv")$answer, predict(read_model("kilns.hylo"), read_table("kilns.csv"))$answer)
+
+  expect_identical(hylomath("show", "kilns.hylo", "--brief")$out, readLines("kilns.yml"))
+  expect_equal(jsonlite::fromJSON(hylomath("show", "kilns.hylo", "--json")$out)$epochs, 12)
+})
+
+test_that("two runs of one brief write the same network", {
+  in_folder()
+  hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=5", "--set", "regimen.seed=1")
+  for (name in c("a.hylo", "b.hylo")) expect_equal(hylomath("train", "k.yml", "-o", name, "--quiet")[c("status", "out", "err")], list(status = 0L, out = character(), err = character()))
+  expect_identical(read_model("a.hylo")$network, read_model("b.hylo")$network)
+  forced <- hylomath("train", "k.yml", "-o", "c.hylo", "--quiet", env = "HYLOMATH_KERNEL=generic")
+  expect_equal(forced$status, 0)
+  expect_equal(read_model("c.hylo")$kernel, "generic")
+  expect_equal(read_model("c.hylo")$network$parameters, read_model("a.hylo")$network$parameters, tolerance = 1e-3)
+})
+
+test_that("SIGTERM ends training and the best network so far is written", {
+  skip_on_os("windows")
+  in_folder()
+  hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=1000000", "--set", "regimen.stop=none")
+  shell <- sprintf(
+    "%s %s %s train k.yml --progress lines > /dev/null 2> err & p=$!; for i in $(seq 200); do grep -q epoch err && break; sleep 0.1; done; kill -TERM $p; wait $p; echo $?",
+    libraries, file.path(R.home("bin"), "Rscript"), shQuote(program)
+  )
+  status <- system2("sh", c("-c", shQuote(shell)), stdout = TRUE)
+  expect_equal(status, "1")
+  model <- read_model("k.hylo")
+  expect_equal(model$stopped, "interrupted")
+  expect_gt(model$best_epoch, 0)
+  expect_match(paste(readLines("err"), collapse = " "), "Interrupted after .* epochs")
+})
+
+test_that("wrong calls end with 2, failed work with 1, each with a sentence on standard error", {
+  in_folder()
+  wrong <- function(...) {
+    result <- hylomath(...)
+    expect_equal(result$status, 2)
+    expect_length(result$out, 0)
+    paste(result$err, collapse = " ")
+  }
+  expect_match(wrong("trian"), "no command `trian`. Did you mean `train`?")
+  expect_match(wrong("train"), "takes BRIEF.yml, not 0 arguments")
+  expect_match(wrong("train", "k.yml", "--epochs", "5"), "--epochs")
+  expect_match(wrong("brief", "kilns.csv"), "`--target` is missing")
+  expect_match(wrong("brief", "kilns.csv", "-t", "outcome", "--set", "regimen.epoch=5"), "Did you mean `epochs`?")
+  expect_match(wrong("brief", "kilns.csv", "-t", "outcome", "--set", "regimen.epochs"), "has no value")
+  failed <- function(...) {
+    result <- hylomath(...)
+    expect_equal(result$status, 1)
+    paste(result$err, collapse = " ")
+  }
+  expect_match(failed("look", "kiln.csv"), "no file `kiln.csv`. +Did you mean `kilns.csv`?")
+  expect_match(failed("look", "kilns.csv", "-t", "outcom"), "Did you mean `outcome`?")
+  expect_match(failed("appraise", "kilns.csv"), "not a model file")
+  hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q")
+  expect_match(failed("train", "k.yml", "-o", "none/k.hylo"), "no folder `none`")
+  expect_false(file.exists("k.hylo"))
+})
+
+test_that("every command has help with an example", {
+  for (name in c(names(cli_verbs()), "demo")) {
+    help <- hylomath(name, "--help")
+    expect_equal(help$status, 0)
+    expect_true(any(grepl(paste("hylomath", name), help$out[-1], fixed = TRUE)))
+  }
+  expect_equal(hylomath("--help")$status, 0)
+  expect_match(hylomath("--version")$out, "^hylomath [0-9.]+$")
+})
+
+test_that("the demo runs, and leaves what it says", {
+  withr::local_dir(withr::local_tempdir())
+  told <- hylomath("demo", "-o", "story")
+  expect_equal(told$status, 0)
+  expect_true(all(file.exists(file.path("story", c("kilns.yml", "kilns.hylo", "kilns-scored.csv", "kilns-figures/confusion.png", "crossings.hylo", "crossings-figures/fit.png")))))
+  expect_gt(appraise(read_model("story/crossings.hylo"))$measures$value[3], 0.8)
+})
+
+test_that("the starter that install_command() writes runs the command", {
+  skip_on_os("windows")
+  folder <- withr::local_tempdir()
+  expect_message(install_command(folder), "Wrote")
+  expect_match(system2(file.path(folder, "hylomath"), "--version", stdout = TRUE), "^hylomath ")
+})

@@ -1,0 +1,72 @@
+written <- function(..., frame = parent.frame()) {
+  file <- withr::local_tempfile(fileext = ".csv", .local_envir = frame)
+  writeLines(c(...), file, useBytes = TRUE)
+  file
+}
+
+test_that("a table is read with the types that its cells have", {
+  t <- read_table(written("id,x,day,at,code,word", "a,1.5,2025-01-03,2025-01-03T10:30:00Z,010,yes", "b,,2025-02-28,2025-01-03T11:00:00Z,002,"))
+  expect_equal(t$x, c(1.5, NA))
+  expect_equal(t$day, as.Date(c("2025-01-03", "2025-02-28")))
+  expect_equal(t$at, as.POSIXct(c("2025-01-03 10:30:00", "2025-01-03 11:00:00"), tz = "UTC"))
+  expect_equal(t$code, c("010", "002"))
+  expect_equal(t$word, c("yes", NA))
+})
+
+test_that("what only looks like a date stays text", {
+  expect_type(read_table(written("day", "2025-02-28", "2025-02-30"))$day, "character")
+})
+
+test_that("known kinds decide over looks", {
+  t <- read_table(written("zone,x", "1,2", "2,3"), c(zone = "category", x = "number", gone = "category"))
+  expect_equal(t$zone, c("1", "2"))
+  expect_equal(t$x, 2:3)
+})
+
+test_that("broken files are refused with their name", {
+  expect_fails(read_table("no/such.csv"), "There is no file `no/such.csv`")
+  empty <- withr::local_tempfile()
+  file.create(empty)
+  expect_fails(read_table(empty), "is empty")
+  expect_fails(read_table(written("a,b")), "no rows")
+  expect_fails(read_table(written("a,b", "1,2", "3,4,5,6", "1,2")), "can't be read as a table")
+})
+
+test_that("look() names kinds, gaps and shares, and notes what is odd", {
+  seen <- look(kilns, target = "outcome")
+  expect_equal(seen$columns$gaps[seen$columns$column == "gas_mbar"], sum(is.na(kilns$gas_mbar)))
+  expect_equal(seen$shares$share, as.numeric(sort(prop.table(table(kilns$outcome)), decreasing = TRUE)))
+  expect_equal(notes(seen)$code, "id_like")
+  odd <- look(data.frame(y = rep(c("n", "y"), c(97, 3)), k = 1, e = NA, x = seq(0.1, 10, 0.1)), target = "y")
+  expect_setequal(notes(odd)$code, c("nearly_one_class", "no_values", "constant"))
+  expect_match(notes(odd)$note[1], "97.0 % of the rows")
+  expect_equal(nrow(notes(look(mtcars))), 0)
+  expect_fails(look(kilns, target = "otcome"), "Did you mean `outcome`?")
+})
+
+test_that("a wide table prints short, and whole on request", {
+  wide <- as.data.frame(matrix(rnorm(600), 2))
+  expect_lt(length(format(look(wide))), 60)
+  expect_gt(length(format(look(wide), all = TRUE)), 300)
+})
+
+test_that("the shipped tables and files are the same, with the promised shares", {
+  for (name in c("kilns", "recovery", "crossings")) {
+    expect_equal(read_table(system.file("extdata", paste0(name, ".csv"), package = "hylomath")), get(name), ignore_attr = TRUE)
+  }
+  expect_equal(mean(kilns$outcome == "sound"), 0.83, tolerance = 0.02)
+  expect_equal(mean(recovery$returned == "yes"), 0.12, tolerance = 0.1)
+})
+
+test_that("the generators make the shipped tables again", {
+  generators <- "../../data-raw/generators.R"
+  skip_if_not(file.exists(generators), "outside the repository")
+  here <- new.env()
+  sys.source(generators, here)
+  expect_equal(withr::with_preserve_seed(here$kilns_table()), kilns)
+  expect_equal(withr::with_preserve_seed(here$crossings_table()), crossings)
+  # observed frequencies agree with the rule's probabilities: z scores of the class counts
+  p <- here$kilns_rule(kilns)
+  z <- (table(kilns$outcome) - colSums(p)) / sqrt(colSums(p * (1 - p)))
+  expect_true(all(abs(z) < 3.5))
+})

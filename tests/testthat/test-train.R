@@ -1,0 +1,107 @@
+test_that("the same seeds give the same network bit for bit", {
+  b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 1) |> wire("8 relu > dropout 0.2 > 4 tanh") |> regimen(epochs = 6, seed = 2)
+  first <- train(b, progress = "none")
+  expect_identical(train(b, progress = "none")$network$parameters, first$network$parameters)
+  expect_identical(train(b, progress = "none")$held_out, first$held_out)
+  expect_false(identical(train(regimen(b, seed = 3), progress = "none")$network$parameters, first$network$parameters))
+})
+
+test_that("set.seed() is enough for a repeatable analysis", {
+  run <- function() withr::with_seed(8, train(regimen(brief(small_kilns(), target = "outcome"), epochs = 3), progress = "none"))
+  expect_identical(run()[names(run()) != "seconds" & names(run()) != "curves"], run()[names(run()) != "seconds" & names(run()) != "curves"])
+})
+
+test_that("training stops by patience and keeps the best epoch", {
+  model <- quick_model(epochs = 500, stop = list(patience = 5))
+  expect_equal(model$stopped, "patience")
+  expect_equal(nrow(loss_curves(model)), model$best_epoch + 5)
+  expect_equal(which.min(loss_curves(model)$validation), model$best_epoch)
+})
+
+test_that("the kept weights give the validation loss that the curve shows", {
+  model <- quick_model(epochs = 30)
+  appraisal <- appraise(model, rows = "validation")
+  shown <- appraisal$measures$value[appraisal$measures$measure == "cross-entropy"]
+  expect_equal(shown, loss_curves(model)$validation[model$best_epoch], tolerance = 1e-5)
+})
+
+test_that("a regression reports in its own unit and trains on the scaled one", {
+  table <- transform(small_crossings(), minutes = 1e5 + 3000 * sin(hour / 3) + 500 * (route == "Holm"))
+  model <- withr::with_seed(1, brief(table, "minutes") |> set_columns(drop = passengers) |> train(progress = "none"))
+  expect_equal(mean(predict(model, table)$answer), mean(table$minutes), tolerance = 0.01)
+  expect_gt(appraise(model)$measures$value[3], 0.95)  # R squared
+  expect_lt(loss_curves(model)$validation[model$best_epoch], 0.05)
+})
+
+test_that("progress tells of every epoch, and an interrupt there ends training", {
+  events <- list()
+  model <- brief(small_kilns(), target = "outcome") |> regimen(epochs = 4) |> train(progress = function(e) events[[length(events) + 1]] <<- e)
+  expect_equal(vapply(events, `[[`, "", "event"), c("start", rep("epoch", 4), "end"))
+  expect_equal(events[[4]]$validation, loss_curves(model)$validation[3])
+  interrupt <- structure(class = c("interrupt", "condition"), list(message = "", call = NULL))
+  model <- brief(small_kilns(), target = "outcome") |> regimen(epochs = 400) |>
+    train(progress = function(e) if (e$event == "epoch" && e$epoch == 3) signalCondition(interrupt))
+  expect_equal(model$stopped, "interrupted")
+  expect_equal(nrow(loss_curves(model)), 3)
+  expect_equal(notes(model)$code, "interrupted")
+  expect_s3_class(appraise(model), "hylomath_appraisal")
+})
+
+test_that("SIGINT ends training at a batch and returns the best network", {
+  skip_on_os("windows")
+  seen <- FALSE
+  model <- brief(small_kilns(), target = "outcome") |> regimen(epochs = 1e5, stop = "none") |>
+    train(progress = function(e) if (e$event == "epoch" && e$epoch == 50 && !seen) { seen <<- TRUE; tools::pskill(Sys.getpid(), tools::SIGINT) })
+  expect_equal(model$stopped, "interrupted")
+  expect_lt(nrow(loss_curves(model)), 60)
+})
+
+test_that("an error in a progress function reaches the caller", {
+  expect_error(train(brief(small_kilns(), target = "outcome"), progress = function(e) if (e$event == "epoch") stop("full disk")), "full disk")
+  expect_fails(train(brief(small_kilns(), target = "outcome"), progress = "loud"), "`progress` is")
+})
+
+test_that("the default progress tells the ends and a few epochs, on standard error", {
+  text <- capture_messages(train(brief(small_kilns(), target = "outcome") |> regimen(epochs = 100, stop = "none"), progress = progress_lines))
+  expect_match(text[1], "Training on 422 rows, validation on 89")
+  expect_match(text[length(text)], "Done: all 100 epochs. Kept epoch")
+  expect_true(length(text) %in% 8:16)
+})
+
+test_that("a diverging loss is stopped and said", {
+  model <- quick_model(small_crossings(), "passengers", epochs = 50, method = "momentum", learning_rate = 1e6)
+  expect_true(all(is.finite(model$network$parameters)))
+  expect_equal(model$stopped, "diverged")
+  expect_equal(notes(model)$code, "diverged")
+})
+
+test_that("bad input is a clear error before training", {
+  reached <- function(e) stop("training began")
+  training <- function(table, target = "outcome", change = identity) train(change(brief(table, target = target)), progress = reached)
+  table <- small_kilns()
+  infinite <- replace(table, "peak_c", replace(table$peak_c, c(7, 9), Inf))
+  expect_fails(training(infinite), "Column `peak_c` is infinite in rows 7 and 9")
+  expect_fails(training(transform(table, empty = NA)), "Column `empty` has no values at all", "set_columns(drop = empty)")
+  expect_fails(training(table, change = \(b) regimen(b, class_weights = c(sound = 1))), "no weight for the class \"burst\"")
+  expect_fails(training(table, change = \(b) regimen(b, class_weights = c(sund = 1))), "the class \"sund\"", "Did you mean `sound`?")
+  expect_fails(training(small_crossings(), "passengers", \(b) regimen(b, class_weights = "even")), "for classification only")
+  expect_fails(training(table["outcome"]), "No column is left")
+  expect_fails(training(transform(table, w = -1:598), change = \(b) set_columns(b, weight = w)), "weight column `w` is negative")
+  expect_fails(training(transform(table, peak_c = ifelse(peak_c > 1300, "hot", peak_c)), change = \(b) set_columns(b, kinds = c(peak_c = "number"))), "Column `peak_c` is text")
+  b <- brief(table, target = "outcome")
+  expect_fails(train(b, data = table[-6], progress = reached), "There is no column `peak_c`")
+  expect_fails(train(b, data = as.matrix(table), progress = reached), "given as a data frame")
+})
+
+test_that("coef() gives each layer's weights by name", {
+  model <- quick_model(epochs = 1)
+  w <- coef(model)
+  expect_named(w, c("layer_1", "layer_2", "output"))
+  expect_equal(dim(w$layer_1), c(length(model$preparation$features) + 1, 24))
+  expect_equal(dimnames(w$output), list(c(paste0("unit_", 1:12), "(bias)"), c("burst", "crazed", "sound", "warped")))
+  # by hand: the network's scores for one row
+  x <- c(encode_inputs(model$preparation, small_kilns()[5, ]), 1)
+  relu <- function(v) pmax(v, 0)
+  score <- c(relu(c(relu(x %*% w$layer_1), 1) %*% w$layer_2), 1) %*% w$output
+  expect_equal(unlist(predict(model, small_kilns()[5, ], type = "probability"), use.names = FALSE), as.numeric(exp(score) / sum(exp(score))), tolerance = 1e-5)
+})

@@ -1,0 +1,39 @@
+#!/bin/sh
+# Refreshes docs/screenshots/ from the demo data. Needs Xvfb, xterm, xdotool, ImageMagick's import and Chromium; run it
+# from the project's root: tools/screenshots.sh
+set -eu
+shots=$PWD/docs/screenshots
+folder=$(mktemp -d)
+trap 'rm -rf "$folder"; kill $xvfb 2>/dev/null || true' EXIT
+Xvfb :77 -screen 0 1280x800x24 > /dev/null 2>&1 &
+xvfb=$!
+export DISPLAY=:77
+sleep 1
+R_LIBS=$PWD/.build/library Rscript -e 'hylomath::install_command(commandArgs(TRUE))' "$folder/bin" 2> /dev/null
+PATH="$folder/bin:$PATH"
+export PATH
+
+# terminal NAME COMMAND: runs a command in a terminal window and keeps the picture of what stands there at the end
+terminal() {
+  printf '%s\n' '#!/bin/sh' "cd $folder" "$2" "touch $folder/done-$1" "sleep 30" > "$folder/run-$1"
+  chmod +x "$folder/run-$1"
+  xterm -fa "DejaVu Sans Mono" -fs 11 -geometry 138x41+0+0 -bg "#FBFAF7" -fg "#22303F" -e "$folder/run-$1" &
+  window=$!
+  for _ in $(seq 120); do [ -e "$folder/done-$1" ] && break; sleep 0.5; done
+  sleep 1
+  import -window root "$shots/$1.png"
+  kill $window
+}
+
+page() { # page NAME HTML
+  chromium --headless --no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-sync \
+    --user-data-dir="$folder/chromium" --window-size=1280,800 --hide-scrollbars --screenshot="$shots/$1.png" "file://$2" > /dev/null 2>&1
+}
+
+terminal demo "hylomath demo -o demo"
+cp "$folder/demo/kilns-figures/curves.png" "$shots/curves.png"
+cp "$folder/demo/kilns-figures/confusion.png" "$shots/confusion.png"
+cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
+terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --set regimen.epochs=20000 --set regimen.stop=none --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
+R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/brief.Rd", out = commandArgs(TRUE), package = "hylomath", stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"
+page help "$folder/help.html"
