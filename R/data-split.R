@@ -18,10 +18,12 @@ split_rows <- function(b) {
   part
 }
 
-# Classes, or tenths of the ranks of a number.
+# Classes, or tenths of the ranks of a number; fewer, wider bands where a tenth would be too few rows to deal from.
 strata_of <- function(b, y) {
   if (b$task == "classification") return(match(as_label(y), b$classes))
-  as.integer(ceiling(10 * rank(y, ties.method = "first") / length(y)))
+  shares <- c(b$hold_out$validation, b$hold_out$test)
+  bands <- min(10, max(1, floor(length(y) * min(shares[shares > 0], 1))))
+  as.integer(ceiling(bands * rank(y, ties.method = "first") / length(y)))
 }
 
 # Within each stratum the rows are shuffled and dealt out, so that every part holds its share of it to within one row.

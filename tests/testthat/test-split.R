@@ -21,6 +21,11 @@ test_that("numbers are balanced over their ranks", {
   expect_lt(abs(mean(crossings$passengers[part == "test"]) - mean(crossings$passengers)), 1.5)
 })
 
+test_that("a small table of numbers keeps the shares that were asked for", {
+  part <- parts_of(brief(mtcars, target = "mpg") |> hold_out(seed = 5))
+  expect_true(all(table(part)[c("validation", "test")] %in% 4:6))
+})
+
 test_that("groups are never parted", {
   b <- brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(seed = 5)
   part <- parts_of(b)
