@@ -11,7 +11,7 @@ HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
 OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE) $(TESTS))
 SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
 CXX     := $(shell R CMD config CXX17)
-CXXFLAGS = -std=c++17 -O2 -Wall -Wextra $(SANITIZE)
+CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 .PHONY: demo test test-core install setup document data bench check clean
 
@@ -34,6 +34,8 @@ $(BUILD)/ready: DESCRIPTION tools/setup.R
 
 $(BUILD)/installed: $(BUILD)/ready $(SOURCES)
 	@echo "Building hylomath (about a minute the first time) ..."
+	@# R's own make knows no headers: when one has changed, everything is compiled anew
+	@[ -e $@ ] && [ -z "$$(find src -name '*.h*' -newer $@)" ] || find src -name '*.o' -delete
 	@MAKE="$(MAKE) -j2" R CMD INSTALL --library=$(LIBRARY) --no-test-load . > $(BUILD)/install.log 2>&1 || { cat $(BUILD)/install.log; exit 1; }
 	@touch $@
 

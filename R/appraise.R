@@ -5,7 +5,7 @@
 #'
 #' @param model A model.
 #' @param data A table with the target, in place of the held-out rows.
-#' @param rows `"test"` (the default where test rows were held out) or `"validation"`.
+#' @param rows `"test"` (the default where test rows were held out), `"validation"` or `"calibration"`.
 #' @param ... Not used.
 #' @return An appraisal: an object of class `hylomath_appraisal` with `measures` (a data frame of `measure`, `value` and
 #'   `baseline`), for classes `confusion` (rows observed, columns answered) and `classes` (recall, precision, F1 and
@@ -30,7 +30,7 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, ...) {
     return(new_appraisal(model, judged_in(model, as_table(data)), "new"))
   }
   rows <- rows %||% if (is.null(model$held_out$test)) "validation" else "test"
-  type_choice(c("test", "validation"))(rows, "rows")
+  type_choice(c("test", "validation", "calibration"))(rows, "rows")
   judged <- model$held_out[[rows]]
   if (is.null(judged)) {
     fail(sprintf("The model has no %s rows.", rows), "Give the rows to judge it on: appraise(model, data = ...).")
@@ -40,14 +40,23 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, ...) {
 
 judged_in <- function(model, table) {
   b <- model$brief
-  check_is_column(table, b$target, "target")
-  check_columns(model$preparation, table)
+  table <- judged_table(model, table)
   y <- table[[b$target]]
   if (b$task != "classification" && !is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(b$target), type_name(y)))
   if (b$task == "classification") check_classes(b, y)
   known <- which(!is.na(y))
   if (length(known) == 0) fail(sprintf("The target %s has no values in these rows.", quoted(b$target)))
   judged_rows(model, table[known, , drop = FALSE], known)
+}
+
+# The working table of new rows with their target, and the columns of other roles that an appraisal looks at.
+judged_table <- function(model, table) {
+  b <- model$brief
+  rules <- table_rules(new_brief(brief_settings(b), table))
+  beside <- intersect(unlist(b$columns[c("id", "weight", "exposure")]), names(table))
+  if (is.null(rules$derive[[b$target]])) check_is_column(table, b$target, "target")
+  new_rows(model$preparation, table)
+  working_table(table, rules, unique(c(vapply(model$preparation$columns, `[[`, "", "column"), b$target, beside)))
 }
 
 new_appraisal <- function(model, judged, rows) {

@@ -64,6 +64,7 @@ attach_table <- function(b, table) {
 
 brief_yaml <- function(b) {
   settings <- brief_settings(b)
+  settings$prepare <- settings$prepare[lengths(settings$prepare) > 0]
   settings <- settings[lengths(settings) > 0]
   settings$columns <- settings$columns[lengths(settings$columns) > 0]
   yaml::as.yaml(rapply(settings, yaml_scalars, how = "replace"), indent.mapping.sequence = TRUE)

@@ -4,8 +4,16 @@
 brief_inputs <- function(b) {
   kinds <- unlist(b$columns$kinds)
   usable <- names(kinds)[kinds %in% c("number", "count", "flag", "category", "date", "time", "missing")]
-  if (b[["prepare"]]$dates == "none") usable <- setdiff(usable, names(kinds)[kinds %in% c("date", "time")])
-  setdiff(usable, c(b$target, taken_columns(b, kinds), b$columns$drop))
+  dates <- usable[kinds[usable] %in% c("date", "time")]
+  usable <- setdiff(usable, dates[vapply(dates, function(column) length(settings_for(b, column)$dates) == 0, NA)])
+  setdiff(usable, c(b$target, target_sources(b), b[["hold_out"]]$parts, taken_columns(b, kinds), b$columns$drop))
+}
+
+# Columns that a derived target is made of would give it away.
+target_sources <- function(b) {
+  if (is.null(b[["derive"]][[b$target]])) return(character())
+  trees <- lapply(b[["derive"]], parse_expression, "derive")
+  setdiff(needed_steps(trees, b$target)$raw, b$target)
 }
 
 # Columns whose role keeps them from being inputs. A date or time that orders the rows is one all the same: what is

@@ -2,7 +2,7 @@
 # through here: the R verbs, brief files and `--set` on the command line.
 
 brief_tasks <- c("classification", "regression", "count")
-column_roles <- c("id", "group", "weight", "order")
+column_roles <- c("id", "group", "weight", "order", "exposure")
 column_kinds <- c("number", "count", "flag", "category", "date", "time", "id", "text", "constant", "missing", "other")
 
 brief_schema <- function() {
@@ -17,21 +17,25 @@ brief_schema <- function() {
       group = type_text(),
       weight = type_text(),
       order = type_text(),
+      exposure = type_text(),
       drop = type_texts(),
       kinds = type_map(type_choice(column_kinds))
     ),
-    prepare = list(
-      numbers = type_choice(c("zscore", "none")),
-      gaps = type_choice(c("median", "mean")),
-      categories = type_choice("indicator"),
-      rare = type_number(0, 1, open_high = TRUE),
-      dates = type_choice(c("parts", "none")),
-      target = type_choice(c("zscore", "none"))
-    ),
+    derive = type_map(type_expression()),
+    keep_rows = type_expression(),
+    prepare = c(column_settings(), list(
+      target = type_choice(c("zscore", "log", "log_median", "none")),
+      only = type_map(function(value, key) settle_settings(as.list(value), column_settings(), key))
+    )),
     hold_out = list(
       validation = type_number(0, 1, open_high = TRUE),
       test = type_number(0, 1, open_high = TRUE),
-      by = type_choice(c("stratified", "random", "ordered")),
+      calibration = type_number(0, 1, open_high = TRUE),
+      by = type_choice(c("stratified", "random", "ordered", "key")),
+      validation_where = type_expression(),
+      test_where = type_expression(),
+      calibration_where = type_expression(),
+      parts = type_text(),
       seed = type_number(0, 2^53, whole = TRUE)
     ),
     wiring = type_wiring(),
@@ -50,13 +54,43 @@ brief_schema <- function() {
   )
 }
 
+# How one column is prepared; also what prepare's `only` sets for some columns.
+column_settings <- function() {
+  list(
+    numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "none")),
+    clip = type_number(0, 0.5, open_high = TRUE),
+    gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
+    categories = type_choice(c("indicator", "ordinal", "frequency", "hash")),
+    buckets = type_number(2, 65536, whole = TRUE),
+    rare = type_number(0, 1, open_high = TRUE),
+    dates = type_date_parts,
+    missing_codes = type_codes
+  )
+}
+
+type_date_parts <- function(value, key) {
+  parts <- type_texts()(value, key)
+  if (identical(parts, "none")) return(character())
+  known <- c("season", "weekday", "month", "quarter", "year", "hour")
+  unknown <- setdiff(parts, known)
+  if (length(unknown)) fail(sprintf("%s can't be %s.", quoted(key), describe(unknown[1])), paste(did_you_mean(unknown[1], known), "It is a list of season, weekday, month, quarter, year and hour, or none."))
+  intersect(known, parts)
+}
+
+# Codes that mean missing, as text whatever they stand for.
+type_codes <- function(value, key) {
+  if (is.numeric(value)) return(unname(format_each(value)))
+  unname(type_texts()(unlist(lapply(value, function(v) if (is.numeric(v)) format_number(v) else v)), key))
+}
+
 brief_defaults <- function() {
   list(
     columns = list(drop = character(), kinds = list()),
     prepare = list(
-      numbers = "zscore", gaps = "median", categories = "indicator", rare = 0, dates = "parts", target = "zscore"
+      numbers = "zscore", clip = 0, gaps = "auto", categories = "indicator", buckets = 32, rare = 0,
+      dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
-    hold_out = list(validation = 0.15, test = 0.15, by = "stratified"),
+    hold_out = list(validation = 0.15, test = 0.15, calibration = 0, by = "stratified"),
     wiring = "24 relu > 12 relu",
     regimen = list(
       method = "adam", learning_rate = 0.005, batch_size = 64, epochs = 300, stop = list(patience = 20),
@@ -108,6 +142,14 @@ settle_regimen <- function(settings) {
     fail(sprintf("`regimen.momentum` is of no use to the method %s.", quoted(settings$method)), "Leave it out, or choose the method `momentum`.")
   }
   in_schema_order(settings, brief_schema()[["regimen"]])
+}
+
+# The settings by which one column is prepared: the brief's, and what `only` says of this column.
+settings_for <- function(b, column) {
+  settings <- b[["prepare"]][names(column_settings())]
+  own <- b[["prepare"]]$only[[column]]
+  settings[names(own)] <- own
+  settings
 }
 
 in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]

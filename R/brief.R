@@ -55,8 +55,7 @@ start_brief <- function(data, target, task, positive, file) {
   b <- brief_defaults()
   if (!is.null(file)) b$data <- list(file = file)
   b[names(given)] <- given
-  b <- new_brief(settle_settings(drop_nulls(b), brief_schema()), data)
-  fix_schema(b)
+  fix_schema(new_brief(settle_settings(drop_nulls(b), brief_schema()), as_table(data)))
 }
 
 # `settings` are settled; `table` may be missing for a brief that was read from a file.
@@ -69,15 +68,15 @@ new_brief <- function(settings, table = NULL) {
 # Settles what the brief leaves open about its table: kinds, task, classes, positive class, penalty, the seed of the
 # split. What it says, stands.
 fix_schema <- function(b) {
-  table <- b$table
-  check_names(table)
+  if (nrow(b$table) == 0) fail("The table has no rows.")
+  table <- brief_table(b)
   check_is_column(table, b$target, "target")
-  guessed <- guess_kinds(table)
   known <- b$columns$kinds
-  guessed[names(known)] <- known
-  b$columns$kinds <- guessed
+  guessed <- c(known, guess_kinds(table[setdiff(names(table), names(known))]))
+  b$columns$kinds <- guessed[c(intersect(names(table), names(guessed)), setdiff(names(known), names(table)))]
+  kinds <- unlist(b$columns$kinds)
   if (is.null(b$columns$id)) {
-    ids <- setdiff(names(guessed)[guessed == "id"], c(b$target, unlist(b$columns[column_roles]), b$columns$drop))
+    ids <- setdiff(names(kinds)[kinds == "id"], c(b$target, unlist(b$columns[column_roles]), b$columns$drop))
     if (length(ids)) b$columns$id <- ids[1]
   }
   b$columns <- in_schema_order(b$columns, brief_schema()$columns)
@@ -92,15 +91,18 @@ fix_schema <- function(b) {
   b[["regimen"]] <- in_schema_order(b[["regimen"]], brief_schema()[["regimen"]])
   b[["hold_out"]]$seed <- b[["hold_out"]]$seed %||% draw_seed()
   b[["hold_out"]] <- in_schema_order(b[["hold_out"]], brief_schema()[["hold_out"]])
-  new_brief(b[names(b) != "table"], table)
+  new_brief(brief_settings(b), b$table)
 }
+
+# The table as everything else sees it: with the codes for missing taken out and the derived columns put in.
+brief_table <- function(b) working_table(b$table, table_rules(b))
 
 # Brings `settings` into one section of the brief; NULLs leave what is there.
 set_section <- function(b, section, settings) {
   settings <- settle_settings(drop_nulls(settings), brief_schema()[[section]], section)
   b[[section]] <- in_schema_order(utils::modifyList(b[[section]], settings), brief_schema()[[section]])
   # modifyList would merge named class weights with the former ones
-  for (whole in intersect(c("class_weights", "stop"), names(settings))) b[[section]][[whole]] <- settings[[whole]]
+  for (whole in intersect(c("class_weights", "stop", "only"), names(settings))) b[[section]][[whole]] <- settings[[whole]]
   b
 }
 

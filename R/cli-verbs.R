@@ -121,7 +121,7 @@ cli_progress <- function(options) {
 # What a script wants to know of a model.
 model_facts <- function(model) {
   list(
-    target = model$brief$target, task = model$brief$task, wiring = model$brief$wiring, rows = model$parts,
+    target = model$brief$target, task = model$brief$task, wiring = model$brief$wiring, parts = model$parts,
     parameters = length(model$network$parameters), epochs = nrow(model$curves), best_epoch = model$best_epoch,
     stopped = model$stopped, seconds = model$seconds,
     training_loss = model$curves$training[model$best_epoch], validation_loss = model$curves$validation[model$best_epoch],

@@ -8,12 +8,16 @@ fail <- function(what, try = NULL, class = NULL) {
 # "Did you mean ...?" for a word that is not among the known ones, or the list of those.
 suggestion <- function(word, known, limit = 12) {
   if (length(known) == 0) return("There are none.")
-  distance <- utils::adist(word, known, ignore.case = TRUE)[1, ]
-  nearest <- known[which.min(distance)]
-  if (min(distance) <= max(2, nchar(word) / 3)) return(sprintf("Did you mean %s?", quoted(nearest)))
+  meant <- did_you_mean(word, known)
+  if (!is.null(meant)) return(meant)
   shown <- utils::head(known, limit)
   more <- if (length(known) > limit) sprintf(" and %d more", length(known) - limit) else ""
   paste0("Known are ", paste(shown, collapse = ", "), more, ".")
+}
+
+did_you_mean <- function(word, known) {
+  distance <- utils::adist(word, known, ignore.case = TRUE)[1, ]
+  if (min(distance) <= max(2, nchar(word) / 3)) sprintf("Did you mean %s?", quoted(known[which.min(distance)]))
 }
 
 # The same for files: a folder's whole list would help nobody.

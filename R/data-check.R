@@ -1,14 +1,5 @@
 # Everything about a brief and its table that can be checked before work starts.
 
-check_names <- function(table) {
-  columns <- names(table)
-  empty <- which(is.na(columns) | columns == "")
-  if (length(empty)) fail(sprintf("Column %d has no name.", empty[1]), "Give it one.")
-  twice <- columns[duplicated(columns)]
-  if (length(twice)) fail(sprintf("Two columns are called %s.", quoted(twice[1])), "Rename one of them.")
-  if (nrow(table) == 0) fail("The table has no rows.")
-}
-
 check_is_column <- function(table, column, role) {
   if (!column %in% names(table)) {
     fail(sprintf("There is no column %s to be the %s.", quoted(column), role), suggestion(column, names(table)))
@@ -62,25 +53,49 @@ rows_text <- function(rows) {
   paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
 }
 
-# All that must hold before a brief is trained on its table.
-check_brief <- function(b) {
-  check_names(b$table)
-  check_is_column(b$table, b$target, "target")
-  check_target(b, b$table[[b$target]])
+# All that must hold before a brief is trained on its table (as brief_table() gives it).
+check_brief <- function(b, table) {
+  check_target(b, table[[b$target]])
   for (role in column_roles) {
     column <- b$columns[[role]]
-    if (!is.null(column)) check_is_column(b$table, column, role)
+    if (!is.null(column)) check_is_column(table, column, role)
   }
-  for (column in setdiff(names(b$columns$kinds), names(b$table))) check_is_column(b$table, column, "input")
+  for (column in setdiff(names(b$columns$kinds), names(table))) check_is_column(table, column, "input")
   inputs <- brief_inputs(b)
   if (length(inputs) == 0) fail("No column is left to predict from.", "Look at the kinds with print(), and give some back with set_columns(keep = ...).")
-  for (column in inputs) check_input(b$table[[column]], column, b$columns$kinds[[column]])
-  check_case_weights(b)
+  for (column in inputs) check_input(table[[column]], column, b$columns$kinds[[column]])
+  for (column in setdiff(names(b[["prepare"]]$only), names(table))) check_is_column(table, column, "column of `prepare.only`")
+  check_log_target(b, table[[b$target]])
+  check_case_weights(b, table)
+  check_exposure(b, table)
   check_class_weights(b)
   if (b[["hold_out"]]$by == "ordered" && is.null(b$columns$order)) {
     fail("`hold_out.by` is \"ordered\", but no column orders the rows.", "Name one with set_columns(order = ...).")
   }
+  if (b[["hold_out"]]$by == "key" && is.null(b$columns$id) && is.null(b$columns$group)) {
+    fail("`hold_out.by` is \"key\", but no column is an id or a group.", "Name one with set_columns(id = ...).")
+  }
   invisible(b)
+}
+
+check_log_target <- function(b, y) {
+  if (!b[["prepare"]]$target %in% c("log", "log_median")) return()
+  if (b$task != "regression") fail(sprintf("`prepare.target` is %s, which is for regression; the task is %s.", quoted(b[["prepare"]]$target), b$task), "Set it to \"zscore\".")
+  bad <- which(y <= 0)
+  if (length(bad)) fail(sprintf("The target %s is not above 0 in %s, so it has no logarithm.", quoted(b$target), rows_text(bad)), "Set `prepare.target` to \"zscore\", or set these rows aside.")
+}
+
+check_exposure <- function(b, table) {
+  column <- b$columns$exposure
+  if (is.null(column)) return()
+  if (b$task != "count") fail("An exposure is for counts only.", sprintf("The task of this brief is %s.", b$task))
+  check_exposure_values(table[[column]], column)
+}
+
+check_exposure_values <- function(x, column) {
+  if (!is.numeric(x)) fail(sprintf("The exposure %s must be numbers, not %s.", quoted(column), type_name(x)))
+  bad <- which(is.na(x) | x <= 0 | is.infinite(x))
+  if (length(bad)) fail(sprintf("The exposure %s is not a number above 0 in %s.", quoted(column), rows_text(bad)))
 }
 
 check_input <- function(x, column, kind) {
@@ -114,10 +129,10 @@ type_name <- function(x) {
   paste0("of class ", class(x)[1])
 }
 
-check_case_weights <- function(b) {
+check_case_weights <- function(b, table) {
   column <- b$columns$weight
   if (is.null(column)) return()
-  w <- b$table[[column]]
+  w <- table[[column]]
   if (!is.numeric(w)) fail(sprintf("The weight column %s must be numbers, not %s.", quoted(column), type_name(w)))
   bad <- which(is.na(w) | w < 0 | is.infinite(w))
   if (length(bad)) fail(sprintf("The weight column %s is negative, infinite or missing in %s.", quoted(column), rows_text(bad)))
@@ -132,9 +147,4 @@ check_class_weights <- function(b) {
   if (length(unknown)) fail(sprintf("`regimen.class_weights` names the class %s, which does not occur.", describe(unknown[1])), suggestion(unknown[1], b$classes))
   missing <- setdiff(b$classes, names(weights))
   if (length(missing)) fail(sprintf("`regimen.class_weights` has no weight for the class %s.", describe(missing[1])), "Give every class one.")
-}
-
-as_table <- function(data) {
-  if (!is.data.frame(data)) fail(sprintf("Rows are given as a data frame, not as %s.", describe_class(data)))
-  as.data.frame(data)
 }

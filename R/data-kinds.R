@@ -1,26 +1,53 @@
 # The kind of a column, guessed from its values. See ?brief for the list.
 
-guess_kinds <- function(table) lapply(as.list(table), guess_kind)
+guess_kinds <- function(table) {
+  numeric <- vapply(table, is_number_column, NA)
+  kinds <- stats::setNames(vector("list", length(table)), names(table))
+  if (any(numeric)) {
+    found <- summarise_numbers(unname(as.list(table[numeric])))
+    kinds[numeric] <- lapply(seq_len(nrow(found)), function(i) kind_of_numbers(found[i, ], table[numeric][[i]]))
+  }
+  kinds[!numeric] <- lapply(table[!numeric], guess_kind)
+  kinds
+}
 
 guess_kind <- function(x) {
-  present <- x[!is.na(x)]
-  if (length(present) == 0) return("missing")
-  distinct <- unique(present)
-  if (length(distinct) == 1) return("constant")
-  if (is.logical(x)) return("flag")
-  if (inherits(x, "Date")) return("date")
-  if (inherits(x, "POSIXct")) return("time")
-  if (is.factor(x) || is.character(x)) return(kind_of_words(length(distinct), length(present)))
-  if (!is.numeric(x)) return("other")
-  if (all(distinct %in% c(0, 1))) return("flag")
-  if (any(present != round(present))) return("number")
-  if (length(x) >= 20 && length(distinct) == length(x) && diff(range(x)) == length(x) - 1) return("id")
-  if (min(present) >= 0) "count" else "number"
+  if (is_number_column(x)) return(kind_of_numbers(summarise_numbers(list(x))[1, ], x))
+  if (all(is.na(x))) return("missing")
+  if (is.logical(x) || is_moment(x)) {
+    if (length(unique(x[!is.na(x)])) == 1) return("constant")
+    return(if (is.logical(x)) "flag" else if (inherits(x, "Date")) "date" else "time")
+  }
+  if (is.factor(x) || is.character(x)) return(kind_of_words(x))
+  "other"
+}
+
+is_number_column <- function(x) is.numeric(x) && !is.object(x)
+
+# One row a column, see core_summary(); `rows` chooses among the rows, `shares` are those of the quantiles.
+summarise_numbers <- function(columns, rows = integer(), shares = numeric()) {
+  found <- core_summary(columns, rows, shares, thread_count())
+  colnames(found) <- c("rows", "gaps", "infinite", "mean", "deviation", "low", "high", "whole", "binary", if (length(shares)) paste0("q", seq_along(shares)))
+  as.data.frame(found)
+}
+
+thread_count <- function() as.integer(getOption("hylomath.threads") %||% max(1L, parallel::detectCores(), na.rm = TRUE))
+
+kind_of_numbers <- function(s, x) {
+  if (s$gaps == s$rows) return("missing")
+  if (s$low == s$high) return("constant")
+  if (s$binary) return("flag")
+  if (!s$whole) return("number")
+  if (s$rows >= 20 && s$gaps == 0 && s$high - s$low == s$rows - 1 && !anyDuplicated(x)) return("id")
+  if (s$low >= 0) "count" else "number"
 }
 
 # Another word in every row is an id; more than 100 words, or more than one for every five rows, are too many to be
 # levels of a category.
-kind_of_words <- function(distinct, n) {
+kind_of_words <- function(x) {
+  distinct <- if (is.factor(x)) length(unique(x[!is.na(x)])) else sum(!is.na(unique(x)))
+  n <- sum(!is.na(x))
+  if (distinct == 1) return("constant")
   if (n >= 20 && distinct == n) return("id")
   if (distinct > 100 || (n >= 50 && distinct > n / 5)) "text" else "category"
 }

@@ -15,9 +15,10 @@ look <- function(data, ...) UseMethod("look")
 #' @export
 look.data.frame <- function(data, target = NULL, ...) {
   rlang::check_dots_empty()
-  check_names(data)
   if (!is.null(target)) check_is_column(data, target, "target")
-  columns <- do.call(rbind, lapply(names(data), function(column) look_at(data[[column]], column)))
+  data <- as_table(data)
+  kinds <- guess_kinds(data)
+  columns <- do.call(rbind, lapply(names(data), function(column) look_at(data[[column]], column, kinds[[column]])))
   shares <- if (!is.null(target)) look_at_target(data[[target]])
   structure(
     list(n = nrow(data), columns = columns, target = target, shares = shares, notes = look_notes(columns, shares, target)),
@@ -31,8 +32,7 @@ look.character <- function(data, ...) look(read_table(data), ...)
 #' @export
 look.default <- function(data, ...) fail(sprintf("look() takes a data frame or the path of a CSV file, not %s.", describe_class(data)))
 
-look_at <- function(x, column) {
-  kind <- guess_kind(x)
+look_at <- function(x, column, kind) {
   data.frame(
     column = column, kind = kind, gaps = sum(is.na(x)), distinct = length(unique(x[!is.na(x)])),
     values = describe_values(x[!is.na(x)], kind)

@@ -19,7 +19,7 @@ read_table <- function(file, kinds = NULL) {
     )
   )
   if (nrow(table) == 0) fail(sprintf("%s has a header but no rows.", quoted(file)))
-  table[] <- Map(plain_column, table, names(table) %in% as_text)
+  table[] <- Map(read_column, table, names(table) %in% as_text)
   table
 }
 
@@ -40,11 +40,10 @@ read_header <- function(file) {
   names(suppressWarnings(tryCatch(data.table::fread(file, nrows = 0, encoding = "UTF-8"), error = function(e) NULL)))
 }
 
-# The reader's own classes of dates, times and 64-bit integers as base R's, and dates that it left as text.
-plain_column <- function(x, keep_text) {
-  if (inherits(x, "integer64")) return(as.numeric(format(x)))
+# The reader's own classes of dates as base R's, and dates that it left as text.
+read_column <- function(x, keep_text) {
   if (inherits(x, "Date")) return(structure(as.numeric(x), class = "Date"))
-  if (!is.character(x)) return(x)
+  if (!is.character(x)) return(if (inherits(x, "integer64")) as.numeric(format(x)) else x)
   Encoding(x) <- "UTF-8"
   if (keep_text) x else iso_dates(x)
 }

@@ -22,17 +22,28 @@ predict.hylomath_model <- function(object, newdata, type = "answer", ...) {
   if (!classes && type != "answer") {
     fail(sprintf("The network predicts a number (task %s), so there are no probabilities.", quoted(object$brief$task)), "Use type = \"answer\".")
   }
-  newdata <- as_table(newdata)
-  check_columns(object$preparation, newdata)
-  result <- answers_of(object, newdata)
+  result <- answers_of(object, rows_to_answer(object, as_table(newdata)))
   rownames(result) <- NULL
   switch(type, answer = result["answer"], probability = result[-1], both = result)
+}
+
+# The inputs of new rows, and the exposure that a count model needs beside them.
+rows_to_answer <- function(model, newdata) {
+  table <- new_rows(model$preparation, newdata)
+  exposure <- model$brief$columns$exposure
+  if (is.null(exposure)) return(table)
+  check_is_column(newdata, exposure, "exposure")
+  check_exposure_values(newdata[[exposure]], exposure)
+  table[[exposure]] <- newdata[[exposure]]
+  table
 }
 
 #' The table with the network's answers beside it
 #'
 #' @param x A model.
 #' @param data A data frame, see [predict()][predict.hylomath_model].
+#' @param flags Whether to add a column `strange` that names, for each row, the columns in which it differs from the training
+#'   rows; see [strangeness()].
 #' @param ... Not used.
 #' @return `data` with the columns `answer` and, for classes, `probability_<class>` behind its own.
 #' @section Errors: Those of [predict()][predict.hylomath_model], and a column of `data` that already has one of these names.
@@ -42,10 +53,11 @@ predict.hylomath_model <- function(object, newdata, type = "answer", ...) {
 #' augment(model, head(crossings))
 #' @importFrom generics augment
 #' @export
-augment.hylomath_model <- function(x, data, ...) {
+augment.hylomath_model <- function(x, data, flags = FALSE, ...) {
   rlang::check_dots_empty()
   type <- if (x$brief$task == "classification") "both" else "answer"
   answers <- predict(x, data, type = type)
+  if (flags) answers$strange <- strangeness(x, data)$rows
   taken <- intersect(names(answers), names(data))
   if (length(taken)) {
     fail(sprintf("The table already has a column %s, where the answers would go.", quoted(taken[1])), "Rename it or leave it out.")

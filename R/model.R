@@ -1,7 +1,7 @@
 # The model object; ?train lists its parts. It is a plain list without pointers: saveRDS, files and workers carry it
 # whole.
 
-new_model <- function(b, preparation, part, fit) {
+new_model <- function(b, table, preparation, part, fit) {
   model <- structure(
     list(
       brief = new_brief(brief_settings(b)),
@@ -11,7 +11,7 @@ new_model <- function(b, preparation, part, fit) {
       best_epoch = fit$best,
       stopped = fit$stopped,
       baseline = baseline_of(b, preparation),
-      parts = as.list(table(factor(part, c("training", "validation", "test")))),
+      parts = count_parts(b, table, part),
       held_out = list(),
       fingerprint = rlang::hash(b$table),
       kernel = fit$kernel,
@@ -20,19 +20,26 @@ new_model <- function(b, preparation, part, fit) {
     ),
     class = "hylomath_model"
   )
-  for (name in c("validation", "test")) {
+  if (b$prepare$target == "log") model$preparation$target$smear <- smearing_factor(model, table, part %in% "training")
+  for (name in setdiff(part_names, "training")) {
     rows <- which(part %in% name)
-    if (length(rows)) model$held_out[[name]] <- judged_rows(model, b$table[rows, , drop = FALSE], rows)
+    if (length(rows)) model$held_out[[name]] <- judged_rows(model, table[rows, , drop = FALSE], rows)
   }
   model
 }
 
+# The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate").
+smearing_factor <- function(model, table, training) {
+  rows <- table[training, , drop = FALSE]
+  mean(rows[[model$brief$target]] / answers_of(model, rows)$answer)
+}
+
 # Keys, observed values, case weights and answers of rows whose target is known: what an appraisal needs of them.
-judged_rows <- function(model, table, rows = seq_len(nrow(table))) {
+judged_rows <- function(model, table, rows) {
   b <- model$brief
   y <- table[[b$target]]
   key <- if (!is.null(b$columns$id) && b$columns$id %in% names(table)) as_label(table[[b$columns$id]]) else as.character(rows)
-  weight <- if (is.null(b$columns$weight)) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
+  weight <- if (is.null(b$columns$weight) || is.null(table[[b$columns$weight]])) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
   list(
     key = key,
     observed = if (b$task == "classification") as_label(y) else as.numeric(y),
@@ -41,13 +48,19 @@ judged_rows <- function(model, table, rows = seq_len(nrow(table))) {
   )
 }
 
-# The task's answers to rows: for classes a data frame of `answer` and `probability_<class>`, else one of `answer`.
+# The task's answers to rows of a working table: for classes a data frame of `answer` and `probability_<class>`, else one
+# of `answer`. Rows that lack a value which the brief drops rows for have no answer.
 answers_of <- function(model, table) {
   b <- model$brief
-  x <- encode_inputs(model$preparation, table)
-  raw <- core_answers(model$network[c("inputs", "input_dropout", "output", "layers")], model$network$parameters, x)
-  if (b$task == "classification") return(class_answers(b, model$preparation, raw))
-  data.frame(answer = decode_number(model$preparation, raw))
+  sources <- encoder_sources(model$preparation, table)
+  offset <- if (is.null(b$columns$exposure)) numeric() else log(table[[b$columns$exposure]])
+  raw <- core_answers(
+    model$network[c("inputs", "input_dropout", "output", "layers")], model$network$parameters, model$preparation$columns, sources,
+    offset, thread_count()
+  )
+  answers <- if (b$task == "classification") class_answers(b, model$preparation, raw) else data.frame(answer = decode_number(model$preparation, raw))
+  for (plan in model$preparation$columns) if (plan$drop_gaps) answers[is.na(table[[plan$column]]), ] <- NA
+  answers
 }
 
 # With class weights w the network learns scores q proportional to w p. The answer is the class with the largest q;

@@ -1,87 +1,87 @@
-# From a table and a preparation to the matrix of inputs: one row a feature, one column a row of the table.
+# A table as the core's encoder takes it, and the target there and back. The encoding itself is the core's
+# (src/core/encode.hpp); the plans come from prep-learn.R.
 
+# One row an input, one column a row of the table.
 encode_inputs <- function(preparation, table) {
-  do.call(rbind, lapply(preparation$columns, function(learned) encode_column(learned, table[[learned$column]])))
+  core_encode(preparation$columns, encoder_sources(preparation, table), thread_count())
 }
 
-encode_column <- function(learned, x) {
-  switch(learned$kind,
-    number = , count = , flag = encode_number(learned, as.numeric(x)),
-    category = encode_levels(learned, as_label(x)),
-    date = encode_date(as.Date(x)),
-    time = rbind(encode_date(as.Date(x, tz = time_zone(x))), encode_hour(x))
+# Each input column as numbers or codes: 1 .. for the levels, 0 for one that training never saw.
+encoder_sources <- function(preparation, table) {
+  lapply(preparation$columns, function(plan) source_column(plan, table[[plan$column]]))
+}
+
+source_column <- function(plan, x) {
+  switch(plan$encoding,
+    number = if (is.numeric(x) || is.logical(x)) x else as.numeric(x),
+    level = , score = if (isTRUE(plan$hashed)) hash_codes(x, plan$width) else level_codes(x, plan$levels),
+    date = if (plan$clock) local_seconds(x) else as.numeric(as.Date(x))
   )
 }
 
-column_features <- function(learned) {
-  name <- learned$column
-  switch(learned$kind,
-    number = , count = , flag = name,
-    category = paste0(name, "=", c(learned$levels, if (learned$lumped) "(other)")),
-    date = date_features(name),
-    time = c(date_features(name), paste0(name, c(":hour_sin", ":hour_cos")))
+level_codes <- function(x, levels) {
+  if (is.factor(x)) return(match(enc2utf8(levels(x)), levels, nomatch = 0L)[as.integer(x)])
+  label <- if (is.character(x)) x else as_label(x)
+  code <- match(label, levels, nomatch = 0L)
+  code[is.na(label)] <- NA
+  code
+}
+
+hash_codes <- function(x, buckets) {
+  label <- as_label(x)
+  distinct <- unique(label[!is.na(label)])
+  code <- as.integer(core_hash(distinct) %% buckets) + 1L
+  code[match(label, distinct)]
+}
+
+# Seconds on the clock of the column's own time zone.
+local_seconds <- function(x) {
+  if (inherits(x, "Date")) return(as.numeric(x) * 86400)
+  if (time_zone(x) %in% c("UTC", "GMT")) return(as.numeric(x))
+  part <- as.POSIXlt(x, tz = time_zone(x))
+  as.numeric(as.Date(part)) * 86400 + part$hour * 3600 + part$min * 60 + part$sec
+}
+
+plan_features <- function(plan) {
+  name <- plan$column
+  switch(plan$encoding,
+    number = c(name, if (plan$flag) paste0(name, ":missing")),
+    score = name,
+    level = if (isTRUE(plan$hashed)) paste0(name, "#", seq_len(plan$width)) else
+      paste0(name, "=", c(plan$levels, if (plan$lumped) "(other)", if (plan$own) "(missing)")),
+    date = paste0(name, ":", unlist(part_features[plan$parts]))
   )
 }
 
-encode_number <- function(learned, x) {
-  x[is.na(x)] <- learned$fill
-  matrix((x - learned$shift) / learned$scale, nrow = 1)
-}
+part_features <- list(
+  season = c("year_sin", "year_cos"), weekday = c("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"),
+  month = c("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"),
+  quarter = c("Q1", "Q2", "Q3", "Q4"), year = "year", hour = c("hour_sin", "hour_cos")
+)
 
-encode_levels <- function(learned, x) {
-  place <- match(x, learned$levels)
-  if (learned$lumped) place[is.na(place) & !is.na(x)] <- length(learned$levels) + 1L
-  result <- matrix(0, length(learned$levels) + learned$lumped, length(x))
-  known <- which(!is.na(place))
-  result[cbind(place[known], known)] <- 1
-  result
-}
-
-# The place in the year as a point on a circle, so that December is next to January, and the weekday.
-encode_date <- function(x) {
-  part <- as.POSIXlt(x)
-  turn <- 2 * pi * part$yday / 365.25
-  weekday <- (part$wday + 6) %% 7  # 0 for Monday
-  result <- rbind(sin(turn), cos(turn), t(outer(weekday, 0:6, `==`)) + 0)
-  result[, is.na(x)] <- 0
-  result
-}
-
-date_features <- function(name) {
-  days <- c("Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun")
-  c(paste0(name, c(":year_sin", ":year_cos")), paste0(name, ":", days))
-}
-
-encode_hour <- function(x) {
-  part <- as.POSIXlt(x)
-  turn <- 2 * pi * (part$hour + part$min / 60) / 24
-  result <- rbind(sin(turn), cos(turn))
-  result[, is.na(x)] <- 0
-  result
-}
-
-time_zone <- function(x) {
-  zone <- attr(x, "tzone")
-  if (is.null(zone) || zone[1] == "") "UTC" else zone[1]
-}
-
-# The target as the loss wants it: one row an output, one column a row of the table; and back.
+# The target as the core takes it: the scaled number, 1 for the positive class, or the class's place.
 encode_target <- function(b, preparation, y) {
   if (b$task != "classification") {
-    return(matrix((as.numeric(y) - preparation$target$shift) / preparation$target$scale, nrow = 1))
+    y <- as.numeric(y)
+    if (preparation$target$log) y <- log(y)
+    return((y - preparation$target$shift) / preparation$target$scale)
   }
   label <- as_label(y)
-  if (length(b$classes) == 2) return(matrix((label == b$positive) + 0, nrow = 1))
-  t(outer(label, b$classes, `==`)) + 0
+  if (length(b$classes) == 2) return((label == b$positive) + 0)
+  as.numeric(match(label, b$classes))
 }
 
 decode_number <- function(preparation, answers) {
-  as.numeric(answers) * preparation$target$scale + preparation$target$shift
+  z <- as.numeric(answers) * preparation$target$scale + preparation$target$shift
+  if (preparation$target$log) exp(z) * preparation$target$smear else z
 }
 
-# Columns are found by name, in any order; one that is missing or of another type fails before any work.
-check_columns <- function(preparation, table) {
-  needed <- vapply(preparation$columns, `[[`, "", "column")
+# Columns are found by name, in any order; one that is missing or of another type fails before any work. Returns the
+# table that the network's inputs are read from.
+new_rows <- function(preparation, table) {
+  inputs <- vapply(preparation$columns, `[[`, "", "column")
+  trees <- lapply(preparation$rules$derive, parse_expression, "derive")
+  needed <- needed_steps(trees, inputs)$raw
   absent <- setdiff(needed, names(table))
   if (length(absent)) {
     fail(
@@ -89,14 +89,17 @@ check_columns <- function(preparation, table) {
       suggestion(absent[1], names(table))
     )
   }
-  for (learned in preparation$columns) {
-    x <- table[[learned$column]]
-    if (!fits_kind(x, learned$kind)) {
-      wanted <- c(number = "numbers", count = "numbers", flag = "logical, or 0 and 1", category = "text", date = "dates", time = "times")
-      fail(sprintf("Column %s must be %s as in training; here it is %s.", quoted(learned$column), wanted[[learned$kind]], type_name(x)), bad_number_hint(x, learned$kind))
-    }
-    if (is.numeric(x)) check_finite(x, learned$column)
+  table <- working_table(table, preparation$rules, inputs)
+  for (plan in preparation$columns) check_new_column(table[[plan$column]], plan)
+  table
+}
+
+check_new_column <- function(x, plan) {
+  if (!fits_kind(x, plan$kind)) {
+    wanted <- c(number = "numbers", count = "numbers", flag = "logical, or 0 and 1", category = "text", date = "dates", time = "times")
+    fail(sprintf("Column %s must be %s as in training; here it is %s.", quoted(plan$column), wanted[[plan$kind]], type_name(x)), bad_number_hint(x, plan$kind))
   }
+  if (is.numeric(x)) check_finite(x, plan$column)
 }
 
 # Which value keeps a column of text from being numbers.

@@ -1,52 +1,170 @@
-# Preparation: what is learned from the training rows and nothing else, and how rows become the network's inputs.
+# Preparation: what is learned from the training rows and nothing else.
 #
-# A preparation is list(columns, features, target): `columns` holds, for each input column, what its encoder needs.
+# A preparation is list(columns, features, rules, target). `columns` holds a plan for each input column: what the core's
+# encoder takes (src/core/encode.hpp), and what is remembered of the training rows for judging new ones.
 
-learn_preparation <- function(b, training) {
+learn_preparation <- function(b, table, training) {
   inputs <- brief_inputs(b)
-  columns <- lapply(inputs, function(column) {
-    learn_column(b$table[[column]][training], column, b$columns$kinds[[column]], b$prepare)
-  })
-  features <- unlist(lapply(columns, column_features))
-  list(columns = columns, features = features, target = learn_target(b, b$table[[b$target]][training]))
-}
-
-learn_column <- function(x, column, kind, how) {
-  if (all(is.na(x))) {
-    fail(sprintf("Column %s has no value in the training rows.", quoted(column)), sprintf("Drop it: set_columns(drop = %s).", column))
+  kinds <- b$columns$kinds[inputs]
+  settings <- lapply(stats::setNames(nm = inputs), function(column) settings_for(b, column))
+  rows <- which(training)
+  plans <- stats::setNames(vector("list", length(inputs)), inputs)
+  numbers <- inputs[kinds %in% c("number", "count", "flag")]
+  plans[numbers] <- learn_numbers(table[numbers], settings[numbers], rows)
+  for (column in setdiff(inputs, numbers)) {
+    x <- table[[column]][rows]
+    plans[[column]] <- if (kinds[[column]] == "category") learn_levels(as_label(x), settings[[column]]) else learn_date(x, settings[[column]])
   }
-  learned <- list(column = column, kind = kind)
-  switch(kind,
-    number = , count = , flag = c(learned, learn_number(as.numeric(x), how)),
-    category = c(learned, learn_levels(as_label(x), how$rare)),
-    date = , time = learned
+  plans <- Map(function(plan, column) c(list(column = column, kind = kinds[[column]]), plan), plans, inputs)
+  list(
+    columns = unname(plans), features = unlist(lapply(plans, plan_features), use.names = FALSE),
+    rules = needed_rules(table_rules(b), inputs), target = learn_target(b, table[[b$target]][rows])
   )
 }
 
-learn_number <- function(x, how) {
-  x <- x[!is.na(x)]
-  fill <- switch(how$gaps, median = stats::median(x), mean = mean(x))
-  if (how$numbers == "none") return(list(fill = fill, shift = 0, scale = 1))
-  list(fill = fill, shift = mean(x), scale = nonzero(stats::sd(x)))
+# The rules that the inputs need, for tables that are to be predicted.
+needed_rules <- function(rules, inputs) {
+  trees <- lapply(rules$derive, parse_expression, "derive")
+  needed <- needed_steps(trees, inputs)
+  list(codes = rules$codes[intersect(names(rules$codes), needed$raw)], derive = rules$derive[needed$steps])
 }
 
-# Levels in alphabetical order. `lumped` says whether there is an input for rare and unseen ones.
-learn_levels <- function(x, rare) {
-  share <- table(x) / sum(!is.na(x))
-  kept <- names(share)[share >= rare]
-  list(levels = sort(enc2utf8(kept), method = "radix"), lumped = length(kept) < length(share))
+# ---- numbers ------------------------------------------------------------------------------------------------------
+
+quantile_shares <- c(0.5, 0.25, 0.75)
+
+learn_numbers <- function(columns, settings, rows) {
+  if (length(columns) == 0) return(list())
+  clip <- unique(unlist(lapply(settings, function(s) if (s$clip > 0) c(s$clip, 1 - s$clip))))
+  ranks <- if (any(vapply(settings, function(s) s$numbers == "rank_normal", NA))) seq(0, 1, 0.01)
+  shares <- unique(c(quantile_shares, clip, ranks))
+  found <- summarise_numbers(unname(as.list(columns)), rows, shares)
+  lapply(seq_along(columns), function(i) {
+    if (found$gaps[i] == found$rows[i]) fail_no_values(names(columns)[i])
+    quantiles <- unlist(found[i, -(1:9)])
+    learn_number(found[i, ], function(share) unname(quantiles[match(share, shares)]), settings[[i]], columns[[i]], rows)
+  })
 }
 
-learn_target <- function(b, y) {
-  if (b$task == "classification") {
-    return(list(counts = as.list(table(factor(as_label(y), b$classes)))))
-  }
-  y <- as.numeric(y)
-  if (b$task == "regression" && b$prepare$target == "zscore") {
-    return(list(mean = mean(y), shift = mean(y), scale = nonzero(stats::sd(y))))
-  }
-  list(mean = mean(y), shift = 0, scale = 1)
+learn_number <- function(s, quantile, how, x, rows) {
+  gap_share <- s$gaps / s$rows
+  fill <- switch(how$gaps, mean = s$mean, common = commonest(x[rows]), quantile(0.5))
+  plan <- list(
+    encoding = "number", fill = fill, shift = 0, scale = 1, low = -Inf, high = Inf,
+    flag = how$gaps == "flag" || (how$gaps == "auto" && gap_share > 0.01),
+    seen_low = s$low, seen_high = s$high, seen_gaps = s$gaps, drop_gaps = how$gaps == "drop"
+  )
+  if (how$clip > 0) plan[c("low", "high")] <- list(quantile(how$clip), quantile(1 - how$clip))
+  low <- max(s$low, plan$low)
+  high <- min(s$high, plan$high)
+  switch(how$numbers,
+    zscore = scaled(plan, s$mean, s$deviation),
+    minmax = scaled(plan, low, high - low),
+    minmax_signed = scaled(plan, (low + high) / 2, (high - low) / 2),
+    robust = scaled(plan, quantile(0.5), (quantile(0.75) - quantile(0.25)) / 1.349),  # 1.349: a normal's quartile distance
+    rank_normal = rank_normal(plan, quantile),
+    none = plan
+  )
 }
 
 # A column that doesn't vary in the training rows is left unscaled.
-nonzero <- function(sd) if (is.na(sd) || sd == 0) 1 else sd
+scaled <- function(plan, shift, scale) {
+  plan$shift <- shift
+  plan$scale <- if (is.na(scale) || scale == 0) 1 else scale
+  plan
+}
+
+# Values to normal scores of their ranks, straight between the percentiles.
+rank_normal <- function(plan, quantile) {
+  share <- seq(0, 1, 0.01)
+  knots <- quantile(share)
+  place <- tapply(share, factor(knots, unique(knots)), mean)
+  plan$knots <- unique(knots)
+  plan$heights <- stats::qnorm(pmin(pmax(as.numeric(place), 0.0025), 0.9975))
+  plan
+}
+
+commonest <- function(x) {
+  x <- x[!is.na(x)]
+  distinct <- unique(x)
+  distinct[which.max(tabulate(match(x, distinct)))]
+}
+
+# ---- categories ---------------------------------------------------------------------------------------------------
+
+learn_levels <- function(x, how) {
+  known <- !is.na(x)
+  if (!any(known)) fail_no_values(NULL)
+  seen <- unique(x[known])
+  share <- tabulate(match(x[known], seen)) / sum(known)
+  kept <- order(seen, method = "radix")
+  kept <- kept[share[kept] >= how$rare]
+  plan <- list(levels = enc2utf8(seen[kept]), rare = enc2utf8(setdiff(seen, seen[kept])), seen_gaps = sum(!known), drop_gaps = how$gaps == "drop")
+  fill <- if (how$gaps == "common") commonest(x)
+  switch(how$categories,
+    indicator = indicator_plan(plan, lumped = length(kept) < length(seen), fill, own_place(how, known)),
+    ordinal = score_plan(plan, seq_along(kept), x),
+    frequency = score_plan(plan, share[kept], x),
+    hash = hash_plan(plan, how$buckets)
+  )
+}
+
+own_place <- function(how, known) how$gaps == "own" || (how$gaps %in% c("auto", "flag") && mean(!known) > 0.01)
+
+# Places: the levels, then one for rare and unseen levels if rare ones were put together, then one for missing values if
+# they have their own.
+indicator_plan <- function(plan, lumped, fill, own) {
+  k <- length(plan$levels)
+  missing <- if (own) k + lumped else if (!is.null(fill)) match(fill, plan$levels, nomatch = k + 1L) - 1 else -1
+  c(plan, list(encoding = "level", width = k + lumped + own, unseen = if (lumped) k else -1, missing = missing, lumped = lumped, own = own))
+}
+
+# One number a level, scaled over the training rows; what is not known stands in the middle.
+score_plan <- function(plan, score, x) {
+  along <- score[match(x, plan$levels)]
+  along <- along[!is.na(along)]
+  deviation <- stats::sd(along)
+  scaled <- (score - mean(along)) / if (is.na(deviation) || deviation == 0) 1 else deviation
+  c(plan, list(encoding = "score", scores = as.numeric(scaled), unseen = 0, missing = 0))
+}
+
+# Levels fall into buckets by a hash of their text, so that any number of them, seen or not, has a place.
+hash_plan <- function(plan, buckets) {
+  c(plan["seen_gaps"], plan["drop_gaps"], list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = -1))
+}
+
+fail_no_values <- function(column) {
+  fail(sprintf("%s has no value in the training rows.", if (is.null(column)) "A category" else paste("Column", quoted(column))), "Drop it with set_columns(drop = ...).")
+}
+
+# ---- dates --------------------------------------------------------------------------------------------------------
+
+date_parts <- c(season = 1, weekday = 2, month = 4, quarter = 8, year = 16, hour = 32)
+
+learn_date <- function(x, how) {
+  clock <- inherits(x, "POSIXct")
+  parts <- intersect(names(date_parts), how$dates)
+  if (!clock) parts <- setdiff(parts, "hour")
+  years <- local_parts(x)$year + 1900
+  deviation <- stats::sd(years, na.rm = TRUE)
+  list(
+    encoding = "date", parts = parts, part_bits = sum(date_parts[parts]), clock = clock,
+    shift = mean(years, na.rm = TRUE), scale = if (is.na(deviation) || deviation == 0) 1 else deviation,
+    seen_gaps = sum(is.na(x)), drop_gaps = how$gaps == "drop"
+  )
+}
+
+# ---- the target ---------------------------------------------------------------------------------------------------
+
+# `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
+# of a log target become means; it stays 1 for medians.
+learn_target <- function(b, y) {
+  if (b$task == "classification") return(list(counts = as.list(table(factor(as_label(y), b$classes)))))
+  y <- as.numeric(y)
+  if (b$task == "count") return(list(mean = mean(y), shift = 0, scale = 1, log = FALSE, smear = 1))
+  log <- b$prepare$target %in% c("log", "log_median")
+  z <- if (log) log(y) else y
+  if (b$prepare$target == "none") return(list(mean = mean(y), shift = 0, scale = 1, log = FALSE, smear = 1))
+  deviation <- stats::sd(z)
+  list(mean = mean(y), shift = mean(z), scale = if (is.na(deviation) || deviation == 0) 1 else deviation, log = log, smear = 1)
+}

@@ -9,11 +9,11 @@ class_weights_of <- function(b, preparation) {
   unlist(chosen)[names(counts)]
 }
 
-# Case weight times class weight, with a mean of 1 over the training rows.
-row_weights <- function(b, table, preparation, training) {
-  weight <- if (is.null(b$columns$weight)) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
+# Case weight times class weight of the given rows, with a mean of 1 over those for training.
+row_weights <- function(b, table, preparation, rows, training) {
+  weight <- if (is.null(b$columns$weight)) rep(1, length(rows)) else as.numeric(table[[b$columns$weight]][rows])
   if (b$task == "classification") {
-    weight <- weight * unname(class_weights_of(b, preparation)[as_label(table[[b$target]])])
+    weight <- weight * unname(class_weights_of(b, preparation)[as_label(table[[b$target]][rows])])
   }
   if (sum(weight[training]) == 0) fail(sprintf("All training rows have the weight 0 in %s.", quoted(b$columns$weight)))
   weight / mean(weight[training])

@@ -10,7 +10,7 @@ format.hylomath_model <- function(x, ...) {
   c(
     cli::style_bold(sprintf("A network that predicts %s", b$target)),
     indented("task", brief_task_text(b)),
-    indented("rows", paste(format_count(unlist(x$parts)), names(x$parts), collapse = ", ")),
+    indented("rows", parts_text(x$parts)),
     indented("inputs", sprintf("%s, %s after preparation", counted(length(x$preparation$columns), "column"), format_count(length(x$preparation$features)))),
     indented("wiring", sprintf("%s > output; %s", b$wiring, counted(length(x$network$parameters), "parameter"))),
     indented("training", stopped_text(x)),

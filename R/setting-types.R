@@ -23,7 +23,7 @@ type_choice <- function(choices) {
     if (!is_text(value, 1) || !value %in% choices) {
       fail(
         sprintf("%s can't be %s.", quoted(key), describe(value)),
-        paste0(if (is_text(value, 1)) paste0(suggestion(value, choices), " "), "It is one of ", enumerate(choices, "or"), ".")
+        paste(c(if (is_text(value, 1)) did_you_mean(value, choices), sprintf("It is one of %s.", enumerate(choices, "or"))), collapse = " ")
       )
     }
     as.character(value)

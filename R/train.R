@@ -35,32 +35,31 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", ...) {
   if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: train(b, data = ...).")
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
   b$regimen <- in_schema_order(b$regimen, brief_schema()$regimen)
-  check_brief(b)
-  part <- split_rows(b)
-  preparation <- learn_preparation(b, part %in% "training")
-  fit <- fit_network(b, preparation, part, report)
-  new_model(b, preparation, part, fit)
+  table <- brief_table(b)
+  check_brief(b, table)
+  part <- split_rows(b, table)
+  preparation <- learn_preparation(b, table, part %in% "training")
+  fit <- fit_network(b, table, preparation, part, report)
+  new_model(b, table, preparation, part, fit)
 }
 
-fit_network <- function(b, preparation, part, report) {
-  used <- which(part %in% c("training", "validation"))
-  table <- b$table[used, , drop = FALSE]
-  part <- part[used]
-  x <- encode_inputs(preparation, table)
+fit_network <- function(b, table, preparation, part, report) {
+  rows <- which(part %in% c("training", "validation"))
+  part <- part[rows]
   network <- network_of(b, length(preparation$features))
-  weight <- row_weights(b, table, preparation, part == "training")
-  bias <- starting_answer(b, preparation, network)
   settings <- b$regimen
   settings$patience <- if (is.list(settings$stop)) settings$stop$patience else 0
   settings$momentum <- settings$momentum %||% 0
   report(list(
     event = "start", rows = table(factor(part, c("training", "validation"))), inputs = length(preparation$columns),
-    features = nrow(x), epochs = settings$epochs, patience = settings$patience
+    features = length(preparation$features), epochs = settings$epochs, patience = settings$patience
   ))
+  offset <- if (is.null(b$columns$exposure)) numeric() else log(table[[b$columns$exposure]][rows])
   fit <- core_train(
-    network, settings, x, encode_target(b, preparation, table[[b$target]]), weight,
-    which(part == "training"), which(part == "validation"), bias, epoch_reporter(report, settings$epochs),
-    isTRUE(getOption("hylomath.catch_term"))
+    network, settings, preparation$columns, encoder_sources(preparation, table), rows,
+    encode_target(b, preparation, table[[b$target]][rows]), row_weights(b, table, preparation, rows, part == "training"),
+    offset, which(part == "training"), which(part == "validation"), starting_answer(b, preparation, network, if (length(offset)) offset[part == "training"]),
+    epoch_reporter(report, settings$epochs), isTRUE(getOption("hylomath.catch_term")), thread_count()
   )
   fit$network <- c(network, list(parameters = fit$parameters))
   report(list(
@@ -87,9 +86,9 @@ network_of <- function(b, inputs) {
 }
 
 # The output bias before training: with it the network's first answer is the baseline's.
-starting_answer <- function(b, preparation, network) {
-  if (b$task == "regression") return(if (preparation$target$scale == 1) preparation$target$mean else 0)
-  if (b$task == "count") return(log(max(preparation$target$mean, 1e-6)))
+starting_answer <- function(b, preparation, network, offset) {
+  if (b$task == "regression") return(if (preparation$target$scale == 1 && preparation$target$shift == 0) preparation$target$mean else 0)
+  if (b$task == "count") return(log(max(preparation$target$mean, 1e-6)) - if (length(offset)) log(mean(exp(offset))) else 0)
   share <- unlist(preparation$target$counts) * class_weights_of(b, preparation)
   share <- share / sum(share)
   if (network$output == "logistic") return(stats::qlogis(share[[b$positive]]))

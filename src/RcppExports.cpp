@@ -10,6 +10,33 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_encode
+Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int threads);
+RcppExport SEXP _hylomath_core_encode(SEXP plansSEXP, SEXP sourcesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_encode(plans, sources, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_summary
+Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares, int threads);
+RcppExport SEXP _hylomath_core_summary(SEXP sourcesSEXP, SEXP rowsSEXP, SEXP sharesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type shares(sharesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_summary(sources, rows, shares, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_shuffle
 Rcpp::IntegerVector core_shuffle(int n, double seed, int job);
 RcppExport SEXP _hylomath_core_shuffle(SEXP nSEXP, SEXP seedSEXP, SEXP jobSEXP) {
@@ -23,36 +50,54 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_hash
+Rcpp::NumericVector core_hash(Rcpp::CharacterVector text);
+RcppExport SEXP _hylomath_core_hash(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_hash(text));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_train
-Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::NumericMatrix x, Rcpp::NumericMatrix y, Rcpp::NumericVector weight, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::NumericVector output_bias, Rcpp::Nullable<Rcpp::Function> report, bool catch_term);
-RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP xSEXP, SEXP ySEXP, SEXP weightSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP output_biasSEXP, SEXP reportSEXP, SEXP catch_termSEXP) {
+Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector target, Rcpp::NumericVector weight, Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::NumericVector output_bias, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
+RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP weightSEXP, SEXP offsetSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP output_biasSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type regimen(regimenSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type x(xSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type y(ySEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type target(targetSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weight(weightSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type training(trainingSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type validation(validationSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type output_bias(output_biasSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, x, y, weight, training, validation, output_bias, report, catch_term));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, plans, sources, rows, target, weight, offset, training, validation, output_bias, report, catch_term, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_answers
-Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::NumericMatrix x);
-RcppExport SEXP _hylomath_core_answers(SEXP networkSEXP, SEXP parametersSEXP, SEXP xSEXP) {
+Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, Rcpp::NumericVector offset, int threads);
+RcppExport SEXP _hylomath_core_answers(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP offsetSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_answers(network, parameters, x));
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_answers(network, parameters, plans, sources, offset, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -68,9 +113,12 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
+    {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 4},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
-    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 10},
-    {"_hylomath_core_answers", (DL_FUNC) &_hylomath_core_answers, 3},
+    {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
+    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 14},
+    {"_hylomath_core_answers", (DL_FUNC) &_hylomath_core_answers, 6},
     {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {NULL, NULL, 0}
 };

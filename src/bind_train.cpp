@@ -1,8 +1,11 @@
 // Training and answering: R's lists and matrices to the core's structs and back.
 #include <Rcpp.h>
 
+#include "bind_plan.h"
+#include "encode.hpp"
 #include "interrupt.h"
 #include "kernel.hpp"
+#include "parallel.hpp"
 #include "pass.hpp"
 #include "train.hpp"
 
@@ -40,19 +43,24 @@ Regimen regimen_from(const Rcpp::List& list) {
   return r;
 }
 
-// x and y have one column a row of the table, so that R's columns are the core's rows.
-void fill(Table<float>& table, std::size_t at, const Rcpp::NumericMatrix& x, std::size_t from, std::size_t count) {
-  const double* source = x.begin() + from * table.inputs;
-  for (std::size_t i = 0; i < count; ++i, source += table.inputs) {
-    std::copy(source, source + table.inputs, table.x_row(at + i));
-  }
+// Encodes the rows into the table that the core trains on. Each part of rows is written by one thread.
+void fill_inputs(Table<float>& table, const Encoder& encoder, Span<const SourceColumn> columns,
+                 Span<const std::uint32_t> rows, std::size_t threads) {
+  const std::size_t stride = row_stride<float>(table.inputs);
+  in_parts(table.rows, 4096, threads, [&](std::size_t from, std::size_t to) {
+    encoder.encode<float>(columns, rows, from, to - from, table.x.data() + from * stride, stride);
+  });
 }
 
-std::vector<std::uint32_t> zero_based(const Rcpp::IntegerVector& rows) {
-  std::vector<std::uint32_t> result;
-  result.reserve(rows.size());
-  for (int row : rows) result.push_back(std::uint32_t(row - 1));
-  return result;
+// The target: numbers, 0 or 1, or the codes 1 .. classes for softmax.
+void fill_targets(Table<float>& table, Output output, const Rcpp::NumericVector& target) {
+  for (std::size_t i = 0; i < table.rows; ++i) {
+    if (output == Output::Softmax) {
+      table.y_row(i)[std::size_t(target[R_xlen_t(i)]) - 1] = 1;
+    } else {
+      table.y_row(i)[0] = float(target[R_xlen_t(i)]);
+    }
+  }
 }
 
 const char* name_of(Stopped stopped) {
@@ -80,24 +88,29 @@ Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
 
 }  // namespace
 
+// `rows` are the table's rows that are used, and `target`, `weight` and `offset` go along them; `training` and
+// `validation` are places among them.
 // [[Rcpp::export]]
-Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::NumericMatrix x, Rcpp::NumericMatrix y,
-                      Rcpp::NumericVector weight, Rcpp::IntegerVector training, Rcpp::IntegerVector validation,
-                      Rcpp::NumericVector output_bias, Rcpp::Nullable<Rcpp::Function> report, bool catch_term) {
+Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources,
+                      Rcpp::IntegerVector rows, Rcpp::NumericVector target, Rcpp::NumericVector weight,
+                      Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation,
+                      Rcpp::NumericVector output_bias, Rcpp::Nullable<Rcpp::Function> report, bool catch_term,
+                      int threads) {
   const NetworkSpec spec = network_from(network);
   const Regimen how = regimen_from(regimen);
-  if (std::size_t(x.nrow()) != spec.inputs || std::size_t(y.nrow()) != spec.layers.back().units ||
-      x.ncol() != y.ncol() || x.ncol() != weight.size()) {
+  const Encoder encoder = hylo_bind::encoder_from(plans);
+  const auto columns = hylo_bind::columns_from(sources);
+  const auto used = hylo_bind::zero_based(rows);
+  if (encoder.inputs() != spec.inputs || encoder.columns() != columns.size() || target.size() != rows.size() ||
+      weight.size() != rows.size() || (offset.size() != 0 && offset.size() != rows.size())) {
     Rcpp::stop("core_train: shapes don't match");
   }
-  const std::size_t rows = std::size_t(x.ncol());
-  Table<float> table(rows, spec.inputs, spec.layers.back().units);
-  fill(table, 0, x, 0, rows);
-  for (std::size_t i = 0; i < rows; ++i) {
-    std::copy(y.begin() + i * table.outputs, y.begin() + (i + 1) * table.outputs, table.y_row(i));
-    table.weight[i] = float(weight[i]);
-  }
-  const auto training_rows = zero_based(training), validation_rows = zero_based(validation);
+  Table<float> table(used.size(), spec.inputs, spec.layers.back().units);
+  fill_inputs(table, encoder, columns, used, std::size_t(threads));
+  fill_targets(table, spec.output, target);
+  std::copy(weight.begin(), weight.end(), table.weight.begin());
+  table.offset.assign(offset.begin(), offset.end());
+  const auto training_rows = hylo_bind::zero_based(training), validation_rows = hylo_bind::zero_based(validation);
   const std::vector<double> bias(output_bias.begin(), output_bias.end());
 
   const KernelLevel& level = kernel_level();
@@ -124,31 +137,41 @@ Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::NumericMatri
                             Rcpp::_["kernel"] = level.name);
 }
 
-// Answers to all columns of x: a matrix of outputs by rows.
+// Answers to all rows of the table, a matrix of outputs by rows. Rows are encoded a block at a time, so no second copy
+// of them is made.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::NumericMatrix x) {
+Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans,
+                                 Rcpp::List sources, Rcpp::NumericVector offset, int threads) {
   const NetworkSpec spec = network_from(network);
   const Layout<float> layout(spec);
-  if (std::size_t(x.nrow()) != spec.inputs || std::size_t(parameters.size()) != layout.parameters()) {
+  const Encoder encoder = hylo_bind::encoder_from(plans);
+  const auto columns = hylo_bind::columns_from(sources);
+  const std::size_t outputs = spec.layers.back().units, rows = hylo_bind::length_of(sources);
+  if (encoder.inputs() != spec.inputs || encoder.columns() != columns.size() ||
+      std::size_t(parameters.size()) != layout.parameters() || (offset.size() != 0 && std::size_t(offset.size()) != rows)) {
     Rcpp::stop("core_answers: shapes don't match");
   }
   AlignedVector<float> packed(layout.size());
   const std::vector<double> dense(parameters.begin(), parameters.end());
   pack_parameters<float>(layout, dense, packed);
-  Pass<float> pass(spec, layout, kernel_of<float>(kernel_level()));
-  const std::size_t outputs = spec.layers.back().units, rows = std::size_t(x.ncol());
-  Table<float> block(kBlockRows, spec.inputs, outputs);
+  const KernelLevel& level = kernel_level();
   Rcpp::NumericMatrix result{int(outputs), int(rows)};
-  for (std::size_t from = 0; from < rows; from += kBlockRows) {
-    const std::size_t count = std::min(kBlockRows, rows - from);
-    fill(block, 0, x, from, count);
-    const float* answers = pass.answers(block, 0, count, Span<const float>(packed));
-    for (std::size_t i = 0; i < count; ++i) {
-      const float* row = answers + i * row_stride<float>(outputs);
-      std::copy(row, row + outputs, result.begin() + (from + i) * outputs);
+  double* out = result.begin();
+  const double* offsets = offset.size() == 0 ? nullptr : offset.begin();
+  in_parts(rows, 64 * kBlockRows, std::size_t(threads), [&](std::size_t from, std::size_t to) {
+    Pass<float> pass(spec, layout, kernel_of<float>(level));
+    Table<float> block(kBlockRows, spec.inputs, outputs);
+    for (std::size_t at = from; at < to; at += kBlockRows) {
+      const std::size_t count = std::min(kBlockRows, to - at);
+      encoder.encode<float>(columns, {}, at, count, block.x.data(), row_stride<float>(spec.inputs));
+      if (offsets != nullptr) block.offset.assign(offsets + at, offsets + at + count);
+      const float* answers = pass.answers(block, 0, count, Span<const float>(packed));
+      for (std::size_t i = 0; i < count; ++i) {
+        const float* row = answers + i * row_stride<float>(outputs);
+        std::copy(row, row + outputs, out + (at + i) * outputs);
+      }
     }
-    Rcpp::checkUserInterrupt();
-  }
+  });
   return result;
 }
 

@@ -32,6 +32,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
   transposed_.resize(weights);
   y_.resize(kBlockRows * layout.stride(layers - 1));
   weight_.resize(kBlockRows);
+  offset_.resize(kBlockRows);
 }
 
 // The share of layer `layer`'s inputs that dropout keeps.
@@ -49,6 +50,17 @@ void Pass<T>::gather(const Table<T>& table, Span<const std::uint32_t> rows) {
     std::memcpy(y_.data() + i * y_stride, table.y_row(rows[i]), y_stride * sizeof(T));
     weight_[i] = table.weight[rows[i]];
   }
+  offsetting_ = !table.offset.empty();
+  if (!offsetting_) return;
+  for (std::size_t i = 0; i < rows.size(); ++i) offset_[i] = table.offset[rows[i]];
+}
+
+template <class T>
+void Pass<T>::add_offset(std::size_t rows) {
+  const std::size_t stride = layout_.stride(layout_.layers() - 1);
+  for (std::size_t i = 0; i < rows; ++i) {
+    for (std::size_t j = 0; j < layout_.units(layout_.layers() - 1); ++j) linear_output()[i * stride + j] += offset_[i];
+  }
 }
 
 template <class T>
@@ -62,10 +74,11 @@ void Pass<T>::forward(std::size_t rows, Span<const T> parameters) {
     kernel_.multiply({rows, layout_.units(l), layout_.inputs(l), into(l), row_stride<T>(layout_.inputs(l)), 1,
                       parameters.data() + layout_.weights_at(l), stride, out, stride,
                       parameters.data() + layout_.biases_at(l), 0});
-    if (l + 1 == layout_.layers()) return;
+    if (l + 1 == layout_.layers()) break;
     kernel_.activate(spec_.layers[l].activation, out, rows * stride);
     if (dropping_ && share_kept(l + 1) < 1) kernel_.times(masks_.data() + value_at_[l + 1], out, rows * stride);
   }
+  if (offsetting_) add_offset(rows);
 }
 
 // Expects the gradient with respect to the output's linear values in linear_output(). Adds to `gradient`.
@@ -185,6 +198,8 @@ template <class T>
 const T* Pass<T>::answers(const Table<T>& table, std::size_t from, std::size_t count, Span<const T> parameters) {
   dropping_ = false;
   std::memcpy(into(0), table.x_row(from), count * row_stride<T>(table.inputs) * sizeof(T));
+  offsetting_ = !table.offset.empty();
+  if (offsetting_) std::copy_n(table.offset.data() + from, count, offset_.data());
   forward(count, parameters);
   answers_of(spec_.output, kernel_, count, layout_.units(layout_.layers() - 1), linear_output());
   return linear_output();

@@ -46,6 +46,7 @@ class Pass {
   T* into(std::size_t layer) { return values_.data() + value_at_[layer]; }  // what layer `layer` takes in
   T* linear_output() { return into(layout_.layers()); }
   void gather(const Table<T>& table, Span<const std::uint32_t> rows);
+  void add_offset(std::size_t rows);
   void forward(std::size_t rows, Span<const T> parameters);
   void backward(std::size_t rows, Span<T> gradient);
   void draw_masks(std::size_t rows, const DropoutDraw& draw, std::size_t block);
@@ -61,7 +62,8 @@ class Pass {
   AlignedVector<T> back_[2];     // gradients with respect to a layer's linear values, this layer's and the next's
   std::vector<std::size_t> transposed_at_;
   AlignedVector<T> transposed_;  // weights of layers 1.., units by inputs
-  AlignedVector<T> y_, weight_;
+  AlignedVector<T> y_, weight_, offset_;
+  bool offsetting_ = false;
   bool dropping_ = false;
 };
 

@@ -24,6 +24,7 @@ struct Table {
   std::size_t rows, inputs, outputs;
   AlignedVector<T> x;       // one padded row after another
   AlignedVector<T> y;       // numbers, counts or, for softmax, the share of each class (1 for the observed one)
+  AlignedVector<T> offset;  // added to the linear output, such as a log exposure; empty for none
   AlignedVector<T> weight;  // mean 1 over the training rows, so that learning rates keep their meaning
 };
 

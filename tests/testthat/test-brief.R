@@ -60,7 +60,7 @@ test_that("settings are checked when they are set", {
   expect_fails(regimen(b, stop = list(patence = 3)), "Did you mean `patience`?")
   expect_equal(regimen(b, method = "momentum")$regimen$momentum, 0.9)
   expect_null(regimen(regimen(b, method = "momentum"), method = "adam")$regimen$momentum)
-  expect_fails(prepare(b, gaps = "mode"), "median or mean")
+  expect_fails(prepare(b, gaps = "mode"), "flag or drop")
 })
 
 test_that("class weights replace the former ones and are not merged with them", {

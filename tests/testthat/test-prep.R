@@ -1,4 +1,5 @@
-prepared <- function(b, rows = split_rows(b) %in% "training") learn_preparation(b, rows)
+part_along <- function(b) split_rows(b, brief_table(b))
+prepared <- function(b, rows = part_along(b) %in% "training") learn_preparation(b, brief_table(b), rows)
 
 # The same encoding, column by column and row by row, as one would write it down.
 obvious_encoding <- function(b, training) {
@@ -19,8 +20,8 @@ obvious_encoding <- function(b, training) {
 }
 
 test_that("the encoding equals an obvious one", {
-  for (b in list(brief(small_kilns(), "outcome"), brief(small_crossings(), "passengers"))) {
-    training <- split_rows(b) %in% "training"
+  for (b in list(brief(small_kilns(), "outcome") |> prepare(gaps = "median"), brief(small_crossings(), "passengers"))) {
+    training <- part_along(b) %in% "training"
     expect_equal(unname(encode_inputs(prepared(b), b$table)), unname(obvious_encoding(b, training)), tolerance = 1e-12)
     expect_length(prepared(b)$features, nrow(obvious_encoding(b, training)))
   }
@@ -28,7 +29,7 @@ test_that("the encoding equals an obvious one", {
 
 test_that("nothing is learned from held-out rows", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 4)
-  part <- split_rows(b)
+  part <- part_along(b)
   held <- which(part != "training")
   spoiled <- b
   spoiled$table$moisture_pct[held] <- 1e6
@@ -39,7 +40,7 @@ test_that("nothing is learned from held-out rows", {
 
 test_that("changing test rows changes no weight", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 4) |> regimen(epochs = 4, seed = 1)
-  part <- split_rows(b)
+  part <- part_along(b)
   spoiled <- b
   spoiled$table$moisture_pct[part == "test"] <- -77
   expect_identical(train(spoiled, progress = "none")$network, train(b, progress = "none")$network)

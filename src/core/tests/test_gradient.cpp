@@ -85,3 +85,24 @@ TEST_CASE("the gradient through dropout is right for fixed masks") {
     CHECK(gradient_error(spec, 31, kernel_level(), &draw) < 1e-6);
   }
 }
+
+TEST_CASE("an offset is added to the linear output and leaves the gradient right") {
+  const auto spec = network_of(3, {4}, Activation::Tanh, 1, Output::Exponential);
+  auto table = table_of<double>(20, 3, 1, Output::Exponential);
+  const Layout<double> layout(spec);
+  Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
+  AlignedVector<double> w(layout.size()), g(layout.size()), unused(layout.size());
+  start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
+  const double plain = pass.answers(table, 7, 1, w)[0];
+  for (std::size_t i = 0; i < 20; ++i) table.offset.push_back(0.1 * double(i));
+  CHECK(pass.answers(table, 7, 1, w)[0] == Approx(plain * std::exp(0.7)));
+  const auto rows = all_rows(20);
+  pass.gradient(table, rows, w, nullptr, g);
+  const std::size_t at = layout.biases_at(0);
+  const double step = 1e-6, kept = w[at];
+  w[at] = kept + step;
+  const double above = pass.gradient(table, rows, w, nullptr, unused);
+  w[at] = kept - step;
+  const double below = pass.gradient(table, rows, w, nullptr, unused);
+  CHECK(g[at] == Approx((above - below) / (2 * step) / 20).epsilon(1e-6));
+}

@@ -1,0 +1,45 @@
+# Columns of all makes as the few that are understood here: numbers, logical values, text or factors, dates, times.
+
+as_table <- function(data) {
+  if (!is.data.frame(data)) fail(sprintf("Rows are given as a data frame, not as %s.", describe_class(data)))
+  data <- as.data.frame(data)
+  check_names(data)
+  odd <- which(!vapply(data, is_plain, NA))
+  for (i in odd) data[[i]] <- plain_value(data[[i]], names(data)[i])
+  data
+}
+
+check_names <- function(table) {
+  columns <- names(table)
+  empty <- which(is.na(columns) | columns == "")
+  if (length(empty)) fail(sprintf("Column %d has no name.", empty[1]), "Give it one.")
+  twice <- columns[duplicated(columns)]
+  if (length(twice)) fail(sprintf("Two columns are called %s.", quoted(twice[1])), "Rename one of them.")
+}
+
+is_plain <- function(x) {
+  if (!is.null(dim(x))) return(FALSE)
+  if (is.object(x)) return(inherits(x, c("factor", "Date", "POSIXct")) && !inherits(x, "haven_labelled"))
+  is.numeric(x) || is.logical(x) || is.character(x)
+}
+
+# Labelled values whose labels name all of them become their labels; 64-bit integers become doubles; matrices with one
+# column lose their dimension. What is left (lists, complex numbers) stays and is of the kind `other`.
+plain_value <- function(x, name) {
+  if (inherits(x, "haven_labelled")) return(labelled_value(x))
+  if (inherits(x, "integer64")) return(as.numeric(format(x)))
+  if (inherits(x, "POSIXlt")) return(as.POSIXct(x))
+  if (inherits(x, "difftime")) return(as.numeric(x, units = "days"))
+  if (length(dim(x)) == 2 && ncol(x) == 1 && !is.data.frame(x)) return(as.vector(x))
+  if (!is.null(dim(x))) fail(sprintf("Column %s holds a table of its own.", quoted(name)), "Make each of its columns a column.")
+  if (is.numeric(x) && !is.list(x)) return(as.numeric(unclass(x)))
+  if (is.character(x)) return(as.character(unclass(x)))
+  x
+}
+
+labelled_value <- function(x) {
+  labels <- attr(x, "labels", exact = TRUE)
+  values <- as.vector(unclass(x))
+  if (length(labels) == 0 || !all(values[!is.na(values)] %in% labels)) return(values)
+  names(labels)[match(values, labels)]
+}

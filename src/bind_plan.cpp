@@ -1,0 +1,129 @@
+#include "bind_plan.h"
+
+#include <string>
+
+#include "parallel.hpp"
+#include "summary.hpp"
+
+namespace hylo_bind {
+
+namespace {
+
+using hylo::ColumnPlan;
+using hylo::Encoding;
+
+double number_in(const Rcpp::List& list, const char* name) { return Rcpp::as<double>(list[name]); }
+
+ColumnPlan plan_from(const Rcpp::List& list) {
+  ColumnPlan plan;
+  const std::string encoding = Rcpp::as<std::string>(list["encoding"]);
+  if (encoding == "number") {
+    plan.encoding = Encoding::Number;
+    plan.fill = number_in(list, "fill");
+    plan.shift = number_in(list, "shift");
+    plan.scale = number_in(list, "scale");
+    plan.low = number_in(list, "low");
+    plan.high = number_in(list, "high");
+    plan.flag = Rcpp::as<bool>(list["flag"]);
+    if (list.containsElementNamed("knots")) {
+      plan.knots = Rcpp::as<std::vector<double>>(list["knots"]);
+      plan.heights = Rcpp::as<std::vector<double>>(list["heights"]);
+    }
+  } else if (encoding == "level") {
+    plan.encoding = Encoding::Level;
+    plan.width = std::size_t(number_in(list, "width"));
+    plan.unseen = number_in(list, "unseen");
+    plan.missing = number_in(list, "missing");
+  } else if (encoding == "score") {
+    plan.encoding = Encoding::Score;
+    plan.scores = Rcpp::as<std::vector<double>>(list["scores"]);
+    plan.unseen = number_in(list, "unseen");
+    plan.missing = number_in(list, "missing");
+  } else if (encoding == "date") {
+    plan.encoding = Encoding::Date;
+    plan.parts = unsigned(number_in(list, "part_bits"));
+    plan.clock = Rcpp::as<bool>(list["clock"]);
+    plan.shift = number_in(list, "shift");
+    plan.scale = number_in(list, "scale");
+  } else {
+    Rcpp::stop("unknown encoding");
+  }
+  return plan;
+}
+
+}  // namespace
+
+hylo::Encoder encoder_from(const Rcpp::List& plans) {
+  std::vector<ColumnPlan> result;
+  for (R_xlen_t i = 0; i < plans.size(); ++i) result.push_back(plan_from(plans[i]));
+  return hylo::Encoder(std::move(result));
+}
+
+std::vector<hylo::SourceColumn> columns_from(const Rcpp::List& sources) {
+  std::vector<hylo::SourceColumn> result;
+  const std::size_t rows = length_of(sources);
+  for (R_xlen_t i = 0; i < sources.size(); ++i) {
+    const SEXP x = sources[i];
+    if (std::size_t(Rf_xlength(x)) != rows) Rcpp::stop("columns of different length");
+    hylo::SourceColumn column;
+    switch (TYPEOF(x)) {
+      case REALSXP: column.real = REAL(x); break;
+      case INTSXP: column.whole = INTEGER(x); break;
+      case LGLSXP: column.whole = LOGICAL(x); break;
+      default: Rcpp::stop("a column is neither double nor integer nor logical");
+    }
+    result.push_back(column);
+  }
+  return result;
+}
+
+std::size_t length_of(const Rcpp::List& sources) {
+  return sources.size() == 0 ? 0 : std::size_t(Rf_xlength(sources[0]));
+}
+
+std::vector<std::uint32_t> zero_based(const Rcpp::IntegerVector& rows) {
+  std::vector<std::uint32_t> result;
+  result.reserve(std::size_t(rows.size()));
+  for (const int row : rows) result.push_back(std::uint32_t(row - 1));
+  return result;
+}
+
+}  // namespace hylo_bind
+
+// The encoded rows as a matrix of inputs by rows, in double precision.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int threads) {
+  const hylo::Encoder encoder = hylo_bind::encoder_from(plans);
+  const auto columns = hylo_bind::columns_from(sources);
+  if (columns.size() != encoder.columns()) Rcpp::stop("core_encode: shapes don't match");
+  const std::size_t rows = hylo_bind::length_of(sources), inputs = encoder.inputs();
+  Rcpp::NumericMatrix result{int(inputs), int(rows)};
+  double* out = result.begin();
+  hylo::in_parts(rows, 4096, std::size_t(threads), [&](std::size_t from, std::size_t to) {
+    encoder.encode<double>(columns, {}, from, to - from, out + from * inputs, inputs);
+  });
+  return result;
+}
+
+// One row a column of the table: rows, gaps, infinite, mean, deviation, low, high, whole, binary, then the quantiles.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares, int threads) {
+  const auto columns = hylo_bind::columns_from(sources);
+  const auto chosen = hylo_bind::zero_based(rows);
+  const std::vector<double> wanted(shares.begin(), shares.end());
+  const std::size_t total = hylo_bind::length_of(sources);
+  std::vector<hylo::NumberSummary> found(columns.size());
+  hylo::in_parts(columns.size(), 1, std::size_t(threads), [&](std::size_t from, std::size_t) {
+    found[from] = hylo::summarise(columns[from], total, chosen, wanted);
+  });
+  Rcpp::NumericMatrix result{int(columns.size()), int(9 + wanted.size())};
+  for (std::size_t i = 0; i < found.size(); ++i) {
+    const auto& s = found[i];
+    const double values[] = {double(s.rows), double(s.gaps),      double(s.infinite), s.mean, s.deviation, s.low,
+                             s.high,         s.whole ? 1.0 : 0.0, s.binary ? 1.0 : 0.0};
+    int at = 0;
+    for (const double v : values) result(int(i), at++) = v;
+    for (const double q : s.quantiles) result(int(i), at++) = std::isnan(q) ? NA_REAL : q;
+  }
+  return result;
+}

@@ -1,0 +1,140 @@
+#include "encode.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace hylo {
+
+namespace {
+
+constexpr double kTurn = 6.283185307179586;
+
+bool has(unsigned parts, DatePart part) { return (parts & part) != 0; }
+
+double value_at(const SourceColumn& column, std::size_t row) {
+  if (column.real != nullptr) return column.real[row];
+  const std::int32_t whole = column.whole[row];
+  return whole == kMissingWhole ? std::numeric_limits<double>::quiet_NaN() : double(whole);
+}
+
+double between_knots(const std::vector<double>& knots, const std::vector<double>& heights, double x) {
+  if (x <= knots.front()) return heights.front();
+  if (x >= knots.back()) return heights.back();
+  const std::size_t above = std::size_t(std::upper_bound(knots.begin(), knots.end(), x) - knots.begin());
+  const double share = (x - knots[above - 1]) / (knots[above] - knots[above - 1]);
+  return heights[above - 1] + share * (heights[above] - heights[above - 1]);
+}
+
+template <class T>
+void write_number(const ColumnPlan& plan, double x, T* out) {
+  const bool missing = std::isnan(x);
+  x = std::min(std::max(missing ? plan.fill : x, plan.low), plan.high);
+  if (!plan.knots.empty()) x = between_knots(plan.knots, plan.heights, x);
+  out[0] = T((x - plan.shift) / plan.scale);
+  if (plan.flag) out[1] = T(missing);
+}
+
+template <class T>
+void write_level(const ColumnPlan& plan, std::int32_t code, T* out) {
+  std::fill(out, out + plan.width, T(0));
+  const double place = code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : double(code - 1);
+  if (place >= 0) out[std::size_t(place)] = T(1);
+}
+
+template <class T>
+void write_score(const ColumnPlan& plan, std::int32_t code, T* out) {
+  out[0] = T(code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : plan.scores[std::size_t(code - 1)]);
+}
+
+template <class T>
+T* write_place(T* out, int place, int places) {
+  std::fill(out, out + places, T(0));
+  out[place] = T(1);
+  return out + places;
+}
+
+template <class T>
+T* write_angle(T* out, double turn) {
+  out[0] = T(std::sin(kTurn * turn));
+  out[1] = T(std::cos(kTurn * turn));
+  return out + 2;
+}
+
+// Season and hour are points on a circle, so that December is next to January and 23 h to 0 h.
+template <class T>
+void write_date(const ColumnPlan& plan, double x, T* out) {
+  if (std::isnan(x)) {
+    std::fill(out, out + plan.inputs(), T(0));
+    return;
+  }
+  const double days = plan.clock ? std::floor(x / 86400) : std::floor(x);
+  const CivilDate date = civil_date(std::int64_t(days));
+  if (has(plan.parts, kSeason)) out = write_angle(out, date.day_of_year / 365.25);
+  if (has(plan.parts, kWeekday)) out = write_place(out, date.weekday, 7);
+  if (has(plan.parts, kMonth)) out = write_place(out, date.month - 1, 12);
+  if (has(plan.parts, kQuarter)) out = write_place(out, (date.month - 1) / 3, 4);
+  if (has(plan.parts, kYear)) *out++ = T((date.year - plan.shift) / plan.scale);
+  if (has(plan.parts, kHour)) write_angle(out, std::floor((x - 86400 * days) / 60) / 1440);
+}
+
+}  // namespace
+
+std::size_t ColumnPlan::inputs() const {
+  switch (encoding) {
+    case Encoding::Number: return flag ? 2 : 1;
+    case Encoding::Level: return width;
+    case Encoding::Score: return 1;
+    case Encoding::Date:
+      return (has(parts, kSeason) ? 2 : 0) + (has(parts, kWeekday) ? 7 : 0) + (has(parts, kMonth) ? 12 : 0) +
+             (has(parts, kQuarter) ? 4 : 0) + (has(parts, kYear) ? 1 : 0) + (has(parts, kHour) ? 2 : 0);
+  }
+  return 0;
+}
+
+// Days to civil date: Howard Hinnant (2013), "chrono-compatible low-level date algorithms".
+CivilDate civil_date(std::int64_t days) {
+  const std::int64_t z = days + 719468;
+  const std::int64_t era = (z >= 0 ? z : z - 146096) / 146097;
+  const unsigned day_of_era = unsigned(z - era * 146097);
+  const unsigned year_of_era = (day_of_era - day_of_era / 1460 + day_of_era / 36524 - day_of_era / 146096) / 365;
+  const unsigned from_march = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
+  const unsigned shifted = (5 * from_march + 2) / 153;
+  const int month = int(shifted < 10 ? shifted + 3 : shifted - 9);
+  const int year = int(std::int64_t(year_of_era) + era * 400) + (month <= 2 ? 1 : 0);
+  const bool leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+  const int day_of_year = month > 2 ? int(from_march) + 59 + (leap ? 1 : 0) : int(from_march) - 306;
+  const int weekday = int(((days + 3) % 7 + 7) % 7);  // 1970-01-01 was a Thursday
+  return {year, month, int(from_march - (153 * shifted + 2) / 5 + 1), day_of_year, weekday};
+}
+
+Encoder::Encoder(std::vector<ColumnPlan> plans) : plans_(std::move(plans)) {
+  for (const ColumnPlan& plan : plans_) inputs_ += plan.inputs();
+}
+
+template <class T>
+void Encoder::encode(Span<const SourceColumn> columns, Span<const std::uint32_t> rows, std::size_t from,
+                     std::size_t count, T* out, std::size_t stride) const {
+  std::size_t at = 0;
+  for (std::size_t c = 0; c < plans_.size(); ++c) {
+    const ColumnPlan& plan = plans_[c];
+    const SourceColumn& column = columns[c];
+    T* cell = out + at;
+    for (std::size_t i = 0; i < count; ++i, cell += stride) {
+      const std::size_t row = rows.empty() ? from + i : rows[from + i];
+      switch (plan.encoding) {
+        case Encoding::Number: write_number(plan, value_at(column, row), cell); break;
+        case Encoding::Level: write_level(plan, column.whole[row], cell); break;
+        case Encoding::Score: write_score(plan, column.whole[row], cell); break;
+        case Encoding::Date: write_date(plan, value_at(column, row), cell); break;
+      }
+    }
+    at += plan.inputs();
+  }
+}
+
+template void Encoder::encode<float>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,
+                                     float*, std::size_t) const;
+template void Encoder::encode<double>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,
+                                      double*, std::size_t) const;
+
+}  // namespace hylo
