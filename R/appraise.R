@@ -54,7 +54,7 @@ judged_table <- function(model, table) {
   b <- model$brief
   rules <- table_rules(new_brief(brief_settings(b), table))
   beside <- intersect(unlist(b$columns[c("id", "weight", "exposure")]), names(table))
-  if (is.null(rules$derive[[b$target]])) check_is_column(table, b$target, "target")
+  if (is.null(rules$derived[[b$target]])) check_is_column(table, b$target, "target")
   new_rows(model$preparation, table)
   working_table(table, rules, unique(c(vapply(model$preparation$columns, `[[`, "", "column"), b$target, beside)))
 }

@@ -29,6 +29,8 @@ derive.hylomath_brief <- function(b, ...) {
     derived[name] <- list(if (!rlang::quo_is_null(quosures[[name]])) format_expression(capture_expression(quosures[[name]], sprintf("The derived column %s", quoted(name)))))
     b$columns$kinds[[name]] <- NULL
   }
+  # another target may have another task and other classes
+  if (b$target %in% names(quosures)) b[c("task", "classes", "positive")] <- NULL
   b$derive <- if (length(drop_nulls(derived))) drop_nulls(derived)
   refreshed(b)
 }

@@ -102,6 +102,7 @@ hold_out.hylomath_brief <- function(b, validation = NULL, test = NULL, calibrati
     list(parts = select_columns(b, rlang::enquo(parts), "parts", one = TRUE))
   ))
   check_shares(b$hold_out)
+  if (!is.null(b$table)) for (name in names(texts)) rows_where(texts[[name]], brief_table(b), quoted(name))
   b
 }
 

@@ -42,3 +42,8 @@ counted <- function(n, noun, plural = paste0(noun, "s")) {
 }
 
 format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+
+rows_text <- function(rows) {
+  if (length(rows) == 1) return(paste("row", rows))
+  paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
+}

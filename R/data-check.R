@@ -48,11 +48,6 @@ check_finite <- function(x, column) {
   if (length(bad)) fail(sprintf("Column %s is infinite in %s.", quoted(column), rows_text(bad)), "Mend these values or make them missing.")
 }
 
-rows_text <- function(rows) {
-  if (length(rows) == 1) return(paste("row", rows))
-  paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
-}
-
 # All that must hold before a brief is trained on its table (as brief_table() gives it).
 check_brief <- function(b, table) {
   check_target(b, table[[b$target]])

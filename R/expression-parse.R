@@ -27,6 +27,7 @@ inline_values <- function(node, env) {
   if (!is.call(node)) return(as_constant(node))
   if (identical(node[[1]], quote(`$`)) && identical(node[[2]], quote(.env))) return(as_constant(get(as.character(node[[3]]), envir = env)))
   if (identical(node[[1]], quote(`$`)) && identical(node[[2]], quote(.data))) return(as.name(as.character(node[[3]])))
+  if (identical(node[[1]], quote(as.Date)) && length(node) == 2 && is.character(node[[2]])) return(call("date", node[[2]]))
   as.call(c(node[[1]], lapply(as.list(node)[-1], inline_values, env)))
 }
 
@@ -54,6 +55,7 @@ check_expression <- function(node, what) {
   if (length(arguments) < known$least || length(arguments) > known$most) {
     fail(sprintf("%s gives `%s` %s.", what, name, counted(length(arguments), "argument")), sprintf("It is written %s.", known$written))
   }
+  if (name == "c" && length(expression_columns(node))) fail(sprintf("%s puts a column into `c()`, which is for constants.", what))
   as.call(c(node[[1]], lapply(arguments, check_expression, what)))
 }
 
@@ -62,7 +64,7 @@ refusal <- function(name) {
   if (name %in% across) {
     return(sprintf("It looks at other rows, and what is learned from rows is learned on training rows only, by prepare(). %s", if (name %in% c("min", "max")) sprintf("For the %s of several columns in one row write p%s(a, b).", if (name == "min") "smallest" else "largest", name) else "Compute it before the brief if it is known at prediction time."))
   }
-  paste(suggestion(name, names(expression_functions())), "See ?expressions.")
+  paste(suggestion(name, grep("^[a-z]", names(expression_functions()), value = TRUE), 60), "See ?expressions.")
 }
 
 # The columns that a tree reads.

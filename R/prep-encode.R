@@ -1,11 +1,6 @@
 # A table as the core's encoder takes it, and the target there and back. The encoding itself is the core's
 # (src/core/encode.hpp); the plans come from prep-learn.R.
 
-# One row an input, one column a row of the table.
-encode_inputs <- function(preparation, table) {
-  core_encode(preparation$columns, encoder_sources(preparation, table), thread_count())
-}
-
 # Each input column as numbers or codes: 1 .. for the levels, 0 for one that training never saw.
 encoder_sources <- function(preparation, table) {
   lapply(preparation$columns, function(plan) source_column(plan, table[[plan$column]]))
@@ -80,7 +75,7 @@ decode_number <- function(preparation, answers) {
 # table that the network's inputs are read from.
 new_rows <- function(preparation, table) {
   inputs <- vapply(preparation$columns, `[[`, "", "column")
-  trees <- lapply(preparation$rules$derive, parse_expression, "derive")
+  trees <- lapply(preparation$rules$derived, parse_expression, "derive")
   needed <- needed_steps(trees, inputs)$raw
   absent <- setdiff(needed, names(table))
   if (length(absent)) {

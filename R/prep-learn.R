@@ -24,9 +24,9 @@ learn_preparation <- function(b, table, training) {
 
 # The rules that the inputs need, for tables that are to be predicted.
 needed_rules <- function(rules, inputs) {
-  trees <- lapply(rules$derive, parse_expression, "derive")
+  trees <- lapply(rules$derived, parse_expression, "derive")
   needed <- needed_steps(trees, inputs)
-  list(codes = rules$codes[intersect(names(rules$codes), needed$raw)], derive = rules$derive[needed$steps])
+  list(codes = rules$codes[intersect(names(rules$codes), needed$raw)], derived = rules$derived[needed$steps])
 }
 
 # ---- numbers ------------------------------------------------------------------------------------------------------

@@ -4,13 +4,13 @@
 table_rules <- function(b) {
   columns <- setdiff(names(b$table), names(b[["derive"]]))
   codes <- lapply(stats::setNames(nm = columns), function(column) settings_for(b, column)$missing_codes)
-  list(codes = codes[lengths(codes) > 0], derive = as.list(b[["derive"]]))
+  list(codes = codes[lengths(codes) > 0], derived = as.list(b[["derive"]]))
 }
 
 # `wanted` are the columns that will be looked at (all when it is NULL): only what they need is computed and asked for.
 working_table <- function(table, rules, wanted = NULL) {
-  steps <- names(rules$derive)
-  trees <- lapply(stats::setNames(nm = steps), function(name) parse_expression(rules$derive[[name]], quoted(name)))
+  steps <- names(rules$derived)
+  trees <- lapply(stats::setNames(nm = steps), function(name) parse_expression(rules$derived[[name]], quoted(name)))
   if (!is.null(wanted)) {
     plan <- needed_steps(trees, wanted)
     trees <- trees[plan$steps]

@@ -2,6 +2,7 @@
 
 #include <numeric>
 
+#include "hash.hpp"
 #include "random.hpp"
 
 // 1 .. n in the random order that (seed, job) gives for splitting rows.
@@ -13,14 +14,10 @@ Rcpp::IntegerVector core_shuffle(int n, double seed, int job) {
   return Rcpp::IntegerVector(items.begin(), items.end());
 }
 
-// FNV-1a (Fowler, Noll, Vo 1991; 32 bits) of the bytes of each text.
+// 32 bits of a hash of each text, see core/hash.hpp.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_hash(Rcpp::CharacterVector text) {
   Rcpp::NumericVector result(text.size());
-  for (R_xlen_t i = 0; i < text.size(); ++i) {
-    std::uint32_t hash = 2166136261u;
-    for (const char* c = CHAR(STRING_ELT(text, i)); *c != 0; ++c) hash = (hash ^ static_cast<unsigned char>(*c)) * 16777619u;
-    result[i] = hash;
-  }
+  for (R_xlen_t i = 0; i < text.size(); ++i) result[i] = hylo::hash_of(CHAR(STRING_ELT(text, i)));
   return result;
 }

@@ -13,3 +13,6 @@ expect_fails <- function(object, ...) {
   failure <- expect_error(object, class = "hylomath_error")
   for (part in c(...)) expect_match(conditionMessage(failure), part, fixed = TRUE)
 }
+
+# A table as the network sees it: one row an input, one column a row.
+encode_inputs <- function(preparation, table) core_encode(preparation$columns, encoder_sources(preparation, table), 2L)

@@ -53,3 +53,28 @@ test_that("the positive class decides what the single output means, not what is 
   no <- train(withr::with_seed(1, brief(recovery, target = "returned", positive = "no") |> wire("direct") |> regimen(seed = 1)), progress = "none")
   expect_gt(cor(predict(yes, recovery, "probability")$probability_yes, predict(no, recovery, "probability")$probability_yes), 0.999)
 })
+
+test_that("what is strange about new rows is counted by column and flagged by row", {
+  new <- head(kilns, 5)
+  new$peak_c[2] <- 1500
+  new$glaze[3] <- "raku"
+  new$load_kg[3] <- NA
+  found <- strangeness(model, new)
+  expect_equal(found$columns$column, c("glaze", "peak_c", "load_kg"))
+  expect_equal(unlist(found$columns[1, c("unseen", "gaps", "outside")], use.names = FALSE), c(1, 0, 0))
+  expect_equal(found$rows, c("", "peak_c", "glaze, load_kg", "", ""))
+  expect_equal(augment(model, new, flags = TRUE)$strange, found$rows)
+  expect_equal(nrow(strangeness(model, small_kilns()[1:10, ])$columns), 0)
+})
+
+test_that("an exposure scales a count and is asked for", {
+  t <- withr::with_seed(3, data.frame(x = rnorm(2000), days = sample(1:20, 2000, TRUE)))
+  t$n <- withr::with_seed(4, rpois(2000, t$days * exp(-1 + 0.5 * t$x)))
+  m <- withr::with_seed(1, brief(t, "n") |> set_columns(exposure = days) |> prepare(numbers = "none") |> hold_out(validation = 0, test = 0) |>
+    wire("direct") |> regimen(method = "momentum", learning_rate = 0.02, batch_size = 1e4, epochs = 3000, l2 = 0) |> train(progress = "none"))
+  reference <- coef(glm(n ~ x + offset(log(days)), poisson, t))
+  expect_equal(as.numeric(coef(m)$output[2:1, 1]), unname(reference), tolerance = 1e-3)
+  expect_equal(predict(m, data.frame(x = 0, days = c(1, 10)))$answer[2] / predict(m, data.frame(x = 0, days = 1))$answer, 10, tolerance = 1e-5)
+  expect_fails(predict(m, data.frame(x = 0)), "no column `days`")
+  expect_fails(predict(m, data.frame(x = 0, days = 0)), "not a number above 0 in row 1")
+})

@@ -74,3 +74,166 @@ test_that("hours lie on a circle and missing dates are zeros", {
   expect_equal(x[3:4, c(1, 3)], cbind(c(1, 0), c(0, 1)))  # a Monday and a Tuesday
   expect_true(all(x[, 4] == 0))
 })
+
+# ---- other preparations, each against its formula on the training rows ---------------------------------------------
+
+one_column <- function(x, ..., kind = NULL, rows = rep(TRUE, length(x))) {
+  table <- data.frame(y = seq(0.5, by = 1, length.out = length(x)), x = x)
+  b <- brief(table, "y")
+  if (!is.null(kind)) b <- set_columns(b, kinds = c(x = kind))
+  b <- prepare(b, ...)
+  preparation <- learn_preparation(b, brief_table(b), rows)
+  function(new = x) {
+    m <- encode_inputs(preparation, data.frame(x = new))
+    rownames(m) <- preparation$features
+    m
+  }
+}
+
+test_that("numbers are scaled as asked, from the training rows", {
+  x <- withr::with_seed(1, rexp(200))
+  rows <- rep(c(TRUE, FALSE), c(150, 50))
+  t <- x[rows]
+  expect_equal(one_column(x, rows = rows)()[1, ], (x - mean(t)) / sd(t))
+  expect_equal(one_column(x, numbers = "minmax", rows = rows)()[1, ], (x - min(t)) / diff(range(t)))
+  expect_equal(one_column(x, numbers = "minmax_signed", rows = rows)()[1, ], 2 * (x - min(t)) / diff(range(t)) - 1)
+  expect_equal(one_column(x, numbers = "robust", rows = rows)()[1, ], (x - median(t)) / (IQR(t) / 1.349))
+  expect_equal(one_column(x, numbers = "none", rows = rows)()[1, ], x)
+  normal <- one_column(x, numbers = "rank_normal", rows = rows)()[1, ]
+  expect_equal(order(normal[rows]), order(t))
+  expect_equal(c(mean(normal[rows]), sd(normal[rows])), c(0, 1), tolerance = 0.05)
+  ends <- quantile(t, c(0.05, 0.95), names = FALSE)
+  expect_equal(one_column(x, numbers = "none", clip = 0.05, rows = rows)()[1, ], pmin(pmax(x, ends[1]), ends[2]))
+})
+
+test_that("gaps in numbers are filled, and flagged where there are many", {
+  x <- c(1.5, 2, 2, 10, NA, rep(c(3, 4.5), 20))
+  expect_equal(rownames(one_column(x)()), c("x", "x:missing"))
+  expect_equal(rownames(one_column(x, gaps = "median")()), "x")
+  fill <- function(gaps) one_column(x, numbers = "none", gaps = gaps)()[1, 5]
+  expect_equal(unname(c(fill("median"), fill("mean"), fill("common"))), c(median(x, na.rm = TRUE), mean(x, na.rm = TRUE), 3))
+  few <- c(x, rnorm(400))
+  expect_equal(rownames(one_column(few)()), "x")
+  expect_equal(one_column(few, gaps = "flag")()[["x:missing", 5]], 1)
+})
+
+test_that("gaps in categories have their own level, the commonest, or none", {
+  x <- rep(c("a", "b", "b", NA), 10)
+  expect_equal(unname(one_column(x)()[, 4]), c(0, 0, 1))
+  expect_equal(rownames(one_column(x, gaps = "own")()), c("x=a", "x=b", "x=(missing)"))
+  expect_equal(unname(one_column(x, gaps = "common")()[, 4]), c(0, 1))
+  expect_equal(unname(one_column(x, gaps = "median")()[, 4]), c(0, 0))
+})
+
+test_that("rows with gaps are set aside where they are to be dropped, and not answered", {
+  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> prepare(only = gas_mbar, gaps = "drop") |> regimen(epochs = 2)
+  part <- part_along(b)
+  expect_equal(is.na(part), is.na(small_kilns()$gas_mbar))
+  expect_equal(is.na(predict(train(b, progress = "none"), small_kilns())$answer), is.na(small_kilns()$gas_mbar))
+})
+
+test_that("categories become ordinal codes, shares or buckets", {
+  x <- rep(c("a", "b", "c", NA), c(10, 20, 10, 5))
+  code <- rep(c(1, 2, 3), c(10, 20, 10))
+  expect_equal(one_column(x, categories = "ordinal")()[1, 1:40], (code - 2) / sd(code))
+  share <- rep(c(0.25, 0.5, 0.25), c(10, 20, 10))
+  expect_equal(one_column(x, categories = "frequency")(c("b", "never", NA))[1, ], c((0.5 - mean(share)) / sd(share), 0, 0))
+  many <- sprintf("item %d", 1:300)
+  hashed <- one_column(rep(many, 2), categories = "hash", buckets = 16, kind = "category")
+  expect_equal(dim(hashed()), c(16L, 600L))
+  expect_true(all(colSums(hashed()) == 1))
+  expect_equal(hashed()[, 1:300], hashed()[, 301:600])
+  expect_equal(colSums(hashed("never seen")), 1)
+  expect_true(all(rowSums(hashed(many)) > 5))
+})
+
+test_that("date parts are those of the calendar, in the column's own zone", {
+  day <- as.Date("2023-01-01") + c(0:800, NA)
+  m <- one_column(day, dates = c("weekday", "month", "quarter"))()
+  expect_equal(unname(m["x:Mon", 1:801]), as.numeric(format(day[1:801], "%u") == "1"))
+  expect_equal(unname(m["x:Mar", 1:801]), as.numeric(format(day[1:801], "%m") == "03"))
+  expect_equal(unname(colSums(m[c("x:Q1", "x:Q4"), 1:801])), as.numeric(format(day[1:801], "%m") %in% c("01", "02", "03", "10", "11", "12")))
+  expect_true(all(m[, 802] == 0))
+  year <- as.numeric(format(day, "%Y"))
+  expect_equal(unname(one_column(day, dates = "year")()[1, 1:801]), ((year - mean(year, na.rm = TRUE)) / sd(year, na.rm = TRUE))[1:801])
+  at <- as.POSIXct("2025-07-01 23:30", tz = "UTC") + 3600 * (0:49)
+  attr(at, "tzone") <- "Europe/Berlin"
+  m <- one_column(at, dates = "hour")()
+  hour <- as.POSIXlt(at)$hour + 0.5
+  expect_equal(unname(m["x:hour_sin", ]), sin(2 * pi * hour / 24))
+})
+
+test_that("codes that mean missing are taken out, and numbers come to light", {
+  table <- data.frame(y = rnorm(60), load = rep(c("12", "n/a", "7.5"), 20), age = rep(c(30, -9, 41), 20))
+  b <- brief(table, "y")
+  expect_equal(b$columns$kinds$load, "category")
+  b <- prepare(b, missing_codes = c(-9, "n/a"))
+  expect_equal(unlist(b$columns$kinds[c("load", "age")]), c(load = "number", age = "count"))
+  expect_equal(brief_table(b)$load[1:3], c(12, NA, 7.5))
+  model <- train(regimen(b, epochs = 2), progress = "none")
+  expect_identical(predict(model, data.frame(load = "n/a", age = 30)), predict(model, data.frame(load = NA_real_, age = 30)))
+  only <- prepare(brief(table, "y"), only = load, missing_codes = "n/a")
+  expect_equal(unlist(only$columns$kinds[c("load", "age")]), c(load = "number", age = "number"))
+})
+
+test_that("settings for some columns stand beside those for all, and later calls win", {
+  b <- brief(small_kilns(), "outcome") |> prepare(only = c(load_kg, soak_min), numbers = "robust", clip = 0.01)
+  expect_equal(settings_for(b, "load_kg")$numbers, "robust")
+  expect_equal(settings_for(b, "peak_c")$numbers, "zscore")
+  b <- prepare(b, numbers = "minmax")
+  expect_equal(settings_for(b, "load_kg")$numbers, "minmax")
+  expect_equal(settings_for(b, "load_kg")$clip, 0.01)
+  b <- prepare(b, only = load_kg, numbers = "none")
+  expect_equal(settings_for(b, "load_kg")[c("numbers", "clip")], list(numbers = "none", clip = 0.01))
+  expect_fails(prepare(b, only = load, numbers = "none"), "no column `load` for `only`")
+  expect_fails(prepare(b, dates = "seasons"), "Did you mean `season`?")
+})
+
+test_that("a log target is answered as a mean, or as a median where that is asked for", {
+  t <- withr::with_seed(4, data.frame(x = runif(3000)))
+  t$y <- exp(1 + 2 * t$x + withr::with_seed(5, rnorm(3000, 0, 0.8)))
+  fit <- function(target) withr::with_seed(1, brief(t, "y") |> prepare(target = target) |> wire("direct") |> train(progress = "none"))
+  mean_model <- fit("log")
+  median_model <- fit("log_median")
+  grid <- data.frame(x = c(0.2, 0.5, 0.8))
+  expect_equal(predict(median_model, grid)$answer, exp(1 + 2 * grid$x), tolerance = 0.05)
+  expect_equal(mean_model$preparation$target$smear, exp(0.8^2 / 2), tolerance = 0.05)
+  expect_equal(predict(mean_model, grid)$answer, exp(1 + 2 * grid$x + 0.8^2 / 2), tolerance = 0.1)
+  expect_fails(train(brief(transform(t, y = y - 1), "y") |> prepare(target = "log")), "is not above 0 in row")
+  expect_fails(train(brief(small_crossings(), "passengers") |> prepare(target = "log")), "is for regression")
+})
+
+test_that("random tables: the core's encoding equals an obvious one on any rows", {
+  for (seed in 1:15) {
+    withr::local_seed(seed)
+    n <- sample(40:300, 1)
+    holes <- function(x, share) replace(x, runif(n) < share, NA)
+    table <- data.frame(
+      y = rnorm(n), a = holes(rnorm(n, 50, 20), 0.1), k = holes(sample(100L, n, TRUE), 0.005), f = sample(c(TRUE, FALSE), n, TRUE),
+      w = holes(sample(c("u", "v", "w", "x y"), n, TRUE), sample(c(0, 0.2), 1)), d = holes(as.Date("2024-02-01") + sample(400, n, TRUE), 0.05)
+    )
+    b <- brief(table, "y")
+    training <- runif(n) < 0.7
+    obvious <- list()
+    for (column in brief_inputs(b)) {
+      x <- table[[column]]
+      t <- x[training]
+      if (is.numeric(x) || is.logical(x)) {
+        x <- as.numeric(x)
+        t <- as.numeric(t)
+        obvious[[column]] <- (ifelse(is.na(x), median(t, na.rm = TRUE), x) - mean(t, na.rm = TRUE)) / sd(t, na.rm = TRUE)
+        if (mean(is.na(t)) > 0.01) obvious[[paste0(column, "?")]] <- as.numeric(is.na(x))
+      } else if (is.character(x)) {
+        for (level in sort(unique(t), method = "radix")) obvious[[paste0(column, level)]] <- as.numeric(x %in% level)
+        if (mean(is.na(t)) > 0.01) obvious[[paste0(column, "?")]] <- as.numeric(is.na(x))
+      } else {
+        angle <- 2 * pi * (as.numeric(format(x, "%j")) - 1) / 365.25
+        parts <- c(list(sin(angle), cos(angle)), lapply(1:7, function(day) as.numeric(format(x, "%u") == day)))
+        obvious <- c(obvious, lapply(parts, function(p) ifelse(is.na(p), 0, p)))
+      }
+    }
+    preparation <- learn_preparation(b, brief_table(b), training)
+    some <- sample(n, sample(n, 1))
+    expect_equal(encode_inputs(preparation, table[some, ]), unname(do.call(rbind, obvious)[, some, drop = FALSE]), tolerance = 1e-12)
+  }
+})
