@@ -18,7 +18,7 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 demo: install
 	@./hylomath demo
 
-test: install $(BUILD)/core-tests
+test: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
 	@$(RUN) tools/run-tests.R
 
 test-core: $(BUILD)/core-tests
@@ -32,6 +32,10 @@ $(BUILD)/ready: DESCRIPTION tools/setup.R
 	@Rscript tools/setup.R
 	@touch $@
 
+$(BUILD)/ready-for-tests: $(BUILD)/ready
+	@Rscript tools/setup.R test
+	@touch $@
+
 $(BUILD)/installed: $(BUILD)/ready $(SOURCES)
 	@echo "Building hylomath (about a minute the first time) ..."
 	@# R's own make knows no headers: when one has changed, everything is compiled anew
@@ -42,7 +46,7 @@ $(BUILD)/installed: $(BUILD)/ready $(SOURCES)
 $(BUILD)/core-tests: $(OBJECTS)
 	@$(CXX) $(CXXFLAGS) $^ -o $@
 
-$(BUILD)/core/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready
+$(BUILD)/core/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready-for-tests
 	@mkdir -p $(dir $@)
 	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $$(Rscript -e 'cat(system.file("include/testthat/vendor", package = "testthat"))') -c $< -o $@
 
@@ -58,7 +62,7 @@ bench: install
 	@$(RUN) bench/training.R
 	@$(RUN) bench/generators.R
 
-check: setup
+check: $(BUILD)/ready-for-tests
 	@cd $(BUILD) && R CMD build .. && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz
 
 clean:

@@ -5,11 +5,16 @@
 #' never taken for anything else: a class called `no` or `010` stays one. Written and read again, a brief is identical
 #' but for the table, which is no part of it.
 #'
+#' @section Data: `data` names one source: `file` (CSV and its kin, also `.gz`; Parquet; Excel, with `sheet`), where `separator`,
+#'   `decimal` and `encoding` (`UTF-8` or `Latin-1`) are guessed unless they are given; `sqlite` (a file) with a `query`; or
+#'   `postgres` (the name of a database) with a `query`, whose host, port, user and password come from the environment
+#'   variables PGHOST, PGPORT, PGUSER and PGPASSWORD and never from the brief.
 #' @param b A brief.
 #' @param file A path.
 #' @param text The YAML itself, in place of a file.
-#' @return `write_brief()` returns `b` invisibly; `read_brief()` a brief. When its `data.file` is there (a relative path
-#'   counts from the brief's folder), the brief carries that table.
+#' @param read Whether to read the table that `data` names, if it can be found.
+#' @return `write_brief()` returns `b` invisibly; `read_brief()` a brief. With `read`, the brief carries the table
+#'   that its `data` names, as far as the analysis looks at it; a relative path counts from the brief's folder.
 #' @section Errors: Unknown keys are errors that name the nearest known one; values of the wrong type name their key.
 #' @examples
 #' file <- tempfile(fileext = ".yml")
@@ -24,18 +29,31 @@ write_brief <- function(b, file) {
 
 #' @rdname write_brief
 #' @export
-read_brief <- function(file, text = NULL) {
+read_brief <- function(file, text = NULL, read = TRUE) {
   if (is.null(text)) {
     check_file(file)
     text <- read_text(file)
   }
   settings <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
   b <- complete_brief(settings)
-  path <- b$data$file
-  if (is.null(path)) return(b)
-  if (!missing(file) && !is_absolute(path)) path <- file.path(dirname(file), path)
-  if (file.exists(path)) b <- attach_table(b, read_table(path, unlist(b$columns$kinds)))
-  b
+  if (is.null(b$data)) return(b)
+  check_source(b$data)
+  folder <- if (missing(file)) "." else dirname(file)
+  # a database is asked when the table is needed; a file that is elsewhere may be given later
+  if (!read || !source_is_there(b$data, folder)) return(b)
+  attach_table(b, read_source(b$data, folder, unlist(b$columns$kinds), wanted_columns(b)))
+}
+
+# The columns that a brief with known kinds will look at, NULL when they are not known yet.
+wanted_columns <- function(b) {
+  if (length(b$columns$kinds) == 0) return(NULL)
+  trees <- lapply(b$derive, parse_expression, "derive")
+  conditions <- unlist(c(b$keep_rows, b$hold_out[grep("_where$", names(b$hold_out))]))
+  looked_at <- c(
+    brief_inputs(b), b$target, unlist(b$columns[column_roles]), b$hold_out$parts,
+    unlist(lapply(conditions, function(text) expression_columns(parse_expression(text, "condition"))))
+  )
+  needed_steps(trees, looked_at)$raw
 }
 
 # Fills in defaults, key by key, and checks what only the whole can tell.

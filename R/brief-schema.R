@@ -7,7 +7,16 @@ column_kinds <- c("number", "count", "flag", "category", "date", "time", "id", "
 
 brief_schema <- function() {
   list(
-    data = list(file = type_text()),
+    data = list(
+      file = type_text(),
+      separator = type_text(),
+      decimal = type_choice(c(".", ",")),
+      encoding = type_choice(c("UTF-8", "Latin-1")),
+      sheet = type_text(),
+      sqlite = type_text(),
+      postgres = type_text(),
+      query = type_text()
+    ),
     target = type_text(),
     task = type_choice(brief_tasks),
     classes = type_texts(),

@@ -16,7 +16,9 @@
 #' The task is `classification` for a target of words, flags or two values, `count` for whole numbers from 0 with a
 #' median up to 1,000, and `regression` otherwise.
 #'
-#' @param data A data frame with a header and a row for each record, or the path of a CSV file.
+#' @param data A data frame (tibble, data.table) with a row for each record; the path of a CSV, TSV, Parquet or Excel file; or a
+#'   DBI connection. Labelled columns become their labels, 64-bit integers become numbers.
+#' @param query For a connection: the SQL query that gives the rows.
 #' @param target The name of the column to predict.
 #' @param task `"classification"`, `"regression"` or `"count"`; guessed when not given.
 #' @param positive For two classes: the class whose probability is meant when one is spoken of. The default is the
@@ -44,9 +46,17 @@ brief.character <- function(data, target, task = NULL, positive = NULL, ...) {
   start_brief(read_table(data), target, task, positive, file = data)
 }
 
+#' @rdname brief
+#' @export
+brief.DBIConnection <- function(data, target, query, task = NULL, positive = NULL, ...) {
+  rlang::check_dots_empty()
+  if (missing(query)) fail("`query` is missing: say which rows to take from the database.", "For a whole table: query = \"select * from <table>\"")
+  start_brief(read_query(data, query), target, task, positive, file = NULL)
+}
+
 #' @export
 brief.default <- function(data, ...) {
-  fail(sprintf("A brief starts from a data frame or the path of a CSV file, not from %s.", describe_class(data)))
+  fail(sprintf("A brief starts from a data frame, the path of a file or a DBI connection, not from %s.", describe_class(data)))
 }
 
 start_brief <- function(data, target, task, positive, file) {

@@ -14,7 +14,10 @@ cli_verbs <- function() {
     ),
     brief = list(
       does = "Start a brief: guess kinds and task, and write the file that describes the analysis.", takes = "TABLE.csv", run = cli_brief, least = 1, most = 1,
-      options = list(cli_option(c("-t", "--target"), "The column to predict. Needed.", metavar = "COLUMN"), output, set, json, quiet),
+      options = list(
+        cli_option(c("-t", "--target"), "The column to predict. Needed.", metavar = "COLUMN"),
+        cli_option("--query", "SQL for a database in place of a table: a SQLite file, or the name of a PostgreSQL database (PGHOST, PGUSER, ... are heeded).", metavar = "SQL"), output, set, json, quiet
+      ),
       example = "hylomath brief kilns.csv --target outcome -o kilns.yml"
     ),
     train = list(
@@ -32,7 +35,7 @@ cli_verbs <- function() {
     ),
     predict = list(
       does = "Put a model's answers beside the rows of a table.", takes = "MODEL.hylo TABLE.csv", run = cli_predict, least = 2, most = 2,
-      options = list(output, json, quiet), example = "hylomath predict kilns.hylo new.csv -o scored.csv"
+      options = list(output, cli_option("--flags", "Add a column that names what is strange about each row.", action = "store_true"), json, quiet), example = "hylomath predict kilns.hylo new.csv -o scored.csv"
     ),
     show = list(
       does = "Show what a model or brief file holds.", takes = "MODEL.hylo|BRIEF.yml", run = cli_show, least = 1, most = 1,

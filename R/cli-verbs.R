@@ -8,9 +8,10 @@ cli_look <- function(files, options) {
 
 cli_brief <- function(files, options) {
   if (is.null(options$target)) cli_wrong("`--target` is missing: which column is to be predicted?", "brief")
-  b <- cli_override(brief(files, target = options$target), options$set)
+  b <- cli_override(cli_start_brief(files, options), options$set)
   if (!is.null(options$output)) {
-    b$data$file <- path_from(files, dirname(options$output))
+    place <- intersect(c("file", "sqlite"), names(b$data))
+    if (length(place)) b$data[[place]] <- path_from(b$data[[place]], dirname(options$output))
     write_brief(b, options$output)
     cli_say(options, sprintf("Wrote %s.", options$output))
   }
@@ -19,11 +20,21 @@ cli_brief <- function(files, options) {
   if (is.null(options$output)) cat(brief_yaml(b)) else print(b)
 }
 
+# From a file, or from a database when there is a query: SQLite for a file, PostgreSQL for the name of a database.
+cli_start_brief <- function(place, options) {
+  if (is.null(options$query)) return(brief(place, target = options$target))
+  source <- list(query = options$query)
+  source[[if (file.exists(place)) "sqlite" else "postgres"]] <- place
+  b <- brief(read_source(source), target = options$target)
+  b$data <- settle_settings(source, brief_schema()$data, "data")
+  new_brief(brief_settings(b), b$table)
+}
+
 cli_train <- function(files, options) {
   b <- cli_override(read_brief(files), options$set)
   if (is.null(b$table)) {
-    if (is.null(b$data$file)) fail(sprintf("%s names no table.", quoted(files)), "Add the lines `data:` and `  file: <table>.csv`.")
-    check_file(file.path(dirname(files), b$data$file))
+    if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(files)), "Add the lines `data:` and `  file: <table>.csv`.")
+    check_file(path_in(b$data$file, dirname(files)))
   }
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
   check_can_write(output)
@@ -57,13 +68,20 @@ cli_figures <- function(model, appraisal, folder) {
 # The file's own cells with the answers behind them: nothing of the table is rewritten by having been read as numbers.
 cli_predict <- function(files, options) {
   model <- read_model(files[1])
-  table <- read_table(files[2], unlist(model$brief$columns$kinds))
-  answers <- augment(model, table)[-seq_along(table)]
+  table <- read_table(files[2], unlist(model$brief$columns$kinds), columns = needed_columns(model))
+  answers <- augment(model, table, flags = options$flags)[-seq_along(table)]
+  cli_tell_strange(model, table, options)
   if (options$json) return(cli_json(answers))
   scored <- cbind(read_cells(files[2]), answers)
   if (is.null(options$output)) return(data.table::fwrite(scored, ""))
   write_table(scored, options$output)
   cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(scored), "row")))
+}
+
+# How many rows differ from what the network was trained on, and in which columns.
+cli_tell_strange <- function(model, table, options) {
+  found <- strangeness(model, table)
+  if (nrow(found$columns)) cli_say(options, paste(format(found), collapse = "\n"))
 }
 
 cli_show <- function(files, options) {

@@ -55,11 +55,11 @@ check_brief <- function(b, table) {
     column <- b$columns[[role]]
     if (!is.null(column)) check_is_column(table, column, role)
   }
-  for (column in setdiff(names(b$columns$kinds), names(table))) check_is_column(table, column, "input")
   inputs <- brief_inputs(b)
+  for (column in setdiff(inputs, names(table))) check_is_column(table, column, "input")
   if (length(inputs) == 0) fail("No column is left to predict from.", "Look at the kinds with print(), and give some back with set_columns(keep = ...).")
   for (column in inputs) check_input(table[[column]], column, b$columns$kinds[[column]])
-  for (column in setdiff(names(b[["prepare"]]$only), names(table))) check_is_column(table, column, "column of `prepare.only`")
+  for (column in setdiff(names(b[["prepare"]]$only), names(b$columns$kinds))) check_is_column(table, column, "column of `prepare.only`")
   check_log_target(b, table[[b$target]])
   check_case_weights(b, table)
   check_exposure(b, table)

@@ -27,7 +27,10 @@ is_plain <- function(x) {
 # column lose their dimension. What is left (lists, complex numbers) stays and is of the kind `other`.
 plain_value <- function(x, name) {
   if (inherits(x, "haven_labelled")) return(labelled_value(x))
-  if (inherits(x, "integer64")) return(as.numeric(format(x)))
+  if (inherits(x, "integer64")) {
+    rlang::check_installed("bit64", "to read 64-bit integers")
+    return(as.numeric(getExportedValue("bit64", "as.double.integer64")(x)))
+  }
   if (inherits(x, "POSIXlt")) return(as.POSIXct(x))
   if (inherits(x, "difftime")) return(as.numeric(x, units = "days"))
   if (length(dim(x)) == 2 && ncol(x) == 1 && !is.data.frame(x)) return(as.vector(x))

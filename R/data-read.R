@@ -1,34 +1,121 @@
-# Reading tables. A brief's kinds, when known, decide how a column is read, so that a category `010` is not taken for
-# the number ten.
+# Reading tables from files: CSV and its kin, Parquet, Excel. A brief's kinds, when known, decide how a column is read, so
+# that a category `010` is not taken for the number ten; and only the wanted columns are read.
 
-read_table <- function(file, kinds = NULL) {
+# `how` may hold `separator`, `decimal`, `encoding` and `sheet`; `columns` are the wanted ones, NULL for all.
+read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
   check_file(file)
-  rlang::check_installed("data.table", "to read CSV files")
   if (file.size(file) == 0) fail(sprintf("%s is empty.", quoted(file)))
-  as_text <- names(kinds)[kinds %in% c("category", "id", "text")]
-  header <- read_header(file)
-  table <- tryCatch(
-    data.table::fread(
-      file, data.table = FALSE, na.strings = c("", "NA"), keepLeadingZeros = TRUE, check.names = FALSE,
-      encoding = "UTF-8", colClasses = list(character = intersect(as_text, header)), showProgress = FALSE
-    ),
-    error = function(e) fail(sprintf("%s can't be read as a table: %s", quoted(file), conditionMessage(e))),
-    warning = function(w) fail(
-      sprintf("%s can't be read as a table: %s", quoted(file), conditionMessage(w)),
-      "Every row must have as many values as the header has names."
-    )
+  table <- switch(file_kind(file),
+    parquet = read_parquet_table(file, columns),
+    excel = read_excel_table(file, how$sheet),
+    text = read_text_table(file, kinds, how, columns)
   )
   if (nrow(table) == 0) fail(sprintf("%s has a header but no rows.", quoted(file)))
-  table[] <- Map(read_column, table, names(table) %in% as_text)
+  table <- as_table(table)
+  if (!is.null(columns)) table <- table[intersect(names(table), columns)]
+  keep_text <- names(table) %in% text_columns(kinds)
+  for (i in which(!keep_text & vapply(table, is.character, NA))) table[[i]] <- iso_dates(table[[i]])
+  table
+}
+
+file_kind <- function(file) {
+  ending <- tolower(sub("[.]gz$", "", file, ignore.case = TRUE))
+  if (grepl("[.]parquet$", ending)) "parquet" else if (grepl("[.]xlsx?$", ending)) "excel" else "text"
+}
+
+text_columns <- function(kinds) names(kinds)[kinds %in% c("category", "id", "text")]
+
+# ---- text ---------------------------------------------------------------------------------------------------------
+
+# The reader guesses the separator among , ; | tab and blank. A decimal comma is seen where numbers with commas stand
+# between semicolons or tabs. Text that is not UTF-8 is taken for Latin-1.
+read_text_table <- function(file, kinds, how, columns) {
+  rlang::check_installed("data.table", "to read CSV files")
+  plain <- plain_text(file)
+  if (plain != file) on.exit(unlink(plain))
+  start <- file_start(plain, file)
+  decimal <- how$decimal %||% guess_decimal(start$lines, how$separator)
+  header <- read_header(plain, how$separator)
+  quietly_read(file, data.table::fread(
+    plain,
+    sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"), keepLeadingZeros = TRUE,
+    check.names = FALSE, encoding = how$encoding %||% start$encoding, showProgress = FALSE, integer64 = "double",
+    colClasses = list(character = intersect(text_columns(kinds), header)),
+    select = if (!is.null(columns)) which(header %in% columns), nThread = thread_count()
+  )) |> in_utf8()
+}
+
+# An uncompressed copy of a .gz file, else the file itself.
+plain_text <- function(file) {
+  if (!identical(readBin(file, "raw", 2), as.raw(c(0x1f, 0x8b)))) return(file)
+  plain <- tempfile(fileext = ".csv")
+  from <- gzfile(file, "rb")
+  to <- file(plain, "wb")
+  on.exit({
+    close(from)
+    close(to)
+  })
+  while (length(part <- readBin(from, "raw", 2^24)) > 0) writeBin(part, to)
+  plain
+}
+
+# The first lines and the encoding, from the first bytes of the file; what is no text is refused.
+file_start <- function(plain, file) {
+  bytes <- readBin(plain, "raw", 2^16)
+  if (identical(bytes[1:2], as.raw(c(0xff, 0xfe))) || identical(bytes[1:2], as.raw(c(0xfe, 0xff)))) {
+    fail(sprintf("%s is in UTF-16.", quoted(file)), "Save it in UTF-8 and try again.")
+  }
+  if (any(bytes == 0)) fail(sprintf("%s is not a text file: it holds a zero byte at position %d.", quoted(file), which(bytes == 0)[1]))
+  ends <- which(bytes == as.raw(0x0a))
+  whole <- if (length(ends)) bytes[seq_len(max(ends))] else bytes
+  text <- rawToChar(whole)
+  list(lines = strsplit(text, "\r?\n", useBytes = TRUE)[[1]], encoding = if (validUTF8(text)) "UTF-8" else "Latin-1")
+}
+
+guess_decimal <- function(lines, separator) {
+  lines <- utils::head(lines, 200)
+  separators <- separator %||% c(";", "\t")
+  cells <- unlist(lapply(separators, function(s) if (any(grepl(s, lines, fixed = TRUE, useBytes = TRUE))) strsplit(lines[-1], s, fixed = TRUE, useBytes = TRUE)))
+  cells <- gsub("\"", "", cells, useBytes = TRUE)
+  comma <- sum(grepl("^-?[0-9]+,[0-9]+$", cells, useBytes = TRUE))
+  point <- sum(grepl("^-?[0-9]+[.][0-9]+$", cells, useBytes = TRUE))
+  if (comma > point && !identical(separator, ",")) "," else "."
+}
+
+read_header <- function(plain, separator = NULL) {
+  names(suppressWarnings(tryCatch(data.table::fread(plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8"), error = function(e) NULL)))
+}
+
+# What the reader complains of is an error here: a warning means that rows or values were lost.
+quietly_read <- function(file, code) {
+  tryCatch(
+    code,
+    error = function(e) fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(e))),
+    warning = function(w) {
+      fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(w)), "Every row must have as many values as the header has names; quotes must close.")
+    }
+  )
+}
+
+first_sentence <- function(condition) sub("([.!]) .*$", "\\1", gsub("[[:space:]]+", " ", conditionMessage(condition)))
+
+in_utf8 <- function(table) {
+  names(table) <- enc2utf8(names(table))
+  text <- which(vapply(table, is.character, NA))
+  for (i in text) if (any(Encoding(table[[i]]) == "latin1")) table[[i]] <- enc2utf8(table[[i]])
   table
 }
 
 # The cells as they stand in the file, for writing them again beside something new.
-read_cells <- function(file) {
-  data.table::fread(
-    file, data.table = FALSE, colClasses = "character", na.strings = NULL, check.names = FALSE, encoding = "UTF-8",
-    showProgress = FALSE, strip.white = FALSE
-  )
+read_cells <- function(file, how = list()) {
+  if (file_kind(file) != "text") return(read_table(file, how = how))
+  plain <- plain_text(file)
+  if (plain != file) on.exit(unlink(plain))
+  start <- file_start(plain, file)
+  in_utf8(data.table::fread(
+    plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = NULL, check.names = FALSE,
+    encoding = how$encoding %||% start$encoding, showProgress = FALSE, strip.white = FALSE
+  ))
 }
 
 write_table <- function(table, file) {
@@ -36,29 +123,39 @@ write_table <- function(table, file) {
   replace_whole(file, function(part) data.table::fwrite(table, part, dateTimeAs = "ISO"))
 }
 
-read_header <- function(file) {
-  names(suppressWarnings(tryCatch(data.table::fread(file, nrows = 0, encoding = "UTF-8"), error = function(e) NULL)))
+# ---- other files --------------------------------------------------------------------------------------------------
+
+read_parquet_table <- function(file, columns) {
+  rlang::check_installed("nanoparquet", "to read Parquet files")
+  if (!is.null(columns)) {
+    schema <- quietly_read(file, nanoparquet::read_parquet_schema(file))
+    columns <- intersect(schema$name[is.na(schema$num_children)], columns)
+  }
+  as.data.frame(quietly_read(file, nanoparquet::read_parquet(file, col_select = columns)))
 }
 
-# The reader's own classes of dates as base R's, and dates that it left as text.
-read_column <- function(x, keep_text) {
-  if (inherits(x, "Date")) return(structure(as.numeric(x), class = "Date"))
-  if (!is.character(x)) return(if (inherits(x, "integer64")) as.numeric(format(x)) else x)
-  Encoding(x) <- "UTF-8"
-  if (keep_text) x else iso_dates(x)
+read_excel_table <- function(file, sheet) {
+  rlang::check_installed("readxl", "to read Excel files")
+  as.data.frame(quietly_read(file, readxl::read_excel(file, sheet = sheet, na = c("", "NA"), guess_max = 1e6, progress = FALSE, .name_repair = "minimal")))
 }
+
+# ---- dates --------------------------------------------------------------------------------------------------------
 
 # Text that is an ISO 8601 date or time (in UTC) throughout becomes one.
 iso_dates <- function(x) {
   date <- "^[0-9]{4}-[0-9]{2}-[0-9]{2}"
   first <- x[!is.na(x)][1]
   if (is.na(first) || !grepl(date, first)) return(x)
-  if (all(grepl(paste0(date, "$"), x) | is.na(x))) return(unless_lost(as.Date(x, "%Y-%m-%d"), x))
+  # few dates stand for many rows: each is read once
+  distinct <- unique(x)
+  if (all(grepl(paste0(date, "$"), distinct) | is.na(distinct))) return(unless_lost(as.Date(distinct, "%Y-%m-%d"), distinct, x))
   time <- paste0(date, "[T ][0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?$")
-  if (!all(grepl(time, x) | is.na(x))) return(x)
-  text <- sub("Z$", "", sub("T", " ", x))
-  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%OS", "%Y-%m-%d %H:%M")), x)
+  if (!all(grepl(time, distinct) | is.na(distinct))) return(x)
+  text <- sub("Z$", "", sub("T", " ", distinct))
+  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%OS", "%Y-%m-%d %H:%M")), distinct, x)
 }
 
 # "2023-02-30" looks like a date and is none: then the column stays text.
-unless_lost <- function(converted, x) if (identical(is.na(converted), is.na(x))) converted else x
+unless_lost <- function(converted, distinct, x) {
+  if (identical(is.na(converted), is.na(distinct))) converted[match(x, distinct)] else x
+}

@@ -71,6 +71,13 @@ decode_number <- function(preparation, answers) {
   if (preparation$target$log) exp(z) * preparation$target$smear else z
 }
 
+# The columns that a table of new rows must have.
+needed_columns <- function(model) {
+  inputs <- vapply(model$preparation$columns, `[[`, "", "column")
+  trees <- lapply(model$preparation$rules$derived, parse_expression, "derive")
+  c(needed_steps(trees, inputs)$raw, model$brief$columns$exposure)
+}
+
 # Columns are found by name, in any order; one that is missing or of another type fails before any work. Returns the
 # table that the network's inputs are read from.
 new_rows <- function(preparation, table) {
