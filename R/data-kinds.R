@@ -45,11 +45,27 @@ kind_of_numbers <- function(s, x) {
 # Another word in every row is an id; more than 100 words, or more than one for every five rows, are too many to be
 # levels of a category.
 kind_of_words <- function(x) {
-  distinct <- if (is.factor(x)) length(unique(x[!is.na(x)])) else sum(!is.na(unique(x)))
   n <- sum(!is.na(x))
+  # no column with more words than this can be a category; whether all differ is another question
+  seen <- levels_of(x, most = 101)
+  distinct <- length(seen$levels)
   if (distinct == 1) return("constant")
-  if (n >= 20 && distinct == n) return("id")
+  if (n >= 20 && (distinct == n || (distinct > 100 && !anyDuplicated(x[!is.na(x)])))) return("id")
   if (distinct > 100 || (n >= 50 && distinct > n / 5)) "text" else "category"
+}
+
+# The labels that occur, in the order in which they first stand, and each row's place among them. Stops early, with codes
+# of length 0, where there are more than `most`.
+levels_of <- function(x, most = Inf) {
+  if (is.factor(x)) {
+    occurring <- sort(unique(as.integer(x)))
+    return(list(levels = enc2utf8(levels(x)[occurring]), codes = match(as.integer(x), occurring)))
+  }
+  found <- core_levels(if (is.character(x)) x else as_label(x), most)
+  levels <- enc2utf8(found$levels)
+  # one text in two encodings is one label
+  if (anyDuplicated(levels)) found$codes <- match(levels, unique(levels))[found$codes]
+  list(levels = unique(levels), codes = found$codes)
 }
 
 guess_task <- function(y, target) {
@@ -68,14 +84,14 @@ guess_task <- function(y, target) {
 # point, so that the order is the same on every machine).
 guess_classes <- function(y) {
   if (is.factor(y)) return(enc2utf8(levels(y)[levels(y) %in% y]))
-  values <- unique(y[!is.na(y)])
-  if (is.numeric(y)) return(as_label(sort(values)))
-  sort(as_label(values), method = "radix")
+  if (is.numeric(y)) return(as_label(sort(unique(y[!is.na(y)]))))
+  sort(levels_of(y)$levels, method = "radix")
 }
 
 # The text of values as labels: TRUE is "TRUE", 3 is "3", words are themselves.
 as_label <- function(x) {
   if (is.numeric(x)) return(format_labels(x))
+  if (is.factor(x)) return(enc2utf8(levels(x))[as.integer(x)])
   enc2utf8(as.character(x))
 }
 

@@ -34,15 +34,17 @@ read_text_table <- function(file, kinds, how, columns) {
   plain <- plain_text(file)
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
+  scan <- core_scan_text(path.expand(plain), thread_count())
+  if (!is.na(scan$zero_byte)) fail(sprintf("%s is not a text file: it holds a zero byte at position %s.", quoted(file), format_count(scan$zero_byte)))
   decimal <- how$decimal %||% guess_decimal(start$lines, how$separator)
   header <- read_header(plain, how$separator)
   quietly_read(file, data.table::fread(
     plain,
-    sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"), keepLeadingZeros = TRUE,
+    sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"), keepLeadingZeros = scan$leading_zeros,
     check.names = FALSE, encoding = how$encoding %||% start$encoding, showProgress = FALSE, integer64 = "double",
     colClasses = list(character = intersect(text_columns(kinds), header)),
     select = if (!is.null(columns)) which(header %in% columns), nThread = thread_count()
-  )) |> in_utf8()
+  )) |> in_utf8(how$encoding %||% start$encoding)
 }
 
 # An uncompressed copy of a .gz file, else the file itself.
@@ -65,7 +67,7 @@ file_start <- function(plain, file) {
   if (identical(bytes[1:2], as.raw(c(0xff, 0xfe))) || identical(bytes[1:2], as.raw(c(0xfe, 0xff)))) {
     fail(sprintf("%s is in UTF-16.", quoted(file)), "Save it in UTF-8 and try again.")
   }
-  if (any(bytes == 0)) fail(sprintf("%s is not a text file: it holds a zero byte at position %d.", quoted(file), which(bytes == 0)[1]))
+  bytes <- bytes[bytes != as.raw(0)]  # the scan of the whole file complains of these
   ends <- which(bytes == as.raw(0x0a))
   whole <- if (length(ends)) bytes[seq_len(max(ends))] else bytes
   text <- rawToChar(whole)
@@ -99,10 +101,11 @@ quietly_read <- function(file, code) {
 
 first_sentence <- function(condition) sub("([.!]) .*$", "\\1", gsub("[[:space:]]+", " ", conditionMessage(condition)))
 
-in_utf8 <- function(table) {
+in_utf8 <- function(table, encoding) {
+  if (encoding == "UTF-8") return(table)
   names(table) <- enc2utf8(names(table))
-  text <- which(vapply(table, is.character, NA))
-  for (i in text) if (any(Encoding(table[[i]]) == "latin1")) table[[i]] <- enc2utf8(table[[i]])
+  text <- vapply(table, is.character, NA)
+  table[text] <- lapply(table[text], enc2utf8)
   table
 }
 
@@ -115,7 +118,7 @@ read_cells <- function(file, how = list()) {
   in_utf8(data.table::fread(
     plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = NULL, check.names = FALSE,
     encoding = how$encoding %||% start$encoding, showProgress = FALSE, strip.white = FALSE
-  ))
+  ), how$encoding %||% start$encoding)
 }
 
 write_table <- function(table, file) {

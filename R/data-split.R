@@ -76,7 +76,10 @@ keep_groups_whole <- function(b, table, part, usable) {
 
 # Classes, or tenths of the ranks of a number; fewer, wider bands where a tenth would be too few rows to deal from.
 strata_of <- function(b, y) {
-  if (b$task == "classification") return(match(as_label(y), b$classes))
+  if (b$task == "classification") {
+    seen <- levels_of(y)
+    return(match(seen$levels, b$classes)[seen$codes])
+  }
   shares <- c(b$hold_out$validation, b$hold_out$test, b$hold_out$calibration)
   bands <- min(10, max(1, floor(length(y) * min(shares[shares > 0], 1))))
   as.integer(ceiling(bands * rank(y, ties.method = "first") / length(y)))
@@ -148,7 +151,7 @@ check_parts <- function(b, part, y) {
     asked <- if (is.null(how$parts)) how[[name]] > 0 || !is.null(how[[paste0(name, "_where")]]) else name %in% part
     if (asked) wanted <- c(wanted, name)
   }
-  n <- table(factor(part, wanted))
+  n <- tabulate(match(part, wanted), length(wanted))
   if (any(n == 0)) {
     fail(
       sprintf("The %s part would have no rows: there are %s with a target.", wanted[which(n == 0)[1]], counted(sum(!is.na(y)), "row")),
@@ -159,7 +162,7 @@ check_parts <- function(b, part, y) {
 }
 
 check_part_classes <- function(b, part, y, wanted) {
-  counts <- table(factor(as_label(y[!is.na(part)]), b$classes))
+  counts <- class_counts(y[!is.na(part)], b$classes)
   few <- which(counts < length(wanted))
   if (length(few)) {
     fail(
@@ -167,7 +170,7 @@ check_part_classes <- function(b, part, y, wanted) {
       "Put rare classes together, leave its rows out, or hold out fewer parts."
     )
   }
-  without <- setdiff(b$classes, as_label(y[part %in% "training"]))
+  without <- setdiff(b$classes, levels_of(y[part %in% "training"])$levels)
   if (length(without)) {
     fail(
       sprintf("No training row is of the class %s.", describe(without[1])),

@@ -16,17 +16,13 @@ source_column <- function(plan, x) {
 
 level_codes <- function(x, levels) {
   if (is.factor(x)) return(match(enc2utf8(levels(x)), levels, nomatch = 0L)[as.integer(x)])
-  label <- if (is.character(x)) x else as_label(x)
-  code <- match(label, levels, nomatch = 0L)
-  code[is.na(label)] <- NA
-  code
+  seen <- levels_of(x)
+  match(seen$levels, levels, nomatch = 0L)[seen$codes]
 }
 
 hash_codes <- function(x, buckets) {
-  label <- as_label(x)
-  distinct <- unique(label[!is.na(label)])
-  code <- as.integer(core_hash(distinct) %% buckets) + 1L
-  code[match(label, distinct)]
+  seen <- levels_of(x)
+  (as.integer(core_hash(seen$levels) %% buckets) + 1L)[seen$codes]
 }
 
 # Seconds on the clock of the column's own time zone.
@@ -61,9 +57,9 @@ encode_target <- function(b, preparation, y) {
     if (preparation$target$log) y <- log(y)
     return((y - preparation$target$shift) / preparation$target$scale)
   }
-  label <- as_label(y)
-  if (length(b$classes) == 2) return((label == b$positive) + 0)
-  as.numeric(match(label, b$classes))
+  seen <- levels_of(y)
+  if (length(b$classes) == 2) return((seen$levels == b$positive)[seen$codes] + 0)
+  as.numeric(match(seen$levels, b$classes)[seen$codes])
 }
 
 decode_number <- function(preparation, answers) {

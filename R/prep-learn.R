@@ -12,8 +12,8 @@ learn_preparation <- function(b, table, training) {
   numbers <- inputs[kinds %in% c("number", "count", "flag")]
   plans[numbers] <- learn_numbers(table[numbers], settings[numbers], rows)
   for (column in setdiff(inputs, numbers)) {
-    x <- table[[column]][rows]
-    plans[[column]] <- if (kinds[[column]] == "category") learn_levels(as_label(x), settings[[column]]) else learn_date(x, settings[[column]])
+    x <- table[[column]]
+    plans[[column]] <- if (kinds[[column]] == "category") learn_levels(x, rows, settings[[column]]) else learn_date(x[rows], settings[[column]])
   }
   plans <- Map(function(plan, column) c(list(column = column, kind = kinds[[column]]), plan), plans, inputs)
   list(
@@ -31,13 +31,12 @@ needed_rules <- function(rules, inputs) {
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
-quantile_shares <- c(0.5, 0.25, 0.75)
-
 learn_numbers <- function(columns, settings, rows) {
   if (length(columns) == 0) return(list())
   clip <- unique(unlist(lapply(settings, function(s) if (s$clip > 0) c(s$clip, 1 - s$clip))))
   ranks <- if (any(vapply(settings, function(s) s$numbers == "rank_normal", NA))) seq(0, 1, 0.01)
-  shares <- unique(c(quantile_shares, clip, ranks))
+  robust <- if (any(vapply(settings, function(s) s$numbers == "robust", NA))) c(0.25, 0.75)
+  shares <- unique(c(0.5, robust, clip, ranks))
   found <- summarise_numbers(unname(as.list(columns)), rows, shares)
   lapply(seq_along(columns), function(i) {
     if (found$gaps[i] == found$rows[i]) fail_no_values(names(columns)[i])
@@ -92,24 +91,29 @@ commonest <- function(x) {
 
 # ---- categories ---------------------------------------------------------------------------------------------------
 
-learn_levels <- function(x, how) {
-  known <- !is.na(x)
-  if (!any(known)) fail_no_values(NULL)
-  seen <- unique(x[known])
-  share <- tabulate(match(x[known], seen)) / sum(known)
-  kept <- order(seen, method = "radix")
-  kept <- kept[share[kept] >= how$rare]
-  plan <- list(levels = enc2utf8(seen[kept]), rare = enc2utf8(setdiff(seen, seen[kept])), seen_gaps = sum(!known), drop_gaps = how$gaps == "drop")
-  fill <- if (how$gaps == "common") commonest(x)
+learn_levels <- function(x, rows, how) {
+  all <- levels_of(x)
+  code <- all$codes[rows]
+  counts <- tabulate(code, length(all$levels))
+  known <- sum(counts)
+  if (known == 0) fail_no_values(NULL)
+  order <- order(all$levels, method = "radix")
+  order <- order[counts[order] > 0]
+  kept <- order[counts[order] / known >= how$rare]
+  plan <- list(
+    levels = all$levels[kept], rare = all$levels[setdiff(order, kept)], seen_gaps = length(code) - known, drop_gaps = how$gaps == "drop"
+  )
+  gap_share <- plan$seen_gaps / length(code)
+  fill <- if (how$gaps == "common") all$levels[which.max(counts)]
   switch(how$categories,
-    indicator = indicator_plan(plan, lumped = length(kept) < length(seen), fill, own_place(how, known)),
-    ordinal = score_plan(plan, seq_along(kept), x),
-    frequency = score_plan(plan, share[kept], x),
+    indicator = indicator_plan(plan, lumped = length(kept) < length(order), fill, own_place(how, gap_share)),
+    ordinal = score_plan(plan, seq_along(kept), counts[kept]),
+    frequency = score_plan(plan, counts[kept] / known, counts[kept]),
     hash = hash_plan(plan, how$buckets)
   )
 }
 
-own_place <- function(how, known) how$gaps == "own" || (how$gaps %in% c("auto", "flag") && mean(!known) > 0.01)
+own_place <- function(how, gap_share) how$gaps == "own" || (how$gaps %in% c("auto", "flag") && gap_share > 0.01)
 
 # Places: the levels, then one for rare and unseen levels if rare ones were put together, then one for missing values if
 # they have their own.
@@ -119,13 +123,13 @@ indicator_plan <- function(plan, lumped, fill, own) {
   c(plan, list(encoding = "level", width = k + lumped + own, unseen = if (lumped) k else -1, missing = missing, lumped = lumped, own = own))
 }
 
-# One number a level, scaled over the training rows; what is not known stands in the middle.
-score_plan <- function(plan, score, x) {
-  along <- score[match(x, plan$levels)]
-  along <- along[!is.na(along)]
-  deviation <- stats::sd(along)
-  scaled <- (score - mean(along)) / if (is.na(deviation) || deviation == 0) 1 else deviation
-  c(plan, list(encoding = "score", scores = as.numeric(scaled), unseen = 0, missing = 0))
+# One number a level, scaled over the training rows, of which `counts` have each level; what is not known stands in the
+# middle.
+score_plan <- function(plan, score, counts) {
+  n <- sum(counts)
+  mean <- sum(score * counts) / n
+  deviation <- sqrt(sum(counts * (score - mean)^2) / max(n - 1, 1))
+  c(plan, list(encoding = "score", scores = as.numeric(score - mean) / if (deviation == 0) 1 else deviation, unseen = 0, missing = 0))
 }
 
 # Levels fall into buckets by a hash of their text, so that any number of them, seen or not, has a place.
@@ -145,7 +149,7 @@ learn_date <- function(x, how) {
   clock <- inherits(x, "POSIXct")
   parts <- intersect(names(date_parts), how$dates)
   if (!clock) parts <- setdiff(parts, "hour")
-  years <- local_parts(x)$year + 1900
+  years <- if ("year" %in% parts) local_parts(x)$year + 1900 else 0
   deviation <- stats::sd(years, na.rm = TRUE)
   list(
     encoding = "date", parts = parts, part_bits = sum(date_parts[parts]), clock = clock,
@@ -156,10 +160,16 @@ learn_date <- function(x, how) {
 
 # ---- the target ---------------------------------------------------------------------------------------------------
 
+class_counts <- function(y, classes) {
+  seen <- levels_of(y)
+  counts <- tabulate(seen$codes, length(seen$levels))[match(classes, seen$levels)]
+  stats::setNames(ifelse(is.na(counts), 0L, counts), classes)
+}
+
 # `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
 # of a log target become means; it stays 1 for medians.
 learn_target <- function(b, y) {
-  if (b$task == "classification") return(list(counts = as.list(table(factor(as_label(y), b$classes)))))
+  if (b$task == "classification") return(list(counts = as.list(class_counts(y, b$classes))))
   y <- as.numeric(y)
   if (b$task == "count") return(list(mean = mean(y), shift = 0, scale = 1, log = FALSE, smear = 1))
   log <- b$prepare$target %in% c("log", "log_median")

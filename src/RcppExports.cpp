@@ -10,6 +10,30 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_scan_text
+Rcpp::List core_scan_text(std::string file, int threads);
+RcppExport SEXP _hylomath_core_scan_text(SEXP fileSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type file(fileSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_scan_text(file, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_levels
+Rcpp::List core_levels(Rcpp::CharacterVector x, double most);
+RcppExport SEXP _hylomath_core_levels(SEXP xSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_levels(x, most));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_encode
 Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int threads);
 RcppExport SEXP _hylomath_core_encode(SEXP plansSEXP, SEXP sourcesSEXP, SEXP threadsSEXP) {
@@ -34,6 +58,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type shares(sharesSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_summary(sources, rows, shares, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_fill
+double core_fill(Rcpp::List plans, Rcpp::List sources, int threads);
+RcppExport SEXP _hylomath_core_fill(SEXP plansSEXP, SEXP sourcesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fill(plans, sources, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -113,8 +150,11 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
+    {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 2},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 4},
+    {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
     {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 14},

@@ -127,3 +127,13 @@ Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, R
   }
   return result;
 }
+
+// Encodes all rows into the matrix that training uses and returns its size in bytes: what bench/reading.R measures.
+// [[Rcpp::export]]
+double core_fill(Rcpp::List plans, Rcpp::List sources, int threads) {
+  const hylo::Encoder encoder = hylo_bind::encoder_from(plans);
+  const auto columns = hylo_bind::columns_from(sources);
+  hylo::Table<float> table(hylo_bind::length_of(sources), encoder.inputs(), 1);
+  hylo::fill_inputs(table, encoder, columns, {}, std::size_t(threads));
+  return double(table.x.size() * sizeof(float));
+}

@@ -43,15 +43,6 @@ Regimen regimen_from(const Rcpp::List& list) {
   return r;
 }
 
-// Encodes the rows into the table that the core trains on. Each part of rows is written by one thread.
-void fill_inputs(Table<float>& table, const Encoder& encoder, Span<const SourceColumn> columns,
-                 Span<const std::uint32_t> rows, std::size_t threads) {
-  const std::size_t stride = row_stride<float>(table.inputs);
-  in_parts(table.rows, 4096, threads, [&](std::size_t from, std::size_t to) {
-    encoder.encode<float>(columns, rows, from, to - from, table.x.data() + from * stride, stride);
-  });
-}
-
 // The target: numbers, 0 or 1, or the codes 1 .. classes for softmax.
 void fill_targets(Table<float>& table, Output output, const Rcpp::NumericVector& target) {
   for (std::size_t i = 0; i < table.rows; ++i) {
@@ -161,6 +152,7 @@ Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector paramet
   in_parts(rows, 64 * kBlockRows, std::size_t(threads), [&](std::size_t from, std::size_t to) {
     Pass<float> pass(spec, layout, kernel_of<float>(level));
     Table<float> block(kBlockRows, spec.inputs, outputs);
+    std::fill(block.x.begin(), block.x.end(), 0.0f);
     for (std::size_t at = from; at < to; at += kBlockRows) {
       const std::size_t count = std::min(kBlockRows, to - at);
       encoder.encode<float>(columns, {}, at, count, block.x.data(), row_stride<float>(spec.inputs));

@@ -5,9 +5,14 @@
 #include <new>
 #include <vector>
 
+#if defined(__linux__)
+#include <sys/mman.h>
+#endif
+
 namespace hylo {
 
 inline constexpr std::size_t kCacheLine = 64;
+inline constexpr std::size_t kLargePage = std::size_t(1) << 21;
 
 template <class T>
 struct AlignedAllocator {
@@ -27,6 +32,34 @@ struct AlignedAllocator {
 
 template <class T>
 using AlignedVector = std::vector<T, AlignedAllocator<T>>;
+
+// Leaves its elements alone until they are written: a large table is first touched by the threads that fill it.
+template <class T>
+struct UnfilledAllocator : AlignedAllocator<T> {
+  using value_type = T;
+  template <class U>
+  struct rebind { using other = UnfilledAllocator<U>; };
+  UnfilledAllocator() = default;
+  template <class U>
+  UnfilledAllocator(const UnfilledAllocator<U>&) {}
+  template <class U>
+  void construct(U* p) { ::new (static_cast<void*>(p)) U; }
+  T* allocate(std::size_t n) {
+    if (n * sizeof(T) < kLargePage) return AlignedAllocator<T>::allocate(n);
+    T* p = static_cast<T*>(::operator new(n * sizeof(T), std::align_val_t(kLargePage)));
+#if defined(__linux__)
+    madvise(p, n * sizeof(T), MADV_HUGEPAGE);  // a wish: a table of gigabytes is touched page by page
+#endif
+    return p;
+  }
+  void deallocate(T* p, std::size_t n) {
+    if (n * sizeof(T) < kLargePage) return AlignedAllocator<T>::deallocate(p, n);
+    ::operator delete(p, std::align_val_t(kLargePage));
+  }
+};
+
+template <class T>
+using UnfilledVector = std::vector<T, UnfilledAllocator<T>>;
 
 // The number of elements from one row to the next: the width, rounded up to whole cache lines. The elements behind
 // the width are kept at zero, so that vector code may read and write them without a remainder loop.

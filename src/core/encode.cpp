@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "parallel.hpp"
+
 namespace hylo {
 
 namespace {
@@ -36,7 +38,6 @@ void write_number(const ColumnPlan& plan, double x, T* out) {
 
 template <class T>
 void write_level(const ColumnPlan& plan, std::int32_t code, T* out) {
-  std::fill(out, out + plan.width, T(0));
   const double place = code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : double(code - 1);
   if (place >= 0) out[std::size_t(place)] = T(1);
 }
@@ -48,33 +49,52 @@ void write_score(const ColumnPlan& plan, std::int32_t code, T* out) {
 
 template <class T>
 T* write_place(T* out, int place, int places) {
-  std::fill(out, out + places, T(0));
   out[place] = T(1);
   return out + places;
 }
 
+struct Angle {
+  double sine, cosine;
+};
+
+// The angles of `steps` places on a circle of `turn` steps.
+std::vector<Angle> angles_of(std::size_t steps, double turn) {
+  std::vector<Angle> angles(steps);
+  for (std::size_t i = 0; i < steps; ++i) {
+    angles[i] = {std::sin(kTurn * double(i) / turn), std::cos(kTurn * double(i) / turn)};
+  }
+  return angles;
+}
+
+const std::vector<Angle>& season_angles() {
+  static const std::vector<Angle> angles = angles_of(366, 365.25);
+  return angles;
+}
+
+const std::vector<Angle>& clock_angles() {
+  static const std::vector<Angle> angles = angles_of(1440, 1440);
+  return angles;
+}
+
 template <class T>
-T* write_angle(T* out, double turn) {
-  out[0] = T(std::sin(kTurn * turn));
-  out[1] = T(std::cos(kTurn * turn));
+T* write_angle(T* out, const Angle& angle) {
+  out[0] = T(angle.sine);
+  out[1] = T(angle.cosine);
   return out + 2;
 }
 
 // Season and hour are points on a circle, so that December is next to January and 23 h to 0 h.
 template <class T>
 void write_date(const ColumnPlan& plan, double x, T* out) {
-  if (std::isnan(x)) {
-    std::fill(out, out + plan.inputs(), T(0));
-    return;
-  }
+  if (std::isnan(x)) return;
   const double days = plan.clock ? std::floor(x / 86400) : std::floor(x);
   const CivilDate date = civil_date(std::int64_t(days));
-  if (has(plan.parts, kSeason)) out = write_angle(out, date.day_of_year / 365.25);
+  if (has(plan.parts, kSeason)) out = write_angle(out, season_angles()[std::size_t(date.day_of_year)]);
   if (has(plan.parts, kWeekday)) out = write_place(out, date.weekday, 7);
   if (has(plan.parts, kMonth)) out = write_place(out, date.month - 1, 12);
   if (has(plan.parts, kQuarter)) out = write_place(out, (date.month - 1) / 3, 4);
   if (has(plan.parts, kYear)) *out++ = T((date.year - plan.shift) / plan.scale);
-  if (has(plan.parts, kHour)) write_angle(out, std::floor((x - 86400 * days) / 60) / 1440);
+  if (has(plan.parts, kHour)) write_angle(out, clock_angles()[std::size_t((x - 86400 * days) / 60)]);
 }
 
 }  // namespace
@@ -114,22 +134,44 @@ Encoder::Encoder(std::vector<ColumnPlan> plans) : plans_(std::move(plans)) {
 template <class T>
 void Encoder::encode(Span<const SourceColumn> columns, Span<const std::uint32_t> rows, std::size_t from,
                      std::size_t count, T* out, std::size_t stride) const {
-  std::size_t at = 0;
+  for (std::size_t i = 0; i < count; ++i) std::fill_n(out + i * stride, inputs_, T(0));
+  const auto each_row = [&](T* cell, auto write) {
+    for (std::size_t i = 0; i < count; ++i, cell += stride) write(rows.empty() ? from + i : rows[from + i], cell);
+  };
+  T* first = out;
   for (std::size_t c = 0; c < plans_.size(); ++c) {
     const ColumnPlan& plan = plans_[c];
     const SourceColumn& column = columns[c];
-    T* cell = out + at;
-    for (std::size_t i = 0; i < count; ++i, cell += stride) {
-      const std::size_t row = rows.empty() ? from + i : rows[from + i];
-      switch (plan.encoding) {
-        case Encoding::Number: write_number(plan, value_at(column, row), cell); break;
-        case Encoding::Level: write_level(plan, column.whole[row], cell); break;
-        case Encoding::Score: write_score(plan, column.whole[row], cell); break;
-        case Encoding::Date: write_date(plan, value_at(column, row), cell); break;
-      }
+    switch (plan.encoding) {
+      case Encoding::Number:
+        each_row(first, [&](std::size_t row, T* cell) { write_number(plan, value_at(column, row), cell); });
+        break;
+      case Encoding::Level:
+        each_row(first, [&](std::size_t row, T* cell) { write_level(plan, column.whole[row], cell); });
+        break;
+      case Encoding::Score:
+        each_row(first, [&](std::size_t row, T* cell) { write_score(plan, column.whole[row], cell); });
+        break;
+      case Encoding::Date:
+        each_row(first, [&](std::size_t row, T* cell) { write_date(plan, value_at(column, row), cell); });
+        break;
     }
-    at += plan.inputs();
+    first += plan.inputs();
   }
+}
+
+void fill_inputs(Table<float>& table, const Encoder& encoder, Span<const SourceColumn> columns,
+                 Span<const std::uint32_t> rows, std::size_t threads) {
+  const std::size_t stride = row_stride<float>(table.inputs);
+  constexpr std::size_t block = 256;  // rows that stay in the cache while one column after another is written
+  in_parts(table.rows, 64 * block, threads, [&](std::size_t from, std::size_t to) {
+    for (std::size_t at = from; at < to; at += block) {
+      const std::size_t count = std::min(block, to - at);
+      float* out = table.x.data() + at * stride;
+      encoder.encode<float>(columns, rows, at, count, out, stride);
+      for (std::size_t i = 0; i < count; ++i) std::fill(out + i * stride + table.inputs, out + (i + 1) * stride, 0.0f);
+    }
+  });
 }
 
 template void Encoder::encode<float>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,

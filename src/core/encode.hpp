@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "span.hpp"
+#include "table.hpp"
 
 namespace hylo {
 
@@ -68,6 +69,10 @@ class Encoder {
   std::vector<ColumnPlan> plans_;
   std::size_t inputs_ = 0;
 };
+
+// Encodes `rows` (all rows if it is empty) into the table's inputs, on several threads, each part of rows by one of them.
+void fill_inputs(Table<float>& table, const Encoder& encoder, Span<const SourceColumn> columns,
+                 Span<const std::uint32_t> rows, std::size_t threads);
 
 // Year, month (1 to 12), day, day of the year (from 0) and weekday (0 for Monday) of a day number, in the proleptic
 // Gregorian calendar.

@@ -7,24 +7,19 @@ namespace hylo {
 
 namespace {
 
-std::vector<double> present_values(const SourceColumn& column, std::size_t total, Span<const std::uint32_t> rows,
-                                   NumberSummary& summary) {
+template <class ValueAt>
+std::vector<double> present_values(std::size_t total, Span<const std::uint32_t> rows, NumberSummary& summary,
+                                   ValueAt value_at) {
   summary.rows = rows.empty() ? total : rows.size();
-  std::vector<double> values;
-  values.reserve(summary.rows);
-  for (std::size_t i = 0; i < summary.rows; ++i) {
-    const std::size_t row = rows.empty() ? i : rows[i];
-    double x;
-    if (column.real != nullptr) {
-      x = column.real[row];
-      if (std::isnan(x)) continue;
-    } else {
-      if (column.whole[row] == kMissingWhole) continue;
-      x = double(column.whole[row]);
-    }
-    values.push_back(x);
+  std::vector<double> values(summary.rows);
+  std::size_t kept = 0;
+  for (std::size_t i = 0; i < summary.rows; ++i) {  // without a branch: a gap is written over by what follows it
+    const double x = value_at(rows.empty() ? i : rows[i]);
+    values[kept] = x;
+    kept += std::isnan(x) ? 0 : 1;
   }
-  summary.gaps = summary.rows - values.size();
+  values.resize(kept);
+  summary.gaps = summary.rows - kept;
   return values;
 }
 
@@ -41,28 +36,55 @@ double quantile(std::vector<double>& values, double share) {
   return *at + rest * (above - *at);
 }
 
+// Sums of short stretches, added up: nearly as exact as a wider type, at the speed of plain sums.
+template <class Term>
+double sum_of(const std::vector<double>& values, Term term) {
+  double total = 0;
+  for (std::size_t from = 0; from < values.size(); from += 256) {
+    const std::size_t to = std::min(values.size(), from + 256);
+    double part[4] = {0, 0, 0, 0};
+    std::size_t i = from;
+    for (; i + 4 <= to; i += 4) {
+      for (std::size_t j = 0; j < 4; ++j) part[j] += term(values[i + j]);
+    }
+    for (; i < to; ++i) part[0] += term(values[i]);
+    total += (part[0] + part[1]) + (part[2] + part[3]);
+  }
+  return total;
+}
+
+bool is_whole(double x) { return std::fabs(x) >= 4503599627370496.0 || double(std::int64_t(x)) == x; }
+
+void look_at(const std::vector<double>& values, NumberSummary& s) {
+  s.low = s.high = values.front();
+  for (double x : values) {
+    s.low = std::min(s.low, x);
+    s.high = std::max(s.high, x);
+  }
+  s.infinite = std::size_t(std::count_if(values.begin(), values.end(), [](double x) { return std::isinf(x); }));
+  s.whole = std::all_of(values.begin(), values.end(), is_whole);
+  s.binary = s.whole && std::all_of(values.begin(), values.end(), [](double x) { return x == 0 || x == 1; });
+}
+
 }  // namespace
 
 NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<const std::uint32_t> rows,
                         Span<const double> shares) {
   NumberSummary s;
-  std::vector<double> values = present_values(column, total, rows, s);
+  const double* real = column.real;
+  const std::int32_t* whole = column.whole;
+  std::vector<double> values =
+      real != nullptr
+          ? present_values(total, rows, s, [real](std::size_t row) { return real[row]; })
+          : present_values(total, rows, s, [whole](std::size_t row) {
+              return whole[row] == kMissingWhole ? std::numeric_limits<double>::quiet_NaN() : double(whole[row]);
+            });
   if (!values.empty()) {
-    s.low = s.high = values.front();
-    long double sum = 0;
-    for (double x : values) {
-      s.low = std::min(s.low, x);
-      s.high = std::max(s.high, x);
-      s.whole = s.whole && x == std::floor(x);
-      s.binary = s.binary && (x == 0 || x == 1);
-      s.infinite += std::isinf(x) ? 1 : 0;
-      sum += x;
-    }
-    const long double mean = sum / (long double)(values.size());
-    long double square = 0;
-    for (double x : values) square += (x - mean) * (x - mean);
-    s.mean = double(mean);
-    s.deviation = values.size() > 1 ? double(std::sqrt(square / (long double)(values.size() - 1))) : 0;
+    look_at(values, s);
+    const double n = double(values.size()), mean = sum_of(values, [](double x) { return x; }) / n;
+    s.mean = mean + sum_of(values, [mean](double x) { return x - mean; }) / n;
+    const double square = sum_of(values, [&s](double x) { return (x - s.mean) * (x - s.mean); });
+    s.deviation = values.size() > 1 ? std::sqrt(square / (n - 1)) : 0;
   }
   for (double share : shares) s.quantiles.push_back(quantile(values, share));
   return s;

@@ -8,6 +8,7 @@ namespace hylo {
 
 template <class T>
 struct Table {
+  // The inputs are left unfilled: whoever makes a table writes every row of them, the padding with zeros.
   Table(std::size_t rows_, std::size_t inputs_, std::size_t outputs_)
       : rows(rows_),
         inputs(inputs_),
@@ -22,7 +23,7 @@ struct Table {
   T* y_row(std::size_t i) { return y.data() + i * row_stride<T>(outputs); }
 
   std::size_t rows, inputs, outputs;
-  AlignedVector<T> x;       // one padded row after another
+  UnfilledVector<T> x;      // one padded row after another
   AlignedVector<T> y;       // numbers, counts or, for softmax, the share of each class (1 for the observed one)
   AlignedVector<T> offset;  // added to the linear output, such as a log exposure; empty for none
   AlignedVector<T> weight;  // mean 1 over the training rows, so that learning rates keep their meaning

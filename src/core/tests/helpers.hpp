@@ -1,5 +1,6 @@
 // Made-up tables and networks for the tests.
 #pragma once
+#include <algorithm>
 #include <numeric>
 #include <vector>
 
@@ -28,10 +29,17 @@ inline NetworkSpec network_of(std::size_t inputs, std::vector<std::size_t> hidde
   return spec;
 }
 
+template <class T>
+Table<T> blank_table(std::size_t rows, std::size_t inputs, std::size_t outputs) {
+  Table<T> table(rows, inputs, outputs);
+  std::fill(table.x.begin(), table.x.end(), T(0));
+  return table;
+}
+
 // Normal inputs, targets that suit the output, uneven weights.
 template <class T>
 Table<T> table_of(std::size_t rows, std::size_t inputs, std::size_t outputs, Output output, std::uint64_t seed = 5) {
-  Table<T> table(rows, inputs, outputs);
+  Table<T> table = blank_table<T>(rows, inputs, outputs);
   Stream stream({seed, 0, 0, Purpose::Split});
   for (std::size_t i = 0; i < rows; ++i) {
     for (std::size_t j = 0; j < inputs; ++j) table.x_row(i)[j] = T(stream.normal());

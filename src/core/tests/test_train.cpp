@@ -59,7 +59,7 @@ TEST_CASE("nothing is allocated once the first epoch is done") {
 TEST_CASE("the smaller last batch is used") {
   // Adam's first step moves every weight that has a gradient. The only row with a non-zero second input is the last
   // one, alone in its batch: without it that input's weight would stay at zero.
-  Table<float> table(33, 2, 1);
+  auto table = blank_table<float>(33, 2, 1);
   for (std::size_t i = 0; i < 33; ++i) {
     table.x_row(i)[0] = 1;
     table.y_row(i)[0] = 1;
@@ -122,7 +122,7 @@ TEST_CASE("a loss that is no longer finite stops training at the best network so
 TEST_CASE("multiplying every weight changes nothing but the loss's unit: a weight of 2 is a row twice") {
   const auto spec = network_of(3, {4}, Activation::Tanh, 1, Output::Logistic);
   const Layout<double> layout(spec);
-  Table<double> once = table_of<double>(20, 3, 1, Output::Logistic), twice(40, 3, 1);
+  Table<double> once = table_of<double>(20, 3, 1, Output::Logistic), twice = blank_table<double>(40, 3, 1);
   for (std::size_t i = 0; i < 40; ++i) {
     std::memcpy(twice.x_row(i), once.x_row(i / 2), 3 * sizeof(double));
     twice.y_row(i)[0] = once.y_row(i / 2)[0];
@@ -157,7 +157,7 @@ TEST_CASE("the output bias is the first answer, and dense parameters survive pac
 
 TEST_CASE("numbers too small to be normal are flushed while training, and only then") {
   // The second input is always zero, so its weight fades under the penalty and the optimiser's means of it with it.
-  Table<float> table(64, 2, 1);
+  auto table = blank_table<float>(64, 2, 1);
   for (std::size_t i = 0; i < 64; ++i) {
     table.x_row(i)[0] = float(i) / 64;
     table.y_row(i)[0] = float(i % 2);

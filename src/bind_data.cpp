@@ -1,0 +1,67 @@
+// Looking at files and columns of text.
+#include <Rcpp.h>
+
+#include <vector>
+
+#include "text_scan.hpp"
+
+// zero_byte: the place of the first zero byte (1 for the first byte), NA without one; leading_zeros: see core/text_scan.hpp.
+// [[Rcpp::export]]
+Rcpp::List core_scan_text(std::string file, int threads) {
+  const hylo::TextScan scan = hylo::scan_text(file, std::size_t(threads));
+  return Rcpp::List::create(Rcpp::_["zero_byte"] = scan.zero_byte < 0 ? NA_REAL : double(scan.zero_byte) + 1,
+                            Rcpp::_["leading_zeros"] = scan.leading_zeros);
+}
+
+// The distinct texts of a column in the order in which they first stand, and the place of each row's text among them (NA
+// for missing ones). R keeps each text once, so texts are told apart by their address. Stops after `most` distinct ones,
+// with codes of length 0.
+// [[Rcpp::export]]
+Rcpp::List core_levels(Rcpp::CharacterVector x, double most) {
+  const R_xlen_t n = x.size();
+  std::vector<SEXP> slot(1024, nullptr);
+  std::vector<int> place(1024);
+  std::vector<SEXP> found;
+  std::size_t mask = slot.size() - 1;
+  const auto find = [&](SEXP text) {
+    std::size_t at = (reinterpret_cast<std::size_t>(text) >> 5) * 0x9E3779B97F4A7C15ull >> 20 & mask;
+    while (slot[at] != nullptr && slot[at] != text) at = (at + 1) & mask;
+    return at;
+  };
+  const auto grow = [&] {
+    slot.assign(slot.size() * 4, nullptr);
+    place.assign(slot.size(), 0);
+    mask = slot.size() - 1;
+    for (std::size_t i = 0; i < found.size(); ++i) {
+      const std::size_t at = find(found[i]);
+      slot[at] = found[i];
+      place[at] = int(i) + 1;
+    }
+  };
+  Rcpp::IntegerVector codes(n);
+  for (R_xlen_t i = 0; i < n; ++i) {
+    const SEXP text = STRING_ELT(x, i);
+    if (text == NA_STRING) {
+      codes[i] = NA_INTEGER;
+      continue;
+    }
+    std::size_t at = find(text);
+    if (slot[at] == nullptr) {
+      if (double(found.size()) >= most) {
+        codes = Rcpp::IntegerVector(0);
+        break;
+      }
+      if (found.size() * 2 > slot.size()) {
+        grow();
+        at = find(text);
+      }
+      slot[at] = text;
+      found.push_back(text);
+      place[at] = int(found.size());
+    }
+    codes[i] = place[at];
+  }
+  Rcpp::CharacterVector levels(found.size());
+  for (std::size_t i = 0; i < found.size(); ++i) levels[R_xlen_t(i)] = found[i];
+  return Rcpp::List::create(Rcpp::_["levels"] = levels, Rcpp::_["codes"] = codes);
+}

@@ -1,0 +1,42 @@
+#include <catch.h>
+
+#include <cstdio>
+#include <fstream>
+
+#include "text_scan.hpp"
+
+using namespace hylo;
+
+namespace {
+
+TextScan scanned(const std::string& text, std::size_t threads = 1) {
+  const std::string file = "hylo-scan-test.tmp";
+  std::ofstream(file, std::ios::binary) << text;
+  const TextScan scan = scan_text(file, threads);
+  std::remove(file.c_str());
+  return scan;
+}
+
+}  // namespace
+
+TEST_CASE("codes with leading zeros are told from numbers and dates") {
+  CHECK(scanned("a,b\n1,010\n").leading_zeros);
+  CHECK(scanned("007").leading_zeros);
+  CHECK(scanned("a;\"01\"\n").leading_zeros);
+  CHECK_FALSE(scanned("a,b\n0.5,2025-01-03\n0,100\n-0.01,1e05\n").leading_zeros);
+  CHECK_FALSE(scanned("").leading_zeros);
+}
+
+TEST_CASE("zero bytes are found at their place, and cells across parts too") {
+  std::string text(9 << 20, '1');
+  CHECK(scanned(text, 2).zero_byte == -1);
+  text[8500000] = '\0';
+  text[8600000] = '\0';
+  CHECK(scanned(text, 2).zero_byte == 8500000);
+  for (std::size_t at : {(std::size_t(1) << 22) - 2, (std::size_t(1) << 22) - 1, std::size_t(1) << 22}) {
+    std::string split(9 << 20, '1');
+    split.replace(at, 3, ",01");
+    CHECK(scanned(split, 2).leading_zeros);
+  }
+  CHECK_FALSE(scan_text("no/such/file", 1).opened);
+}
