@@ -26,24 +26,3 @@ suggest_file <- function(file) {
   distance <- utils::adist(basename(file), beside)
   if (length(beside) && min(distance) <= 3) sprintf("Did you mean %s?", quoted(beside[which.min(distance)]))
 }
-
-quoted <- function(x) paste0("`", x, "`")
-
-# "a, b and c"
-enumerate <- function(x, last = "and", limit = 8) {
-  if (length(x) > limit) x <- c(x[seq_len(limit - 1)], sprintf("%d more", length(x) - limit + 1))
-  if (length(x) < 2) return(paste(x, collapse = ""))
-  paste(paste(x[-length(x)], collapse = ", "), last, x[length(x)])
-}
-
-# "1 row", "3 rows"
-counted <- function(n, noun, plural = paste0(noun, "s")) {
-  paste(format_count(n), if (n == 1) noun else plural)
-}
-
-format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
-
-rows_text <- function(rows) {
-  if (length(rows) == 1) return(paste("row", rows))
-  paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
-}

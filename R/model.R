@@ -12,6 +12,7 @@ new_model <- function(b, table, preparation, part, fit) {
       stopped = fit$stopped,
       baseline = baseline_of(b, preparation),
       parts = count_parts(b, table, part),
+      copies = count_copies(b, table, part),
       held_out = list(),
       fingerprint = rlang::hash(b$table),
       kernel = fit$kernel,
@@ -26,6 +27,14 @@ new_model <- function(b, table, preparation, part, fit) {
     if (length(rows)) model$held_out[[name]] <- judged_rows(model, table[rows, , drop = FALSE], rows)
   }
   model
+}
+
+# Test rows that a training row equals in all inputs and the target.
+count_copies <- function(b, table, part) {
+  looked_at <- table[c(brief_inputs(b), b$target)]
+  test <- looked_at[part %in% "test", , drop = FALSE]
+  if (nrow(test) == 0) return(0L)
+  sum(vctrs::vec_in(test, looked_at[part %in% "training", , drop = FALSE]))
 }
 
 # The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate").

@@ -8,7 +8,11 @@
 #'   `one_class_only` all judged rows get the same answer; `no_better_than_baseline` the network is no better than
 #'   always saying the commonest class or the mean; `still_falling` the best epoch is the last one; `interrupted`
 #'   training was ended by hand; `diverged` the loss became infinite; `nearly_one_class` one class has almost all
-#'   rows of a table; `id_like` a column has another value in every row; `no_values` a column is empty; `constant` a column never varies.
+#'   rows of a table; `id_like` a column has another value in every row; `no_values` a column is empty; `constant` a column never
+#'   varies; `duplicate_rows` rows are copies of others; `gives_target_away` one column alone tells the target;
+#'   `numbers_as_text`, `dates_as_text`; `alike_levels` levels differ in case or blanks only; `telling_gaps` gaps go with the
+#'   target; `copies_straddle` test rows have a copy among the training rows; `part_lacks_class` a part has no row of a
+#'   class.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> train(progress = "none")
@@ -34,7 +38,9 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 # ---- about training -----------------------------------------------------------------------------------------------
 
 model_notes <- function(model) {
-  join_notes(note_still_falling(model), note_interrupted(model), note_diverged(model))
+  join_notes(
+    note_still_falling(model), note_interrupted(model), note_diverged(model), note_copies_straddle(model), note_part_lacks_class(model)
+  )
 }
 
 # The best epoch is among the last ones (2 %, at least one), so more epochs would probably have been better ones.
@@ -62,6 +68,28 @@ note_diverged <- function(model) {
     "diverged",
     sprintf("The loss became infinite in epoch %d; this is the network of epoch %d.", nrow(model$curves) + 1L, model$best_epoch),
     sprintf("Lower the learning rate, for example to %s.", format_number(signif(model$brief$regimen$learning_rate / 10, 3)))
+  )
+}
+
+note_copies_straddle <- function(model) {
+  if (model$copies == 0) return(NULL)
+  new_note(
+    "copies_straddle",
+    sprintf("%s an exact copy among the training rows, so they are no test of anything new.", if (model$copies == 1) "1 test row has" else paste(format_count(model$copies), "test rows have")),
+    "Keep one of each copy, or hold out by a group that copies share."
+  )
+}
+
+note_part_lacks_class <- function(model) {
+  if (model$brief$task != "classification") return(NULL)
+  parts <- model$parts[model$parts$part %in% part_names, ]
+  lacking <- lapply(model$brief$classes, function(class) parts$part[parts[[class]] == 0])
+  found <- which(lengths(lacking) > 0)
+  if (length(found) == 0) return(NULL)
+  new_note(
+    "part_lacks_class",
+    sprintf("The %s part has no row of the class \"%s\", so nothing is learned there about it.", enumerate(lacking[[found[1]]]), model$brief$classes[found[1]]),
+    "Hold out by \"stratified\", or a larger share."
   )
 }
 
@@ -106,5 +134,3 @@ no_better <- function(row, always, try) {
     try
   )
 }
-
-format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")

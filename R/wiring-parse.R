@@ -107,15 +107,6 @@ format_wiring <- function(wiring) {
   if (length(parts) == 0) "direct" else paste(parts, collapse = " > ")
 }
 
-# The shortest decimal text that reads back as the same double.
-format_number <- function(x) {
-  for (digits in 15:17) {
-    text <- formatC(x, digits = digits, format = "g", width = 1)
-    if (is.na(x) || as.numeric(text) == x) break
-  }
-  text
-}
-
 # A wiring is text in the notation, or the numbers of units of relu layers.
 type_wiring <- function() {
   function(value, key) {
@@ -124,5 +115,3 @@ type_wiring <- function() {
     format_wiring(parse_wiring(value))
   }
 }
-
-format_each <- function(x) vapply(x, format_number, "")

@@ -100,6 +100,15 @@ test_that("notes speak when there is reason and are silent when there is none", 
   expect_equal(codes(appraise(good)), character())
 })
 
+test_that("copies that straddle the parts and classes that a part lacks are noted", {
+  twice <- rbind(small_kilns(), transform(small_kilns(), firing = sub("F", "G", firing)))
+  model <- withr::with_seed(1, brief(twice, "outcome") |> regimen(epochs = 100) |> train(progress = "none"))
+  expect_match(notes(model)$note[codes(model) == "copies_straddle"], "test rows have an exact copy")
+  lacking <- hold_out(brief(small_kilns(), "outcome"), test_where = outcome != "burst" & moisture_pct < 2)
+  model <- withr::with_seed(1, train(regimen(lacking, epochs = 100), progress = "none"))
+  expect_match(notes(model)$note[codes(model) == "part_lacks_class"], "The test part has no row of the class \"burst\"")
+})
+
 test_that("even class weights raise the recall of rare classes, and the price is named", {
   plain <- appraise(quick_model(recovery, "returned", epochs = 60))
   even <- appraise(quick_model(recovery, "returned", epochs = 60, class_weights = "even"))

@@ -1,0 +1,41 @@
+# Numbers and words as a reader wants them.
+
+quoted <- function(x) paste0("`", x, "`")
+
+# "a, b and c"
+enumerate <- function(x, last = "and", limit = 8) {
+  if (length(x) > limit) x <- c(x[seq_len(limit - 1)], sprintf("%d more", length(x) - limit + 1))
+  if (length(x) < 2) return(paste(x, collapse = ""))
+  paste(paste(x[-length(x)], collapse = ", "), last, x[length(x)])
+}
+
+# "1 row", "3 rows"
+counted <- function(n, noun, plural = paste0(noun, "s")) {
+  paste(format_count(n), if (n == 1) noun else plural)
+}
+
+format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+
+rows_text <- function(rows) {
+  if (length(rows) == 1) return(paste("row", rows))
+  paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
+}
+
+# The shortest decimal text that reads back as the same double.
+format_number <- function(x) {
+  for (digits in 15:17) {
+    text <- formatC(x, digits = digits, format = "g", width = 1)
+    if (is.na(x) || as.numeric(text) == x) break
+  }
+  text
+}
+
+format_each <- function(x) vapply(x, format_number, "")
+
+format_short <- function(x) format(signif(x, 4), big.mark = ",", scientific = NA, trim = TRUE, digits = 4)
+
+format_percent_short <- function(x) paste0(ifelse(x < 0.1, signif(100 * x, 2), round(100 * x)), " %")
+
+format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")
+
+format_each_short <- function(x) vapply(x, format_short, "")
