@@ -9,6 +9,7 @@ Xvfb :77 -screen 0 1280x800x24 > /dev/null 2>&1 &
 xvfb=$!
 export DISPLAY=:77
 sleep 1
+here=$PWD
 R_LIBS=$PWD/.build/library Rscript -e 'hylomath::install_command(commandArgs(TRUE))' "$folder/bin" 2> /dev/null
 PATH="$folder/bin:$PATH"
 export PATH
@@ -34,6 +35,8 @@ terminal demo "hylomath demo -o demo"
 cp "$folder/demo/kilns-figures/curves.png" "$shots/curves.png"
 cp "$folder/demo/kilns-figures/confusion.png" "$shots/confusion.png"
 cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
+terminal look "hylomath look demo/kilns.csv --target outcome; R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
+R_LIBS=.build/library Rscript -e 'library(hylomath); write_figure(plot_pairs(kilns, "outcome"), commandArgs(TRUE))' "$shots/pairs.png"
 terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --set regimen.epochs=20000 --set regimen.stop=none --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
 R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/brief.Rd", out = commandArgs(TRUE), package = "hylomath", stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"
 page help "$folder/help.html"
