@@ -5,8 +5,8 @@ core_scan_text <- function(file, threads) {
     .Call(`_hylomath_core_scan_text`, file, threads)
 }
 
-core_levels <- function(x, most) {
-    .Call(`_hylomath_core_levels`, x, most)
+core_levels <- function(x, most, with_codes) {
+    .Call(`_hylomath_core_levels`, x, most, with_codes)
 }
 
 core_encode <- function(plans, sources, threads) {

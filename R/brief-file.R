@@ -36,11 +36,13 @@ read_brief <- function(file, text = NULL, read = TRUE) {
   }
   settings <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
   b <- complete_brief(settings)
-  if (is.null(b$data)) return(b)
-  check_source(b$data)
   folder <- if (missing(file)) "." else dirname(file)
-  # a database is asked when the table is needed; a file that is elsewhere may be given later
-  if (!read || !source_is_there(b$data, folder)) return(b)
+  # a file that is elsewhere may be given later; a database is asked
+  if (read && !is.null(b$data) && source_is_there(b$data, folder)) read_brief_table(b, folder) else b
+}
+
+# The brief with the table that its `data` names, as far as the analysis looks at it.
+read_brief_table <- function(b, folder) {
   attach_table(b, read_source(b$data, folder, unlist(b$columns$kinds), wanted_columns(b)))
 }
 
@@ -71,6 +73,7 @@ complete_brief <- function(settings) {
   }
   settings$regimen <- settle_regimen(settings$regimen)
   check_shares(settings$hold_out)
+  if (!is.null(settings$data)) check_source(settings$data)
   new_brief(settings)
 }
 

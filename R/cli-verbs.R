@@ -31,11 +31,9 @@ cli_start_brief <- function(place, options) {
 }
 
 cli_train <- function(files, options) {
-  b <- cli_override(read_brief(files), options$set)
-  if (is.null(b$table)) {
-    if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(files)), "Add the lines `data:` and `  file: <table>.csv`.")
-    check_file(path_in(b$data$file, dirname(files)))
-  }
+  b <- cli_override(read_brief(files, read = FALSE), options$set)
+  if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(files)), "Add the lines `data:` and `  file: <table>.csv`.")
+  b <- read_brief_table(b, dirname(files))
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
   check_can_write(output)
   options(hylomath.catch_term = TRUE)
@@ -72,6 +70,7 @@ cli_predict <- function(files, options) {
   answers <- augment(model, table, flags = options$flags)[-seq_along(table)]
   cli_tell_strange(model, table, options)
   if (options$json) return(cli_json(answers))
+  if (options$flags) answers$strange[answers$strange == ""] <- NA  # an empty cell
   scored <- cbind(read_cells(files[2]), answers)
   if (is.null(options$output)) return(data.table::fwrite(scored, ""))
   write_table(scored, options$output)
@@ -105,10 +104,17 @@ cli_override <- function(b, pairs) {
     if (!grepl("=", pair)) cli_wrong(sprintf("`--set %s` has no value: write it as key=value.", pair))
     path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
     value <- parse_yaml(paste0("value: ", sub("^[^=]*=", "", pair)), sprintf("`--set %s`", pair))$value
-    settings[[path]] <- cli_check_key(path, value)
+    settings <- set_at(settings, path, cli_check_key(path, value))
   }
   changed <- complete_brief(settings)
   if (is.null(b$table)) changed else attach_table(changed, b$table)
+}
+
+# The settings with a value at a path, whose upper parts may not be there yet.
+set_at <- function(settings, path, value) {
+  settings <- as.list(settings)
+  settings[[path[1]]] <- if (length(path) == 1) value else set_at(settings[[path[1]]], path[-1], value)
+  settings
 }
 
 cli_check_key <- function(path, value) {

@@ -8,7 +8,7 @@ check_is_column <- function(table, column, role) {
 
 check_target <- function(b, y) {
   target <- quoted(b$target)
-  present <- if (is.character(y) || is.factor(y)) levels_of(y)$levels else y[!is.na(y)]
+  present <- if (is.character(y) || is.factor(y)) labels_in(y) else y[!is.na(y)]
   if (length(unique(present)) < 2) {
     fail(
       sprintf("The target %s %s, so there is nothing to predict.", target, if (length(present) == 0) "has no values" else paste("is always", describe(as_label(present[1])))),
@@ -29,7 +29,7 @@ check_target <- function(b, y) {
 }
 
 check_classes <- function(b, y) {
-  strange <- setdiff(levels_of(y)$levels, b$classes)
+  strange <- setdiff(labels_in(y), b$classes)
   if (length(strange)) {
     fail(
       sprintf("The target %s has the value %s, which is not among the brief's classes.", quoted(b$target), describe(strange[1])),

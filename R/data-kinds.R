@@ -45,27 +45,32 @@ kind_of_numbers <- function(s, x) {
 # Another word in every row is an id; more than 100 words, or more than one for every five rows, are too many to be
 # levels of a category.
 kind_of_words <- function(x) {
-  n <- sum(!is.na(x))
   # no column with more words than this can be a category; whether all differ is another question
-  seen <- levels_of(x, most = 101)
-  distinct <- length(seen$levels)
+  distinct <- length(labels_in(x, most = 101))
   if (distinct == 1) return("constant")
+  n <- sum(!is.na(x))
   if (n >= 20 && (distinct == n || (distinct > 100 && !anyDuplicated(x[!is.na(x)])))) return("id")
   if (distinct > 100 || (n >= 50 && distinct > n / 5)) "text" else "category"
 }
 
-# The labels that occur, in the order in which they first stand, and each row's place among them. Stops early, with codes
-# of length 0, where there are more than `most`.
-levels_of <- function(x, most = Inf) {
+# The labels that occur, in the order in which they first stand (a factor's in the order of its levels), and each row's
+# place among them.
+levels_of <- function(x) {
   if (is.factor(x)) {
     occurring <- sort(unique(as.integer(x)))
     return(list(levels = enc2utf8(levels(x)[occurring]), codes = match(as.integer(x), occurring)))
   }
-  found <- core_levels(if (is.character(x)) x else as_label(x), most)
+  found <- core_levels(if (is.character(x)) x else as_label(x), Inf, TRUE)
   levels <- enc2utf8(found$levels)
   # one text in two encodings is one label
   if (anyDuplicated(levels)) found$codes <- match(levels, unique(levels))[found$codes]
   list(levels = unique(levels), codes = found$codes)
+}
+
+# The labels alone, at most `most` of them.
+labels_in <- function(x, most = Inf) {
+  if (is.factor(x)) return(levels_of(x)$levels)
+  unique(enc2utf8(core_levels(if (is.character(x)) x else as_label(x), most, FALSE)$levels))
 }
 
 guess_task <- function(y, target) {
@@ -85,7 +90,7 @@ guess_task <- function(y, target) {
 guess_classes <- function(y) {
   if (is.factor(y)) return(enc2utf8(levels(y)[levels(y) %in% y]))
   if (is.numeric(y)) return(as_label(sort(unique(y[!is.na(y)]))))
-  sort(levels_of(y)$levels, method = "radix")
+  sort(labels_in(y), method = "radix")
 }
 
 # The text of values as labels: TRUE is "TRUE", 3 is "3", words are themselves.

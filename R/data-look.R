@@ -35,7 +35,7 @@ look.default <- function(data, ...) fail(sprintf("look() takes a data frame or t
 
 look_at <- function(x, column, kind) {
   numeric <- kind %in% c("number", "count")
-  distinct <- if (is.character(x) || is.factor(x)) length(levels_of(x)$levels) else length(unique(x[!is.na(x)]))
+  distinct <- if (is.character(x) || is.factor(x)) length(labels_in(x)) else length(unique(x[!is.na(x)]))
   data.frame(
     column = column, kind = kind, gaps = sum(is.na(x)), distinct = distinct,
     outliers = if (numeric) count_outliers(x) else NA_integer_, skew = if (numeric) skewness(x) else NA_real_,

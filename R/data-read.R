@@ -116,7 +116,7 @@ read_cells <- function(file, how = list()) {
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
   in_utf8(data.table::fread(
-    plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = NULL, check.names = FALSE,
+    plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = "", check.names = FALSE,
     encoding = how$encoding %||% start$encoding, showProgress = FALSE, strip.white = FALSE
   ), how$encoding %||% start$encoding)
 }

@@ -162,15 +162,17 @@ check_parts <- function(b, part, y) {
 }
 
 check_part_classes <- function(b, part, y, wanted) {
-  counts <- class_counts(y[!is.na(part)], b$classes)
+  seen <- levels_of(y)
+  class <- match(seen$levels, b$classes)[seen$codes]
+  counts <- tabulate(class[!is.na(part)], length(b$classes))
   few <- which(counts < length(wanted))
   if (length(few)) {
     fail(
-      sprintf("The class %s has %s for %s (%s).", describe(names(counts)[few[1]]), counted(counts[[few[1]]], "row"), counted(length(wanted), "part"), enumerate(wanted)),
+      sprintf("The class %s has %s for %s (%s).", describe(b$classes[few[1]]), counted(counts[few[1]], "row"), counted(length(wanted), "part"), enumerate(wanted)),
       "Put rare classes together, leave its rows out, or hold out fewer parts."
     )
   }
-  without <- setdiff(b$classes, levels_of(y[part %in% "training"])$levels)
+  without <- b$classes[tabulate(class[part %in% "training"], length(b$classes)) == 0]
   if (length(without)) {
     fail(
       sprintf("No training row is of the class %s.", describe(without[1])),

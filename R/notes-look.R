@@ -80,13 +80,13 @@ gives_away <- function(x, y, kind) {
 
 note_numbers_as_text <- function(texts) {
   found <- Filter(function(x) {
-    distinct <- levels_of(x)$levels
+    distinct <- labels_in(x)
     number <- grepl("^[[:space:]]*[-+]?[0-9]+([.,][0-9]+)*[[:space:]]*(%)?$", distinct)
     length(distinct) >= 5 && mean(number & !grepl(date_patterns, distinct)) >= 0.9
   }, texts)
   if (length(found) == 0) return(NULL)
   examples <- vapply(found, function(x) {
-    distinct <- levels_of(x)$levels
+    distinct <- labels_in(x)
     odd <- distinct[is.na(suppressWarnings(as.numeric(distinct)))]
     if (length(odd)) sprintf(" (but \"%s\")", odd[1]) else ""
   }, "")
@@ -97,16 +97,16 @@ date_patterns <- "^([0-9]{4}[-/.][0-9]{1,2}[-/.][0-9]{1,2}|[0-9]{1,2}[-/.][0-9]{
 
 note_dates_as_text <- function(texts) {
   found <- Filter(function(x) {
-    distinct <- utils::head(levels_of(x)$levels, 1000)
+    distinct <- utils::head(labels_in(x), 1000)
     length(distinct) > 0 && mean(grepl(date_patterns, distinct)) >= 0.95
   }, texts)
   if (length(found) == 0) return(NULL)
-  new_note("dates_as_text", sprintf("%s holds dates as text, such as \"%s\".", enumerate(names(found)), levels_of(found[[1]])$levels[1]), "Write them as YYYY-MM-DD, or convert them with as.Date() first; then season and weekday can be used.")
+  new_note("dates_as_text", sprintf("%s holds dates as text, such as \"%s\".", enumerate(names(found)), labels_in(found[[1]])[1]), "Write them as YYYY-MM-DD, or convert them with as.Date() first; then season and weekday can be used.")
 }
 
 note_alike_levels <- function(texts) {
   alike <- function(x) {
-    distinct <- levels_of(x)$levels
+    distinct <- labels_in(x)
     plain <- tolower(gsub("[[:space:]]+", " ", trimws(distinct)))
     distinct[plain %in% plain[duplicated(plain)]]
   }

@@ -18,9 +18,15 @@ layer <- function(units, activation) list(units = units, activation = activation
 network <- list(inputs = 20, input_dropout = 0, output = "softmax", layers = list(layer(64, "relu"), layer(32, "relu"), layer(3, "identity")))
 settings <- list(method = "adam", learning_rate = 0.001, momentum = 0, batch_size = batch, epochs = 6, patience = 0, seed = 1)
 
+plan <- list(encoding = "number", fill = 0, shift = 0, scale = 1, low = -Inf, high = Inf, flag = FALSE)
+plans <- rep(list(plan), 20)
+columns <- lapply(1:20, function(i) x[i, ])
+
 # Seconds of an epoch once the first has warmed up; what the loop itself measures, without copying the table in.
 core_epoch <- function() {
-  fit <- hylomath:::core_train(network, settings, x, y, rep(1, rows), seq_len(rows), integer(), c(0, 0, 0), NULL, FALSE)
+  fit <- hylomath:::core_train(
+    network, settings, plans, columns, seq_len(rows), class, rep(1, rows), numeric(), seq_len(rows), integer(), c(0, 0, 0), NULL, FALSE, 1L
+  )
   median(diff(fit$curves$seconds))
 }
 

@@ -23,14 +23,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_levels
-Rcpp::List core_levels(Rcpp::CharacterVector x, double most);
-RcppExport SEXP _hylomath_core_levels(SEXP xSEXP, SEXP mostSEXP) {
+Rcpp::List core_levels(Rcpp::CharacterVector x, double most, bool with_codes);
+RcppExport SEXP _hylomath_core_levels(SEXP xSEXP, SEXP mostSEXP, SEXP with_codesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< double >::type most(mostSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_levels(x, most));
+    Rcpp::traits::input_parameter< bool >::type with_codes(with_codesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_levels(x, most, with_codes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -151,7 +152,7 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
-    {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 2},
+    {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 4},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},

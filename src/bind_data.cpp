@@ -14,10 +14,10 @@ Rcpp::List core_scan_text(std::string file, int threads) {
 }
 
 // The distinct texts of a column in the order in which they first stand, and the place of each row's text among them (NA
-// for missing ones). R keeps each text once, so texts are told apart by their address. Stops after `most` distinct ones,
-// with codes of length 0.
+// for missing ones; left out unless they are asked for). R keeps each text once, so texts are told apart by their address.
+// Stops after `most` distinct ones.
 // [[Rcpp::export]]
-Rcpp::List core_levels(Rcpp::CharacterVector x, double most) {
+Rcpp::List core_levels(Rcpp::CharacterVector x, double most, bool with_codes) {
   const R_xlen_t n = x.size();
   std::vector<SEXP> slot(1024, nullptr);
   std::vector<int> place(1024);
@@ -38,19 +38,17 @@ Rcpp::List core_levels(Rcpp::CharacterVector x, double most) {
       place[at] = int(i) + 1;
     }
   };
-  Rcpp::IntegerVector codes(n);
+  Rcpp::IntegerVector codes(with_codes ? n : 0);
+  SEXP missing = NA_STRING;
   for (R_xlen_t i = 0; i < n; ++i) {
     const SEXP text = STRING_ELT(x, i);
-    if (text == NA_STRING) {
-      codes[i] = NA_INTEGER;
+    if (text == missing) {
+      if (with_codes) codes[i] = NA_INTEGER;
       continue;
     }
     std::size_t at = find(text);
     if (slot[at] == nullptr) {
-      if (double(found.size()) >= most) {
-        codes = Rcpp::IntegerVector(0);
-        break;
-      }
+      if (double(found.size()) >= most) break;
       if (found.size() * 2 > slot.size()) {
         grow();
         at = find(text);
@@ -59,7 +57,7 @@ Rcpp::List core_levels(Rcpp::CharacterVector x, double most) {
       found.push_back(text);
       place[at] = int(found.size());
     }
-    codes[i] = place[at];
+    if (with_codes) codes[i] = place[at];
   }
   Rcpp::CharacterVector levels(found.size());
   for (std::size_t i = 0; i < found.size(); ++i) levels[R_xlen_t(i)] = found[i];

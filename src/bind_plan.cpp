@@ -113,8 +113,10 @@ Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, R
   const std::vector<double> wanted(shares.begin(), shares.end());
   const std::size_t total = hylo_bind::length_of(sources);
   std::vector<hylo::NumberSummary> found(columns.size());
-  hylo::in_parts(columns.size(), 1, std::size_t(threads), [&](std::size_t from, std::size_t) {
-    found[from] = hylo::summarise(columns[from], total, chosen, wanted);
+  const std::size_t share = std::max<std::size_t>(1, (columns.size() + std::size_t(threads) - 1) / std::size_t(threads));
+  hylo::in_parts(columns.size(), share, std::size_t(threads), [&](std::size_t from, std::size_t to) {
+    std::vector<double> scratch;
+    for (std::size_t i = from; i < to; ++i) found[i] = hylo::summarise(columns[i], total, chosen, wanted, scratch);
   });
   Rcpp::NumericMatrix result{int(columns.size()), int(9 + wanted.size())};
   for (std::size_t i = 0; i < found.size(); ++i) {

@@ -5,14 +5,9 @@
 #include <new>
 #include <vector>
 
-#if defined(__linux__)
-#include <sys/mman.h>
-#endif
-
 namespace hylo {
 
 inline constexpr std::size_t kCacheLine = 64;
-inline constexpr std::size_t kLargePage = std::size_t(1) << 21;
 
 template <class T>
 struct AlignedAllocator {
@@ -44,18 +39,6 @@ struct UnfilledAllocator : AlignedAllocator<T> {
   UnfilledAllocator(const UnfilledAllocator<U>&) {}
   template <class U>
   void construct(U* p) { ::new (static_cast<void*>(p)) U; }
-  T* allocate(std::size_t n) {
-    if (n * sizeof(T) < kLargePage) return AlignedAllocator<T>::allocate(n);
-    T* p = static_cast<T*>(::operator new(n * sizeof(T), std::align_val_t(kLargePage)));
-#if defined(__linux__)
-    madvise(p, n * sizeof(T), MADV_HUGEPAGE);  // a wish: a table of gigabytes is touched page by page
-#endif
-    return p;
-  }
-  void deallocate(T* p, std::size_t n) {
-    if (n * sizeof(T) < kLargePage) return AlignedAllocator<T>::deallocate(p, n);
-    ::operator delete(p, std::align_val_t(kLargePage));
-  }
 };
 
 template <class T>

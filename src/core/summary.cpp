@@ -8,10 +8,10 @@ namespace hylo {
 namespace {
 
 template <class ValueAt>
-std::vector<double> present_values(std::size_t total, Span<const std::uint32_t> rows, NumberSummary& summary,
-                                   ValueAt value_at) {
+void present_values(std::size_t total, Span<const std::uint32_t> rows, NumberSummary& summary, ValueAt value_at,
+                    std::vector<double>& values) {
   summary.rows = rows.empty() ? total : rows.size();
-  std::vector<double> values(summary.rows);
+  values.resize(summary.rows);
   std::size_t kept = 0;
   for (std::size_t i = 0; i < summary.rows; ++i) {  // without a branch: a gap is written over by what follows it
     const double x = value_at(rows.empty() ? i : rows[i]);
@@ -20,7 +20,6 @@ std::vector<double> present_values(std::size_t total, Span<const std::uint32_t> 
   }
   values.resize(kept);
   summary.gaps = summary.rows - kept;
-  return values;
 }
 
 // Reorders `values` as far as needed.
@@ -69,16 +68,18 @@ void look_at(const std::vector<double>& values, NumberSummary& s) {
 }  // namespace
 
 NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<const std::uint32_t> rows,
-                        Span<const double> shares) {
+                        Span<const double> shares, std::vector<double>& values) {
   NumberSummary s;
   const double* real = column.real;
   const std::int32_t* whole = column.whole;
-  std::vector<double> values =
-      real != nullptr
-          ? present_values(total, rows, s, [real](std::size_t row) { return real[row]; })
-          : present_values(total, rows, s, [whole](std::size_t row) {
-              return whole[row] == kMissingWhole ? std::numeric_limits<double>::quiet_NaN() : double(whole[row]);
-            });
+  if (real != nullptr) {
+    present_values(total, rows, s, [real](std::size_t row) { return real[row]; }, values);
+  } else {
+    const auto value_at = [whole](std::size_t row) {
+      return whole[row] == kMissingWhole ? std::numeric_limits<double>::quiet_NaN() : double(whole[row]);
+    };
+    present_values(total, rows, s, value_at, values);
+  }
   if (!values.empty()) {
     look_at(values, s);
     const double n = double(values.size()), mean = sum_of(values, [](double x) { return x; }) / n;

@@ -107,6 +107,33 @@ test_that("wrong calls end with 2, failed work with 1, each with a sentence on s
   expect_false(file.exists("k.hylo"))
 })
 
+test_that("any key can be overridden, also where nothing stood before", {
+  in_folder()
+  made <- hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "derive.heat=(peak_c - 20) / ramp_c_h", "--set", "keep_rows=load_kg > 80",
+    "--set", "regimen.class_weights={burst: 5, crazed: 2, sound: 1, warped: 3}", "--set", "prepare.only.load_kg.numbers=robust")
+  expect_equal(made$status, 0)
+  b <- read_brief("k.yml")
+  expect_equal(b$derive$heat, "(peak_c - 20) / ramp_c_h")
+  expect_equal(b$keep_rows, "load_kg > 80")
+  expect_equal(b$regimen$class_weights$burst, 5)
+  expect_equal(settings_for(b, "load_kg")$numbers, "robust")
+  utils::write.csv(small_kilns()[1:300, ], "other.csv", row.names = FALSE, na = "")
+  trained <- hylomath("train", "k.yml", "-o", "k.hylo", "--set", "data.file=other.csv", "--set", "regimen.epochs=2")
+  expect_match(trained$err[1], "Training on 2[01][0-9] rows")
+  expect_equal(hylomath("train", "k.yml", "--set", "data.file=none.csv")$status, 1)
+})
+
+test_that("strange rows are told, and flagged on request", {
+  in_folder()
+  write_model(quick_model(epochs = 2), "k.hylo")
+  new <- small_kilns()[1:3, ]
+  new$glaze[2] <- "raku"
+  utils::write.csv(new, "new.csv", row.names = FALSE, na = "")
+  scored <- hylomath("predict", "k.hylo", "new.csv", "--flags")
+  expect_match(paste(scored$err, collapse = " "), "1 of 3 rows differ .* glaze: 1 with a level that training never saw")
+  expect_equal(utils::read.csv(text = scored$out)$strange, c("", "glaze", ""))
+})
+
 test_that("every command has help with an example", {
   for (name in c(names(cli_verbs()), "demo")) {
     help <- hylomath(name, "--help")
