@@ -61,6 +61,7 @@ data:
 bench: install
 	@$(RUN) bench/training.R
 	@$(RUN) bench/generators.R
+	@$(RUN) bench/reading.R
 
 check: $(BUILD)/ready-for-tests
 	@cd $(BUILD) && R CMD build .. && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz
