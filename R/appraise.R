@@ -1,7 +1,7 @@
 #' Judge a model on rows
 #'
 #' Every measure stands beside its baseline: always saying the commonest class of the training rows (their class shares
-#' for the cross-entropy), or their mean.
+#' for the cross-entropy), or their mean (their median where the loss is the absolute or the quantile one).
 #'
 #' @param model A model.
 #' @param data A table with the target, in place of the held-out rows.
@@ -13,7 +13,9 @@
 #'   [as.data.frame()] gives the measures.
 #' @section Measures: Classification: accuracy, balanced accuracy (mean recall), cross-entropy (natural logarithm).
 #'   Regression: MSE, RMSE, MAE, R², mean relative error (`NA` where an observed value is 0) and relative mean error (sum
-#'   of absolute errors over the sum of absolute observations). Counts: these and the mean Poisson deviance.
+#'   of absolute errors over the sum of absolute observations). Counts: these and the mean Poisson deviance. Quantiles: these of
+#'   the middle one, and for each the share of rows below it, beside the share that should be. With several targets `measures`
+#'   has them one after another, with a column `target`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
@@ -41,11 +43,13 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, ...) {
 judged_in <- function(model, table) {
   b <- model$brief
   table <- judged_table(model, table)
-  y <- table[[b$target]]
-  if (b$task != "classification" && !is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(b$target), type_name(y)))
-  if (b$task == "classification") check_classes(b, y)
-  known <- which(!is.na(y))
-  if (length(known) == 0) fail(sprintf("The target %s has no values in these rows.", quoted(b$target)))
+  for (column in b$target) {
+    y <- table[[column]]
+    if (b$task != "classification" && !is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(column), type_name(y)))
+    if (b$task == "classification") check_classes(b, y)
+  }
+  known <- which(stats::complete.cases(table[b$target]))
+  if (length(known) == 0) fail(sprintf("The target %s has no values in these rows.", enumerate(quoted(b$target))))
   judged_rows(model, table[known, , drop = FALSE], known)
 }
 
@@ -54,7 +58,7 @@ judged_table <- function(model, table) {
   b <- model$brief
   rules <- table_rules(new_brief(brief_settings(b), table))
   beside <- intersect(unlist(b$columns[c("id", "weight", "exposure")]), names(table))
-  if (is.null(rules$derived[[b$target]])) check_is_column(table, b$target, "target")
+  for (column in setdiff(b$target, names(rules$derived))) check_is_column(table, column, "target")
   new_rows(model$preparation, table)
   working_table(table, rules, unique(c(vapply(model$preparation$columns, `[[`, "", "column"), b$target, beside)))
 }
@@ -69,12 +73,12 @@ new_appraisal <- function(model, judged, rows) {
   appraisal <- c(
     list(
       target = b$target, task = b$task, positive = b$positive, weighted = !identical(b$regimen$class_weights, "none"),
-      rows = rows, n = length(judged$observed)
+      rows = rows, n = length(judged$key)
     ),
     parts,
     list(
-      baseline_answer = model$baseline$answer,
-      judged = data.frame(key = judged$key, observed = judged$observed, judged$answers, check.names = FALSE)
+      baseline_answer = model$baseline$answer, baseline_is = model$baseline$is,
+      judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
     )
   )
   appraisal$notes <- join_notes(model_notes(model), appraisal_notes(appraisal))
@@ -99,10 +103,18 @@ appraise_classes <- function(b, baseline, judged) {
   list(measures = measures, confusion = confusion, classes = class_measures(confusion))
 }
 
+# Several targets one after another, with the column `target` before the measures.
 appraise_numbers <- function(b, baseline, judged) {
+  each <- lapply(seq_along(b$target), function(i) {
+    y <- if (length(b$target) == 1) judged$observed else judged$observed[[i]]
+    measures <- number_measures(b, y, judged$answers[[i]], rep(baseline$answer[i], length(y)), judged$weight)
+    if (length(b$target) == 1) measures else cbind(target = b$target[i], measures)
+  })
+  list(measures = rbind(do.call(rbind, each), quantile_measures(b, judged)))
+}
+
+number_measures <- function(b, y, answer, always, w) {
   measures_of <- function(answer) {
-    y <- judged$observed
-    w <- judged$weight
     mse <- mean_squared_error(y, answer, w)
     c(
       RMSE = sqrt(mse), MAE = mean_absolute_error(y, answer, w), "R\u00b2" = r_squared(y, answer, w),
@@ -111,9 +123,21 @@ appraise_numbers <- function(b, baseline, judged) {
       "Poisson deviance" = if (b$task == "count") poisson_deviance(y, answer, w)
     )
   }
-  value <- measures_of(judged$answers$answer)
-  always <- measures_of(rep(baseline$answer, length(judged$observed)))
-  list(measures = data.frame(measure = names(value), value = unname(value), baseline = unname(always)))
+  value <- measures_of(answer)
+  data.frame(measure = names(value), value = unname(value), baseline = unname(measures_of(always)))
+}
+
+# For each quantile the share of rows below it, beside the share that should be.
+quantile_measures <- function(b, judged) {
+  loss <- settled_loss(b)
+  if (loss$kind != "quantile") return(NULL)
+  below <- vapply(judged$answers[-1], function(q) weighted_mean(judged$observed <= q, judged$weight), 0)
+  data.frame(measure = sprintf("share below quantile %s", format_each(loss$at)), value = unname(below), baseline = loss$at)
+}
+
+judged_observed <- function(judged) {
+  if (!is.data.frame(judged$observed)) return(data.frame(observed = judged$observed))
+  stats::setNames(judged$observed, paste0("observed_", names(judged$observed)))
 }
 
 #' @export
@@ -123,10 +147,12 @@ as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
 #'
 #' @param object An appraisal of a regression or count model.
 #' @param ... Not used.
-#' @return Observed minus answered value, one for each judged row.
+#' @return Observed minus answered value, one for each judged row; a data frame with a column a target if there are several.
 #' @importFrom stats residuals
 #' @export
 residuals.hylomath_appraisal <- function(object, ...) {
   if (object$task == "classification") fail("Classes have no residuals.", "See `confusion` of the appraisal.")
-  object$judged$observed - object$judged$answer
+  if (length(object$target) == 1) return(object$judged$observed - object$judged$answer)
+  of <- function(what) object$judged[paste0(what, "_", object$target)]
+  stats::setNames(of("observed") - of("answer"), object$target)
 }

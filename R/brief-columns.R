@@ -63,8 +63,9 @@ select_columns <- function(b, quosure, role, one = FALSE) {
     }
   )
   if (one && length(chosen) != 1) fail(sprintf("`%s` takes one column, not %d.", role, length(chosen)))
-  if (!role %in% c("keep", "only") && b$target %in% chosen) {
-    fail(sprintf("%s is the target and can't be given to `%s` too.", quoted(b$target), role))
+  taken <- intersect(b$target, chosen)
+  if (!role %in% c("keep", "only") && length(taken)) {
+    fail(sprintf("%s is the target and can't be given to `%s` too.", quoted(taken[1]), role))
   }
   chosen
 }

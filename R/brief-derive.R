@@ -30,7 +30,7 @@ derive.hylomath_brief <- function(b, ...) {
     b$columns$kinds[[name]] <- NULL
   }
   # another target may have another task and other classes
-  if (b$target %in% names(quosures)) b[c("task", "classes", "positive")] <- NULL
+  if (any(b$target %in% names(quosures))) b[c("task", "classes", "positive")] <- NULL
   b$derive <- if (length(drop_nulls(derived))) drop_nulls(derived)
   refreshed(b)
 }

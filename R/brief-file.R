@@ -71,8 +71,9 @@ complete_brief <- function(settings) {
       settings[[section]] %||% defaults[[section]]
     }
   }
-  settings$regimen <- settle_regimen(settings$regimen)
+  settings$regimen <- with_method_defaults(settings$regimen)
   check_shares(settings$hold_out)
+  check_regimen(settings)
   if (!is.null(settings$data)) check_source(settings$data)
   new_brief(settings)
 }
@@ -86,6 +87,8 @@ attach_table <- function(b, table) {
 brief_yaml <- function(b) {
   settings <- brief_settings(b)
   settings$prepare <- settings$prepare[lengths(settings$prepare) > 0]
+  settings$regimen <- settings$regimen[lengths(settings$regimen) > 0]
+  if (length(settings$target) > 1) settings$target <- as.list(settings$target)
   settings <- settings[lengths(settings) > 0]
   settings$columns <- settings$columns[lengths(settings$columns) > 0]
   yaml::as.yaml(rapply(settings, yaml_scalars, how = "replace"), indent.mapping.sequence = TRUE)

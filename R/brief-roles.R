@@ -11,7 +11,7 @@ brief_inputs <- function(b) {
 
 # Columns that a derived target is made of would give it away.
 target_sources <- function(b) {
-  if (is.null(b[["derive"]][[b$target]])) return(character())
+  if (!any(b$target %in% names(b[["derive"]]))) return(character())
   trees <- lapply(b[["derive"]], parse_expression, "derive")
   setdiff(needed_steps(trees, b$target)$raw, b$target)
 }

@@ -17,7 +17,7 @@ brief_schema <- function() {
       postgres = type_text(),
       query = type_text()
     ),
-    target = type_text(),
+    target = type_targets,
     task = type_choice(brief_tasks),
     classes = type_texts(),
     positive = type_text(),
@@ -49,15 +49,25 @@ brief_schema <- function() {
     ),
     wiring = type_wiring(),
     regimen = list(
-      method = type_choice(c("adam", "momentum")),
-      learning_rate = type_number(0, open_low = TRUE),
+      method = type_choice(c("auto", training_methods)),
+      loss = type_kind(loss_kinds()),
+      output = type_choice(c("auto", "identity", "exponential", "softplus")),
+      learning_rate = type_or_word("auto", type_number(0, open_low = TRUE), "a number above 0"),
       momentum = type_number(0, 1, open_high = TRUE),
-      batch_size = type_number(1, whole = TRUE),
+      weight_decay = type_number(0),
+      schedule = type_kind(schedule_kinds()),
+      batch_size = type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1"),
       epochs = type_number(1, 1e6, whole = TRUE),
-      stop = type_or_word("none", type_patience),
+      stop = type_or_word("none", type_stop),
       l1 = type_number(0),
-      l2 = type_number(0),
+      l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
+      clip_norm = type_number(0),
+      max_norm = type_number(0),
+      input_noise = type_number(0),
       class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
+      restarts = type_number(1, 1000, whole = TRUE),
+      keep = type_choice(c("best", "committee")),
+      measures = type_measures,
       seed = type_number(0, 2^53, whole = TRUE)
     )
   )
@@ -69,8 +79,9 @@ column_settings <- function() {
     numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "none")),
     clip = type_number(0, 0.5, open_high = TRUE),
     gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
-    categories = type_choice(c("indicator", "ordinal", "frequency", "hash")),
+    categories = type_choice(c("indicator", "ordinal", "frequency", "hash", "embedding")),
     buckets = type_number(2, 65536, whole = TRUE),
+    embedding_width = type_or_word("auto", type_number(1, 1024, whole = TRUE), "a whole number from 1"),
     rare = type_number(0, 1, open_high = TRUE),
     dates = type_date_parts,
     missing_codes = type_codes
@@ -96,61 +107,36 @@ brief_defaults <- function() {
   list(
     columns = list(drop = character(), kinds = list()),
     prepare = list(
-      numbers = "zscore", clip = 0, gaps = "auto", categories = "indicator", buckets = 32, rare = 0,
+      numbers = "zscore", clip = 0, gaps = "auto", categories = "indicator", buckets = 32, embedding_width = "auto", rare = 0,
       dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
     hold_out = list(validation = 0.15, test = 0.15, calibration = 0, by = "stratified"),
     wiring = "24 relu > 12 relu",
     regimen = list(
-      method = "adam", learning_rate = 0.005, batch_size = 64, epochs = 300, stop = list(patience = 20),
-      l1 = 0, class_weights = "none"
+      method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant", batch_size = "auto",
+      epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", clip_norm = 0, max_norm = 0, input_noise = 0,
+      class_weights = "none", restarts = 1, keep = "best", measures = character()
     )
   )
 }
 
-# The default of `regimen.l2`, which is settled once the number of rows is known: 10 / rows, to one digit, at most
-# 0.01. It is a normal prior on every weight with a variance of a tenth, whose pull fades as rows are added.
-default_l2 <- function(rows) signif(min(0.01, 10 / rows), 1)
-
-type_patience <- function(value, key) {
-  settle_settings(as.list(value), list(patience = type_number(1, whole = TRUE)), key)
+type_targets <- function(value, key) {
+  value <- type_texts()(value, key)
+  if (length(value) == 0) fail(sprintf("%s names no column.", quoted(key)))
+  if (anyDuplicated(value)) fail(sprintf("%s names %s twice.", quoted(key), quoted(value[duplicated(value)][1])))
+  value
 }
 
-# Checks and canonicalises settings against (a part of) the schema, in the schema's order. An unknown key fails with
-# the nearest known one.
-settle_settings <- function(settings, schema, key = NULL) {
-  if (length(settings) == 0) return(list())
-  full <- function(name) paste(c(key, name), collapse = ".")
-  if (!is.list(settings) || is.null(names(settings))) {
-    fail(sprintf("%s must hold settings with names.", quoted(key %||% "The brief")), suggestion("", names(schema)))
-  }
-  unknown <- setdiff(names(settings), names(schema))
-  if (length(unknown)) {
-    where <- if (is.null(key)) "The brief" else quoted(key)
-    fail(sprintf("%s has no setting %s.", where, quoted(unknown[1])), suggestion(unknown[1], names(schema)))
-  }
-  repeated <- names(settings)[duplicated(names(settings))]
-  if (length(repeated)) fail(sprintf("%s is set twice.", quoted(full(repeated[1]))))
-  settled <- list()
-  for (name in intersect(names(schema), names(settings))) {
-    type <- schema[[name]]
-    settled[[name]] <- if (is.list(type)) {
-      settle_settings(settings[[name]], type, full(name))
-    } else {
-      type(settings[[name]], full(name))
-    }
-  }
-  settled
+type_stop <- function(value, key) {
+  rules <- list(patience = type_number(1, whole = TRUE), gradient = type_number(0, open_low = TRUE), loss = type_number(0, open_low = TRUE), seconds = type_number(0, open_low = TRUE))
+  settle_settings(as.list(value), rules, key)
 }
 
-# Momentum belongs to one method only; it has a default there and no place elsewhere.
-settle_regimen <- function(settings) {
-  if (settings$method == "momentum") {
-    settings$momentum <- settings$momentum %||% 0.9
-  } else if (!is.null(settings$momentum)) {
-    fail(sprintf("`regimen.momentum` is of no use to the method %s.", quoted(settings$method)), "Leave it out, or choose the method `momentum`.")
-  }
-  in_schema_order(settings, brief_schema()[["regimen"]])
+type_measures <- function(value, key) {
+  chosen <- type_texts()(value, key)
+  if (identical(chosen, "none")) return(character())
+  for (one in chosen) type_choice(c("accuracy", "mae", "rmse"))(one, key)
+  unique(chosen)
 }
 
 # The settings by which one column is prepared: the brief's, and what `only` says of this column.
@@ -160,5 +146,3 @@ settings_for <- function(b, column) {
   settings[names(own)] <- own
   settings
 }
-
-in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]

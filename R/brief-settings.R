@@ -15,9 +15,13 @@
 #'   for training and judgement, and leaves their answers missing.
 #' @param categories `"indicator"`: an input for each level, 1 where the row has it; `"ordinal"`: one number, the place of the
 #'   level in alphabetical order (for an order of your own see `rank_in()` in [expressions]); `"frequency"`: one number, the
-#'   level's share of the training rows; `"hash"`: `buckets` inputs, into which levels fall by a hash of their text. The last
-#'   two suit columns of hundreds of levels, which have to be given the kind `category` first.
+#'   level's share of the training rows; `"hash"`: `buckets` inputs, into which levels fall by a hash of their text;
+#'   `"embedding"`: each level is learned as a point in a few dimensions (Guo and Berkhahn 2016), rare and unseen levels as one
+#'   that stays in the middle unless training has rare ones. The last three suit columns of hundreds of levels, which have to
+#'   be given the kind `category` first.
 #' @param buckets Inputs of a hashed category.
+#' @param embedding_width Dimensions of an embedding; `"auto"` is the square root of the number of levels, rounded up, at most
+#'   32.
 #' @param rare Levels with a smaller share of the training rows than this are put together into one input, and so are
 #'   levels that training never saw. Without rare levels, an unseen one is 0 in all inputs.
 #' @param dates Parts that become inputs: `"season"` (place in the year, sine and cosine), `"weekday"`, `"month"`, `"quarter"`
@@ -39,11 +43,11 @@ prepare <- function(b, ...) UseMethod("prepare")
 #' @rdname prepare
 #' @export
 prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, gaps = NULL, categories = NULL,
-                                   buckets = NULL, rare = NULL, dates = NULL, missing_codes = NULL, target = NULL, ...) {
+                                   buckets = NULL, embedding_width = NULL, rare = NULL, dates = NULL, missing_codes = NULL, target = NULL, ...) {
   rlang::check_dots_empty()
   columns <- select_columns(b, rlang::enquo(only), "only")
   settings <- drop_nulls(list(
-    numbers = numbers, clip = clip, gaps = gaps, categories = categories, buckets = buckets, rare = rare, dates = dates,
+    numbers = numbers, clip = clip, gaps = gaps, categories = categories, buckets = buckets, embedding_width = embedding_width, rare = rare, dates = dates,
     missing_codes = missing_codes
   ))
   former <- b$prepare$only
@@ -123,13 +127,26 @@ check_shares <- function(parts) {
 #'
 #' ```
 #' 24 relu > dropout 0.2 > 12 tanh
-#' 64 relu l2=1e-4 > 32 relu
+#' 64 gelu norm l2=1e-4 > 32 gelu start=orthogonal
 #' direct
 #' ```
 #'
-#' A layer is `<units> <activation> [name=value ...]`, with the activations `identity`, `logistic`, `tanh` and `relu`.
-#' By name can be set `l1` and `l2` (penalties on the layer's incoming weights, in place of the regimen's) and `rate`
-#' (a multiple of the learning rate). `dropout <share>` drops that share of what comes from the left while training.
+#' A layer is `<units> <activation> [norm] [name=value ...]`. `norm` is batch normalisation before the activation, over
+#' blocks of at most 256 rows of a batch (Ioffe and Szegedy 2015), and by the running means and variances when predicting.
+#' By name can be set
+#'
+#' * `l1` and `l2`: penalties on the layer's incoming weights, in place of the regimen's;
+#' * `rate`: a multiple of the learning rate; 0 keeps the layer as it started;
+#' * `start`: the rule for starting weights: `glorot` (Glorot and Bengio 2010), `he` (He et al. 2015), `lecun` (LeCun et al.
+#'   1998), `orthogonal` (Saxe et al. 2014), `same` (1 from each input to the unit of its number), `uniform:0.1` and
+#'   `normal:0.1` with a spread. The usual one is `lecun` for selu, `he` for relu and its kin, otherwise `glorot`.
+#'
+#' `dropout <share>` drops that share of what comes from the left while training.
+#'
+#' The activations of a weighted sum z: `identity`; `logistic` 1 / (1 + exp(-z)); `tanh`; `relu` max(z, 0); `leaky_relu`
+#' 0.01 z below 0 (Maas et al. 2013); `elu` exp(z) - 1 below 0 (Clevert et al. 2016); `selu`, that scaled so that layers keep
+#' mean 0 and variance 1 (Klambauer et al. 2017); `gelu` z / 2 (1 + tanh(0.79788 (z + 0.044715 z^3))) (Hendrycks and Gimpel
+#' 2016); `silu` z / (1 + exp(-z)) (Elfwing et al. 2018); `softplus` log(1 + exp(z)); `gaussian` exp(-z^2); `sine`.
 #'
 #' @param b A brief.
 #' @param wiring A text in the notation, or numbers of units for relu layers: `c(24, 12)`.
@@ -146,48 +163,100 @@ wire <- function(b, ...) UseMethod("wire")
 wire.hylomath_brief <- function(b, wiring, ...) {
   rlang::check_dots_empty()
   b$wiring <- type_wiring()(wiring, "wiring")
-  b
+  check_regimen(b)
 }
 
 #' Set the regimen of training
 #'
+#' @section By default: `method`, `batch_size`, `learning_rate` and `l2` are `"auto"`; a brief shows what they come to for its
+#'   table, a model's brief holds it. The rule, for n training rows:
+#'
+#'   * Up to 1,000 rows the whole table is looked at before each step: by `"levenberg_marquardt"` if the loss is the squared
+#'     error and there are at most 200 parameters and no more than rows times targets, else by `"lbfgs"`. What these can't
+#'     do (dropout, `norm`, `l1`, `rate`, `clip_norm`, `max_norm`, `input_noise`, a schedule, a batch size or learning rate
+#'     of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it `"adam"`.
+#'   * Larger tables are trained by `"adam"`.
+#'   * Batches have 64 rows up to 10,000 rows, and twice as many for every fourfold of that, at most 1,024.
+#'   * The learning rate is 0.005 (momentum and nesterov 0.02, rmsprop 0.002) times the square root of the batch over 64.
+#'   * `l2` is 10 / n to one digit, at most 0.01: a pull towards zero that fades as rows are added. For
+#'     `"levenberg_marquardt"` it is `"evidence"`, unless a layer has an l2 of its own.
+#'
+#' @section Methods: In batches: `"momentum"`, gradient descent that keeps a share of its last step (Polyak 1964);
+#'   `"nesterov"`, the same with the gradient looked up ahead (Nesterov 1983, as in Sutskever et al. 2013); `"rmsprop"` (Hinton
+#'   2012); `"adam"` (Kingma and Ba 2015); `"adamw"`, Adam with the weight decay beside the gradient (Loshchilov and Hutter
+#'   2019). On the whole table, in double precision, one step an epoch: `"resilient"` propagation (Riedmiller and Braun 1993,
+#'   Igel and Huesken 2003); `"scaled_conjugate"` gradient (Moller 1993); `"lbfgs"` with a strong-Wolfe line search (Nocedal
+#'   and Wright 2006); `"levenberg_marquardt"` for the squared error (Marquardt 1963; Madsen, Nielsen and Tingleff 2004).
+#' @section Losses: Classes: `"cross_entropy"`, or `list(kind = "cross_entropy", smoothing = 0.1)` for smoothed labels (Szegedy
+#'   et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative logits for
+#'   ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`. Numbers:
+#'   `"squared"`, whose answers are means; `"absolute"`, medians; `list(kind = "huber", knee = 1)`, squared up to `knee`
+#'   (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind = "quantile", at = c(0.1, 0.5, 0.9))`,
+#'   several quantiles at once (Koenker and Bassett 1978), which [predict()][predict.hylomath_model] gives in rising order;
+#'   `"gamma"` for positive numbers whose spread grows with their size.
+#'
 #' @param b A brief.
-#' @param method `"adam"` (Kingma and Ba 2015, "Adam: a method for stochastic optimization") or `"momentum"`, gradient
-#'   descent that keeps a share of its last step (Polyak 1964).
+#' @param method How weights are found, see Methods.
+#' @param loss What is lowered, see Losses; `"auto"` is the cross-entropy for classes (`"ordinal"` for an ordered factor),
+#'   `"poisson"` for counts and `"squared"` for numbers.
+#' @param output `"auto"`, `"identity"`, `"exponential"` or `"softplus"`: what the last layer makes of its sums for numbers and
+#'   counts. The last two answer above 0 only; the target is then scaled by its mean.
 #' @param learning_rate Length of a step, above 0.
-#' @param momentum The share of the last step that is kept, 0 to below 1; for the method `"momentum"` only.
+#' @param momentum The share of the last step that is kept, 0 to below 1; 0.9 for `"momentum"` and `"nesterov"`.
+#' @param weight_decay For `"adamw"`: the share of each weight taken off in a step, times the learning rate; 0.01.
+#' @param schedule How the learning rate changes: `"constant"`; `list(kind = "step", every = 10, factor = 0.5)`;
+#'   `list(kind = "exponential", factor = 0.98)` an epoch; `list(kind = "cosine", floor = 0)` down to that share at the last
+#'   epoch (Loshchilov and Hutter 2017); `list(kind = "plateau", every = 10, factor = 0.5)` whenever the validation loss has
+#'   not reached a new low for `every` epochs. Each takes `warm_up`, the number of first epochs in which the rate rises
+#'   from near 0.
 #' @param batch_size Rows a step. The smaller last batch of an epoch is used too.
 #' @param epochs The most times that training goes through all its rows.
-#' @param stop `list(patience = 20)` ends training once the validation loss has not reached a new low for that many
-#'   epochs; `"none"` goes on to the last epoch. The weights of the epoch with the lowest validation loss are kept.
+#' @param stop A list of rules, each looked at after every epoch: `patience`, epochs without a new low of the validation
+#'   loss (20); `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
+#'   larger; `seconds`. `"none"` goes on to the last epoch. The weights of the epoch with the lowest validation loss are
+#'   kept. The model says which rule ended training.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum of
-#'   their squares. Biases are free of them. `l2` is 10 / rows (to one digit, at most 0.01) when it is not given, a
-#'   pull towards zero that fades as rows are added.
+#'   their squares. Biases are free of them. With `"levenberg_marquardt"`, `l2 = "evidence"` lets the data say how large the
+#'   weights may be: the penalty is set anew after each step, so that it fits the number of weights that the data
+#'   determine (MacKay 1992; Foresee and Hagan 1997).
+#' @param clip_norm Gradients longer than this are shortened to it (Pascanu et al. 2013); 0 for never.
+#' @param max_norm Each hidden unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any length.
+#' @param input_noise Standard deviation of normal noise that is added to the prepared inputs while training.
 #' @param class_weights `"none"`; `"even"`, which gives every class the same total weight; or a number for each class
 #'   by name. The answer is the class with the highest weighted score, probabilities are corrected back to the real
 #'   shares of the classes.
+#' @param restarts How many starts are trained, at once on all cores. The model holds the spread of their losses.
+#' @param keep `"best"`: the start with the lowest validation loss. `"committee"`: all, and the average of their answers.
+#' @param measures What is measured at each epoch beside the loss, for [loss_curves()]: `"accuracy"` for classes, `"mae"` or
+#'   `"rmse"` for numbers (of the first target). Measuring costs about a third of the training time.
 #' @param seed A whole number that fixes starting weights and shuffles. When not given, [train()] draws it from R's
 #'   generator.
 #' @param ... Not used.
 #' @return The brief.
-#' @section Errors: A setting that the method has no use for is refused.
+#' @section Errors: A setting that the method has no use for, and a loss that is not for the task, are refused.
 #' @examples
 #' brief(kilns, target = "outcome") |>
-#'   regimen(learning_rate = 0.005, stop = list(patience = 40), class_weights = "even")
+#'   regimen(learning_rate = 0.01, schedule = list(kind = "cosine", warm_up = 3), class_weights = "even")
+#' brief(kilns, target = "outcome") |>
+#'   regimen(restarts = 4, keep = "committee", stop = list(patience = 10, seconds = 60))
 #' @export
 regimen <- function(b, ...) UseMethod("regimen")
 
 #' @rdname regimen
 #' @export
-regimen.hylomath_brief <- function(b, method = NULL, learning_rate = NULL, momentum = NULL, batch_size = NULL,
-                                   epochs = NULL, stop = NULL, l1 = NULL, l2 = NULL, class_weights = NULL,
-                                   seed = NULL, ...) {
+regimen.hylomath_brief <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
+                                   weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL,
+                                   l1 = NULL, l2 = NULL, clip_norm = NULL, max_norm = NULL, input_noise = NULL,
+                                   class_weights = NULL, restarts = NULL, keep = NULL, measures = NULL, seed = NULL, ...) {
   rlang::check_dots_empty()
-  if (!is.null(method) && method != "momentum") b$regimen$momentum <- NULL
+  # what belonged to the former method alone goes with it
+  if (!is.null(method)) for (name in intersect(useless_settings(method), c("momentum", "weight_decay"))) b$regimen[[name]] <- NULL
   b <- set_section(b, "regimen", list(
-    method = method, learning_rate = learning_rate, momentum = momentum, batch_size = batch_size, epochs = epochs,
-    stop = stop, l1 = l1, l2 = l2, class_weights = class_weights, seed = seed
+    method = method, loss = loss, output = output, learning_rate = learning_rate, momentum = momentum, weight_decay = weight_decay,
+    schedule = schedule, batch_size = batch_size, epochs = epochs, stop = stop, l1 = l1, l2 = l2, clip_norm = clip_norm,
+    max_norm = max_norm, input_noise = input_noise, class_weights = class_weights, restarts = restarts, keep = keep,
+    measures = measures, seed = seed
   ))
-  b$regimen <- settle_regimen(b$regimen)
-  b
+  b$regimen <- with_method_defaults(b$regimen)
+  check_regimen(b)
 }

@@ -19,10 +19,13 @@
 #' @param data A data frame (tibble, data.table) with a row for each record; the path of a CSV, TSV, Parquet or Excel file; or a
 #'   DBI connection. Labelled columns become their labels, 64-bit integers become numbers.
 #' @param query For a connection: the SQL query that gives the rows.
-#' @param target The name of the column to predict.
+#' @param target The name of the column to predict; for regression it can be several, which share one network.
 #' @param task `"classification"`, `"regression"` or `"count"`; guessed when not given.
 #' @param positive For two classes: the class whose probability is meant when one is spoken of. The default is the
 #'   second one in alphabetical order, or the second level of a factor.
+#' @param classes The classes in an order of your own, for ordered classes from one end to the other. The default is the order
+#'   of a factor's levels, else the alphabet's. An ordered factor of three or more levels gets the loss `ordinal`, see
+#'   [regimen()].
 #' @param ... Not used.
 #' @return An object of class `hylomath_brief`.
 #' @section Errors: No such column; a target that is constant or missing throughout; a count target with negative or
@@ -34,24 +37,24 @@ brief <- function(data, ...) UseMethod("brief")
 
 #' @rdname brief
 #' @export
-brief.data.frame <- function(data, target, task = NULL, positive = NULL, ...) {
+brief.data.frame <- function(data, target, task = NULL, positive = NULL, classes = NULL, ...) {
   rlang::check_dots_empty()
-  start_brief(data, target, task, positive, file = NULL)
+  start_brief(data, target, task, positive, classes, file = NULL)
 }
 
 #' @rdname brief
 #' @export
-brief.character <- function(data, target, task = NULL, positive = NULL, ...) {
+brief.character <- function(data, target, task = NULL, positive = NULL, classes = NULL, ...) {
   rlang::check_dots_empty()
-  start_brief(read_table(data), target, task, positive, file = data)
+  start_brief(read_table(data), target, task, positive, classes, file = data)
 }
 
 #' @rdname brief
 #' @export
-brief.DBIConnection <- function(data, target, query, task = NULL, positive = NULL, ...) {
+brief.DBIConnection <- function(data, target, query, task = NULL, positive = NULL, classes = NULL, ...) {
   rlang::check_dots_empty()
   if (missing(query)) fail("`query` is missing: say which rows to take from the database.", "For a whole table: query = \"select * from <table>\"")
-  start_brief(read_query(data, query), target, task, positive, file = NULL)
+  start_brief(read_query(data, query), target, task, positive, classes, file = NULL)
 }
 
 #' @export
@@ -59,9 +62,9 @@ brief.default <- function(data, ...) {
   fail(sprintf("A brief starts from a data frame, the path of a file or a DBI connection, not from %s.", describe_class(data)))
 }
 
-start_brief <- function(data, target, task, positive, file) {
+start_brief <- function(data, target, task, positive, classes, file) {
   if (missing(target)) fail("`target` is missing: say which column to predict.", suggestion("", names(data)))
-  given <- list(target = target, task = task, positive = positive)
+  given <- list(target = target, task = task, positive = positive, classes = classes)
   b <- brief_defaults()
   if (!is.null(file)) b$data <- list(file = file)
   b[names(given)] <- given
@@ -80,7 +83,7 @@ new_brief <- function(settings, table = NULL) {
 fix_schema <- function(b) {
   if (nrow(b$table) == 0) fail("The table has no rows.")
   table <- brief_table(b)
-  check_is_column(table, b$target, "target")
+  for (target in b$target) check_is_column(table, target, "target")
   known <- b$columns$kinds
   guessed <- c(known, guess_kinds(table[setdiff(names(table), names(known))]))
   b$columns$kinds <- guessed[c(intersect(names(table), names(guessed)), setdiff(names(known), names(table)))]
@@ -90,15 +93,14 @@ fix_schema <- function(b) {
     if (length(ids)) b$columns$id <- ids[1]
   }
   b$columns <- in_schema_order(b$columns, brief_schema()$columns)
-  y <- table[[b$target]]
-  b$task <- b$task %||% guess_task(y, b$target)
+  y <- table[[b$target[1]]]
+  b$task <- b$task %||% if (length(b$target) > 1) "regression" else guess_task(y, b$target)
   if (b$task == "classification") {
     b$classes <- b$classes %||% guess_classes(y)
     if (length(b$classes) == 2) b$positive <- b$positive %||% b$classes[2]
+    if (is.ordered(y) && length(b$classes) > 2 && identical(b[["regimen"]]$loss, "auto")) b[["regimen"]]$loss <- "ordinal"
   }
-  check_target(b, y)
-  b[["regimen"]]$l2 <- b[["regimen"]]$l2 %||% default_l2(nrow(table))
-  b[["regimen"]] <- in_schema_order(b[["regimen"]], brief_schema()[["regimen"]])
+  check_targets(b, table)
   b[["hold_out"]]$seed <- b[["hold_out"]]$seed %||% draw_seed()
   b[["hold_out"]] <- in_schema_order(b[["hold_out"]], brief_schema()[["hold_out"]])
   new_brief(brief_settings(b), b$table)
@@ -112,7 +114,7 @@ set_section <- function(b, section, settings) {
   settings <- settle_settings(drop_nulls(settings), brief_schema()[[section]], section)
   b[[section]] <- in_schema_order(utils::modifyList(b[[section]], settings), brief_schema()[[section]])
   # modifyList would merge named class weights with the former ones
-  for (whole in intersect(c("class_weights", "stop", "only"), names(settings))) b[[section]][[whole]] <- settings[[whole]]
+  for (whole in intersect(c("class_weights", "stop", "only", "loss", "schedule"), names(settings))) b[[section]][[whole]] <- settings[[whole]]
   b
 }
 

@@ -15,7 +15,7 @@ cli_verbs <- function() {
     brief = list(
       does = "Start a brief: guess kinds and task, and write the file that describes the analysis.", takes = "TABLE.csv", run = cli_brief, least = 1, most = 1,
       options = list(
-        cli_option(c("-t", "--target"), "The column to predict. Needed.", metavar = "COLUMN"),
+        cli_option(c("-t", "--target"), "The column to predict; several numbers with commas between them. Needed.", metavar = "COLUMN"),
         cli_option("--query", "SQL for a database in place of a table: a SQLite file, or the name of a PostgreSQL database (PGHOST, PGUSER, ... are heeded).", metavar = "SQL"), output, set, json, quiet
       ),
       example = "hylomath brief kilns.csv --target outcome -o kilns.yml"
@@ -39,8 +39,17 @@ cli_verbs <- function() {
     ),
     show = list(
       does = "Show what a model or brief file holds.", takes = "MODEL.hylo|BRIEF.yml", run = cli_show, least = 1, most = 1,
-      options = list(cli_option("--brief", "Give the model's brief as YAML.", action = "store_true"), cli_option("--curves", "Give the loss curves as CSV.", action = "store_true"), json),
+      options = list(
+        cli_option("--brief", "Give the model's brief as YAML.", action = "store_true"), cli_option("--curves", "Give the loss curves as CSV.", action = "store_true"),
+        cli_option("--layers", "Give the layers and their parameters.", action = "store_true"), cli_option("--weights", "Give all weights and biases, as JSON.", action = "store_true"),
+        cli_option("--network", "Draw the network into a PNG file.", metavar = "FILE"), json
+      ),
       example = "hylomath show kilns.hylo --brief > again.yml"
+    ),
+    probe = list(
+      does = "Give what a layer of a model makes of the rows of a table.", takes = "MODEL.hylo TABLE.csv", run = cli_probe, least = 2, most = 2,
+      options = list(cli_option("--layer", "The number of the layer, from 1; the last hidden one when it is not given.", metavar = "N"), output, json, quiet),
+      example = "hylomath probe kilns.hylo kilns.csv --layer 1 -o units.csv"
     )
   )
 }

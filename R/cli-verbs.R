@@ -22,12 +22,20 @@ cli_brief <- function(files, options) {
 
 # From a file, or from a database when there is a query: SQLite for a file, PostgreSQL for the name of a database.
 cli_start_brief <- function(place, options) {
-  if (is.null(options$query)) return(brief(place, target = options$target))
+  target <- cli_targets(options$target, place, options$query)
+  if (is.null(options$query)) return(brief(place, target = target))
   source <- list(query = options$query)
   source[[if (file.exists(place)) "sqlite" else "postgres"]] <- place
-  b <- brief(read_source(source), target = options$target)
+  b <- brief(read_source(source), target = target)
   b$data <- settle_settings(source, brief_schema()$data, "data")
   new_brief(brief_settings(b), b$table)
+}
+
+# `a,b` names two columns, unless there is one of that name.
+cli_targets <- function(text, place, query) {
+  if (!grepl(",", text, fixed = TRUE)) return(text)
+  if (is.null(query) && text %in% names(read_table(place))) return(text)
+  trimws(strsplit(text, ",", fixed = TRUE)[[1]])
 }
 
 cli_train <- function(files, options) {
@@ -91,7 +99,32 @@ cli_show <- function(files, options) {
   model <- read_model(files)
   if (options$brief) return(cat(brief_yaml(model$brief)))
   if (options$curves) return(data.table::fwrite(loss_curves(model), ""))
+  if (options$weights) return(cli_json(lapply(coef(model), weights_with_names)))
+  if (!is.null(options$network)) {
+    write_figure(plot_network(model), options$network)
+    return(message(sprintf("Drew the network into %s.", options$network)))
+  }
+  if (options$layers) {
+    layers <- layers_of(model)
+    return(if (options$json) cli_json(layers) else write_lines(layers_text(layers)))
+  }
   cli_result(model, options, model_facts(model))
+}
+
+# A matrix as a list of its columns' values by row name.
+weights_with_names <- function(block) {
+  if (!is.matrix(block)) return(block)
+  c(list(row = rownames(block)), lapply(stats::setNames(seq_len(ncol(block)), colnames(block)), function(j) unname(block[, j])))
+}
+
+cli_probe <- function(files, options) {
+  model <- read_model(files[1])
+  layer <- options$layer
+  values <- probe(model, read_table(files[2], unlist(model$brief$columns$kinds), columns = needed_columns(model)), layer)
+  if (options$json) return(cli_json(values))
+  if (is.null(options$output)) return(data.table::fwrite(values, ""))
+  write_table(values, options$output)
+  cli_say(options, sprintf("Wrote %s: %s of %s.", options$output, counted(nrow(values), "row"), counted(ncol(values), "unit")))
 }
 
 # ---- shared -------------------------------------------------------------------------------------------------------
@@ -148,7 +181,8 @@ model_facts <- function(model) {
     target = model$brief$target, task = model$brief$task, wiring = model$brief$wiring, parts = model$parts,
     parameters = length(model$network$parameters), epochs = nrow(model$curves), best_epoch = model$best_epoch,
     stopped = model$stopped, seconds = model$seconds,
-    training_loss = model$curves$training[model$best_epoch], validation_loss = model$curves$validation[model$best_epoch],
+    method = model$brief$regimen$method, training_loss = model$curves$training[model$best_epoch], validation_loss = model$curves$validation[model$best_epoch],
+    restarts = model$restarts,
     notes = notes(model)
   )
 }

@@ -6,8 +6,15 @@ check_is_column <- function(table, column, role) {
   }
 }
 
-check_target <- function(b, y) {
-  target <- quoted(b$target)
+check_targets <- function(b, table) {
+  if (length(b$target) > 1 && b$task != "regression") {
+    fail(sprintf("There are %d targets, but the task is %s.", length(b$target), quoted(b$task)), "Several targets at once are for regression; name one.")
+  }
+  for (column in b$target) check_target(b, table[[column]], column)
+}
+
+check_target <- function(b, y, column) {
+  target <- quoted(column)
   present <- if (is.character(y) || is.factor(y)) labels_in(y) else y[!is.na(y)]
   if (length(unique(present)) < 2) {
     fail(
@@ -19,7 +26,7 @@ check_target <- function(b, y) {
   if (!is.numeric(y) && !is.logical(y)) {
     fail(sprintf("The target %s must be numbers for the task %s; it is %s.", target, quoted(b$task), class(y)[1]))
   }
-  check_finite(y, b$target)
+  check_finite(y, column)
   if (b$task == "count") {
     bad <- which(y < 0)
     if (length(bad)) fail(sprintf("The target %s is negative in %s; a count can't be.", target, rows_text(bad)), "Set task = \"regression\", or mend the rows.")
@@ -49,7 +56,8 @@ check_finite <- function(x, column) {
 
 # All that must hold before a brief is trained on its table (as brief_table() gives it).
 check_brief <- function(b, table) {
-  check_target(b, table[[b$target]])
+  check_targets(b, table)
+  check_regimen(b)
   for (role in column_roles) {
     column <- b$columns[[role]]
     if (!is.null(column)) check_is_column(table, column, role)
@@ -59,7 +67,7 @@ check_brief <- function(b, table) {
   if (length(inputs) == 0) fail("No column is left to predict from.", "Look at the kinds with print(), and give some back with set_columns(keep = ...).")
   for (column in inputs) check_input(table[[column]], column, b$columns$kinds[[column]])
   for (column in setdiff(names(b[["prepare"]]$only), names(b$columns$kinds))) check_is_column(table, column, "column of `prepare.only`")
-  check_log_target(b, table[[b$target]])
+  check_positive_targets(b, table)
   check_case_weights(b, table)
   check_exposure(b, table)
   check_class_weights(b)
@@ -72,11 +80,22 @@ check_brief <- function(b, table) {
   invisible(b)
 }
 
-check_log_target <- function(b, y) {
-  if (!b[["prepare"]]$target %in% c("log", "log_median")) return()
-  if (b$task != "regression") fail(sprintf("`prepare.target` is %s, which is for regression; the task is %s.", quoted(b[["prepare"]]$target), b$task), "Set it to \"zscore\".")
-  bad <- which(y <= 0)
-  if (length(bad)) fail(sprintf("The target %s is not above 0 in %s, so it has no logarithm.", quoted(b$target), rows_text(bad)), "Set `prepare.target` to \"zscore\", or set these rows aside.")
+# Targets that a logarithm or a loss needs above 0.
+check_positive_targets <- function(b, table) {
+  log <- b[["prepare"]]$target %in% c("log", "log_median")
+  if (log && b$task != "regression") fail(sprintf("`prepare.target` is %s, which is for regression; the task is %s.", quoted(b[["prepare"]]$target), b$task), "Set it to \"zscore\".")
+  loss <- settled_loss(b)
+  if (log && loss$output != "identity") fail(sprintf("`prepare.target` is %s, but the output is %s, which has a logarithm of its own.", quoted(b[["prepare"]]$target), quoted(loss$output)), "Set one of them back.")
+  for (column in b$target) {
+    y <- table[[column]]
+    if (log || loss$kind == "gamma") {
+      bad <- which(y <= 0)
+      why <- if (log) "so it has no logarithm" else "which the loss `gamma` needs"
+      if (length(bad)) fail(sprintf("The target %s is not above 0 in %s, %s.", quoted(column), rows_text(bad), why), if (log) "Set `prepare.target` to \"zscore\", or set these rows aside." else "Choose another loss, or set these rows aside.")
+    } else if (b$task == "regression" && loss$output != "identity" && mean(y, na.rm = TRUE) <= 0) {
+      fail(sprintf("The mean of the target %s is not above 0, but the output %s gives answers above 0 only.", quoted(column), quoted(loss$output)), "Set `regimen.output` to `identity`.")
+    }
+  }
 }
 
 check_exposure <- function(b, table) {

@@ -4,7 +4,7 @@ part_names <- c("training", "validation", "calibration", "test")
 
 # A character vector along the table's rows: a part's name, or NA for rows that are set aside (see set_aside()).
 split_rows <- function(b, table) {
-  y <- table[[b$target]]
+  y <- table[[b$target[1]]]
   usable <- is.na(set_aside(b, table))
   part <- if (!is.null(b$hold_out$parts)) {
     ifelse(usable, given_parts(table[[b$hold_out$parts]], b$hold_out$parts), NA)
@@ -20,7 +20,7 @@ set_aside <- function(b, table) {
   why <- rep(NA_character_, nrow(table))
   dropping <- Filter(function(column) settings_for(b, column)$gaps == "drop", brief_inputs(b))
   for (column in dropping) why[is.na(table[[column]])] <- "gap"
-  why[is.na(table[[b$target]])] <- "no target"
+  for (target in b$target) why[is.na(table[[target]])] <- "no target"
   if (!is.null(b$keep_rows)) why[!rows_where(b$keep_rows, table, "keep_rows")] <- "filtered"
   why
 }
@@ -55,10 +55,10 @@ drawn_parts <- function(b, table, usable) {
   } else if (how$by == "key") {
     split_by_key(as_label(table[[b$columns$group %||% b$columns$id]][rest]), shares, how$seed)
   } else if (!is.null(b$columns$group)) {
-    strata <- if (how$by == "stratified") strata_of(b, table[[b$target]][rest]) else rep(1L, length(rest))
+    strata <- if (how$by == "stratified") strata_of(b, table[[b$target[1]]][rest]) else rep(1L, length(rest))
     split_groups(as_label(table[[b$columns$group]][rest]), strata, shares, how$seed)
   } else {
-    strata <- if (how$by == "stratified") strata_of(b, table[[b$target]][rest]) else rep(1L, length(rest))
+    strata <- if (how$by == "stratified") strata_of(b, table[[b$target[1]]][rest]) else rep(1L, length(rest))
     split_strata(strata, shares, how$seed)
   }
   part

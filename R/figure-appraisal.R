@@ -31,7 +31,7 @@ plot_confusion <- function(appraisal) {
     ggplot2::scale_colour_manual(values = c(`FALSE` = "#22303F", `TRUE` = "#FFFFFF"), guide = "none") +
     ggplot2::scale_x_discrete(position = "top") +
     ggplot2::labs(
-      title = sprintf("%s: what was answered for each observed class", appraisal$target),
+      title = sprintf("%s: what was answered for each observed class", enumerate(appraisal$target)),
       subtitle = sprintf(
         "%s; shares are of the row\nAccuracy %s (always %s: %s), balanced accuracy %s (%s)", counted(appraisal$n, paste(appraisal$rows, "row")),
         format_share(accuracy$value), appraisal$baseline_answer, format_share(accuracy$baseline), format_share(balanced$value), format_share(balanced$baseline)
@@ -54,6 +54,7 @@ plot_confusion <- function(appraisal) {
 plot_fit <- function(appraisal) {
   need_ggplot()
   if (appraisal$task == "classification") fail("Observed against predicted is for numbers.", "See plot_confusion().")
+  if (length(appraisal$target) > 1) return(plot_fits(appraisal))
   judged <- appraisal$judged
   limits <- range(judged$observed, judged$answer)
   measure <- function(name, column = "value") appraisal$measures[appraisal$measures$measure == name, column]
@@ -69,6 +70,22 @@ plot_fit <- function(appraisal) {
       ),
       x = "predicted", y = "observed"
     ) +
+    figure_theme()
+}
+
+# One panel a target.
+plot_fits <- function(appraisal) {
+  of <- function(what, target) appraisal$judged[[paste0(what, "_", target)]]
+  r2 <- appraisal$measures[appraisal$measures$measure == "R\u00b2", ]
+  long <- do.call(rbind, lapply(appraisal$target, function(target) {
+    data.frame(panel = sprintf("%s, R\u00b2 %s", target, format_share(r2$value[r2$target == target])), answer = of("answer", target), observed = of("observed", target))
+  }))
+  long$panel <- factor(long$panel, unique(long$panel))
+  ggplot2::ggplot(long, ggplot2::aes(.data$answer, .data$observed)) +
+    ggplot2::geom_abline(slope = 1, intercept = 0, colour = figure_colours[["ochre"]], linewidth = 0.8) +
+    ggplot2::geom_point(colour = figure_colours[["ink"]], alpha = min(1, max(0.08, 300 / appraisal$n)), size = 1.8, stroke = 0) +
+    ggplot2::facet_wrap(~panel, scales = "free") +
+    ggplot2::labs(title = sprintf("%s: observed against predicted", enumerate(appraisal$target)), subtitle = counted(appraisal$n, paste(appraisal$rows, "row")), x = "predicted", y = "observed") +
     figure_theme()
 }
 

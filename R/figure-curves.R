@@ -4,23 +4,21 @@
 #' span more than a factor of 2, so that the first epochs don't flatten the rest.
 #'
 #' @param model A model.
+#' @param what `"loss"`, `"gradient"` (the length of the gradient), `"rate"` (the learning rate), or one of the measures that
+#'   [regimen()] asked for.
 #' @return A ggplot.
+#' @section Errors: A curve that the model doesn't have.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 30) |> train(progress = "none")
 #' plot_curves(model)
 #' @export
-plot_curves <- function(model) {
+plot_curves <- function(model, what = "loss") {
   need_ggplot()
+  long <- drawn_curves(model, what)
   curves <- loss_curves(model)
-  if (nrow(curves) == 0) fail("The model was trained for not even one epoch, so there is nothing to draw.")
-  long <- rbind(
-    data.frame(epoch = curves$epoch, loss = curves$training, part = "training"),
-    if (!anyNA(curves$validation)) data.frame(epoch = curves$epoch, loss = curves$validation, part = "validation")
-  )
   wide_span <- min(long$loss) > 0 && max(long$loss) / min(long$loss) > 2
   kept <- long[long$epoch == model$best_epoch & long$part == utils::tail(long$part, 1), ]
-  colours <- unname(figure_colours[c("ochre", "ink")])
   ggplot2::ggplot(long, ggplot2::aes(.data$epoch, .data$loss, colour = .data$part)) +
     ggplot2::geom_vline(xintercept = model$best_epoch, colour = figure_colours[["stone"]], linetype = "dashed", linewidth = 0.4) +
     ggplot2::geom_line(linewidth = 0.8) +
@@ -28,13 +26,13 @@ plot_curves <- function(model) {
     ggplot2::geom_text(
       data = label_ends(long, wide_span), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0, nudge_x = max(curves$epoch) * 0.012, size = 4.2
     ) +
-    ggplot2::scale_colour_manual(values = c(training = colours[1], validation = colours[2]), guide = "none") +
+    ggplot2::scale_colour_manual(values = stats::setNames(figure_colours[c("ochre", "ink", "ochre", "ochre")], c("training", "validation", "gradient", "rate")), guide = "none") +
     ggplot2::scale_x_continuous(breaks = whole_breaks(c(0, max(curves$epoch))), expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
     (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
     ggplot2::labs(
-      title = sprintf("%s: %s", model$brief$target, stopped_title(model)),
-      subtitle = sprintf("%s; kept epoch %d%s", loss_name(model$brief), model$best_epoch, if (nrow(kept)) sprintf(" (%s %s)", kept$part, signif(kept$loss, 3)) else ""),
-      x = "epoch", y = if (wide_span) "loss (logarithmic)" else "loss"
+      title = sprintf("%s: %s", enumerate(model$brief$target), stopped_title(model)),
+      subtitle = sprintf("%s; kept epoch %d%s", curve_name(model$brief, what), model$best_epoch, if (nrow(kept)) sprintf(" (%s %s)", kept$part, signif(kept$loss, 3)) else ""),
+      x = "epoch", y = if (wide_span) paste(what, "(logarithmic)") else what
     ) +
     figure_theme()
 }
@@ -54,9 +52,29 @@ label_ends <- function(long, logarithmic) {
   ends
 }
 
+# One row an epoch and part; a curve without parts is one of its own.
+drawn_curves <- function(model, what) {
+  curves <- loss_curves(model)
+  if (nrow(curves) == 0) fail("The model was trained for not even one epoch, so there is nothing to draw.")
+  one <- function(column, part) if (!is.null(curves[[column]]) && !all(is.na(curves[[column]]))) data.frame(epoch = curves$epoch, loss = curves[[column]], part = part)
+  type_choice(c("loss", "gradient", "rate", model$brief$regimen$measures))(what, "what")
+  long <- if (what %in% c("gradient", "rate")) one(what, what) else {
+    column <- function(part) if (what == "loss") part else paste0(part, "_", what)
+    rbind(one(column("training"), "training"), one(column("validation"), "validation"))
+  }
+  if (is.null(long)) fail(sprintf("The method %s has no %s to draw.", quoted(model$brief$regimen$method), what))
+  long
+}
+
+curve_name <- function(b, what) {
+  switch(what, gradient = "Length of the gradient", rate = "Learning rate", accuracy = "Accuracy", mae = "Mean absolute error", rmse = "Root mean squared error", loss_name(b))
+}
+
 loss_name <- function(b) {
-  switch(b$task, classification = "Cross-entropy", count = "Half the Poisson deviance",
-    regression = if (b$prepare$target == "zscore") "Squared error, as a share of the target's variance" else "Squared error")
+  scaled <- if (b$prepare$target == "none") "" else " of the scaled target"
+  switch(settled_loss(b)$kind, cross_entropy = , ordinal = "Cross-entropy", poisson = "Half the Poisson deviance", gamma = "Half the gamma deviance",
+    absolute = paste0("Absolute error", scaled), huber = paste0("Huber's loss", scaled), quantile = paste0("Quantile loss", scaled),
+    squared = if (b$prepare$target == "zscore") "Squared error, as a share of the target's variance" else paste0("Squared error", scaled))
 }
 
 stopped_title <- function(model) {
@@ -64,6 +82,10 @@ stopped_title <- function(model) {
   switch(model$stopped,
     epochs = sprintf("all %d epochs were done", epochs),
     patience = sprintf("validation stopped falling at epoch %d", model$best_epoch),
+    gradient = sprintf("the gradient is within its bound at epoch %d", epochs),
+    loss = sprintf("the loss that was wanted is reached at epoch %d", epochs),
+    seconds = sprintf("the time limit came at epoch %d", epochs),
+    converged = sprintf("converged at epoch %d", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
     diverged = sprintf("diverged in epoch %d", epochs + 1L)
   )

@@ -4,11 +4,13 @@
 #' answered values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8. Its top level has `format` (`"hylomath model"`),
-#'   `format_version` (1), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
+#'   `format_version` (2), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
 #'   logicals and single numbers are JSON values, a number with a point or exponent being a double, and one without an
 #'   integer. Longer vectors are `{"$doubles": ...}` and `{"$integers": ...}`, little-endian IEEE 754 doubles and
 #'   32-bit integers in base64, and `{"$texts": [...]}`; a table is `{"$table": {column: vector, ...}}`. `null` stands
-#'   for a missing text. `network.parameters` holds, layer by layer, the weights input by input and then the biases.
+#'   for a missing text. `network.parameters` holds, for each embedding, a row a level
+#'   (the first for unseen ones); then, layer by layer, the weights input by input, the biases and, with batch normalisation,
+#'   gains, running means and running variances; at last the logarithms of the gaps between ordered classes' thresholds.
 #' @param model A model.
 #' @param file A path; `.hylo` is the usual ending. The file is written whole or not at all.
 #' @return `write_model()` returns `model` invisibly, `read_model()` a model that is identical to the one written.
@@ -24,7 +26,7 @@ write_model <- function(model, file) {
   if (!is_model(model)) fail(sprintf("Only a model can be written, not %s.", describe_class(model)))
   parts <- unclass(model)
   parts$brief <- brief_yaml(model$brief)
-  parts <- c(list(format = "hylomath model", format_version = 1L), parts)
+  parts <- c(list(format = "hylomath model", format_version = 2L), parts)
   text <- jsonlite::toJSON(as_stored(parts), auto_unbox = TRUE, null = "null", na = "null", json_verbatim = TRUE)
   write_whole(compress_text(enc2utf8(text)), file)
   invisible(model)
@@ -39,8 +41,9 @@ read_model <- function(file) {
   text <- tryCatch(read_compressed(file), error = function(e) foreign("it is damaged"), warning = function(w) foreign("it is damaged"))
   parts <- tryCatch(jsonlite::parse_json(text), error = function(e) foreign("what it holds is damaged or something else"))
   if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
-  if (!identical(parts$format_version, 1L)) {
-    fail(sprintf("%s was written by a newer version of hylomath (format %s).", quoted(file), parts$format_version), "Update the package.")
+  if (!identical(parts$format_version, 2L)) {
+    newer <- isTRUE(as_one_number(parts$format_version) > 2)
+    fail(sprintf("%s was written by %s version of hylomath (format %s).", quoted(file), if (newer) "a newer" else "an older", parts$format_version), if (newer) "Update the package." else "Train its brief again.")
   }
   parts <- lapply(parts, from_stored)
   model <- parts[setdiff(names(parts), c("format", "format_version"))]
@@ -49,11 +52,6 @@ read_model <- function(file) {
   model$brief <- read_brief(text = model$brief)
   if (length(model$network$parameters) != parameter_count(model$network)) foreign("its network is damaged")
   structure(model, class = "hylomath_model")
-}
-
-parameter_count <- function(network) {
-  units <- vapply(network$layers, function(layer) as.numeric(layer$units), 0)
-  sum((c(network$inputs, units[-length(units)]) + 1) * units)
 }
 
 # ---- R values as JSON ---------------------------------------------------------------------------------------------

@@ -6,7 +6,8 @@
 #' @param type `"answer"`, `"probability"` (classification only: one column a class), or `"both"`.
 #' @param ... Not used.
 #' @return A data frame with one row for each row of `newdata`, in order. `answer` is the class with the highest score
-#'   or the number in the target's unit; `probability_<class>` are the classes' probabilities, corrected for class
+#'   or the number in the target's unit (`answer_<target>` for each of several targets; with the quantile loss the middle
+#'   quantile, and `quantile_<share>` behind it); `probability_<class>` are the classes' probabilities, corrected for class
 #'   weights. With class weights the answer need not be the most probable class: it is the one that the weights favour.
 #' @section Errors: A column that is missing or of another type fails before any work, and so do infinite values.
 #' @examples
@@ -24,6 +25,7 @@ predict.hylomath_model <- function(object, newdata, type = "answer", ...) {
   }
   result <- answers_of(object, rows_to_answer(object, as_table(newdata)))
   rownames(result) <- NULL
+  if (!classes) return(result)
   switch(type, answer = result["answer"], probability = result[-1], both = result)
 }
 

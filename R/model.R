@@ -10,6 +10,8 @@ new_model <- function(b, table, preparation, part, fit) {
       curves = fit$curves,
       best_epoch = fit$best,
       stopped = fit$stopped,
+      restarts = fit$restarts,
+      evidence_l2 = fit$l2,
       baseline = baseline_of(b, preparation),
       parts = count_parts(b, table, part),
       copies = count_copies(b, table, part),
@@ -21,7 +23,7 @@ new_model <- function(b, table, preparation, part, fit) {
     ),
     class = "hylomath_model"
   )
-  if (b$prepare$target == "log") model$preparation$target$smear <- smearing_factor(model, table, part %in% "training")
+  if (b$prepare$target == "log" && answers_are(settled_loss(b)) == "means") model$preparation$target$smear <- smearing_factor(model, table, part %in% "training")
   for (name in setdiff(part_names, "training")) {
     rows <- which(part %in% name)
     if (length(rows)) model$held_out[[name]] <- judged_rows(model, table[rows, , drop = FALSE], rows)
@@ -40,34 +42,35 @@ count_copies <- function(b, table, part) {
 # The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate").
 smearing_factor <- function(model, table, training) {
   rows <- table[training, , drop = FALSE]
-  mean(rows[[model$brief$target]] / answers_of(model, rows)$answer)
+  answers <- as.matrix(answers_of(model, rows))
+  unname(vapply(seq_along(model$brief$target), function(i) mean(rows[[model$brief$target[i]]] / answers[, i]), 0))
 }
 
 # Keys, observed values, case weights and answers of rows whose target is known: what an appraisal needs of them.
 judged_rows <- function(model, table, rows) {
   b <- model$brief
-  y <- table[[b$target]]
   key <- if (!is.null(b$columns$id) && b$columns$id %in% names(table)) as_label(table[[b$columns$id]]) else as.character(rows)
   weight <- if (is.null(b$columns$weight) || is.null(table[[b$columns$weight]])) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
   list(
     key = key,
-    observed = if (b$task == "classification") as_label(y) else as.numeric(y),
+    observed = if (b$task == "classification") as_label(table[[b$target]]) else if (length(b$target) == 1) as.numeric(table[[b$target]]) else table[b$target],
     weight = weight,
     answers = answers_of(model, table)
   )
 }
 
-# The task's answers to rows of a working table: for classes a data frame of `answer` and `probability_<class>`, else one
-# of `answer`. Rows that lack a value which the brief drops rows for have no answer.
+# The task's answers to rows of a working table, a data frame: for classes `answer` and `probability_<class>`; for numbers
+# `answer`, with `quantile_<share>` behind it for the quantile loss, or `answer_<target>` for several targets. Rows that lack
+# a value which the brief drops rows for have no answer. A committee's answer is the mean of its members'.
 answers_of <- function(model, table) {
   b <- model$brief
   sources <- encoder_sources(model$preparation, table)
   offset <- if (is.null(b$columns$exposure)) numeric() else log(table[[b$columns$exposure]])
-  raw <- core_answers(
-    model$network[c("inputs", "input_dropout", "output", "layers")], model$network$parameters, model$preparation$columns, sources,
-    offset, thread_count()
-  )
-  answers <- if (b$task == "classification") class_answers(b, model$preparation, raw) else data.frame(answer = decode_number(model$preparation, raw))
+  members <- model$network$members %||% list(model$network$parameters)
+  raw <- Reduce(`+`, lapply(members, function(parameters) {
+    core_answers(network_shape(model$network), parameters, model$preparation$columns, sources, offset, thread_count())
+  })) / length(members)
+  answers <- if (b$task == "classification") class_answers(b, model$preparation, raw) else number_answers(b, model$preparation, raw)
   for (plan in model$preparation$columns) if (plan$drop_gaps) answers[is.na(table[[plan$column]]), ] <- NA
   answers
 }
@@ -85,69 +88,53 @@ class_answers <- function(b, preparation, raw) {
   result
 }
 
+# Quantiles are put in rising order, row by row (Chernozhukov, Fernandez-Val and Galichon 2010).
+number_answers <- function(b, preparation, raw) {
+  loss <- settled_loss(b)
+  answers <- decode_numbers(preparation, raw)
+  if (loss$kind == "quantile") {
+    if (ncol(answers) > 1) answers <- t(apply(answers, 1, sort, na.last = TRUE))
+    middle <- which.min(abs(loss$at - 0.5))
+    return(stats::setNames(data.frame(answers[, middle], answers), c("answer", paste0("quantile_", format_each(loss$at)))))
+  }
+  stats::setNames(as.data.frame(answers), if (length(b$target) == 1) "answer" else paste0("answer_", b$target))
+}
+
 two_columns <- function(b, positive) {
   if (b$positive == b$classes[2]) cbind(1 - positive, positive) else cbind(positive, 1 - positive)
 }
 
-# What is known without any input: class shares or the mean of the training rows.
+# What is known without any input: class shares, or the mean of the training rows (their median where the loss is about
+# medians).
 baseline_of <- function(b, preparation) {
-  if (b$task != "classification") return(list(answer = preparation$target$mean))
+  if (b$task != "classification") {
+    medians <- answers_are(settled_loss(b)) != "means"
+    return(list(answer = if (medians) preparation$target$median else preparation$target$mean, is = if (medians) "median" else "mean"))
+  }
   counts <- unlist(preparation$target$counts)
   list(answer = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
 }
 
-#' Training and validation loss by epoch
+#' Loss and more by epoch
 #'
 #' @param model A model.
 #' @param ... Not used.
 #' @return A data frame with a row for each epoch: `epoch`; `training`, the mean loss over the epoch's batches as they
-#'   were trained; `validation`, the mean loss of the validation rows at the epoch's end (`NA` without such rows); and
-#'   `seconds` since training began. The loss is the cross-entropy in natural units for classes, half the mean Poisson
-#'   deviance for counts, and the squared error as a share of the training rows' variance for a scaled regression
-#'   target. Class weights and case weights count in it; penalties don't.
+#'   were trained (at the epoch's end for methods that look at the whole table); `validation`, the mean loss of the
+#'   validation rows at the epoch's end (`NA` without such rows); `rate`, the learning rate (`NA` for methods without);
+#'   `gradient`, the length of the gradient, in the root mean square over the epoch's batches; `updates`, the steps done
+#'   since training began; `seconds` since then; and `training_<measure>` and `validation_<measure>` for the measures that
+#'   [regimen()] asks for. The loss is the cross-entropy in natural units for classes, half the mean deviance for the
+#'   Poisson and gamma losses, and otherwise in units of the scaled target: the squared error as a share of the training
+#'   rows' variance for a regression. Class weights and case weights count in it; penalties don't.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5, measures = "accuracy") |> train(progress = "none")
 #' loss_curves(model)
 #' @export
 loss_curves <- function(model, ...) UseMethod("loss_curves")
 
 #' @export
 loss_curves.hylomath_model <- function(model, ...) model$curves
-
-#' Weights and biases of a network
-#'
-#' @param object A model.
-#' @param ... Not used.
-#' @return A list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit. Inputs of
-#'   the first layer are the prepared columns, outputs of the last one are before scaling back.
-#' @examples
-#' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> wire("direct") |> train(progress = "none")
-#' coef(model)
-#' @importFrom stats coef
-#' @export
-coef.hylomath_model <- function(object, ...) {
-  network <- object$network
-  inputs <- object$preparation$features
-  at <- 0
-  result <- list()
-  for (l in seq_along(network$layers)) {
-    units <- network$layers[[l]]$units
-    values <- network$parameters[at + seq_len((length(inputs) + 1) * units)]
-    at <- at + length(values)
-    last <- l == length(network$layers)
-    names <- if (last) output_names(object$brief) else paste0("unit_", seq_len(units))
-    result[[l]] <- matrix(values, ncol = units, byrow = TRUE, dimnames = list(c(inputs, "(bias)"), names))
-    inputs <- names
-  }
-  names(result) <- if (length(result) == 1) "output" else c(paste0("layer_", seq_len(length(result) - 1)), "output")
-  result
-}
-
-output_names <- function(b) {
-  if (b$task != "classification") return(b$target)
-  if (length(b$classes) == 2) b$positive else b$classes
-}
 
 is_model <- function(x) inherits(x, "hylomath_model")

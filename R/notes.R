@@ -7,7 +7,8 @@
 #' @section Codes:
 #'   `one_class_only` all judged rows get the same answer; `no_better_than_baseline` the network is no better than
 #'   always saying the commonest class or the mean; `still_falling` the best epoch is the last one; `interrupted`
-#'   training was ended by hand; `diverged` the loss became infinite; `nearly_one_class` one class has almost all
+#'   training was ended by hand; `out_of_time` the time limit ended it; `diverged` the loss became infinite;
+#'   `restarts_disagree` the starts end at losses that lie far apart; `nearly_one_class` one class has almost all
 #'   rows of a table; `id_like` a column has another value in every row; `no_values` a column is empty; `constant` a column never
 #'   varies; `duplicate_rows` rows are copies of others; `gives_target_away` one column alone tells the target;
 #'   `numbers_as_text`, `dates_as_text`; `alike_levels` levels differ in case or blanks only; `telling_gaps` gaps go with the
@@ -39,15 +40,17 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 
 model_notes <- function(model) {
   join_notes(
-    note_still_falling(model), note_interrupted(model), note_diverged(model), note_copies_straddle(model), note_part_lacks_class(model)
+    note_still_falling(model), note_interrupted(model), note_out_of_time(model), note_diverged(model), note_restarts_disagree(model), note_copies_straddle(model), note_part_lacks_class(model)
   )
 }
 
 # The best epoch is among the last ones (2 %, at least one), so more epochs would probably have been better ones.
 note_still_falling <- function(model) {
   epochs <- nrow(model$curves)
-  if (model$stopped != "epochs" || all(is.na(model$curves$validation))) return(NULL)
+  if (model$stopped != "epochs" || nrow(model$curves) == 0 || all(is.na(model$curves$validation))) return(NULL)
   if (model$best_epoch <= epochs - max(1, ceiling(epochs * 0.02))) return(NULL)
+  fallen <- model$curves$validation[model$best_epoch] / model$curves$validation[1]
+  if (fallen < 1e-6) return(NULL)  # what is left is below what anybody measures
   new_note(
     "still_falling",
     sprintf("The validation loss was still falling when training ended: its lowest value is that of epoch %d of %d.", model$best_epoch, epochs),
@@ -62,12 +65,33 @@ note_interrupted <- function(model) {
   new_note("interrupted", note, "Train again to the end.")
 }
 
+note_out_of_time <- function(model) {
+  if (model$stopped != "seconds") return(NULL)
+  new_note(
+    "out_of_time", sprintf("Training was ended by its time limit after %s.", counted(nrow(model$curves), "epoch")), "Allow more seconds if the loss was still falling: see plot_curves()."
+  )
+}
+
+# Starts whose losses lie far apart (the worst a tenth above the best) say that luck has its part in the result.
+note_restarts_disagree <- function(model) {
+  loss <- model$restarts$loss
+  loss <- loss[is.finite(loss)]
+  if (length(loss) < 2 || min(loss) <= 0 || max(loss) / min(loss) < 1.1) return(NULL)
+  what <- if (all(is.na(model$restarts$validation))) "training" else "validation"
+  new_note(
+    "restarts_disagree",
+    sprintf("The %d starts end at %s losses from %s to %s: which one is kept is partly luck.", length(loss), what, signif(min(loss), 3), signif(max(loss), 3)),
+    if (identical(model$brief$regimen$keep, "committee")) "The committee's average takes much of it out." else "Keep the average of their answers with keep: committee, or use more starts."
+  )
+}
+
 note_diverged <- function(model) {
   if (model$stopped != "diverged") return(NULL)
   new_note(
     "diverged",
     sprintf("The loss became infinite in epoch %d; this is the network of epoch %d.", nrow(model$curves) + 1L, model$best_epoch),
-    sprintf("Lower the learning rate, for example to %s.", format_number(signif(model$brief$regimen$learning_rate / 10, 3)))
+    if (!is.numeric(model$brief$regimen$learning_rate)) "Use another method, such as `adam`, or a larger l2." else
+      sprintf("Lower the learning rate, for example to %s, or shorten long gradients with clip_norm.", format_number(signif(model$brief$regimen$learning_rate / 10, 3)))
   )
 }
 
@@ -113,8 +137,11 @@ note_no_better <- function(appraisal) {
   m <- appraisal$measures
   row <- function(measure) m[m$measure == measure, ]
   if (appraisal$task != "classification") {
-    if (row("RMSE")$value < row("RMSE")$baseline) return(NULL)
-    return(no_better(row("RMSE"), "always answering the mean of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
+    worse <- row(if (appraisal$baseline_is == "median") "MAE" else "RMSE")
+    worse <- worse[worse$value >= worse$baseline, ]
+    if (nrow(worse) == 0) return(NULL)
+    if (length(appraisal$target) > 1) worse$measure <- sprintf("%s of %s", worse$measure, worse$target)
+    return(no_better(worse[1, ], sprintf("always answering the %s of the training rows", appraisal$baseline_is), "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
   }
   if (row("cross-entropy")$value >= row("cross-entropy")$baseline) {
     return(no_better(row("cross-entropy"), "giving every row the class shares of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))

@@ -9,7 +9,7 @@ encoder_sources <- function(preparation, table) {
 source_column <- function(plan, x) {
   switch(plan$encoding,
     number = if (is.numeric(x) || is.logical(x)) x else as.numeric(x),
-    level = , score = if (isTRUE(plan$hashed)) hash_codes(x, plan$width) else level_codes(x, plan$levels),
+    level = , score = , code = if (isTRUE(plan$hashed)) hash_codes(x, plan$width) else level_codes(x, plan$levels),
     date = if (plan$clock) local_seconds(x) else as.numeric(as.Date(x))
   )
 }
@@ -38,6 +38,7 @@ plan_features <- function(plan) {
   switch(plan$encoding,
     number = c(name, if (plan$flag) paste0(name, ":missing")),
     score = name,
+    code = character(),
     level = if (isTRUE(plan$hashed)) paste0(name, "#", seq_len(plan$width)) else
       paste0(name, "=", c(plan$levels, if (plan$lumped) "(other)", if (plan$own) "(missing)")),
     date = paste0(name, ":", unlist(part_features[plan$parts]))
@@ -50,21 +51,32 @@ part_features <- list(
   quarter = c("Q1", "Q2", "Q3", "Q4"), year = "year", hour = c("hour_sin", "hour_cos")
 )
 
-# The target as the core takes it: the scaled number, 1 for the positive class, or the class's place.
-encode_target <- function(b, preparation, y) {
-  if (b$task != "classification") {
-    y <- as.numeric(y)
-    if (preparation$target$log) y <- log(y)
-    return((y - preparation$target$shift) / preparation$target$scale)
-  }
-  seen <- levels_of(y)
-  if (length(b$classes) == 2) return((seen$levels == b$positive)[seen$codes] + 0)
-  as.numeric(match(seen$levels, b$classes)[seen$codes])
+# The inputs of the first layer: the encoded ones, then the dimensions of the embeddings.
+network_inputs <- function(preparation) {
+  embedded <- Filter(function(plan) plan$encoding == "code", preparation$columns)
+  c(preparation$features, unlist(lapply(embedded, function(plan) paste0(plan$column, "~", seq_len(plan$width)))))
 }
 
-decode_number <- function(preparation, answers) {
-  z <- as.numeric(answers) * preparation$target$scale + preparation$target$shift
-  if (preparation$target$log) exp(z) * preparation$target$smear else z
+# The targets as the core takes them, one column each: the scaled number, 1 for the positive class, the class's place (from
+# 0 among ordered classes).
+encode_target <- function(b, preparation, targets) {
+  if (b$task != "classification") {
+    y <- vapply(targets, as.numeric, numeric(nrow(targets)))
+    y <- matrix(y, nrow(targets))
+    if (preparation$target$log) y <- log(y)
+    return(sweep(sweep(y, 2, preparation$target$shift), 2, preparation$target$scale, `/`))
+  }
+  seen <- levels_of(targets[[1]])
+  place <- as.numeric(match(seen$levels, b$classes)[seen$codes])
+  if (settled_loss(b)$kind == "ordinal") return(matrix(place - 1))
+  matrix(if (length(b$classes) == 2) (seen$levels == b$positive)[seen$codes] + 0 else place)
+}
+
+# The network's numbers in the targets' own units: one column an answer, in rows of the table.
+decode_numbers <- function(preparation, raw) {
+  target <- preparation$target
+  z <- t(raw) * rep(target$scale, each = ncol(raw)) + rep(target$shift, each = ncol(raw))
+  if (target$log) exp(z) * rep(target$smear, each = ncol(raw)) else z
 }
 
 # The columns that a table of new rows must have.

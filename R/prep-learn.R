@@ -16,9 +16,10 @@ learn_preparation <- function(b, table, training) {
     plans[[column]] <- if (kinds[[column]] == "category") learn_levels(x, rows, settings[[column]]) else learn_date(x[rows], settings[[column]])
   }
   plans <- Map(function(plan, column) c(list(column = column, kind = kinds[[column]]), plan), plans, inputs)
+  plans <- plans[order(vapply(plans, function(plan) plan$encoding == "code", NA))]  # the core wants codes behind numbers
   list(
     columns = unname(plans), features = unlist(lapply(plans, plan_features), use.names = FALSE),
-    rules = needed_rules(table_rules(b), inputs), target = learn_target(b, table[[b$target]][rows])
+    rules = needed_rules(table_rules(b), inputs), target = learn_target(b, table[rows, b$target, drop = FALSE])
   )
 }
 
@@ -109,7 +110,8 @@ learn_levels <- function(x, rows, how) {
     indicator = indicator_plan(plan, lumped = length(kept) < length(order), fill, own_place(how, gap_share)),
     ordinal = score_plan(plan, seq_along(kept), counts[kept]),
     frequency = score_plan(plan, counts[kept] / known, counts[kept]),
-    hash = hash_plan(plan, how$buckets)
+    hash = hash_plan(plan, how$buckets),
+    embedding = code_plan(plan, own_place(how, gap_share), how$embedding_width)
   )
 }
 
@@ -135,6 +137,14 @@ score_plan <- function(plan, score, counts) {
 # Levels fall into buckets by a hash of their text, so that any number of them, seen or not, has a place.
 hash_plan <- function(plan, buckets) {
   c(plan["seen_gaps"], plan["drop_gaps"], list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = -1))
+}
+
+# A learned point for each level, in as many dimensions as the square root of their number, 32 at most. Code 0, for rare and
+# unseen levels, starts in the middle and stays there unless training has rare ones.
+code_plan <- function(plan, own, width) {
+  levels <- length(plan$levels) + own
+  if (identical(width, "auto")) width <- min(32, ceiling(sqrt(levels)))
+  c(plan, list(encoding = "code", width = width, unseen = 0, missing = if (own) levels else 0, own = own))
 }
 
 fail_no_values <- function(column) {
@@ -167,14 +177,20 @@ class_counts <- function(y, classes) {
 }
 
 # `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
-# of a log target become means; it stays 1 for medians.
-learn_target <- function(b, y) {
-  if (b$task == "classification") return(list(counts = as.list(class_counts(y, b$classes))))
-  y <- as.numeric(y)
-  if (b$task == "count") return(list(mean = mean(y), shift = 0, scale = 1, log = FALSE, smear = 1))
+# of a log target become means; it stays 1 for medians and quantiles. A target whose answers are above 0 is only scaled.
+learn_target <- function(b, targets) {
+  if (b$task == "classification") return(list(counts = as.list(class_counts(targets[[1]], b$classes))))
+  columns <- lapply(targets, as.numeric)
+  mean <- unname(vapply(columns, base::mean, 0))
+  plain <- list(mean = mean, median = unname(vapply(columns, stats::median, 0)), shift = rep(0, length(mean)), scale = rep(1, length(mean)), log = FALSE, smear = rep(1, length(mean)))
+  loss <- settled_loss(b)
+  if (loss$output == "softplus" || (b$task == "regression" && loss$output == "exponential")) return(utils::modifyList(plain, list(scale = mean)))
+  if (b$task == "count" || b$prepare$target == "none") return(plain)
   log <- b$prepare$target %in% c("log", "log_median")
-  z <- if (log) log(y) else y
-  if (b$prepare$target == "none") return(list(mean = mean(y), shift = 0, scale = 1, log = FALSE, smear = 1))
-  deviation <- stats::sd(z)
-  list(mean = mean(y), shift = mean(z), scale = if (is.na(deviation) || deviation == 0) 1 else deviation, log = log, smear = 1)
+  if (log) columns <- lapply(columns, base::log)
+  deviation <- unname(vapply(columns, stats::sd, 0))
+  plain$shift <- unname(vapply(columns, base::mean, 0))
+  plain$scale <- ifelse(is.na(deviation) | deviation == 0, 1, deviation)
+  plain$log <- log
+  plain
 }

@@ -13,7 +13,7 @@ class_weights_of <- function(b, preparation) {
 row_weights <- function(b, table, preparation, rows, training) {
   weight <- if (is.null(b$columns$weight)) rep(1, length(rows)) else as.numeric(table[[b$columns$weight]][rows])
   if (b$task == "classification") {
-    weight <- weight * unname(class_weights_of(b, preparation)[as_label(table[[b$target]][rows])])
+    weight <- weight * unname(class_weights_of(b, preparation)[as_label(table[[b$target[1]]][rows])])
   }
   if (sum(weight[training]) == 0) fail(sprintf("All training rows have the weight 0 in %s.", quoted(b$columns$weight)))
   weight / mean(weight[training])

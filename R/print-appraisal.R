@@ -7,7 +7,7 @@ print.hylomath_appraisal <- function(x, ...) {
 #' @export
 format.hylomath_appraisal <- function(x, ...) {
   c(
-    cli::style_bold(sprintf("%s on %s that the network %s", x$target, counted(x$n, paste(x$rows, "row")), rows_seen(x$rows))),
+    cli::style_bold(sprintf("%s on %s that the network %s", enumerate(x$target), counted(x$n, paste(x$rows, "row")), rows_seen(x$rows))),
     "",
     measures_text(x),
     if (x$task == "classification") c("", confusion_text(x)),
@@ -20,11 +20,13 @@ rows_seen <- function(rows) {
 }
 
 measures_text <- function(x) {
-  baseline <- if (x$task == "classification") sprintf("always %s", x$baseline_answer) else sprintf("always %s", signif(x$baseline_answer, 4))
+  several <- length(x$target) > 1
+  baseline <- if (x$task == "classification") sprintf("always %s", x$baseline_answer) else if (several) paste("always the", x$baseline_is) else sprintf("always %s", signif(x$baseline_answer, 4))
   columns <- list(measure = x$measures$measure, network = format_measure(x$measures$value), format_measure(x$measures$baseline))
   names(columns)[3] <- baseline
+  if (several) columns <- c(list(target = ifelse(duplicated(x$measures$target), "", x$measures$target)), columns)
   c(
-    text_table(columns, right = 2:3),
+    text_table(columns, right = length(columns) - 1:0),
     if (anyNA(x$measures$value)) "  (-: not defined for these rows; the mean relative error has no meaning where an observed value is 0)"
   )
 }

@@ -8,13 +8,15 @@ print.hylomath_model <- function(x, ...) {
 format.hylomath_model <- function(x, ...) {
   b <- x$brief
   c(
-    cli::style_bold(sprintf("A network that predicts %s", b$target)),
+    cli::style_bold(sprintf("A network that predicts %s", enumerate(b$target))),
     indented("task", brief_task_text(b)),
     indented("rows", parts_text(x$parts)),
-    indented("inputs", sprintf("%s, %s after preparation", counted(length(x$preparation$columns), "column"), format_count(length(x$preparation$features)))),
+    indented("inputs", sprintf("%s, %s after preparation", counted(length(x$preparation$columns), "column"), format_count(length(network_inputs(x$preparation))))),
     indented("wiring", sprintf("%s > output; %s", b$wiring, counted(length(x$network$parameters), "parameter"))),
+    indented("method", method_text(x)),
     indented("training", stopped_text(x)),
     indented("loss", loss_text(x)),
+    if (nrow(x$restarts) > 1) indented("starts", restarts_text(x)),
     indented("seeds", seeds_text(b)),
     format_notes(notes(x))
   )
@@ -25,10 +27,33 @@ stopped_text <- function(model) {
   why <- switch(model$stopped,
     epochs = sprintf("all %d epochs", epochs),
     patience = sprintf("stopped after %d epochs, %d of them without a lower validation loss", epochs, epochs - model$best_epoch),
+    gradient = sprintf("stopped after %d epochs by the gradient's bound", epochs),
+    loss = sprintf("stopped after %d epochs by the loss that was wanted", epochs),
+    seconds = sprintf("stopped after %d epochs by the time limit", epochs),
+    converged = sprintf("converged after %d epochs: no step lowers the loss any more", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
-    diverged = sprintf("diverged in epoch %d", epochs + 1L)
+    diverged = sprintf("diverged in epoch %d", epochs + 1L),
+    set = return("the weights were set by hand")
   )
   sprintf("%s; %s; kept epoch %d", why, format_seconds(model$seconds), model$best_epoch)
+}
+
+method_text <- function(model) {
+  r <- model$brief$regimen
+  if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(model$evidence_l2, 2)))
+  settings <- r[c("batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "clip_norm", "max_norm", "input_noise")]
+  settings <- settings[!vapply(settings, function(s) is.null(s) || identical(s, 0) || identical(s, "constant") || identical(s, "auto"), NA)]
+  paste(c(r$method, if (length(settings)) settings_text(settings)), collapse = ", ")
+}
+
+restarts_text <- function(model) {
+  r <- model$restarts
+  what <- if (all(is.na(r$validation))) "training" else "validation"
+  kept <- r$start[which.min(r$loss)]
+  sprintf(
+    "%d, %s loss from %s to %s; %s", nrow(r), what, signif(min(r$loss, na.rm = TRUE), 4), signif(max(r$loss, na.rm = TRUE), 4),
+    if (is.null(model$network$members)) sprintf("kept number %d", kept) else sprintf("answers are the average of %d", length(model$network$members))
+  )
 }
 
 loss_text <- function(model) {
@@ -47,4 +72,25 @@ format_seconds <- function(s) {
 }
 
 #' @export
-summary.hylomath_model <- function(object, ...) object
+summary.hylomath_model <- function(object, ...) {
+  structure(list(model = object, layers = layers_of(object)), class = "hylomath_summary")
+}
+
+#' @export
+format.hylomath_summary <- function(x, ...) c(format(x$model), "", layers_text(x$layers))
+
+#' @export
+print.hylomath_summary <- function(x, ...) {
+  write_lines(format(x))
+  invisible(x)
+}
+
+# The blocks of parameters, with their sum.
+layers_text <- function(layers) {
+  moving <- sum(layers$values[layers$trained])
+  table <- text_table(list(
+    layer = layers$layer, kind = layers$kind, shape = sprintf("%s x %s", format_each_count(layers$rows), format_each_count(layers$columns)),
+    trained = ifelse(layers$trained, "yes", "no"), parameters = format_each_count(layers$values)
+  ), right = c(3, 5))
+  c(table, sprintf("  %s, %s of them trained", counted(sum(layers$values), "parameter"), format_count(moving)))
+}

@@ -9,13 +9,15 @@ progress_auto <- function(event) {
 progress_line <- function(event) {
   if (event$event == "start") {
     the_line$shown <- 0
+    the_line$losses <- numeric()
     return(message(start_text(event)))
   }
   now <- proc.time()[["elapsed"]]
   if (event$event == "epoch") {
+    if (event$start == 1) the_line$losses <- c(the_line$losses, if (is.na(event$validation)) event$training else event$validation)
     if (now - the_line$shown < 0.1) return()
     the_line$shown <- now
-    return(cat("\r", cli::ansi_strtrim(epoch_text(event), cli::console_width() - 1), "\033[K", sep = "", file = stderr()))
+    return(cat("\r", cli::ansi_strtrim(epoch_text(event, loss_spark(the_line$losses)), cli::console_width() - 1), "\033[K", sep = "", file = stderr()))
   }
   cat("\r\033[K", file = stderr())
   message(end_text(event))
@@ -23,29 +25,41 @@ progress_line <- function(event) {
 the_line <- new.env()
 the_line$shown <- 0
 
+# The loss so far as a row of bars, on a logarithmic scale; the first epochs are joined as they grow many.
+loss_spark <- function(losses, width = 16) {
+  losses <- losses[is.finite(losses) & losses > 0]
+  if (length(losses) < 2 || !cli::is_utf8_output()) return("")
+  at <- round(seq(1, length(losses), length.out = min(width, length(losses))))
+  height <- log(losses[at])
+  span <- max(diff(range(height)), 1e-12)
+  bars <- strsplit("\u2581\u2582\u2583\u2584\u2585\u2586\u2587\u2588", "")[[1]]
+  paste0("  ", paste(bars[1 + floor(7.999 * (height - min(height)) / span)], collapse = ""))
+}
+
 # A line for the first epoch, then for round numbers: some ten for the whole run, whatever its length.
 progress_lines <- function(event) {
   if (event$event == "start") return(message(start_text(event)))
   if (event$event == "end") return(message(end_text(event)))
   every <- 10^max(0, floor(log10(event$epochs / 5)))
-  if (event$epoch == 1 || event$epoch %% every == 0) message(epoch_text(event))
+  if (event$start == 1 && (event$epoch == 1 || event$epoch %% every == 0)) message(epoch_text(event))
 }
 
 start_text <- function(event) {
+  starts <- if (event$starts > 1) sprintf(" %d starts at once.", event$starts) else ""
   sprintf(
-    "Training on %s, validation on %s; %s, %s after preparation.", counted(event$rows[["training"]], "row"),
-    format_count(event$rows[["validation"]]), counted(event$inputs, "input column"), format_count(event$features)
+    "Training by %s on %s, validation on %s; %s, %s after preparation.%s", event$method, counted(event$rows[["training"]], "row"),
+    format_count(event$rows[["validation"]]), counted(event$inputs, "input column"), format_count(event$features), starts
   )
 }
 
-epoch_text <- function(event) {
+epoch_text <- function(event, spark = "") {
   validation <- if (is.na(event$validation)) "" else
     sprintf("  validation %s  best %s (epoch %d)", format_loss(event$validation), format_loss(event$best_loss), as.integer(event$best))
   rate <- event$rows * event$epoch / max(event$seconds, 1e-9)
   left <- (event$epochs - event$epoch) * event$seconds / event$epoch
   sprintf(
-    "epoch %*d of %d  training %s%s  %s rows/s  at most %s left", nchar(event$epochs), as.integer(event$epoch),
-    as.integer(event$epochs), format_loss(event$training), validation, format_short(rate), format_seconds(left)
+    "%sepoch %*d of %d  training %s%s%s  %s rows/s  at most %s left", if (event$starts > 1) sprintf("start %d  ", event$start) else "", nchar(event$epochs), as.integer(event$epoch),
+    as.integer(event$epochs), format_loss(event$training), validation, spark, format_short(rate), format_seconds(left)
   )
 }
 
@@ -55,6 +69,10 @@ end_text <- function(event) {
   why <- switch(event$stopped,
     epochs = sprintf("Done: all %d epochs.", event$epochs),
     patience = sprintf("Stopped after epoch %d: no lower validation loss for %d epochs.", event$epochs, as.integer(event$patience)),
+    gradient = sprintf("Stopped after epoch %d: the gradient is within its bound.", event$epochs),
+    loss = sprintf("Stopped after epoch %d: the training loss is as low as was wanted.", event$epochs),
+    seconds = sprintf("Stopped after epoch %d by the time limit.", event$epochs),
+    converged = sprintf("Converged after epoch %d: no step lowers the loss any more.", event$epochs),
     interrupted = sprintf("Interrupted after %s.", counted(event$epochs, "epoch")),
     diverged = sprintf("Stopped in epoch %d: the loss became infinite.", event$epochs + 1L)
   )
@@ -62,5 +80,7 @@ end_text <- function(event) {
   kept <- event$curves[event$best, ]
   loss <- if (is.na(kept$validation)) sprintf("training %s", format_loss(kept$training)) else
     sprintf("training %s, validation %s", format_loss(kept$training), format_loss(kept$validation))
-  sprintf("%s Kept epoch %d: %s.", why, event$best, loss)
+  spread <- range(event$restarts$loss, na.rm = TRUE)
+  starts <- if (event$starts > 1) sprintf(" The %d starts end at losses from %s to %s; number %d is the best.", event$starts, format_loss(spread[1]), format_loss(spread[2]), event$kept) else ""
+  sprintf("%s Kept epoch %d: %s.%s", why, event$best, loss, starts)
 }

@@ -56,17 +56,50 @@ type_map <- function(type) {
 }
 
 # `type`, or one of the words.
-type_or_word <- function(words, type) {
+type_or_word <- function(words, type, otherwise = "values with names") {
   function(value, key) {
     if (is_text(value, 1) && is.null(names(value))) {
       if (value %in% words) return(as.character(value))
+      if (!is.na(as_one_number(as.character(value)))) return(type(as.character(value), key))
       fail(
         sprintf("%s can't be %s.", quoted(key), describe(value)),
-        sprintf("It is %s, or values with names.", enumerate(quoted(words), "or"))
+        sprintf("It is %s, or %s.", enumerate(quoted(words), "or"), otherwise)
       )
     }
     type(value, key)
   }
+}
+
+# One of several kinds, some of which have settings of their own: `kinds` is a list by kind of list(setting = list(type,
+# default)). "cosine" and list(kind = "cosine", floor = 0.1) are both understood. Canonical is the word alone where every
+# setting has its default, else the list with all of them.
+type_kind <- function(kinds) {
+  function(value, key) {
+    if (is_text(value, 1) && is.null(names(value))) value <- list(kind = as.character(value))
+    value <- as.list(value)
+    kind <- type_choice(names(kinds))(value$kind, paste0(key, ".kind"))
+    own <- kinds[[kind]]
+    types <- lapply(own, `[[`, "type")
+    defaults <- lapply(own, `[[`, "default")
+    given <- settle_settings(value[names(value) != "kind"], types, key)
+    settings <- utils::modifyList(defaults, given)
+    if (identical(settings, defaults)) kind else c(list(kind = kind), settings)
+  }
+}
+
+# The settings of a value of such a type, with `kind` and all defaults.
+kind_settings <- function(value, kinds) {
+  if (is.list(value)) return(value)
+  c(list(kind = value), lapply(kinds[[value]], `[[`, "default"))
+}
+
+kind_setting <- function(type, default) list(type = type, default = default)
+
+# Numbers in rising order.
+type_shares <- function(value, key) {
+  numbers <- vapply(as.list(value), as_one_number, 0)
+  if (length(numbers) == 0 || anyNA(numbers) || any(numbers <= 0 | numbers >= 1)) fail(sprintf("%s must be numbers between 0 and 1.", quoted(key)))
+  sort(unique(numbers))
 }
 
 is_text <- function(value, length = NULL) {
@@ -97,3 +130,34 @@ describe <- function(value) {
 }
 
 describe_class <- function(x) paste0("an object of class ", paste(class(x), collapse = "/"))
+
+# ---- settings against a schema -------------------------------------------------------------------------------------
+
+# Checks and canonicalises settings against (a part of) the schema, in the schema's order. An unknown key fails with
+# the nearest known one.
+settle_settings <- function(settings, schema, key = NULL) {
+  if (length(settings) == 0) return(list())
+  full <- function(name) paste(c(key, name), collapse = ".")
+  if (!is.list(settings) || is.null(names(settings))) {
+    fail(sprintf("%s must hold settings with names.", quoted(key %||% "The brief")), suggestion("", names(schema)))
+  }
+  unknown <- setdiff(names(settings), names(schema))
+  if (length(unknown)) {
+    where <- if (is.null(key)) "The brief" else quoted(key)
+    fail(sprintf("%s has no setting %s.", where, quoted(unknown[1])), suggestion(unknown[1], names(schema)))
+  }
+  repeated <- names(settings)[duplicated(names(settings))]
+  if (length(repeated)) fail(sprintf("%s is set twice.", quoted(full(repeated[1]))))
+  settled <- list()
+  for (name in intersect(names(schema), names(settings))) {
+    type <- schema[[name]]
+    settled[[name]] <- if (is.list(type)) {
+      settle_settings(settings[[name]], type, full(name))
+    } else {
+      type(settings[[name]], full(name))
+    }
+  }
+  settled
+}
+
+in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]

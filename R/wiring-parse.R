@@ -1,14 +1,26 @@
 # The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4`. Layers run from left to right; the output layer is
 # never written. See ?wire for the grammar.
 
-wiring_activations <- c("identity", "logistic", "tanh", "relu")
+wiring_activations <- c("identity", "logistic", "tanh", "relu", "leaky_relu", "elu", "selu", "gelu", "silu", "softplus", "gaussian", "sine")
+wiring_starts <- c("glorot", "he", "lecun", "orthogonal", "uniform", "normal", "same")
 wiring_values <- list(
   l1 = type_number(0),
   l2 = type_number(0),
-  rate = type_number(0)  # a multiple of the learning rate; 0 keeps the layer as it started
+  rate = type_number(0),  # a multiple of the learning rate; 0 keeps the layer as it started
+  start = function(value, key) type_start(value, key)
 )
 
-# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate), with NULL for an l1 or l2 that is not
+# `he`, or `uniform:0.1` for the rules that have a spread; 0.1 if it is not given.
+type_start <- function(value, key) {
+  parts <- strsplit(value, ":", fixed = TRUE)[[1]]
+  rule <- type_choice(wiring_starts)(parts[1], key)
+  if (length(parts) == 1) return(value)
+  if (length(parts) > 2 || !rule %in% c("uniform", "normal")) fail(sprintf("`%s` takes no spread.", rule))
+  type_number(0, open_low = TRUE)(parts[2], paste0(key, ".", rule))
+  value
+}
+
+# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, start, spread), with NULL for an l1 or l2 that is not
 # set, and the share of inputs dropped as `input_dropout`.
 parse_wiring <- function(text) {
   parts <- wiring_parts(text)
@@ -70,17 +82,24 @@ parse_layer <- function(text, part) {
   if (!part$words[2] %in% wiring_activations) {
     expected(2, paste0("Expected an activation. ", suggestion(part$words[2], wiring_activations)))
   }
-  layer <- list(units = units, activation = part$words[2], dropout = 0, l1 = NULL, l2 = NULL, rate = 1)
+  layer <- list(units = units, activation = part$words[2], dropout = 0, l1 = NULL, l2 = NULL, rate = 1, norm = FALSE, start = "usual", spread = 0.1)
   for (i in seq_along(part$words)[-(1:2)]) {
+    if (part$words[i] == "norm") {
+      layer$norm <- TRUE
+      next
+    }
     pair <- strsplit(part$words[i], "=", fixed = TRUE)[[1]]
     if (length(pair) != 2 || !pair[1] %in% names(wiring_values)) {
-      expected(i, paste0("Expected ", enumerate(paste0(names(wiring_values), "=value"), "or"), ", `>` or the end."))
+      expected(i, paste0("Expected `norm`, ", enumerate(paste0(names(wiring_values), "=value"), "or"), ", `>` or the end."))
     }
     layer[[pair[1]]] <- tryCatch(
       wiring_values[[pair[1]]](pair[2], pair[1]),
-      hylomath_error = function(e) expected(i, e$what)
+      hylomath_error = function(e) expected(i, paste(c(e$what, e$try), collapse = " "))
     )
   }
+  start <- strsplit(layer$start, ":", fixed = TRUE)[[1]]
+  layer$start <- start[1]
+  if (length(start) == 2) layer$spread <- as.numeric(start[2])
   layer
 }
 
@@ -96,9 +115,10 @@ wiring_fail <- function(text, at, size, expected) {
 format_wiring <- function(wiring) {
   dropout <- function(share) if (share > 0) paste("dropout", format_number(share))
   values <- function(layer) {
-    set <- list(l1 = layer$l1, l2 = layer$l2, rate = if (layer$rate != 1) layer$rate)
-    set <- set[!vapply(set, is.null, NA)]
-    if (length(set)) paste0(names(set), "=", vapply(set, format_number, ""))
+    start <- if (layer$start %in% c("uniform", "normal")) paste0(layer$start, ":", format_number(layer$spread)) else if (layer$start != "usual") layer$start
+    numbers <- list(l1 = layer$l1, l2 = layer$l2, rate = if (layer$rate != 1) layer$rate)
+    set <- c(lapply(numbers[!vapply(numbers, is.null, NA)], format_number), if (!is.null(start)) list(start = start))
+    c(if (layer$norm) "norm", if (length(set)) paste0(names(set), "=", unlist(set)))
   }
   layer <- function(layer) {
     c(paste(c(format_number(layer$units), layer$activation, values(layer)), collapse = " "), dropout(layer$dropout))

@@ -10,6 +10,48 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// core_answers
+Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, Rcpp::NumericVector offset, int threads);
+RcppExport SEXP _hylomath_core_answers(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP offsetSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_answers(network, parameters, plans, sources, offset, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_outputs
+Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, int layer, int threads);
+RcppExport SEXP _hylomath_core_outputs(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP layerSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< int >::type layer(layerSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_outputs(network, parameters, plans, sources, layer, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_kernel
+std::string core_kernel();
+RcppExport SEXP _hylomath_core_kernel() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_kernel());
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_scan_text
 Rcpp::List core_scan_text(std::string file, int threads);
 RcppExport SEXP _hylomath_core_scan_text(SEXP fileSEXP, SEXP threadsSEXP) {
@@ -100,8 +142,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_train
-Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector target, Rcpp::NumericVector weight, Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::NumericVector output_bias, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
-RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP weightSEXP, SEXP offsetSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP output_biasSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
+Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericMatrix target, Rcpp::NumericVector weight, Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
+RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP weightSEXP, SEXP offsetSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP output_biasSEXP, SEXP startsSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -110,47 +152,25 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type target(targetSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type target(targetSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weight(weightSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type training(trainingSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type validation(validationSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type output_bias(output_biasSEXP);
+    Rcpp::traits::input_parameter< int >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, plans, sources, rows, target, weight, offset, training, validation, output_bias, report, catch_term, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_answers
-Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, Rcpp::NumericVector offset, int threads);
-RcppExport SEXP _hylomath_core_answers(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP offsetSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_answers(network, parameters, plans, sources, offset, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_kernel
-std::string core_kernel();
-RcppExport SEXP _hylomath_core_kernel() {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    rcpp_result_gen = Rcpp::wrap(core_kernel());
+    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, plans, sources, rows, target, weight, offset, training, validation, output_bias, starts, report, catch_term, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_hylomath_core_answers", (DL_FUNC) &_hylomath_core_answers, 6},
+    {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
+    {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
     {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
@@ -158,9 +178,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
-    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 14},
-    {"_hylomath_core_answers", (DL_FUNC) &_hylomath_core_answers, 6},
-    {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
+    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 15},
     {NULL, NULL, 0}
 };
 

@@ -39,6 +39,10 @@ ColumnPlan plan_from(const Rcpp::List& list) {
     plan.scores = Rcpp::as<std::vector<double>>(list["scores"]);
     plan.unseen = number_in(list, "unseen");
     plan.missing = number_in(list, "missing");
+  } else if (encoding == "code") {
+    plan.encoding = Encoding::Code;
+    plan.unseen = number_in(list, "unseen");
+    plan.missing = number_in(list, "missing");
   } else if (encoding == "date") {
     plan.encoding = Encoding::Date;
     plan.parts = unsigned(number_in(list, "part_bits"));

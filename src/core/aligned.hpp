@@ -45,11 +45,13 @@ template <class T>
 using UnfilledVector = std::vector<T, UnfilledAllocator<T>>;
 
 // The number of elements from one row to the next: the width, rounded up to whole cache lines. The elements behind
-// the width are kept at zero, so that vector code may read and write them without a remainder loop.
+// the width are kept at zero, so that vector code may read and write them without a remainder loop. A row of a multiple of
+// eight lines gets one more: at such distances, rows fall into few sets of the cache and push each other out.
 template <class T>
 constexpr std::size_t row_stride(std::size_t width) {
   constexpr std::size_t step = kCacheLine / sizeof(T);
-  return (width + step - 1) / step * step;
+  const std::size_t lines = (width + step - 1) / step;
+  return (lines + (lines > 0 && lines % 8 == 0)) * step;
 }
 
 }  // namespace hylo

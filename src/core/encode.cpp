@@ -48,6 +48,11 @@ void write_score(const ColumnPlan& plan, std::int32_t code, T* out) {
 }
 
 template <class T>
+void write_code(const ColumnPlan& plan, std::int32_t code, T* out) {
+  out[0] = T(code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : double(code));
+}
+
+template <class T>
 T* write_place(T* out, int place, int places) {
   out[place] = T(1);
   return out + places;
@@ -103,7 +108,8 @@ std::size_t ColumnPlan::inputs() const {
   switch (encoding) {
     case Encoding::Number: return flag ? 2 : 1;
     case Encoding::Level: return width;
-    case Encoding::Score: return 1;
+    case Encoding::Score:
+    case Encoding::Code: return 1;
     case Encoding::Date:
       return (has(parts, kSeason) ? 2 : 0) + (has(parts, kWeekday) ? 7 : 0) + (has(parts, kMonth) ? 12 : 0) +
              (has(parts, kQuarter) ? 4 : 0) + (has(parts, kYear) ? 1 : 0) + (has(parts, kHour) ? 2 : 0);
@@ -152,6 +158,9 @@ void Encoder::encode(Span<const SourceColumn> columns, Span<const std::uint32_t>
       case Encoding::Score:
         each_row(first, [&](std::size_t row, T* cell) { write_score(plan, column.whole[row], cell); });
         break;
+      case Encoding::Code:
+        each_row(first, [&](std::size_t row, T* cell) { write_code(plan, column.whole[row], cell); });
+        break;
       case Encoding::Date:
         each_row(first, [&](std::size_t row, T* cell) { write_date(plan, value_at(column, row), cell); });
         break;
@@ -160,20 +169,23 @@ void Encoder::encode(Span<const SourceColumn> columns, Span<const std::uint32_t>
   }
 }
 
-void fill_inputs(Table<float>& table, const Encoder& encoder, Span<const SourceColumn> columns,
+template <class T>
+void fill_inputs(Table<T>& table, const Encoder& encoder, Span<const SourceColumn> columns,
                  Span<const std::uint32_t> rows, std::size_t threads) {
-  const std::size_t stride = row_stride<float>(table.inputs);
+  const std::size_t stride = row_stride<T>(table.inputs);
   constexpr std::size_t block = 256;  // rows that stay in the cache while one column after another is written
   in_parts(table.rows, 64 * block, threads, [&](std::size_t from, std::size_t to) {
     for (std::size_t at = from; at < to; at += block) {
       const std::size_t count = std::min(block, to - at);
-      float* out = table.x.data() + at * stride;
-      encoder.encode<float>(columns, rows, at, count, out, stride);
-      for (std::size_t i = 0; i < count; ++i) std::fill(out + i * stride + table.inputs, out + (i + 1) * stride, 0.0f);
+      T* out = table.x.data() + at * stride;
+      encoder.encode<T>(columns, rows, at, count, out, stride);
+      for (std::size_t i = 0; i < count; ++i) std::fill(out + i * stride + table.inputs, out + (i + 1) * stride, T(0));
     }
   });
 }
 
+template void fill_inputs<float>(Table<float>&, const Encoder&, Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t);
+template void fill_inputs<double>(Table<double>&, const Encoder&, Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t);
 template void Encoder::encode<float>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,
                                      float*, std::size_t) const;
 template void Encoder::encode<double>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,

@@ -22,6 +22,7 @@ enum class Encoding {
   Number,  // one value, and an input that says whether it was missing if `flag`
   Level,   // an indicator for each level
   Score,   // one value for each level
+  Code,    // the level's code itself, for a learned embedding
   Date     // parts of a date or time
 };
 
@@ -38,8 +39,9 @@ struct ColumnPlan {
   std::vector<double> knots, heights;
   bool flag = false;
 
-  // Level and Score take codes: 1 .. levels, 0 for a level that training never saw, or missing. For Level, `unseen` and
-  // `missing` are the places among the column's inputs that are set then, negative for none; for Score they are values.
+  // Level, Score and Code take codes: 1 .. levels, 0 for a level that training never saw, or missing. For Level, `unseen` and
+  // `missing` are the places among the column's inputs that are set then, negative for none; for Score and Code they are
+  // values.
   std::size_t levels = 0;
   double unseen = -1, missing = -1;
   std::size_t width = 1;        // Level: inputs in all
@@ -71,7 +73,8 @@ class Encoder {
 };
 
 // Encodes `rows` (all rows if it is empty) into the table's inputs, on several threads, each part of rows by one of them.
-void fill_inputs(Table<float>& table, const Encoder& encoder, Span<const SourceColumn> columns,
+template <class T>
+void fill_inputs(Table<T>& table, const Encoder& encoder, Span<const SourceColumn> columns,
                  Span<const std::uint32_t> rows, std::size_t threads);
 
 // Year, month (1 to 12), day, day of the year (from 0) and weekday (0 for Monday) of a day number, in the proleptic

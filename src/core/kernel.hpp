@@ -5,12 +5,18 @@
 // work in whole vectors and never meet a remainder.
 #pragma once
 #include <cstddef>
+#include <cstdint>
 #include <string>
 #include <vector>
 
-#include "network.hpp"
+#include "activation.hpp"
+#include "loss.hpp"
 
 namespace hylo {
+
+// What happens to a tile of c while it is still in registers. RectifyBack keeps the values whose `gate` is above 0, which
+// is relu's gradient.
+enum class Finish { None, Rectify, RectifyBack };
 
 // c = start + a * b, with c of m x n and k the length of the sums. a is reached through two strides, so that it may
 // stand transposed; `start` is null for zero, the biases with a stride of 0, or c itself to accumulate.
@@ -25,6 +31,8 @@ struct Product {
   std::size_t c_row;
   const T* start;
   std::size_t start_row;
+  Finish finish = Finish::None;
+  const T* gate = nullptr;  // laid out like c
 };
 
 template <class T>
@@ -32,22 +40,47 @@ struct AdamStep {
   T rate;         // learning rate with both bias corrections in it
   T decay1, decay2;
   T epsilon;
+  T shrink;       // what a parameter is multiplied by beforehand: 1, or less for decoupled weight decay
+};
+
+// A row of means, of inverse deviations, of scales and of shifts for each unit, `stride` long.
+template <class T>
+struct NormRows {
+  T* mean;
+  T* variance;
+  T* inverse;  // 1 / sqrt(variance + epsilon)
+  const T* gain;
+  const T* shift;
 };
 
 template <class T>
 struct Kernel {
   void (*multiply)(const Product<T>&);
-  // z becomes f(z); d becomes d * f'(z), where f'(z) is had from the value f(z).
+  // z becomes f(z); `slope` becomes f'(z) where it is asked for. d becomes d * f'(z), had from the value f(z).
   void (*activate)(Activation f, T* z, std::size_t count);
+  void (*activate_keep)(Activation f, T* z, T* slope, std::size_t count);
   void (*activate_back)(Activation f, const T* value, T* d, std::size_t count);
-  void (*exponentiate)(T* x, std::size_t count);
-  void (*logistic)(T* x, std::size_t count);
+  // See loss.hpp. z becomes answers, or the gradient and the sum of weight * loss is returned; all outputs but Ordinal.
+  void (*answer)(Output output, std::size_t rows, std::size_t width, std::size_t lead, T* z);
+  double (*loss)(const LossSpec& spec, const LossBlock<T>& block);
   void (*adam)(const AdamStep<T>& step, const T* gradient, T* mean, T* square, T* parameters, std::size_t count);
+  void (*rmsprop)(T rate, T decay, T epsilon, const T* gradient, T* square, T* parameters, std::size_t count);
   void (*momentum)(T rate, T momentum, const T* gradient, T* velocity, T* parameters, std::size_t count);
+  void (*nesterov)(T rate, T momentum, const T* gradient, T* velocity, T* parameters, std::size_t count);
   // gradient += l2 * w + l1 * sign(w)
   void (*penalise)(T l1, T l2, const T* parameters, T* gradient, std::size_t count);
   void (*times)(const T* factor, T* x, std::size_t count);
+  void (*scale)(T factor, T* x, std::size_t count);
+  void (*add)(const T* x, T* sum, std::size_t count);
   void (*add_rows)(const T* x, std::size_t rows, std::size_t stride, T* sum);  // sum += the sum of x's rows
+  void (*measure)(const T* x, std::size_t count, double* squares, double* largest);  // adds squares, raises to |x|
+  // Batch normalisation of a block: z becomes gain * zhat + shift, zhat = (z - mean) * inverse; mean, variance and inverse
+  // are written unless `given`. Back: d becomes the gradient with respect to z as it was.
+  void (*normalise)(const NormRows<T>& rows_of, bool given, std::size_t rows, std::size_t stride, T* z, T* zhat);
+  void (*normalise_back)(const NormRows<T>& rows_of, bool given, std::size_t rows, std::size_t stride, const T* zhat, T* d,
+                         T* gain_gradient, T* shift_gradient);
+  void (*transpose)(const T* from, std::size_t rows, std::size_t width, std::size_t stride, T* to, std::size_t to_stride);
+  void (*gather)(const T* from, const std::uint32_t* rows, std::size_t count, std::size_t stride, T* to, std::size_t to_stride);
 };
 
 struct KernelLevel {
@@ -72,5 +105,8 @@ const KernelLevel& kernel_level();
 
 template <class T>
 const Kernel<T>& kernel_of(const KernelLevel& level);
+
+// Added to a variance before its root is taken.
+inline constexpr double kNormEpsilon = 1e-5;
 
 }  // namespace hylo

@@ -5,8 +5,7 @@
 namespace hylo {
 
 #define HYLO_BYTES 32
-#define HYLO_ROWS 6
-#define HYLO_VECTORS 2
+#define HYLO_TILE_ROWS {0, 8, 6}
 #define HYLO_SQRT_SINGLE(v) ((vec)_mm256_sqrt_ps((__m256)(v)))
 #define HYLO_SQRT_DOUBLE(v) ((vec)_mm256_sqrt_pd((__m256d)(v)))
 

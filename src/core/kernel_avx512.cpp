@@ -5,8 +5,7 @@
 namespace hylo {
 
 #define HYLO_BYTES 64
-#define HYLO_ROWS 6
-#define HYLO_VECTORS 4
+#define HYLO_TILE_ROWS {0, 8, 12, 8, 6}
 #define HYLO_SQRT_SINGLE(v) ((vec)_mm512_maskz_sqrt_ps(0xFFFF, (__m512)(v)))
 #define HYLO_SQRT_DOUBLE(v) ((vec)_mm512_maskz_sqrt_pd(0xFF, (__m512d)(v)))
 

@@ -1,7 +1,7 @@
 // The kernels for one element type and one instruction set. The including file defines
 //   HYLO_REAL, HYLO_INT          the element type and the integer type of its size
 //   HYLO_BYTES                   bytes in a vector
-//   HYLO_ROWS, HYLO_VECTORS      the tile of `multiply`: rows by vectors held in registers
+//   HYLO_TILE_ROWS               for each number of vectors, the rows of a tile that `multiply` holds in registers
 //   HYLO_SQRT(v)                 square root of each lane
 // and stands in a namespace of its own. No header may be included from here on.
 
@@ -13,7 +13,7 @@ constexpr bool is_double = sizeof(real) == 8;
 
 inline vec& at(real* p) { return *reinterpret_cast<vec*>(p); }
 inline const vec& at(const real* p) { return *reinterpret_cast<const vec*>(p); }
-inline vec all(real x) { return vec{} + x; }
+inline vec all(real x) { return x - vec{}; }  // x - 0 is x, and folded to a mere broadcast; 0 + x is not, for -0
 
 // ---- exponential ------------------------------------------------------------------------------------------------
 // exp(x) = 2^n exp(r) with n = round(x / ln 2), |r| <= ln(2) / 2 (Cody and Waite 1980), and a Taylor polynomial of
@@ -81,9 +81,92 @@ inline vec tanh_of(vec x) {
   return x < real(0) ? -t : t;
 }
 
+inline vec expm1_of(vec x) {
+  const Split s = split_exponential(clamp(x, is_double ? real(-708) : real(-87), is_double ? real(709) : real(88)));
+  return s.scale * s.rest + (s.scale - real(1));
+}
+
+// ---- logarithm --------------------------------------------------------------------------------------------------
+// 2 atanh(s) = log((1 + s) / (1 - s)), by its series up to where the rest is below half a unit in the last place.
+
+template <int Terms>
+inline vec twice_atanh(vec s) {
+  const vec t = s * s;
+  vec p = all(real(1) / real(2 * Terms + 1));
+  HYLO_UNROLL
+  for (int k = Terms - 1; k >= 1; --k) p = p * t + real(1) / real(2 * k + 1);
+  return (s + s) + (s + s) * (p * t);
+}
+
+// x above 0 and normal; 0 gives about -88 (double: -709).
+inline vec logarithm(vec x) {
+  constexpr int mantissa = is_double ? 52 : 23;
+  constexpr HYLO_INT bias = is_double ? 1023 : 127;
+  ivec bits;
+  std::memcpy(&bits, &x, sizeof bits);
+  ivec exponent = (bits >> mantissa) - bias;
+  bits = (bits & ((HYLO_INT(1) << mantissa) - 1)) | (bias << mantissa);
+  vec m;
+  std::memcpy(&m, &bits, sizeof m);  // in [1, 2), brought to [0.71, 1.42)
+  const ivec high = m > real(1.4142135623730951);
+  m = m > real(1.4142135623730951) ? m * real(0.5) : m;
+  exponent -= high;  // true is -1
+  const vec f = m - real(1);
+  const vec result = twice_atanh<is_double ? 11 : 5>(f / (f + real(2))) + __builtin_convertvector(exponent, vec) * real(0.6931471805599453);
+  return x != x ? x : result;
+}
+
+// log(1 + u) for u in [0, 1]
+inline vec log1p_of(vec u) { return twice_atanh<is_double ? 17 : 8>(u / (u + real(2))); }
+
+// log(1 + exp(z)) = max(z, 0) + log(1 + exp(-|z|))
+inline vec softplus_of(vec z) {
+  const vec size = z < real(0) ? z : -z;
+  return (z < real(0) ? vec{} : z) + log1p_of(exponential(size));
+}
+
+// ---- sine -------------------------------------------------------------------------------------------------------
+// sin(x) = (-1)^n sin(r), r = x - n pi, and cos(x) = (-1)^n sin(r) with r = x - (n - 1/2) pi; pi in three parts (Cody and
+// Waite 1980), the Taylor series of the sine on |r| <= pi / 2. For arguments up to some ten thousand.
+
+inline vec sine_about(vec x, real half) {
+  const real magic = is_double ? real(6755399441055744.0) : real(12582912.0);
+  const real pi1 = is_double ? real(3.1415926218032837) : real(3.140625);
+  const real pi2 = is_double ? real(3.1786509424591713e-08) : real(9.67502593994140625e-4);
+  const real pi3 = is_double ? real(1.2246467864107189e-16) : real(1.509957990978376e-7);
+  const vec shifted = (x * real(0.3183098861837907) + half) + magic;
+  const vec n = (shifted - magic) - half;
+  const vec r = ((x - n * pi1) - n * pi2) - n * pi3;
+  const vec t = r * r;
+  vec p;
+  if (is_double) {
+    p = all(real(-1.0 / 25852016738884976640000.0));
+    p = p * t + real(1.0 / 51090942171709440000.0);
+    p = p * t + real(-1.0 / 121645100408832000.0);
+    p = p * t + real(1.0 / 355687428096000.0);
+    p = p * t + real(-1.0 / 1307674368000.0);
+    p = p * t + real(1.0 / 6227020800.0);
+  } else {
+    p = all(real(1.0 / 6227020800.0));
+  }
+  p = p * t + real(-1.0 / 39916800.0);
+  p = p * t + real(1.0 / 362880.0);
+  p = p * t + real(-1.0 / 5040.0);
+  p = p * t + real(1.0 / 120.0);
+  p = p * t + real(-1.0 / 6.0);
+  const vec value = r + r * (p * t);
+  ivec odd;
+  std::memcpy(&odd, &shifted, sizeof odd);
+  return (odd & 1) != 0 ? -value : value;
+}
+
+inline vec sine_of(vec x) { return sine_about(x, real(0)); }
+inline vec cosine_of(vec x) { return sine_about(x, real(0.5)); }
+
 // ---- matrix product ---------------------------------------------------------------------------------------------
 
-template <int M, int V>
+// Adjacent: a's rows stand next to each other (a_row is 1), which leaves the registers free that addresses would take.
+template <int M, int V, bool Adjacent>
 void tile(const Product<real>& p, std::size_t row, std::size_t column) {
   vec sum[M][V];
   const real* start = p.start ? p.start + row * p.start_row + column : nullptr;
@@ -94,7 +177,7 @@ void tile(const Product<real>& p, std::size_t row, std::size_t column) {
   }
   const real* a = p.a + row * p.a_row;
   const real* b = p.b + column;
-  const std::size_t a_row = p.a_row;
+  const std::size_t a_row = Adjacent ? 1 : p.a_row;
   for (std::size_t k = 0; k < p.k; ++k, a += p.a_column, b += p.b_row) {
     vec right[V];
     HYLO_UNROLL
@@ -106,6 +189,20 @@ void tile(const Product<real>& p, std::size_t row, std::size_t column) {
       for (int v = 0; v < V; ++v) sum[i][v] += left * right[v];
     }
   }
+  if (p.finish == Finish::Rectify) {
+    HYLO_UNROLL
+    for (int i = 0; i < M; ++i) {
+      HYLO_UNROLL
+      for (int v = 0; v < V; ++v) sum[i][v] = sum[i][v] < real(0) ? vec{} : sum[i][v];  // a NaN stays one
+    }
+  } else if (p.finish == Finish::RectifyBack) {
+    const real* gate = p.gate + row * p.c_row + column;
+    HYLO_UNROLL
+    for (int i = 0; i < M; ++i) {
+      HYLO_UNROLL
+      for (int v = 0; v < V; ++v) sum[i][v] = at(gate + i * p.c_row + v * lanes) > real(0) ? sum[i][v] : vec{};
+    }
+  }
   real* c = p.c + row * p.c_row + column;
   HYLO_UNROLL
   for (int i = 0; i < M; ++i) {
@@ -114,59 +211,332 @@ void tile(const Product<real>& p, std::size_t row, std::size_t column) {
   }
 }
 
-template <int V>
+constexpr int tile_rows[] = HYLO_TILE_ROWS;
+constexpr int widest_tile = int(sizeof tile_rows / sizeof tile_rows[0]) - 1;
+
+template <int V, bool Adjacent>
 void column_of_tiles(const Product<real>& p, std::size_t column) {
+  constexpr int M = tile_rows[V];
   std::size_t row = 0;
-  for (; row + HYLO_ROWS <= p.m; row += HYLO_ROWS) tile<HYLO_ROWS, V>(p, row, column);
-  for (; row + 2 <= p.m; row += 2) tile<2, V>(p, row, column);
-  if (row < p.m) tile<1, V>(p, row, column);
+  for (; row + M <= p.m; row += M) tile<M, V, Adjacent>(p, row, column);
+  if constexpr (M > 8) {
+    if (row + 8 <= p.m) tile<8, V, Adjacent>(p, row, column), row += 8;
+  }
+  if constexpr (M > 4) {
+    if (row + 4 <= p.m) tile<4, V, Adjacent>(p, row, column), row += 4;
+  }
+  if (row + 2 <= p.m) tile<2, V, Adjacent>(p, row, column), row += 2;
+  if (row < p.m) tile<1, V, Adjacent>(p, row, column);
+}
+
+template <bool Adjacent>
+void columns_of_tiles(const Product<real>& p) {
+  const std::size_t vectors = (p.n + lanes - 1) / lanes;
+  std::size_t v = 0;
+  for (; v + widest_tile <= vectors; v += widest_tile) column_of_tiles<widest_tile, Adjacent>(p, v * lanes);
+  if constexpr (widest_tile > 3) {
+    if (v + 3 == vectors) return column_of_tiles<3, Adjacent>(p, v * lanes);
+  }
+  if constexpr (widest_tile > 2) {
+    if (v + 2 == vectors) return column_of_tiles<2, Adjacent>(p, v * lanes);
+  }
+  if (v < vectors) column_of_tiles<1, Adjacent>(p, v * lanes);
 }
 
 // Columns outside, rows inside: the panel of b stays in the first-level cache while a streams past it.
 void multiply(const Product<real>& p) {
-  const std::size_t vectors = (p.n + lanes - 1) / lanes;
-  std::size_t v = 0;
-  for (; v + HYLO_VECTORS <= vectors; v += HYLO_VECTORS) column_of_tiles<HYLO_VECTORS>(p, v * lanes);
-  for (; v + 2 <= vectors; v += 2) column_of_tiles<2>(p, v * lanes);
-  if (v < vectors) column_of_tiles<1>(p, v * lanes);
+  if (p.a_row == 1) return columns_of_tiles<true>(p);
+  columns_of_tiles<false>(p);
 }
 
-// ---- elementwise ------------------------------------------------------------------------------------------------
-
-// Plain loops, no lambdas: the function a lambda converts to would be compiled without the instruction set.
-void exponentiate(real* x, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) at(x + i) = exponential(at(x + i));
+// A square of lanes x lanes is transposed in registers: at distance 1, 2, 4, ... pairs of rows exchange the halves of
+// their stretches of that length.
+#if defined(__clang__)
+inline vec shuffled(vec a, vec b, ivec places) {
+  vec result;
+  for (std::size_t e = 0; e < lanes; ++e) result[e] = places[e] < HYLO_INT(lanes) ? a[places[e]] : b[places[e] - HYLO_INT(lanes)];
+  return result;
 }
+#endif
 
-void logistic(real* x, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) at(x + i) = logistic_of(at(x + i));
-}
-
-void activate(Activation f, real* z, std::size_t count) {
-  switch (f) {
-    case Activation::Identity: return;
-    case Activation::Logistic: return logistic(z, count);
-    case Activation::Tanh:
-      for (std::size_t i = 0; i < count; i += lanes) at(z + i) = tanh_of(at(z + i));
-      return;
-    case Activation::Relu:  // written so that a NaN stays one
-      for (std::size_t i = 0; i < count; i += lanes) at(z + i) = at(z + i) < real(0) ? vec{} : at(z + i);
-      return;
+template <int Distance>
+inline void exchange(vec* row) {
+  if constexpr (Distance < int(lanes)) {
+    ivec low, high;
+    HYLO_UNROLL
+    for (int e = 0; e < int(lanes); ++e) {
+      low[e] = (e & Distance) ? int(lanes) + e - Distance : e;
+      high[e] = (e & Distance) ? int(lanes) + e : e + Distance;
+    }
+    HYLO_UNROLL
+    for (int i = 0; i < int(lanes); ++i) {
+      if (i & Distance) continue;
+      const vec a = row[i], b = row[i + Distance];
+      row[i] = HYLO_SHUFFLE(a, b, low);
+      row[i + Distance] = HYLO_SHUFFLE(a, b, high);
+    }
+    exchange<2 * Distance>(row);
   }
 }
 
-void activate_back(Activation f, const real* value, real* d, std::size_t count) {
+void transpose(const real* from, std::size_t rows, std::size_t width, std::size_t stride, real* to, std::size_t to_stride) {
+  for (std::size_t i = 0; i < rows; i += lanes) {
+    for (std::size_t j = 0; j < width; j += lanes) {
+      if (i + lanes <= rows && j + lanes <= width) {
+        vec square[lanes];
+        HYLO_UNROLL
+        for (std::size_t lane = 0; lane < lanes; ++lane) square[lane] = at(from + (i + lane) * stride + j);
+        exchange<1>(square);
+        HYLO_UNROLL
+        for (std::size_t lane = 0; lane < lanes; ++lane) at(to + (j + lane) * to_stride + i) = square[lane];
+        continue;
+      }
+      const std::size_t last = i + lanes < rows ? i + lanes : rows, end = j + lanes < width ? j + lanes : width;
+      for (std::size_t k = j; k < end; ++k) {
+        for (std::size_t r = i; r < last; ++r) to[k * to_stride + r] = from[r * stride + k];
+      }
+    }
+  }
+}
+
+constexpr std::size_t kAhead = 12;  // rows come from anywhere in the table: they are called for in advance
+
+void gather(const real* from, const std::uint32_t* rows, std::size_t count, std::size_t stride, real* to, std::size_t to_stride) {
+  for (std::size_t i = 0; i < count; ++i) {
+    const real* row = from + std::size_t(rows[i]) * stride;
+    const real* ahead = from + std::size_t(rows[i + kAhead < count ? i + kAhead : count - 1]) * stride;
+    for (std::size_t j = 0; j < stride; j += 64 / sizeof(real)) __builtin_prefetch(ahead + j);
+    for (std::size_t j = 0; j < stride; j += lanes) at(to + i * to_stride + j) = at(row + j);
+  }
+}
+
+// ---- activations ------------------------------------------------------------------------------------------------
+// Plain loops, no lambdas: the function a lambda converts to would be compiled without the instruction set.
+
+#define HYLO_EACH(expression)                               \
+  for (std::size_t i = 0; i < count; i += lanes) {          \
+    const vec z = at(x + i);                                \
+    at(x + i) = (expression);                               \
+  }                                                         \
+  return
+
+inline vec gelu_inner(vec z) { return tanh_of(real(0.7978845608028654) * (z + real(0.044715) * z * z * z)); }
+
+void activate(Activation f, real* x, std::size_t count) {
   switch (f) {
     case Activation::Identity: return;
-    case Activation::Logistic:
-      for (std::size_t i = 0; i < count; i += lanes) at(d + i) *= at(value + i) * (real(1) - at(value + i));
-      return;
-    case Activation::Tanh:
-      for (std::size_t i = 0; i < count; i += lanes) at(d + i) *= real(1) - at(value + i) * at(value + i);
-      return;
-    case Activation::Relu:
-      for (std::size_t i = 0; i < count; i += lanes) at(d + i) = at(value + i) > real(0) ? at(d + i) : vec{};
-      return;
+    case Activation::Logistic: HYLO_EACH(logistic_of(z));
+    case Activation::Tanh: HYLO_EACH(tanh_of(z));
+    case Activation::Relu: HYLO_EACH(z < real(0) ? vec{} : z);  // written so that a NaN stays one
+    case Activation::LeakyRelu: HYLO_EACH(z < real(0) ? real(kLeak) * z : z);
+    case Activation::Elu: HYLO_EACH(z < real(0) ? expm1_of(z) : z);
+    case Activation::Selu: HYLO_EACH(real(kSeluScale) * (z < real(0) ? real(kSeluAlpha) * expm1_of(z) : z));
+    case Activation::Gelu: HYLO_EACH(real(0.5) * z * (real(1) + gelu_inner(z)));
+    case Activation::Silu: HYLO_EACH(z * logistic_of(z));
+    case Activation::Softplus: HYLO_EACH(softplus_of(z));
+    case Activation::Gaussian: HYLO_EACH(exponential(-z * z));
+    case Activation::Sine: HYLO_EACH(sine_of(z));
+  }
+}
+
+void activate_keep(Activation f, real* x, real* slope, std::size_t count) {
+  for (std::size_t i = 0; i < count; i += lanes) {
+    const vec z = at(x + i);
+    vec value, s;
+    if (f == Activation::Gelu) {
+      const vec t = gelu_inner(z);
+      value = real(0.5) * z * (real(1) + t);
+      s = real(0.5) * (real(1) + t) + real(0.5) * z * (real(1) - t * t) * (real(0.7978845608028654) * (real(1) + real(0.134145) * z * z));
+    } else if (f == Activation::Silu) {
+      const vec p = logistic_of(z);
+      value = z * p;
+      s = p * (real(1) + z * (real(1) - p));
+    } else if (f == Activation::Gaussian) {
+      value = exponential(-z * z);
+      s = real(-2) * z * value;
+    } else {
+      value = sine_of(z);
+      s = cosine_of(z);
+    }
+    at(x + i) = value;
+    at(slope + i) = s;
+  }
+}
+
+#define HYLO_EACH_BACK(expression)                          \
+  for (std::size_t i = 0; i < count; i += lanes) {          \
+    const vec v = at(value + i);                            \
+    at(d + i) *= (expression);                              \
+  }                                                         \
+  return
+
+// The activations whose slope can be had from their value (activation.hpp).
+void activate_back(Activation f, const real* value, real* d, std::size_t count) {
+  switch (f) {
+    case Activation::Logistic: HYLO_EACH_BACK(v * (real(1) - v));
+    case Activation::Tanh: HYLO_EACH_BACK(real(1) - v * v);
+    case Activation::Relu: HYLO_EACH_BACK(v > real(0) ? all(1) : vec{});
+    case Activation::LeakyRelu: HYLO_EACH_BACK(v > real(0) ? all(1) : all(real(kLeak)));
+    case Activation::Elu: HYLO_EACH_BACK(v > real(0) ? all(1) : v + real(1));
+    case Activation::Selu: HYLO_EACH_BACK(v > real(0) ? all(real(kSeluScale)) : v + real(kSeluScale * kSeluAlpha));
+    case Activation::Softplus: HYLO_EACH_BACK(-expm1_of(-v));
+    default: return;
+  }
+}
+
+// ---- answers and losses -----------------------------------------------------------------------------------------
+
+inline vec answer_from(Output output, vec z) {
+  return output == Output::Identity ? z : output == Output::Exponential ? exponential(z) : output == Output::Softplus ? softplus_of(z) : logistic_of(z);
+}
+
+// Largest of the columns and the sum of exp(z - largest), which z becomes.
+struct Shares {
+  vec largest, sum;
+};
+inline Shares shares_of(std::size_t width, std::size_t lead, real* z) {
+  vec largest = at(z);
+  for (std::size_t c = 1; c < width; ++c) largest = at(z + c * lead) > largest ? at(z + c * lead) : largest;
+  vec sum = vec{};
+  for (std::size_t c = 0; c < width; ++c) {
+    const vec e = exponential(at(z + c * lead) - largest);
+    at(z + c * lead) = e;
+    sum += e;
+  }
+  return {largest, sum};
+}
+
+void answer(Output output, std::size_t rows, std::size_t width, std::size_t lead, real* z) {
+  if (output == Output::Identity) return;
+  for (std::size_t i = 0; i < rows; i += lanes) {
+    if (output == Output::Softmax) {
+      const Shares s = shares_of(width, lead, z + i);
+      const vec whole = real(1) / s.sum;
+      for (std::size_t c = 0; c < width; ++c) at(z + c * lead + i) *= whole;
+    } else {
+      for (std::size_t c = 0; c < width; ++c) at(z + c * lead + i) = answer_from(output, at(z + c * lead + i));
+    }
+  }
+}
+
+inline double total_of(vec v) {
+  double sum = 0;
+  for (std::size_t lane = 0; lane < lanes; ++lane) sum += double(v[lane]);
+  return sum;
+}
+
+double softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
+  const real keep = real(1 - spec.smoothing), spread = real(spec.smoothing / double(b.width));
+  vec total = vec{};
+  for (std::size_t i = 0; i < b.rows; i += lanes) {
+    real* z = b.z + i;
+    vec largest = at(z), score = vec{}, share = vec{};
+    for (std::size_t c = 1; c < b.width; ++c) largest = at(z + c * b.lead) > largest ? at(z + c * b.lead) : largest;
+    for (std::size_t c = 0; c < b.width; ++c) {
+      const vec y = at(b.y + c * b.lead + i) * keep + spread;
+      score += y * (at(z + c * b.lead) - largest);
+      share += y;  // 1, unless a target gives shares that add up to something else
+    }
+    const Shares s = shares_of(b.width, b.lead, z);
+    const vec weight = at(b.weight + i);
+    total += weight * (share * logarithm(s.sum) - score);
+    const vec factor = weight * b.scale, whole = share / s.sum;
+    for (std::size_t c = 0; c < b.width; ++c) {
+      at(z + c * b.lead) = factor * (at(z + c * b.lead) * whole - (at(b.y + c * b.lead + i) * keep + spread));
+    }
+  }
+  return total_of(total);
+}
+
+struct LossHere {
+  vec loss, slope;  // and its derivative with respect to z
+};
+
+inline LossHere loss_here(const LossSpec& spec, vec z, vec y, real quantile) {
+  if (spec.output == Output::Logistic) {
+    const vec t = y * real(1 - spec.smoothing) + real(spec.smoothing / 2);
+    return {softplus_of(z) - t * z, logistic_of(z) - t};
+  }
+  const vec a = answer_from(spec.output, z);
+  if (spec.loss == Loss::Poisson || spec.loss == Loss::Gamma) {
+    const vec tiny = all(is_double ? real(1e-300) : real(1e-37));
+    const vec log_a = spec.output == Output::Exponential ? z : logarithm(a > tiny ? a : tiny);
+    const vec log_y = logarithm(y > tiny ? y : tiny);
+    if (spec.loss == Loss::Poisson) {
+      const vec loss = a - y * log_a - (y > real(0) ? y - y * log_y : vec{});
+      if (spec.output == Output::Exponential) return {loss, a - y};
+      return {loss, (real(1) - y / (a > tiny ? a : tiny)) * -expm1_of(-a)};  // d softplus / dz = 1 - exp(-a)
+    }
+    const vec ratio = spec.output == Output::Exponential ? y * exponential(-z) : y / (a > tiny ? a : tiny);
+    const vec loss = ratio - real(1) - log_y + log_a;
+    if (spec.output == Output::Exponential) return {loss, real(1) - ratio};
+    return {loss, (real(1) - ratio) / (a > tiny ? a : tiny) * -expm1_of(-a)};
+  }
+  const vec e = a - y;
+  const vec size = e < real(0) ? -e : e;
+  const vec sign = e > real(0) ? all(1) : (e < real(0) ? all(-1) : vec{});
+  LossHere here;
+  if (spec.loss == Loss::Squared) {
+    here = {e * e, e + e};
+  } else if (spec.loss == Loss::Absolute) {
+    here = {size, sign};
+  } else if (spec.loss == Loss::Huber) {
+    const real knee = real(spec.knee);
+    here.loss = size > knee ? knee * (size - real(0.5) * knee) : real(0.5) * e * e;
+    here.slope = size > knee ? knee * sign : e;
+  } else {
+    here.loss = e > real(0) ? (real(1) - quantile) * e : -quantile * e;
+    here.slope = e > real(0) ? all(real(1) - quantile) : (e < real(0) ? all(-quantile) : vec{});
+  }
+  if (spec.output == Output::Exponential) here.slope *= a;
+  if (spec.output == Output::Softplus) here.slope *= -expm1_of(-a);
+  return here;
+}
+
+double loss(const LossSpec& spec, const LossBlock<real>& b) {
+  if (spec.output == Output::Softmax) return softmax_loss(spec, b);
+  const bool quantiles = spec.loss == Loss::Quantile;  // all of one target
+  double sum = 0;
+  for (std::size_t c = 0; c < b.width; ++c) {
+    real* z = b.z + c * b.lead;
+    const real* y = b.y + (quantiles ? 0 : c * b.lead);
+    const real quantile = quantiles ? real(b.quantiles[c]) : real(0);
+    vec total = vec{};
+    for (std::size_t i = 0; i < b.rows; i += lanes) {
+      const LossHere here = loss_here(spec, at(z + i), at(y + i), quantile);
+      const vec weight = at(b.weight + i);
+      total += weight * here.loss;
+      at(z + i) = b.scale * weight * here.slope;
+    }
+    sum += total_of(total);
+  }
+  return sum;
+}
+
+// ---- steps ------------------------------------------------------------------------------------------------------
+
+// 1 / (sqrt(q) + epsilon). In single precision by Newton's iteration from an estimate in the exponent's bits: the same on
+// every processor, and several times as fast as the instructions for root and quotient.
+inline vec over_root(vec q, real epsilon) {
+  if constexpr (is_double) {
+    return real(1) / (HYLO_SQRT(q) + epsilon);
+  } else {
+    ivec bits;
+    std::memcpy(&bits, &q, sizeof bits);
+    bits = HYLO_INT(0x5F3759DF) - (bits >> 1);
+    vec r;
+    std::memcpy(&r, &bits, sizeof r);
+    const vec half = real(0.5) * q;
+    HYLO_UNROLL
+    for (int k = 0; k < 3; ++k) r = r * (real(1.5) - half * r * r);
+    const vec d = q * r + epsilon;  // q = 0 gives epsilon, since r is finite
+    std::memcpy(&bits, &d, sizeof bits);
+    bits = HYLO_INT(0x7EF311C7) - bits;
+    vec u;
+    std::memcpy(&u, &bits, sizeof u);
+    HYLO_UNROLL
+    for (int k = 0; k < 3; ++k) u = u * (real(2) - d * u);
+    return u;
   }
 }
 
@@ -179,7 +549,17 @@ void adam(const AdamStep<real>& s, const real* gradient, real* mean, real* squar
     const vec q = at(square + i) * s.decay2 + g * g * new2;
     at(mean + i) = m;
     at(square + i) = q;
-    at(parameters + i) -= s.rate * m / (HYLO_SQRT(q) + s.epsilon);
+    at(parameters + i) = s.shrink * at(parameters + i) - s.rate * m * over_root(q, s.epsilon);
+  }
+}
+
+void rmsprop(real rate, real decay, real epsilon, const real* gradient, real* square, real* parameters, std::size_t count) {
+  const real share = real(1) - decay;
+  for (std::size_t i = 0; i < count; i += lanes) {
+    const vec g = at(gradient + i);
+    const vec q = at(square + i) * decay + g * g * share;
+    at(square + i) = q;
+    at(parameters + i) -= rate * g * over_root(q, epsilon);
   }
 }
 
@@ -188,6 +568,15 @@ void momentum(real rate, real keep, const real* gradient, real* velocity, real* 
     const vec v = at(velocity + i) * keep - at(gradient + i) * rate;
     at(velocity + i) = v;
     at(parameters + i) += v;
+  }
+}
+
+void nesterov(real rate, real keep, const real* gradient, real* velocity, real* parameters, std::size_t count) {
+  for (std::size_t i = 0; i < count; i += lanes) {
+    const vec g = at(gradient + i) * rate;
+    const vec v = at(velocity + i) * keep - g;
+    at(velocity + i) = v;
+    at(parameters + i) += v * keep - g;
   }
 }
 
@@ -203,13 +592,99 @@ void times(const real* factor, real* x, std::size_t count) {
   for (std::size_t i = 0; i < count; i += lanes) at(x + i) *= at(factor + i);
 }
 
+void scale(real factor, real* x, std::size_t count) {
+  for (std::size_t i = 0; i < count; i += lanes) at(x + i) *= factor;
+}
+
+void add(const real* x, real* sum, std::size_t count) {
+  for (std::size_t i = 0; i < count; i += lanes) at(sum + i) += at(x + i);
+}
+
 void add_rows(const real* x, std::size_t rows, std::size_t stride, real* sum) {
   for (std::size_t j = 0; j < stride; j += lanes) {
-    vec total = at(sum + j);
-    for (std::size_t i = 0; i < rows; ++i) total += at(x + i * stride + j);
-    at(sum + j) = total;
+    vec even = at(sum + j), odd = vec{};
+    std::size_t i = 0;
+    for (; i + 2 <= rows; i += 2) {
+      even += at(x + i * stride + j);
+      odd += at(x + (i + 1) * stride + j);
+    }
+    if (i < rows) even += at(x + i * stride + j);
+    at(sum + j) = even + odd;
   }
 }
 
-constexpr Kernel<real> table = {multiply, activate, activate_back, exponentiate, logistic,
-                                adam,     momentum, penalise,      times,        add_rows};
+inline vec larger(vec a, vec b) { return a > b ? a : b; }
+inline vec size_of(vec x) { return x < real(0) ? -x : x; }
+
+void measure(const real* x, std::size_t count, double* squares, double* largest) {
+  vec even = vec{}, odd = vec{}, most = vec{}, also = vec{};
+  std::size_t i = 0;
+  for (; i + 2 * lanes <= count; i += 2 * lanes) {
+    const vec a = at(x + i), b = at(x + i + lanes);
+    even += a * a;
+    odd += b * b;
+    most = larger(size_of(a), most);
+    also = larger(size_of(b), also);
+  }
+  if (i < count) {
+    const vec a = at(x + i);
+    even += a * a;
+    most = larger(size_of(a), most);
+  }
+  most = larger(most, also);
+  *squares += total_of(even + odd);
+  for (std::size_t lane = 0; lane < lanes; ++lane) *largest = double(most[lane]) > *largest ? double(most[lane]) : *largest;
+}
+
+// ---- batch normalisation ----------------------------------------------------------------------------------------
+
+void normalise(const NormRows<real>& r, bool given, std::size_t rows, std::size_t stride, real* z, real* zhat) {
+  for (std::size_t j = 0; j < stride; j += lanes) {
+    vec mean = at(r.mean + j), inverse = at(r.inverse + j);
+    if (!given) {
+      mean = vec{};
+      for (std::size_t i = 0; i < rows; ++i) mean += at(z + i * stride + j);
+      mean = mean / real(rows);
+      vec variance = vec{};
+      for (std::size_t i = 0; i < rows; ++i) {
+        const vec e = at(z + i * stride + j) - mean;
+        variance += e * e;
+      }
+      variance = variance / real(rows);
+      inverse = real(1) / HYLO_SQRT(variance + real(kNormEpsilon));
+      at(r.mean + j) = mean;
+      at(r.variance + j) = variance;
+      at(r.inverse + j) = inverse;
+    }
+    const vec gain = at(r.gain + j), shift = at(r.shift + j);
+    for (std::size_t i = 0; i < rows; ++i) {
+      const vec scaled = (at(z + i * stride + j) - mean) * inverse;
+      at(zhat + i * stride + j) = scaled;
+      at(z + i * stride + j) = scaled * gain + shift;
+    }
+  }
+}
+
+// With batch statistics dz = gain * inverse * (d - mean(d) - zhat mean(d zhat)) (Ioffe and Szegedy 2015); with given ones
+// they are constants.
+void normalise_back(const NormRows<real>& r, bool given, std::size_t rows, std::size_t stride, const real* zhat, real* d,
+                    real* gain_gradient, real* shift_gradient) {
+  for (std::size_t j = 0; j < stride; j += lanes) {
+    vec sum = vec{}, along = vec{};
+    for (std::size_t i = 0; i < rows; ++i) {
+      sum += at(d + i * stride + j);
+      along += at(d + i * stride + j) * at(zhat + i * stride + j);
+    }
+    at(gain_gradient + j) += along;
+    at(shift_gradient + j) += sum;
+    const real share = given ? real(0) : real(1) / real(rows);
+    const vec factor = at(r.gain + j) * at(r.inverse + j), sum_share = sum * share, along_share = along * share;
+    for (std::size_t i = 0; i < rows; ++i) {
+      at(d + i * stride + j) = factor * (at(d + i * stride + j) - sum_share - at(zhat + i * stride + j) * along_share);
+    }
+  }
+}
+
+constexpr Kernel<real> table = {multiply,  activate, activate_keep, activate_back, answer,   loss, adam,     rmsprop,     momentum,
+                                nesterov,  penalise, times,         scale,         add,      add_rows, measure,
+                                normalise, normalise_back, transpose, gather};

@@ -1,4 +1,4 @@
-// kernel_body.hpp for both element types. The including file defines HYLO_BYTES, HYLO_ROWS, HYLO_VECTORS,
+// kernel_body.hpp for both element types. The including file defines HYLO_BYTES, HYLO_TILE_ROWS,
 // HYLO_SQRT_SINGLE and HYLO_SQRT_DOUBLE.
 namespace {
 namespace single {

@@ -14,6 +14,8 @@
 
 #if defined(__clang__)
 #define HYLO_UNROLL _Pragma("clang loop unroll(full)")
+#define HYLO_SHUFFLE(a, b, places) shuffled(a, b, places)  // clang's own takes constants only
 #else
 #define HYLO_UNROLL _Pragma("GCC unroll 16")
+#define HYLO_SHUFFLE(a, b, places) __builtin_shuffle(a, b, places)
 #endif

@@ -14,8 +14,7 @@ inline V lane_sqrt(V v) {
 }  // namespace
 
 #define HYLO_BYTES 16
-#define HYLO_ROWS 4
-#define HYLO_VECTORS 2
+#define HYLO_TILE_ROWS {0, 8, 4}
 #if defined(__x86_64__)
 #define HYLO_SQRT_SINGLE(v) ((vec)_mm_sqrt_ps((__m128)(v)))
 #define HYLO_SQRT_DOUBLE(v) ((vec)_mm_sqrt_pd((__m128d)(v)))

@@ -1,121 +1,91 @@
 #include "loss.hpp"
 
-#include <algorithm>
 #include <cmath>
+#include <limits>
+
+#include "names.hpp"
 
 namespace hylo {
 
+Output output_named(std::string_view name) {
+  static constexpr std::pair<std::string_view, Output> table[] = {
+      {"identity", Output::Identity},       {"logistic", Output::Logistic}, {"softmax", Output::Softmax},
+      {"exponential", Output::Exponential}, {"softplus", Output::Softplus}, {"ordinal", Output::Ordinal}};
+  return named(table, name, "output");
+}
+
+Loss loss_named(std::string_view name) {
+  static constexpr std::pair<std::string_view, Loss> table[] = {
+      {"squared", Loss::Squared},   {"absolute", Loss::Absolute},          {"huber", Loss::Huber},
+      {"quantile", Loss::Quantile}, {"cross_entropy", Loss::CrossEntropy}, {"poisson", Loss::Poisson},
+      {"gamma", Loss::Gamma}};
+  return named(table, name, "loss");
+}
+
 namespace {
 
-// Subtracts each row's largest value, so that the exponentials can't overflow.
-template <class T>
-void shift_to_largest(std::size_t rows, std::size_t width, T* z) {
-  const std::size_t stride = row_stride<T>(width);
-  for (std::size_t i = 0; i < rows; ++i, z += stride) {
-    const T largest = *std::max_element(z, z + width);
-    for (std::size_t j = 0; j < width; ++j) z[j] -= largest;
-  }
-}
+double logistic(double z) { return 1 / (1 + std::exp(-z)); }
+double log_logistic(double z) { return z < 0 ? z - std::log1p(std::exp(z)) : -std::log1p(std::exp(-z)); }
 
-template <class T>
-T sum_of(const T* z, std::size_t width) {
-  T sum = 0;
-  for (std::size_t j = 0; j < width; ++j) sum += z[j];
-  return sum;
-}
-
-// sum_c y_c z_c of each row, from shifted z
-template <class T>
-double observed_score(std::size_t rows, std::size_t width, const T* y, const T* weight, const T* z) {
-  const std::size_t stride = row_stride<T>(width);
-  double sum = 0;
-  for (std::size_t i = 0; i < rows; ++i, z += stride, y += stride) {
-    T row = 0;
-    for (std::size_t j = 0; j < width; ++j) row += y[j] * z[j];
-    sum += double(weight[i]) * double(row);
-  }
-  return sum;
-}
-
-template <class T>
-double softmax_gradient(const Kernel<T>& kernel, std::size_t rows, std::size_t width, const T* y, const T* weight,
-                        T scale, T* z) {
-  const std::size_t stride = row_stride<T>(width);
-  shift_to_largest(rows, width, z);
-  double loss = -observed_score(rows, width, y, weight, z);
-  kernel.exponentiate(z, rows * stride);
-  for (std::size_t i = 0; i < rows; ++i, z += stride, y += stride) {
-    const T sum = sum_of(z, width);
-    const T factor = scale * weight[i];
-    const T share = sum_of(y, width);  // 1, unless a target gives shares that add up to something else
-    loss += double(weight[i]) * double(share) * std::log(double(sum));
-    for (std::size_t j = 0; j < width; ++j) z[j] = factor * (share * z[j] / sum - y[j]);
-    std::fill(z + width, z + stride, T(0));
-  }
-  return loss;
-}
-
-double squared(double z, double y) { return (z - y) * (z - y); }
-double logistic_loss(double z, double y) { return std::max(z, 0.0) - y * z + std::log1p(std::exp(-std::fabs(z))); }
-double poisson_loss(double z, double y) { return std::exp(z) - y * z - (y > 0 ? y - y * std::log(y) : 0.0); }
-
-template <class T, class Loss>
-double sum_loss(std::size_t rows, std::size_t width, const T* y, const T* weight, const T* z, Loss loss_of) {
-  const std::size_t stride = row_stride<T>(width);
-  double loss = 0;
-  for (std::size_t i = 0; i < rows; ++i, z += stride, y += stride) {
-    double row = 0;
-    for (std::size_t j = 0; j < width; ++j) row += loss_of(double(z[j]), double(y[j]));
-    loss += double(weight[i]) * row;
-  }
-  return loss;
-}
-
-// z holds the answers; it becomes factor * weight * (answer - y).
-template <class T>
-void residual_gradient(std::size_t rows, std::size_t width, const T* y, const T* weight, T factor, T* z) {
-  const std::size_t stride = row_stride<T>(width);
-  for (std::size_t i = 0; i < rows; ++i, z += stride, y += stride) {
-    for (std::size_t j = 0; j < width; ++j) z[j] = factor * weight[i] * (z[j] - y[j]);
-    std::fill(z + width, z + stride, T(0));
-  }
-}
+constexpr std::size_t kMostClasses = 1024;
 
 }  // namespace
 
 template <class T>
-void answers_of(Output output, const Kernel<T>& kernel, std::size_t rows, std::size_t width, T* z) {
-  const std::size_t stride = row_stride<T>(width), count = rows * stride;
-  switch (output) {
-    case Output::Identity: return;
-    case Output::Logistic: return kernel.logistic(z, count);
-    case Output::Exponential: return kernel.exponentiate(z, count);
-    case Output::Softmax:
-      shift_to_largest(rows, width, z);
-      kernel.exponentiate(z, count);
-      for (std::size_t i = 0; i < rows; ++i, z += stride) {
-        const T sum = sum_of(z, width);
-        for (std::size_t j = 0; j < width; ++j) z[j] /= sum;
-      }
-      return;
+void ordinal_thresholds(std::size_t classes, const T* gaps, double* thresholds) {
+  thresholds[0] = 0;
+  for (std::size_t k = 1; k + 1 < classes; ++k) thresholds[k] = thresholds[k - 1] + std::exp(double(gaps[k - 1]));
+}
+
+// With l = t_k - z and u = t_(k+1) - z about class k, P = logistic(u) logistic(-l) (1 - exp(l - u)), whose logarithm and
+// slopes keep their digits where P itself would vanish.
+template <class T>
+double ordinal_loss(const LossBlock<T>& b, std::size_t classes, const T* gaps, T* gap_gradient) {
+  double thresholds[kMostClasses], slopes[kMostClasses] = {};  // of the loss, by threshold
+  ordinal_thresholds(classes, gaps, thresholds);
+  double total = 0;
+  for (std::size_t i = 0; i < b.rows; ++i) {
+    const std::size_t k = std::size_t(b.y[i]);
+    const double z = double(b.z[i]), weight = double(b.weight[i]), factor = double(b.scale) * weight;
+    const bool first = k == 0, last = k + 1 == classes;
+    const double above = last ? 0 : thresholds[k] - z, below = first ? 0 : thresholds[k - 1] - z;
+    const double past = last ? 1 : logistic(above), before = first ? 0 : logistic(below);
+    double loss = -(last ? 0 : log_logistic(above)) - (first ? 0 : log_logistic(-below)), between = 0;
+    if (!first && !last) {
+      loss -= std::log(-std::expm1(below - above));
+      between = 1 / std::expm1(above - below);
+    }
+    if (!last) slopes[k] += factor * (past - 1 - between);
+    if (!first) slopes[k - 1] += factor * (before + between);
+    total += weight * loss;
+    b.z[i] = T(factor * (1 - past - before));
   }
+  double behind = 0;
+  for (std::size_t k = classes - 1; k-- > 1;) {
+    behind += slopes[k];
+    gap_gradient[k - 1] += T(behind * std::exp(double(gaps[k - 1])));
+  }
+  return total;
 }
 
 template <class T>
-double loss_and_gradient(Output output, const Kernel<T>& kernel, std::size_t rows, std::size_t width, const T* y,
-                         const T* weight, T scale, T* z) {
-  if (output == Output::Softmax) return softmax_gradient(kernel, rows, width, y, weight, scale, z);
-  const double loss = output == Output::Identity   ? sum_loss(rows, width, y, weight, z, squared)
-                      : output == Output::Logistic ? sum_loss(rows, width, y, weight, z, logistic_loss)
-                                                   : sum_loss(rows, width, y, weight, z, poisson_loss);
-  answers_of(output, kernel, rows, width, z);
-  residual_gradient(rows, width, y, weight, output == Output::Identity ? 2 * scale : scale, z);
-  return loss;
+void ordinal_answers(std::size_t rows, std::size_t lead, std::size_t classes, const T* gaps, const T* z, T* answers) {
+  double thresholds[kMostClasses];
+  ordinal_thresholds(classes, gaps, thresholds);
+  for (std::size_t i = 0; i < rows; ++i) {
+    double below = 0;
+    for (std::size_t k = 0; k < classes; ++k) {
+      const double upto = k + 1 == classes ? 1 : logistic(thresholds[k] - double(z[i]));
+      answers[k * lead + i] = T(upto - below);
+      below = upto;
+    }
+  }
 }
 
-#define HYLO_INSTANTIATE(T)                                                                     \
-  template void answers_of<T>(Output, const Kernel<T>&, std::size_t, std::size_t, T*);          \
-  template double loss_and_gradient<T>(Output, const Kernel<T>&, std::size_t, std::size_t, const T*, const T*, T, T*);
+#define HYLO_INSTANTIATE(T)                                                                   \
+  template void ordinal_thresholds<T>(std::size_t, const T*, double*);                        \
+  template double ordinal_loss<T>(const LossBlock<T>&, std::size_t, const T*, T*);            \
+  template void ordinal_answers<T>(std::size_t, std::size_t, std::size_t, const T*, const T*, T*);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

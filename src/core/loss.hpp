@@ -1,27 +1,66 @@
-// The output layer: from its linear values z to answers, and to loss and gradient.
+// The output layer and what training lowers: from linear values z to answers a, and from answers and targets y to a loss.
 //
-//   output       answer                     loss of a row
-//   Identity     z                          sum (z - y)^2
-//   Logistic     1 / (1 + exp(-z))          sum log(1 + exp(z)) - y z                         (cross-entropy)
-//   Softmax      exp(z_c) / sum exp(z_k)    log sum exp(z_k) - sum y_c z_c                    (cross-entropy)
-//   Exponential  exp(z)                     sum exp(z) - y z - (y - y log y)       (half the Poisson deviance)
+//   output       answer                          losses that it goes with
+//   Identity     z                               Squared, Absolute, Huber, Quantile
+//   Exponential  exp(z)                          those and Poisson, Gamma
+//   Softplus     log(1 + exp(z))                 those and Poisson, Gamma
+//   Logistic     1 / (1 + exp(-z))               CrossEntropy
+//   Softmax      exp(z_c) / sum exp(z_k)         CrossEntropy
+//   Ordinal      P(y <= k) = 1 / (1 + exp(z - t_k)), differences of these    CrossEntropy (McCullagh 1980)
 //
-// Each of the last three is a likelihood with its canonical link, so the gradient is weight * (answer - y); it is
-// twice that for the squared error.
+//   loss          of a row, summed over its targets
+//   Squared       (a - y)^2
+//   Absolute      |a - y|
+//   Huber         e^2 / 2 for |e| = |a - y| <= d, else d (|e| - d / 2)       (Huber 1964)
+//   Quantile      u (q - [u < 0]), u = y - a, summed over the quantiles q     (Koenker and Bassett 1978)
+//   CrossEntropy  -sum y_c log a_c, y_c smoothed: (1 - s) y_c + s / classes   (smoothing: Szegedy et al. 2016)
+//   Poisson       a - y log a - (y - y log y)                                 half the deviance
+//   Gamma         y / a - 1 - log(y / a)                                      half the deviance
 #pragma once
 #include <cstddef>
-
-#include "kernel.hpp"
-#include "network.hpp"
+#include <string_view>
+#include <vector>
 
 namespace hylo {
 
-template <class T>
-void answers_of(Output output, const Kernel<T>& kernel, std::size_t rows, std::size_t width, T* z);
+enum class Output { Identity, Logistic, Softmax, Exponential, Softplus, Ordinal };
+enum class Loss { Squared, Absolute, Huber, Quantile, CrossEntropy, Poisson, Gamma };
 
-// Returns the sum over rows of weight * loss; z becomes the gradient, scale * weight * dloss/dz, zero in the padding.
+Output output_named(std::string_view name);  // these throw std::invalid_argument for a name that is not known
+Loss loss_named(std::string_view name);
+
+struct LossSpec {
+  Output output = Output::Identity;
+  Loss loss = Loss::Squared;
+  double knee = 1;                // Huber's d
+  double smoothing = 0;           // CrossEntropy's s
+  std::vector<double> quantiles;  // Quantile: one for each output unit
+  std::size_t classes = 0;        // Ordinal: ordered classes; their thresholds stand behind the network's weights
+};
+
+// One block's linear values, column by column, `lead` apart, so that everything runs along rows. Rows are padded to whole
+// vectors by copies of the last one with weight 0.
 template <class T>
-double loss_and_gradient(Output output, const Kernel<T>& kernel, std::size_t rows, std::size_t width, const T* y,
-                         const T* weight, T scale, T* z);
+struct LossBlock {
+  std::size_t rows, width, lead;
+  const T* y;       // columns of targets; one for all quantiles
+  const T* weight;
+  T scale;          // factor of the gradient
+  T* z;             // becomes scale * weight * dloss/dz
+  const double* quantiles = nullptr;  // those of the spec
+};
+
+// The thresholds of Ordinal from the parameters behind the weights: t_1 = 0, t_k = t_(k-1) + exp(gap_(k-1)), so that they
+// are in order whatever the gaps.
+template <class T>
+void ordinal_thresholds(std::size_t classes, const T* gaps, double* thresholds);
+
+// Ordinal's part of LossBlock: y holds the class, from 0. Adds the gradient of the gaps to `gap_gradient`, returns the loss.
+template <class T>
+double ordinal_loss(const LossBlock<T>& block, std::size_t classes, const T* gaps, T* gap_gradient);
+
+// Probabilities of the classes, `classes` columns, from the one column of linear values.
+template <class T>
+void ordinal_answers(std::size_t rows, std::size_t lead, std::size_t classes, const T* gaps, const T* z, T* answers);
 
 }  // namespace hylo

@@ -2,113 +2,127 @@
 
 #include <algorithm>
 #include <cmath>
-#include <stdexcept>
-#include <string>
-#include <utility>
+
+#include "kernel.hpp"
+#include "names.hpp"
 
 namespace hylo {
 
-namespace {
-
-template <class Enum, std::size_t N>
-Enum named(const std::pair<std::string_view, Enum> (&table)[N], std::string_view name, const char* what) {
-  for (const auto& [known, value] : table) {
-    if (known == name) return value;
-  }
-  throw std::invalid_argument(std::string("unknown ") + what + " '" + std::string(name) + "'");
-}
-
-}  // namespace
-
 Activation activation_named(std::string_view name) {
-  static constexpr std::pair<std::string_view, Activation> table[] = {{"identity", Activation::Identity},
-                                                                      {"logistic", Activation::Logistic},
-                                                                      {"tanh", Activation::Tanh},
-                                                                      {"relu", Activation::Relu}};
+  static constexpr std::pair<std::string_view, Activation> table[] = {
+      {"identity", Activation::Identity}, {"logistic", Activation::Logistic},    {"tanh", Activation::Tanh},
+      {"relu", Activation::Relu},         {"leaky_relu", Activation::LeakyRelu}, {"elu", Activation::Elu},
+      {"selu", Activation::Selu},         {"gelu", Activation::Gelu},            {"silu", Activation::Silu},
+      {"softplus", Activation::Softplus}, {"gaussian", Activation::Gaussian},    {"sine", Activation::Sine}};
   return named(table, name, "activation");
 }
 
-Output output_named(std::string_view name) {
-  static constexpr std::pair<std::string_view, Output> table[] = {{"identity", Output::Identity},
-                                                                  {"logistic", Output::Logistic},
-                                                                  {"softmax", Output::Softmax},
-                                                                  {"exponential", Output::Exponential}};
-  return named(table, name, "output");
+bool NetworkSpec::normalises() const {
+  return std::any_of(layers.begin(), layers.end(), [](const LayerSpec& layer) { return layer.norm; });
 }
 
 template <class T>
 Layout<T>::Layout(const NetworkSpec& spec) {
-  widths_.push_back(spec.inputs);
-  starts_.push_back(0);
-  for (const LayerSpec& layer : spec.layers) {
-    const std::size_t rows = widths_.back() + 1;  // one for the biases
-    widths_.push_back(layer.units);
-    starts_.push_back(starts_.back() + rows * row_stride<T>(layer.units));
+  std::size_t next = 0, inputs = spec.inputs;
+  embedding_starts_.push_back(0);
+  for (const EmbeddingSpec& e : spec.embeddings) {
+    embedding_widths_.push_back(e.width);
+    next += (e.levels + 1) * row_stride<T>(e.width);
+    embedding_starts_.push_back(next);
+    inputs += e.width;
   }
+  widths_.push_back(inputs);
+  starts_.push_back(next);
+  for (const LayerSpec& layer : spec.layers) {
+    const std::size_t rows = widths_.back() + (layer.norm ? 4 : 1);
+    widths_.push_back(layer.units);
+    norms_.push_back(layer.norm);
+    next += rows * row_stride<T>(layer.units);
+    starts_.push_back(next);
+  }
+  if (spec.loss.output == Output::Ordinal && spec.loss.classes > 2) gaps_ = spec.loss.classes - 2;
 }
 
 template <class T>
 std::size_t Layout<T>::parameters() const {
-  std::size_t sum = 0;
-  for (std::size_t l = 0; l < layers(); ++l) sum += (inputs(l) + 1) * units(l);
-  return sum;
+  std::size_t count = 0;
+  each([&](std::size_t, bool) { ++count; });
+  return count;
 }
 
 template <class T>
-void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> output_bias, StreamKey key,
+void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> output, StreamKey key,
                       Span<T> parameters) {
   Stream stream(key);
   std::fill(parameters.begin(), parameters.end(), T(0));
+  // Levels start near each other, in a tenth of the spread of a scaled input; the place of unseen levels is the middle.
+  for (std::size_t e = 0; e < layout.embeddings(); ++e) {
+    for (std::size_t i = 1; i <= spec.embeddings[e].levels; ++i) {
+      T* row = parameters.data() + layout.embedding_at(e) + i * layout.embedding_stride(e);
+      for (std::size_t j = 0; j < layout.embedding_width(e); ++j) row[j] = T(0.1 * stream.normal());
+    }
+  }
   const std::size_t last = layout.layers() - 1;
+  std::vector<double> drawn;
   for (std::size_t l = 0; l <= last; ++l) {
-    const double in = double(layout.inputs(l)), out = double(layout.units(l));
-    const bool relu = l < last && spec.layers[l].activation == Activation::Relu;
-    const double spread = relu ? std::sqrt(2.0 / std::max(in, 1.0)) : std::sqrt(6.0 / std::max(in + out, 1.0));
-    for (std::size_t i = 0; i < layout.inputs(l); ++i) {
-      T* row = parameters.data() + layout.weights_at(l) + i * layout.stride(l);
-      for (std::size_t j = 0; j < layout.units(l); ++j) {
-        row[j] = T(relu ? spread * stream.normal() : spread * (2 * stream.uniform() - 1));
+    const std::size_t inputs = layout.inputs(l), units = layout.units(l);
+    // A network without hidden layers has one optimum, and the zero start is the nearest to it without prejudice.
+    if (last > 0 || layout.embeddings() > 0) {
+      drawn.assign(inputs * units, 0);
+      start_weights(spec.layers[l].start, spec.layers[l].activation, inputs, units, stream, drawn);
+      for (std::size_t i = 0; i < inputs; ++i) {
+        T* row = parameters.data() + layout.weights_at(l) + i * layout.stride(l);
+        for (std::size_t j = 0; j < units; ++j) row[j] = T(drawn[i * units + j]);
       }
     }
-  }
-  // A network without hidden layers has one optimum, and the zero start is the nearest to it without prejudice.
-  if (last == 0) std::fill(parameters.begin(), parameters.end(), T(0));
-  T* biases = parameters.data() + layout.biases_at(last);
-  for (std::size_t j = 0; j < output_bias.size(); ++j) biases[j] = T(output_bias[j]);
-}
-
-namespace {
-
-// Calls visit(position in the padded vector) for every parameter, in the dense order.
-template <class T, class Visit>
-void each_parameter(const Layout<T>& layout, Visit visit) {
-  for (std::size_t l = 0; l < layout.layers(); ++l) {
-    for (std::size_t i = 0; i <= layout.inputs(l); ++i) {  // the last row holds the biases
-      for (std::size_t j = 0; j < layout.units(l); ++j) visit(layout.weights_at(l) + i * layout.stride(l) + j);
+    if (layout.norm(l)) {
+      std::fill_n(parameters.data() + layout.gains_at(l), units, T(1));
+      std::fill_n(parameters.data() + layout.variances_at(l), units, T(1));
     }
   }
+  for (std::size_t j = 0; j < output.size(); ++j) {
+    const std::size_t units = layout.units(last);
+    parameters[j < units ? layout.biases_at(last) + j : layout.gaps_at() + j - units] = T(output[j]);
+  }
 }
-
-}  // namespace
 
 template <class T>
 void pack_parameters(const Layout<T>& layout, Span<const double> dense, Span<T> padded) {
   std::fill(padded.begin(), padded.end(), T(0));
   std::size_t next = 0;
-  each_parameter(layout, [&](std::size_t at) { padded[at] = T(dense[next++]); });
+  layout.each([&](std::size_t at, bool) { padded[at] = T(dense[next++]); });
 }
 
 template <class T>
 void unpack_parameters(const Layout<T>& layout, Span<const T> padded, Span<double> dense) {
   std::size_t next = 0;
-  each_parameter(layout, [&](std::size_t at) { dense[next++] = double(padded[at]); });
+  layout.each([&](std::size_t at, bool) { dense[next++] = double(padded[at]); });
 }
 
-#define HYLO_INSTANTIATE(T)                                                                                    \
-  template class Layout<T>;                                                                                    \
+template <class T>
+void fold_norms(const Layout<T>& layout, Span<const T> parameters, Span<T> folded) {
+  std::copy(parameters.begin(), parameters.end(), folded.begin());
+  for (std::size_t l = 0; l < layout.layers(); ++l) {
+    if (!layout.norm(l)) continue;
+    for (std::size_t j = 0; j < layout.units(l); ++j) {
+      const double factor = double(parameters[layout.gains_at(l) + j]) /
+                            std::sqrt(double(parameters[layout.variances_at(l) + j]) + kNormEpsilon);
+      for (std::size_t i = 0; i < layout.inputs(l); ++i) {
+        const std::size_t at = layout.weights_at(l) + i * layout.stride(l) + j;
+        folded[at] = T(double(parameters[at]) * factor);
+      }
+      const std::size_t bias = layout.biases_at(l) + j;
+      folded[bias] = T(double(parameters[bias]) - double(parameters[layout.means_at(l) + j]) * factor);
+    }
+  }
+}
+
+#define HYLO_INSTANTIATE(T)                                                                                        \
+  template class Layout<T>;                                                                                        \
   template void start_parameters<T>(const NetworkSpec&, const Layout<T>&, Span<const double>, StreamKey, Span<T>); \
-  template void pack_parameters<T>(const Layout<T>&, Span<const double>, Span<T>);                             \
-  template void unpack_parameters<T>(const Layout<T>&, Span<const T>, Span<double>);
+  template void pack_parameters<T>(const Layout<T>&, Span<const double>, Span<T>);                                 \
+  template void unpack_parameters<T>(const Layout<T>&, Span<const T>, Span<double>);                               \
+  template void fold_norms<T>(const Layout<T>&, Span<const T>, Span<T>);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

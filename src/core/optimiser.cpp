@@ -1,43 +1,111 @@
 #include "optimiser.hpp"
 
 #include <cmath>
-#include <stdexcept>
-#include <string>
+
+#include "names.hpp"
 
 namespace hylo {
 
+namespace {
+
+constexpr double kFollow = 0.1;  // share by which running means and variances go to those of a step's rows
+
+}  // namespace
+
 Method method_named(std::string_view name) {
-  if (name == "momentum") return Method::Momentum;
-  if (name == "adam") return Method::Adam;
-  throw std::invalid_argument("unknown method '" + std::string(name) + "'");
+  static constexpr std::pair<std::string_view, Method> table[] = {{"momentum", Method::Momentum},
+                                                                  {"nesterov", Method::Nesterov},
+                                                                  {"rmsprop", Method::Rmsprop},
+                                                                  {"adam", Method::Adam},
+                                                                  {"adamw", Method::Adamw},
+                                                                  {"resilient", Method::Resilient},
+                                                                  {"scaled_conjugate", Method::ScaledConjugate},
+                                                                  {"lbfgs", Method::Lbfgs},
+                                                                  {"levenberg_marquardt", Method::Levenberg}};
+  return named(table, name, "method");
 }
 
 template <class T>
 Optimiser<T>::Optimiser(const OptimiserSpec& spec, const NetworkSpec& network, const Layout<T>& layout,
                         const Kernel<T>& kernel)
-    : spec_(spec), network_(network), layout_(layout), kernel_(kernel), first_(layout.size()) {
-  if (spec.method == Method::Adam) second_.resize(layout.size());
+    : spec_(spec), network_(network), layout_(layout), kernel_(kernel) {
+  if (spec.method != Method::Rmsprop) first_.resize(layout.size());
+  if (spec.method != Method::Momentum && spec.method != Method::Nesterov) second_.resize(layout.size());
+  if (layout.embeddings() > 0) add_stretch(0, layout.weights_at(0), 1, true);
+  for (std::size_t l = 0; l < layout.layers(); ++l) {
+    add_stretch(layout.weights_at(l), layout.biases_at(l), network.layers[l].rate, true);
+    add_stretch(layout.biases_at(l), layout.trained_end(l), network.layers[l].rate, false);
+  }
+  if (layout.gaps() > 0) add_stretch(layout.gaps_at(), layout.size(), network.layers.back().rate, false);
+}
+
+// Neighbours that move alike become one: for small networks the calls take longer than the arithmetic.
+template <class T>
+void Optimiser<T>::add_stretch(std::size_t from, std::size_t to, double rate, bool decays) {
+  decays = decays && spec_.weight_decay > 0;
+  if (!stretches_.empty()) {
+    Stretch& last = stretches_.back();
+    if (last.from + last.count == from && last.rate == rate && last.decays == decays) {
+      last.count += to - from;
+      return;
+    }
+  }
+  stretches_.push_back({from, to - from, rate, decays});
 }
 
 template <class T>
-void Optimiser<T>::step(Span<const T> gradient, Span<T> parameters) {
-  power1_ *= spec_.decay1;
-  power2_ *= spec_.decay2;
-  for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    const double rate = spec_.learning_rate * network_.layers[l].rate;
-    const std::size_t from = layout_.weights_at(l), count = layout_.end_of(l) - from;
-    if (spec_.method == Method::Momentum) {
-      kernel_.momentum(T(rate), T(spec_.momentum), gradient.data() + from, first_.data() + from,
-                       parameters.data() + from, count);
-    } else {
-      // The paper's efficient form: both bias corrections in the rate, epsilon scaled to match.
-      const double correction = std::sqrt(1 - power2_);
-      kernel_.adam({T(rate * correction / (1 - power1_)), T(spec_.decay1), T(spec_.decay2),
-                    T(spec_.epsilon * correction)},
-                   gradient.data() + from, first_.data() + from, second_.data() + from, parameters.data() + from,
-                   count);
+void Optimiser<T>::move(const Stretch& stretch, double rate, Span<const T> gradient, Span<T> parameters) {
+  const std::size_t from = stretch.from, count = stretch.count;
+  rate *= stretch.rate;
+  const T* g = gradient.data() + from;
+  T* p = parameters.data() + from;
+  switch (spec_.method) {
+    case Method::Momentum: return kernel_.momentum(T(rate), T(spec_.momentum), g, first_.data() + from, p, count);
+    case Method::Nesterov: return kernel_.nesterov(T(rate), T(spec_.momentum), g, first_.data() + from, p, count);
+    case Method::Rmsprop: return kernel_.rmsprop(T(rate), T(spec_.decay2), T(spec_.epsilon), g, second_.data() + from, p, count);
+    default: break;
+  }
+  // The paper's efficient form: both bias corrections in the rate, epsilon scaled to match.
+  const double correction = std::sqrt(1 - power2_);
+  const double shrink = stretch.decays ? 1 - rate * spec_.weight_decay : 1;
+  kernel_.adam({T(rate * correction / (1 - power1_)), T(spec_.decay1), T(spec_.decay2), T(spec_.epsilon * correction), T(shrink)},
+               g, first_.data() + from, second_.data() + from, p, count);
+}
+
+template <class T>
+void Optimiser<T>::bound_norms(Span<T> parameters) const {
+  for (std::size_t l = 0; l + 1 < layout_.layers(); ++l) {
+    T* weights = parameters.data() + layout_.weights_at(l);
+    for (std::size_t j = 0; j < layout_.units(l); ++j) {
+      double square = 0;
+      for (std::size_t i = 0; i < layout_.inputs(l); ++i) square += double(weights[i * layout_.stride(l) + j]) * double(weights[i * layout_.stride(l) + j]);
+      if (square <= spec_.max_norm * spec_.max_norm) continue;
+      const T factor = T(spec_.max_norm / std::sqrt(square));
+      for (std::size_t i = 0; i < layout_.inputs(l); ++i) weights[i * layout_.stride(l) + j] *= factor;
     }
   }
+}
+
+template <class T>
+GradientSize Optimiser<T>::step(double rate, Span<T> gradient, Span<T> parameters) {
+  GradientSize size;
+  double squares = 0;
+  for (const Stretch& s : stretches_) kernel_.measure(gradient.data() + s.from, s.count, &squares, &size.largest);
+  size.norm = std::sqrt(squares);
+  if (spec_.clip_norm > 0 && size.norm > spec_.clip_norm) {
+    for (const Stretch& s : stretches_) kernel_.scale(T(spec_.clip_norm / size.norm), gradient.data() + s.from, s.count);
+  }
+  power1_ *= spec_.decay1;
+  power2_ *= spec_.decay2;
+  for (const Stretch& s : stretches_) move(s, rate * spec_.learning_rate, Span<const T>(gradient), parameters);
+  for (std::size_t l = 0; l < layout_.layers(); ++l) {
+    const std::size_t end = layout_.trained_end(l);
+    for (std::size_t i = end; layout_.norm(l) && i < end + 2 * layout_.stride(l); ++i) {
+      parameters[i] += T(kFollow) * (gradient[i] - parameters[i]);
+    }
+  }
+  if (spec_.max_norm > 0) bound_norms(parameters);
+  return size;
 }
 
 template class Optimiser<float>;

@@ -1,7 +1,9 @@
-// From a gradient to a step.
+// From a gradient to a step: the methods that look at one gradient at a time. Those that look at the whole table are in
+// method_*.hpp.
 #pragma once
 #include <cstddef>
 #include <string_view>
+#include <vector>
 
 #include "aligned.hpp"
 #include "kernel.hpp"
@@ -10,30 +12,51 @@
 
 namespace hylo {
 
-enum class Method { Momentum, Adam };
+enum class Method { Momentum, Nesterov, Rmsprop, Adam, Adamw, Resilient, ScaledConjugate, Lbfgs, Levenberg };
 Method method_named(std::string_view name);
+constexpr bool takes_whole_table(Method m) { return m >= Method::Resilient; }
 
 struct OptimiserSpec {
   Method method = Method::Adam;
   double learning_rate = 0.01;
-  double momentum = 0.9;  // share of the last step that is kept (Polyak 1964)
-  double decay1 = 0.9;    // Adam's running mean of the gradient ...
-  double decay2 = 0.999;  // ... and of its square (Kingma and Ba 2015)
+  double momentum = 0.9;      // share of the last step that is kept (Polyak 1964; Nesterov 1983, as in Sutskever et al. 2013)
+  double decay1 = 0.9;        // Adam's running mean of the gradient ...
+  double decay2 = 0.999;      // ... and of its square (Kingma and Ba 2015); Rmsprop has 0.9 (Hinton 2012)
   double epsilon = 1e-8;
+  double weight_decay = 0;    // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
+  double clip_norm = 0;       // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
+  bool evidence = false;      // Levenberg: l2 by the evidence for it, from the layers' l2 on; see method.hpp
+  double max_norm = 0;        // a unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any
+};
+
+struct GradientSize {
+  double norm = 0, largest = 0;
 };
 
 template <class T>
 class Optimiser {
  public:
   Optimiser(const OptimiserSpec& spec, const NetworkSpec& network, const Layout<T>& layout, const Kernel<T>& kernel);
-  void step(Span<const T> gradient, Span<T> parameters);
+  // The rate is the spec's times `rate`. `gradient` may be shortened. Running means and variances follow those of the rows.
+  GradientSize step(double rate, Span<T> gradient, Span<T> parameters);
 
  private:
+  // A stretch of parameters that move alike.
+  struct Stretch {
+    std::size_t from, count;
+    double rate;
+    bool decays;
+  };
+  void add_stretch(std::size_t from, std::size_t to, double rate, bool decays);
+  void move(const Stretch& stretch, double rate, Span<const T> gradient, Span<T> parameters);
+  void bound_norms(Span<T> parameters) const;
+
   OptimiserSpec spec_;
   NetworkSpec network_;
   Layout<T> layout_;
   const Kernel<T>& kernel_;
-  AlignedVector<T> first_, second_;  // momentum: velocity; Adam: means of gradient and squared gradient
+  std::vector<Stretch> stretches_;
+  AlignedVector<T> first_, second_;  // momentum: velocity; Adam: means of gradient and squared gradient; Rmsprop: second
   double power1_ = 1, power2_ = 1;   // decay1 and decay2 to the number of steps
 };
 

@@ -4,35 +4,66 @@
 #include <cmath>
 #include <cstring>
 
-#include "loss.hpp"
-
 namespace hylo {
+
+namespace {
+constexpr std::size_t kNarrow = 8;
+}
+
+template <class T>
+Transposed<T>::Transposed(const Layout<T>& layout) : lowest_(layout.embeddings() > 0 ? 0 : 1) {
+  std::size_t next = 0;
+  for (std::size_t l = 0; l < layout.layers(); ++l) {
+    at_.push_back(next);
+    if (l >= lowest_) next += layout.units(l) * row_stride<T>(layout.inputs(l));
+  }
+  values_.resize(next);
+}
+
+template <class T>
+void Transposed<T>::update(const Layout<T>& layout, const Kernel<T>& kernel, Span<const T> parameters) {
+  for (std::size_t l = lowest_; l < layout.layers(); ++l) {
+    kernel.transpose(parameters.data() + layout.weights_at(l), layout.inputs(l), layout.units(l), layout.stride(l),
+                     values_.data() + at_[l], row_stride<T>(layout.inputs(l)));
+  }
+}
 
 template <class T>
 Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel)
     : spec_(spec), layout_(layout), kernel_(kernel) {
   const std::size_t layers = layout.layers();
-  std::size_t next = 0, widest = 0, weights = 0;
-  bool drops = false;
+  std::size_t next = 0;
+  bool any_drop = false, any_slope = false;
   for (std::size_t l = 0; l <= layers; ++l) {
     const std::size_t stride = row_stride<T>(l < layers ? layout.inputs(l) : layout.units(l - 1));
     value_at_.push_back(next);
     next += kBlockRows * stride;
-    widest = std::max(widest, stride);
-    drops = drops || (l < layers && share_kept(l) < 1);
-  }
-  transposed_at_.push_back(0);
-  for (std::size_t l = 1; l < layers; ++l) {
-    transposed_at_.push_back(weights);
-    weights += layout.units(l) * row_stride<T>(layout.inputs(l));
+    widest_ = std::max(widest_, stride);
+    any_drop = any_drop || (l < layers && share_kept(l) < 1);
+    any_slope = any_slope || (l + 1 < layers && keeps_slope(l));
   }
   values_.resize(next);
-  if (drops) masks_.resize(next);
-  for (auto& buffer : back_) buffer.resize(kBlockRows * widest);
-  transposed_.resize(weights);
-  y_.resize(kBlockRows * layout.stride(layers - 1));
+  if (any_drop) masks_.resize(next);
+  if (any_slope) slopes_.resize(next);
+  if (spec.normalises()) {
+    scaled_.resize(next);
+    for (auto* rows : {&means_, &variances_, &inverses_}) rows->resize(layers * widest_);
+  }
+  for (auto& buffer : back_) buffer.resize(kBlockRows * widest_);
+  z_.resize(kBlockRows * std::max(spec.answers(), layout.units(layers - 1)));
+  y_.resize(kBlockRows * layout.units(layers - 1));
   weight_.resize(kBlockRows);
   offset_.resize(kBlockRows);
+  unused_gaps_.resize(layout.gaps());
+  next = 0;
+  for (std::size_t e = 0; e < layout.embeddings(); ++e) {
+    dense_at_.push_back(next);
+    next += (spec.embeddings[e].levels + 1) * layout.embedding_width(e);
+  }
+  for (std::size_t l = 0; l < layers; ++l) {
+    dense_at_.push_back(next);
+    next += (layout.inputs(l) + (layout.norm(l) ? 4 : 1)) * layout.units(l);
+  }
 }
 
 // The share of layer `layer`'s inputs that dropout keeps.
@@ -42,91 +73,136 @@ double Pass<T>::share_kept(std::size_t layer) const {
 }
 
 template <class T>
-void Pass<T>::gather(const Table<T>& table, Span<const std::uint32_t> rows) {
-  const std::size_t x_stride = row_stride<T>(table.inputs), y_stride = row_stride<T>(table.outputs);
-  T* x = into(0);
-  for (std::size_t i = 0; i < rows.size(); ++i) {
-    std::memcpy(x + i * x_stride, table.x_row(rows[i]), x_stride * sizeof(T));
-    std::memcpy(y_.data() + i * y_stride, table.y_row(rows[i]), y_stride * sizeof(T));
+void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters) {
+  const std::size_t from_stride = row_stride<T>(table.inputs), stride = row_stride<T>(layout_.inputs(0));
+  kernel_.gather(table.x.data(), rows.data(), rows.size(), from_stride, into(0), stride);
+  offsetting_ = !table.offset.empty();
+  if (offsetting_) {
+    for (std::size_t i = 0; i < rows.size(); ++i) offset_[i] = table.offset[rows[i]];
+  }
+  for (std::size_t i = 0; i < rows.size() && layout_.embeddings() > 0; ++i) {
+    const T* codes = table.x_row(rows[i]) + spec_.inputs;
+    T* to = into(0) + i * stride + spec_.inputs;
+    for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
+      const T* row = parameters.data() + layout_.embedding_at(e) + std::size_t(codes[e]) * layout_.embedding_stride(e);
+      to = std::copy_n(row, layout_.embedding_width(e), to);
+    }
+  }
+}
+
+// Rows up to the next whole vector repeat the last one with weight 0.
+template <class T>
+void Pass<T>::gather_targets(const Table<T>& table, Span<const std::uint32_t> rows) {
+  const std::size_t n = rows.size(), padded = row_stride<T>(n), end = std::min(padded, kBlockRows);
+  for (std::size_t i = 0; i < n; ++i) {
+    const T* y = table.y_row(rows[i]);
+    __builtin_prefetch(table.y_row(rows[std::min(i + 12, n - 1)]));
+    for (std::size_t c = 0; c < table.outputs; ++c) y_[c * kBlockRows + i] = y[c];
     weight_[i] = table.weight[rows[i]];
   }
-  offsetting_ = !table.offset.empty();
-  if (!offsetting_) return;
-  for (std::size_t i = 0; i < rows.size(); ++i) offset_[i] = table.offset[rows[i]];
+  for (std::size_t i = n; i < end; ++i) {
+    for (std::size_t c = 0; c < table.outputs; ++c) y_[c * kBlockRows + i] = y_[c * kBlockRows + n - 1];
+    weight_[i] = 0;
+  }
 }
 
 template <class T>
-void Pass<T>::add_offset(std::size_t rows) {
-  const std::size_t stride = layout_.stride(layout_.layers() - 1);
+void Pass<T>::to_columns(std::size_t rows) {
+  const std::size_t width = layout_.units(layout_.layers() - 1), stride = layout_.stride(layout_.layers() - 1);
+  const std::size_t end = std::min(row_stride<T>(rows), kBlockRows);
+  for (std::size_t i = 0; i < end; ++i) {
+    const std::size_t row = std::min(i, rows - 1);
+    const T* z = linear_output() + row * stride;
+    const T offset = offsetting_ ? offset_[row] : T(0);
+    for (std::size_t c = 0; c < width; ++c) z_[c * kBlockRows + i] = z[c] + offset;
+  }
+}
+
+template <class T>
+void Pass<T>::from_columns(std::size_t rows) {
+  const std::size_t width = layout_.units(layout_.layers() - 1), stride = layout_.stride(layout_.layers() - 1);
   for (std::size_t i = 0; i < rows; ++i) {
-    for (std::size_t j = 0; j < layout_.units(layout_.layers() - 1); ++j) linear_output()[i * stride + j] += offset_[i];
+    for (std::size_t c = 0; c < width; ++c) linear_output()[i * stride + c] = z_[c * kBlockRows + i];
   }
 }
 
 template <class T>
-void Pass<T>::forward(std::size_t rows, Span<const T> parameters) {
-  if (dropping_ && share_kept(0) < 1) {
-    kernel_.times(masks_.data() + value_at_[0], into(0), rows * row_stride<T>(layout_.inputs(0)));
-  }
+void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training) {
+  if (drops(0)) kernel_.times(masks_.data() + value_at_[0], into(0), rows * row_stride<T>(layout_.inputs(0)));
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    const std::size_t stride = layout_.stride(l);
+    const std::size_t stride = layout_.stride(l), count = rows * stride;
+    const Activation f = spec_.layers[l].activation;
+    const bool hidden = l + 1 < layout_.layers(), norm = training && layout_.norm(l);
+    const bool rectify = hidden && !norm && f == Activation::Relu;
     T* out = into(l + 1);
     kernel_.multiply({rows, layout_.units(l), layout_.inputs(l), into(l), row_stride<T>(layout_.inputs(l)), 1,
                       parameters.data() + layout_.weights_at(l), stride, out, stride,
-                      parameters.data() + layout_.biases_at(l), 0});
-    if (l + 1 == layout_.layers()) break;
-    kernel_.activate(spec_.layers[l].activation, out, rows * stride);
-    if (dropping_ && share_kept(l + 1) < 1) kernel_.times(masks_.data() + value_at_[l + 1], out, rows * stride);
-  }
-  if (offsetting_) add_offset(rows);
-}
-
-// Expects the gradient with respect to the output's linear values in linear_output(). Adds to `gradient`.
-template <class T>
-void Pass<T>::backward(std::size_t rows, Span<T> gradient) {
-  const T* d = linear_output();
-  for (std::size_t l = layout_.layers(); l-- > 0;) {
-    const std::size_t stride = layout_.stride(l), in = layout_.inputs(l), in_stride = row_stride<T>(in);
-    T* weights = gradient.data() + layout_.weights_at(l);
-    kernel_.multiply({in, layout_.units(l), rows, into(l), 1, in_stride, d, stride, weights, stride, weights, stride});
-    kernel_.add_rows(d, rows, stride, gradient.data() + layout_.biases_at(l));
-    if (l == 0) return;
-    T* below = back_[l % 2].data();
-    kernel_.multiply({rows, in, layout_.units(l), d, stride, 1, transposed_.data() + transposed_at_[l], in_stride,
-                      below, in_stride, nullptr, 0});
-    const std::size_t count = rows * in_stride;
-    if (dropping_ && share_kept(l) < 1) {
-      // values were multiplied by mask / kept; undone, so that the derivative is had from the activation's own value
-      kernel_.times(masks_.data() + value_at_[l], below, count);
-      const T kept = T(share_kept(l));
-      for (std::size_t i = 0; i < count; ++i) into(l)[i] *= kept;
+                      norm ? nullptr : parameters.data() + layout_.biases_at(l), 0, rectify ? Finish::Rectify : Finish::None});
+    if (norm) {
+      // A block of one row has no variance of its own; it is normalised by the running statistics.
+      const NormRows<T> r = {means_.data() + l * widest_, variances_.data() + l * widest_, inverses_.data() + l * widest_,
+                             parameters.data() + layout_.gains_at(l), parameters.data() + layout_.biases_at(l)};
+      given_norms_ = rows == 1;
+      for (std::size_t j = 0; j < stride && given_norms_; ++j) {
+        r.mean[j] = parameters[layout_.means_at(l) + j];
+        r.variance[j] = parameters[layout_.variances_at(l) + j];
+        r.inverse[j] = T(1 / std::sqrt(double(r.variance[j]) + kNormEpsilon));
+      }
+      kernel_.normalise(r, given_norms_, rows, stride, out, scaled_.data() + value_at_[l + 1]);
     }
-    kernel_.activate_back(spec_.layers[l - 1].activation, into(l), below, count);
-    d = below;
+    if (!hidden) break;
+    if (training && keeps_slope(l)) {
+      kernel_.activate_keep(f, out, slopes_.data() + value_at_[l + 1], count);
+    } else if (!rectify) {
+      kernel_.activate(f, out, count);
+    }
+    if (drops(l + 1)) kernel_.times(masks_.data() + value_at_[l + 1], out, count);
   }
 }
 
+// From `d`, the gradient with respect to the output's linear values. Calls on_layer(l, d) from the last layer to the
+// first, d being the gradient with respect to layer l's weighted sums, and on_layer(layers, d) at last with that with
+// respect to the inputs if there are embeddings. `gradient` takes what belongs to batch normalisation.
 template <class T>
-void Pass<T>::transpose_weights(Span<const T> parameters) {
-  for (std::size_t l = 1; l < layout_.layers(); ++l) {
-    const T* weights = parameters.data() + layout_.weights_at(l);
-    T* to = transposed_.data() + transposed_at_[l];
-    const std::size_t in = layout_.inputs(l), in_stride = row_stride<T>(in), stride = layout_.stride(l);
-    for (std::size_t i = 0; i < in; ++i) {
-      for (std::size_t j = 0; j < layout_.units(l); ++j) to[j * in_stride + i] = weights[i * stride + j];
+template <class OnLayer>
+void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d,
+                       Span<T> gradient, OnLayer on_layer) {
+  for (std::size_t l = layout_.layers(); l-- > 0;) {
+    on_layer(l, d);
+    if (l == 0 && layout_.embeddings() == 0) return;
+    const std::size_t stride = layout_.stride(l), in = layout_.inputs(l), in_stride = row_stride<T>(in), count = rows * in_stride;
+    const Activation f = l == 0 ? Activation::Identity : spec_.layers[l - 1].activation;
+    T* below = back_[l % 2].data();
+    kernel_.multiply({rows, in, layout_.units(l), d, stride, 1, transposed.of(l), in_stride, below, in_stride, nullptr, 0,
+                      f == Activation::Relu ? Finish::RectifyBack : Finish::None, into(l)});
+    d = below;
+    if (drops(l)) kernel_.times(masks_.data() + value_at_[l], below, count);
+    if (l == 0) return on_layer(layout_.layers(), d);
+    if (keeps_slope(l - 1)) {
+      kernel_.times(slopes_.data() + value_at_[l], below, count);
+    } else if (f != Activation::Relu) {
+      // values were multiplied by mask / kept; undone, so that the derivative is had from the activation's own value
+      if (drops(l)) kernel_.scale(T(share_kept(l)), into(l), count);
+      kernel_.activate_back(f, into(l), below, count);
+    }
+    if (layout_.norm(l - 1)) {
+      const std::size_t k = l - 1;
+      const NormRows<T> r = {means_.data() + k * widest_, variances_.data() + k * widest_, inverses_.data() + k * widest_,
+                             parameters.data() + layout_.gains_at(k), parameters.data() + layout_.biases_at(k)};
+      kernel_.normalise_back(r, given_norms_, rows, in_stride, scaled_.data() + value_at_[l], below,
+                             gradient.data() + layout_.gains_at(k), gradient.data() + layout_.biases_at(k));
     }
   }
 }
 
 // Inverted dropout: kept values are divided by the share kept (Srivastava et al. 2014), so that nothing changes when
-// predicting.
+// predicting. A stream for each (batch, block, layer), so that blocks can be drawn in any order.
 template <class T>
-void Pass<T>::draw_masks(std::size_t rows, const DropoutDraw& draw, std::size_t block) {
+void Pass<T>::draw_masks(std::size_t rows, const Draw& draw, std::size_t block) {
   const std::size_t layers = layout_.layers();
   for (std::size_t l = 0; l < layers; ++l) {
     const double kept = share_kept(l);
     if (kept >= 1) continue;
-    // A stream for each (batch, block, layer), so that blocks can be drawn in any order.
     const std::uint64_t place = (std::uint64_t(draw.batch) * 4096 + block) * layers + l;
     Stream stream({draw.seed ^ (place * 0x9E3779B97F4A7C15ull), draw.job, draw.epoch, Purpose::Dropout});
     const std::uint32_t bound = std::uint32_t(std::min(kept * 4294967296.0, 4294967295.0));
@@ -139,72 +215,149 @@ void Pass<T>::draw_masks(std::size_t rows, const DropoutDraw& draw, std::size_t 
 }
 
 template <class T>
+void Pass<T>::add_noise(std::size_t rows, const Draw& draw, std::size_t block) {
+  const std::uint64_t place = std::uint64_t(draw.batch) * 4096 + block;
+  Stream stream({draw.seed ^ (place * 0x9E3779B97F4A7C15ull), draw.job, draw.epoch, Purpose::Noise});
+  const std::size_t stride = row_stride<T>(layout_.inputs(0));
+  for (std::size_t i = 0; i < rows; ++i) {
+    for (std::size_t j = 0; j < spec_.inputs; ++j) into(0)[i * stride + j] += T(spec_.input_noise * stream.normal());
+  }
+}
+
+template <class T>
 double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                         const DropoutDraw* draw, Span<T> gradient) {
-  std::fill(gradient.begin(), gradient.end(), T(0));
-  transpose_weights(parameters);
+                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, Span<T> gradient) {
+  const std::size_t n = rows.size();
+  gather_inputs(table, rows, parameters);
+  gather_targets(table, rows);
   dropping_ = draw != nullptr && !masks_.empty();
-  const T scale = T(1) / T(rows.size());
-  double loss = 0;
-  for (std::size_t from = 0, block = 0; from < rows.size(); from += kBlockRows, ++block) {
-    const auto part = rows.part(from, std::min(kBlockRows, rows.size() - from));
-    if (dropping_) draw_masks(part.size(), *draw, block);
-    gather(table, part);
-    forward(part.size(), parameters);
-    loss += loss_and_gradient(spec_.output, kernel_, part.size(), table.outputs, y_.data(), weight_.data(), scale,
-                              linear_output());
-    backward(part.size(), gradient);
-  }
-  for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    const LayerSpec& layer = spec_.layers[l];
-    if (layer.l1 == 0 && layer.l2 == 0) continue;
-    const std::size_t from = layout_.weights_at(l);
-    kernel_.penalise(T(layer.l1), T(layer.l2), parameters.data() + from, gradient.data() + from,
-                     layout_.biases_at(l) - from);
-  }
-  return loss;
-}
-
-template <class T>
-double Pass<T>::loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters) {
-  dropping_ = false;
-  double loss = 0;
-  for (std::size_t from = 0; from < rows.size(); from += kBlockRows) {
-    const auto part = rows.part(from, std::min(kBlockRows, rows.size() - from));
-    gather(table, part);
-    forward(part.size(), parameters);
-    loss += loss_and_gradient(spec_.output, kernel_, part.size(), table.outputs, y_.data(), weight_.data(), T(1),
-                              linear_output());
-  }
-  return loss;
-}
-
-template <class T>
-double Pass<T>::penalty(Span<const T> parameters) const {
-  double sum = 0;
-  for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    double size = 0, square = 0;
-    for (std::size_t i = layout_.weights_at(l); i < layout_.biases_at(l); ++i) {
-      const double w = double(parameters[i]);
-      size += std::fabs(w);
-      square += w * w;
+  if (dropping_) draw_masks(n, *draw, block);
+  if (draw != nullptr && spec_.input_noise > 0) add_noise(n, *draw, block);
+  forward(n, parameters, true);
+  to_columns(n);
+  LossBlock<T> loss = {n, layout_.units(layout_.layers() - 1), kBlockRows, y_.data(), weight_.data(), scale, z_.data(),
+                       spec_.loss.quantiles.data()};
+  const double sum = spec_.loss.output == Output::Ordinal
+                         ? ordinal_loss(loss, spec_.loss.classes, parameters.data() + layout_.gaps_at(), gradient.data() + layout_.gaps_at())
+                         : kernel_.loss(spec_.loss, loss);
+  from_columns(n);
+  backward(n, parameters, transposed, linear_output(), gradient, [&](std::size_t l, const T* d) {
+    if (l == layout_.layers()) {
+      const std::size_t in_stride = row_stride<T>(layout_.inputs(0));
+      for (std::size_t i = 0; i < n; ++i) {
+        const T* codes = table.x_row(rows[i]) + spec_.inputs;
+        const T* from = d + i * in_stride + spec_.inputs;
+        for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
+          T* to = gradient.data() + layout_.embedding_at(e) + std::size_t(codes[e]) * layout_.embedding_stride(e);
+          for (std::size_t j = 0; j < layout_.embedding_width(e); ++j) to[j] += *from++;
+        }
+      }
+      return;
     }
-    sum += spec_.layers[l].l1 * size + spec_.layers[l].l2 / 2 * square;
-  }
+    const std::size_t stride = layout_.stride(l), in = layout_.inputs(l), in_stride = row_stride<T>(in);
+    T* weights = gradient.data() + layout_.weights_at(l);
+    const std::size_t units = layout_.units(l);
+    if (units <= kNarrow && in > units) {
+      // As its own transpose the product is wide: a few rows of many columns instead of vectors that are mostly padding.
+      T* narrow = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
+      kernel_.multiply({units, in, n, d, 1, stride, into(l), in_stride, narrow, in_stride, nullptr, 0});
+      for (std::size_t i = 0; i < in; ++i) {
+        for (std::size_t j = 0; j < units; ++j) weights[i * stride + j] += narrow[j * in_stride + i];
+      }
+    } else {
+      kernel_.multiply({in, units, n, into(l), 1, in_stride, d, stride, weights, stride, weights, stride});
+    }
+    if (!layout_.norm(l)) return kernel_.add_rows(d, n, stride, gradient.data() + layout_.biases_at(l));
+    for (std::size_t j = 0; j < layout_.units(l); ++j) {
+      gradient[layout_.means_at(l) + j] += T(n) * means_[l * widest_ + j];
+      gradient[layout_.variances_at(l) + j] += T(n) * variances_[l * widest_ + j];
+    }
+  });
   return sum;
 }
 
 template <class T>
-const T* Pass<T>::answers(const Table<T>& table, std::size_t from, std::size_t count, Span<const T> parameters) {
+double Pass<T>::loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded) {
+  const std::size_t n = rows.size();
   dropping_ = false;
-  std::memcpy(into(0), table.x_row(from), count * row_stride<T>(table.inputs) * sizeof(T));
-  offsetting_ = !table.offset.empty();
-  if (offsetting_) std::copy_n(table.offset.data() + from, count, offset_.data());
-  forward(count, parameters);
-  answers_of(spec_.output, kernel_, count, layout_.units(layout_.layers() - 1), linear_output());
-  return linear_output();
+  gather_inputs(table, rows, folded);
+  gather_targets(table, rows);
+  forward(n, folded, false);
+  to_columns(n);
+  LossBlock<T> loss = {n, layout_.units(layout_.layers() - 1), kBlockRows, y_.data(), weight_.data(), T(1), z_.data(),
+                       spec_.loss.quantiles.data()};
+  if (spec_.loss.output != Output::Ordinal) return kernel_.loss(spec_.loss, loss);
+  return ordinal_loss(loss, spec_.loss.classes, folded.data() + layout_.gaps_at(), unused_gaps_.data());
 }
 
+template <class T>
+void Pass<T>::answers(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out) {
+  const std::size_t n = rows.size(), width = spec_.answers();
+  dropping_ = false;
+  gather_inputs(table, rows, folded);
+  forward(n, folded, false);
+  to_columns(n);
+  if (spec_.loss.output == Output::Ordinal) {
+    std::copy_n(z_.data(), n, weight_.data());  // the answers take z's place
+    ordinal_answers(n, kBlockRows, spec_.loss.classes, folded.data() + layout_.gaps_at(), weight_.data(), z_.data());
+  } else {
+    kernel_.answer(spec_.loss.output, n, width, kBlockRows, z_.data());
+  }
+  for (std::size_t i = 0; i < n; ++i) {
+    for (std::size_t c = 0; c < width; ++c) out[i * width + c] = z_[c * kBlockRows + i];
+  }
+}
+
+template <class T>
+void Pass<T>::outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer, T* out) {
+  dropping_ = false;
+  gather_inputs(table, rows, folded);
+  forward(rows.size(), folded, false);
+  const std::size_t width = layout_.units(layer), stride = layout_.stride(layer);
+  for (std::size_t i = 0; i < rows.size(); ++i) std::copy_n(into(layer + 1) + i * stride, width, out + i * width);
+}
+
+template <class T>
+void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                       const Transposed<T>& transposed, std::size_t unit, bool first, T* out, std::size_t stride) {
+  const std::size_t n = rows.size(), last = layout_.layers() - 1, z_stride = layout_.stride(last);
+  dropping_ = false;
+  if (first) {
+    gather_inputs(table, rows, parameters);
+    forward(n, parameters, true);
+  }
+  // the linear values are wanted afterwards, so the way back starts in a buffer of its own
+  T* d = back_[(last + 1) % 2].data();
+  std::fill_n(d, n * z_stride, T(0));
+  for (std::size_t i = 0; i < n; ++i) d[i * z_stride + unit] = 1;
+  for (std::size_t i = 0; i < n; ++i) std::fill_n(out + i * stride, stride, T(0));
+  backward(n, parameters, transposed, d, {}, [&](std::size_t l, const T* slope) {
+    if (l == layout_.layers()) {
+      const std::size_t in_stride = row_stride<T>(layout_.inputs(0));
+      for (std::size_t i = 0; i < n; ++i) {
+        const T* codes = table.x_row(rows[i]) + spec_.inputs;
+        const T* from = slope + i * in_stride + spec_.inputs;
+        for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
+          const std::size_t width = layout_.embedding_width(e);
+          std::copy_n(from, width, out + i * stride + dense_at_[e] + std::size_t(codes[e]) * width);
+          from += width;
+        }
+      }
+      return;
+    }
+    const std::size_t units = layout_.units(l), in = layout_.inputs(l), in_stride = row_stride<T>(in), d_stride = layout_.stride(l);
+    for (std::size_t i = 0; i < n; ++i) {
+      T* to = out + i * stride + dense_at_[layout_.embeddings() + l];
+      for (std::size_t a = 0; a <= in; ++a) {
+        const T value = a == in ? T(1) : into(l)[i * in_stride + a];
+        for (std::size_t j = 0; j < units; ++j) *to++ = value * slope[i * d_stride + j];
+      }
+    }
+  });
+}
+
+template class Transposed<float>;
+template class Transposed<double>;
 template class Pass<float>;
 template class Pass<double>;
 

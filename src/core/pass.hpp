@@ -11,16 +11,30 @@
 
 namespace hylo {
 
-// A batch is worked through in blocks of this many rows, added up in order: the values between layers stay in the
-// cache, memory doesn't grow with the batch, and the shape of every sum is fixed.
+// A batch is worked through in blocks of at most this many rows: the values between layers stay in the cache, memory
+// doesn't grow with the batch, and the shape of every sum is fixed.
 inline constexpr std::size_t kBlockRows = 256;
 
-// Where a batch's dropout masks come from; `batch` counts the batches of the epoch.
-struct DropoutDraw {
+// Where a batch's dropout masks and noise come from; `batch` counts the batches of the epoch.
+struct Draw {
   std::uint64_t seed = 0;
   std::uint32_t job = 0;
   std::uint32_t epoch = 0;
   std::size_t batch = 0;
+};
+
+// The weights of the layers, units by inputs, for the way back. Layer 0 is in it only if there are embeddings to reach.
+template <class T>
+class Transposed {
+ public:
+  explicit Transposed(const Layout<T>& layout);
+  void update(const Layout<T>& layout, const Kernel<T>& kernel, Span<const T> parameters);
+  const T* of(std::size_t layer) const { return values_.data() + at_[layer]; }
+
+ private:
+  std::size_t lowest_;
+  std::vector<std::size_t> at_;
+  AlignedVector<T> values_;
 };
 
 template <class T>
@@ -28,43 +42,57 @@ class Pass {
  public:
   Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel);
 
-  // The rows' mean loss times their number, without penalties; `gradient` becomes the gradient of the mean loss over
-  // these rows plus the penalties. With dropout when `draw` is given.
+  // All take at most kBlockRows rows of the table. `gradient` adds scale * the gradient of the rows' weighted loss, without
+  // penalties, and returns that loss; dropout, noise and batch statistics are used when `draw` is given. For layers with
+  // batch normalisation it also adds rows times the block's means and variances where the running ones lie.
   double gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                  const DropoutDraw* draw, Span<T> gradient);
+                  const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, Span<T> gradient);
 
-  // Sum of the weighted losses of the rows.
-  double loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters);
+  // The other two take folded parameters (network.hpp). Answers are written to `out`, row by row, spec.answers() each.
+  double loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded);
+  void answers(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out);
 
-  // sum over layers of l1 * sum |w| + l2 / 2 * sum w^2, biases excepted
-  double penalty(Span<const T> parameters) const;
+  // What layer `layer` puts out for these rows, units(layer) each; for the last one its linear values.
+  void outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer, T* out);
 
-  // Answers to rows `from` .. `from + count - 1`, count <= kBlockRows; row i starts at result + i * row_stride.
-  const T* answers(const Table<T>& table, std::size_t from, std::size_t count, Span<const T> parameters);
+  // The derivative of output unit `unit`'s linear value with respect to the parameters, in the order of Layout::each, one
+  // row (`stride` long) for each row; `first` says that the rows are new ones. values() then are the linear values.
+  void jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                const Transposed<T>& transposed, std::size_t unit, bool first, T* out, std::size_t stride);
+  const T* values() const { return values_.data() + value_at_.back(); }  // linear output, rows row_stride apart
 
  private:
   T* into(std::size_t layer) { return values_.data() + value_at_[layer]; }  // what layer `layer` takes in
   T* linear_output() { return into(layout_.layers()); }
-  void gather(const Table<T>& table, Span<const std::uint32_t> rows);
-  void add_offset(std::size_t rows);
-  void forward(std::size_t rows, Span<const T> parameters);
-  void backward(std::size_t rows, Span<T> gradient);
-  void draw_masks(std::size_t rows, const DropoutDraw& draw, std::size_t block);
-  void transpose_weights(Span<const T> parameters);
+  void gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters);
+  void gather_targets(const Table<T>& table, Span<const std::uint32_t> rows);
+  void forward(std::size_t rows, Span<const T> parameters, bool training);
+  template <class OnLayer>
+  void backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d, Span<T> gradient,
+                OnLayer on_layer);
+  void to_columns(std::size_t rows);
+  void from_columns(std::size_t rows);
+  void columns_to_answers(std::size_t rows, Span<const T> folded);
+  void draw_masks(std::size_t rows, const Draw& draw, std::size_t block);
+  void add_noise(std::size_t rows, const Draw& draw, std::size_t block);
   double share_kept(std::size_t layer) const;
+  bool drops(std::size_t layer) const { return dropping_ && share_kept(layer) < 1; }
+  bool keeps_slope(std::size_t layer) const { return !slope_from_value(spec_.layers[layer].activation); }
 
   NetworkSpec spec_;
   Layout<T> layout_;
   const Kernel<T>& kernel_;
   std::vector<std::size_t> value_at_;
-  AlignedVector<T> values_;      // what goes into each layer, then the linear output
-  AlignedVector<T> masks_;       // laid out like values_; empty without dropout
-  AlignedVector<T> back_[2];     // gradients with respect to a layer's linear values, this layer's and the next's
-  std::vector<std::size_t> transposed_at_;
-  AlignedVector<T> transposed_;  // weights of layers 1.., units by inputs
-  AlignedVector<T> y_, weight_, offset_;
-  bool offsetting_ = false;
-  bool dropping_ = false;
+  AlignedVector<T> values_;             // what goes into each layer, then the linear output
+  AlignedVector<T> masks_, slopes_;     // laid out like values_; empty where nobody needs them
+  AlignedVector<T> scaled_;             // batch normalisation's zhat, laid out like values_
+  AlignedVector<T> means_, variances_, inverses_;  // of the block, a row of the widest layer for each layer
+  AlignedVector<T> back_[2];            // gradients with respect to a layer's linear values, this layer's and the next's
+  AlignedVector<T> z_, y_, weight_, offset_;  // the loss's block, column by column
+  std::vector<T> unused_gaps_;
+  std::vector<std::size_t> dense_at_;   // where embeddings and layers begin in the order of Layout::each
+  std::size_t widest_ = 0;
+  bool offsetting_ = false, dropping_ = false, given_norms_ = false;
 };
 
 }  // namespace hylo

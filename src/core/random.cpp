@@ -19,16 +19,13 @@ Philox4 philox(Philox4 c, std::array<std::uint32_t, 2> k) {
   return c;
 }
 
-std::uint32_t Stream::bits() {
-  if (used_ == 4) {
-    // The purpose shares a word with the upper half of the block number, which 2^56 draws would be needed to reach.
-    const std::uint32_t high = (std::uint32_t(key_.purpose) << 24) ^ std::uint32_t(block_ >> 32);
-    buffer_ = philox({std::uint32_t(block_), high, key_.epoch, key_.job},
-                     {std::uint32_t(key_.seed), std::uint32_t(key_.seed >> 32)});
-    ++block_;
-    used_ = 0;
-  }
-  return buffer_[used_++];
+void Stream::refill() {
+  // The purpose shares a word with the upper half of the block number, which 2^56 draws would be needed to reach.
+  const std::uint32_t high = (std::uint32_t(key_.purpose) << 24) ^ std::uint32_t(block_ >> 32);
+  buffer_ = philox({std::uint32_t(block_), high, key_.epoch, key_.job},
+                   {std::uint32_t(key_.seed), std::uint32_t(key_.seed >> 32)});
+  ++block_;
+  used_ = 0;
 }
 
 double Stream::uniform() {

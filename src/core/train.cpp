@@ -4,13 +4,17 @@
 #include <chrono>
 #include <cmath>
 #include <limits>
+#include <memory>
+#include <stdexcept>
 
 #include "denormal.hpp"
-#include "pass.hpp"
+#include "method.hpp"
 
 namespace hylo {
 
 namespace {
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 template <class T>
 double weight_of(Span<const std::uint32_t> rows, const Table<T>& table) {
@@ -19,22 +23,139 @@ double weight_of(Span<const std::uint32_t> rows, const Table<T>& table) {
   return sum;
 }
 
+Tally mean_of(Tally t, double weight) { return {t.hits / weight, t.absolute / weight, t.squared / weight}; }
+
+// What an epoch's steps come to.
+struct Pace {
+  double loss = 0;      // mean over the weights
+  double gradient = 0;  // length, see Epoch
+  double largest = 0;   // component of the last gradient
+  double rate = kNaN;
+  std::size_t updates = 0;
+  double l2 = kNaN;
+  bool moved = true, interrupted = false;
+};
+
+template <class T>
+class Steps {
+ public:
+  virtual ~Steps() = default;
+  virtual Pace epoch(std::size_t epoch, Span<T> parameters, const Watch& watch) = 0;
+  virtual void observe(double) {}
+};
+
+template <class T>
+class BatchSteps : public Steps<T> {
+ public:
+  BatchSteps(const NetworkSpec& network, const Regimen& regimen, Objective<T>& objective, const Kernel<T>& kernel,
+             Span<const std::uint32_t> training, double weight)
+      : regimen_(regimen), objective_(objective), optimiser_(regimen.optimiser, network, objective.layout(), kernel),
+        schedule_(regimen.schedule, regimen.epochs), gradient_(objective.layout().size()), training_(training),
+        order_(training.begin(), training.end()), weight_(weight) {}
+
+  Pace epoch(std::size_t epoch, Span<T> parameters, const Watch& watch) override {
+    std::copy(training_.begin(), training_.end(), order_.begin());  // an epoch's order depends on its number alone
+    shuffle(order_, {regimen_.seed, regimen_.job, std::uint32_t(epoch), Purpose::Shuffle});
+    const double rate = schedule_.rate(epoch);
+    Pace pace;
+    pace.rate = rate * regimen_.optimiser.learning_rate;
+    double squares = 0;
+    for (std::size_t from = 0; from < order_.size(); from += regimen_.batch_size) {
+      const Span<const std::uint32_t> rows(order_.data() + from, std::min(regimen_.batch_size, order_.size() - from));
+      const Draw draw = {regimen_.seed, regimen_.job, std::uint32_t(epoch), pace.updates};
+      pace.loss += objective_.gradient(rows, Span<const T>(parameters), &draw, Span<T>(gradient_));
+      const GradientSize size = optimiser_.step(rate, Span<T>(gradient_), parameters);
+      squares += size.norm * size.norm;
+      pace.largest = size.largest;
+      ++pace.updates;
+      if (watch.stop_requested()) {
+        pace.interrupted = true;
+        break;
+      }
+    }
+    pace.loss /= weight_;
+    pace.gradient = std::sqrt(squares / double(pace.updates));
+    return pace;
+  }
+
+  void observe(double loss) override { schedule_.observe(loss); }
+
+ private:
+  Regimen regimen_;
+  Objective<T>& objective_;
+  Optimiser<T> optimiser_;
+  Schedule schedule_;
+  AlignedVector<T> gradient_;
+  Span<const std::uint32_t> training_;
+  std::vector<std::uint32_t> order_;
+  double weight_;
+};
+
+class WholeSteps : public Steps<double> {
+ public:
+  WholeSteps(const Regimen& regimen, Objective<double>& objective, const Kernel<double>& kernel, Span<const std::uint32_t> training, double weight)
+      : kernel_(kernel), loss_(objective, training, weight), method_(whole_method(regimen.optimiser, objective.layout(), kernel)) {}
+
+  Pace epoch(std::size_t, Span<double> parameters, const Watch& watch) override {
+    const Step step = method_->step(loss_, parameters);
+    Pace pace;
+    double squares = 0;
+    kernel_.measure(method_->gradient().data(), method_->gradient().size(), &squares, &pace.largest);
+    pace.loss = step.loss;
+    pace.gradient = std::sqrt(squares);
+    pace.updates = 1;
+    pace.moved = step.moved;
+    pace.l2 = method_->l2();
+    pace.interrupted = watch.stop_requested();
+    return pace;
+  }
+
+ private:
+  const Kernel<double>& kernel_;
+  WholeLoss loss_;
+  std::unique_ptr<WholeMethod> method_;
+};
+
+template <class T>
+std::unique_ptr<Steps<T>> steps_of(const NetworkSpec& network, const Regimen& regimen, Objective<T>& objective, const Kernel<T>& kernel,
+                                   Span<const std::uint32_t> training, double weight) {
+  if (takes_whole_table(regimen.optimiser.method)) {
+    if constexpr (std::is_same<T, double>::value) {
+      return std::make_unique<WholeSteps>(regimen, objective, kernel, training, weight);
+    } else {
+      throw std::invalid_argument("this method works in double precision");
+    }
+  }
+  return std::make_unique<BatchSteps<T>>(network, regimen, objective, kernel, training, weight);
+}
+
+// Why training ends after this epoch, if it does.
+bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::size_t epoch, std::size_t best, bool validates, Stopped& why) {
+  if (!pace.moved) why = Stopped::Converged;
+  else if (stop.gradient > 0 && pace.largest <= stop.gradient) why = Stopped::GradientGoal;
+  else if (stop.loss > 0 && now.training <= stop.loss) why = Stopped::LossGoal;
+  else if (validates && stop.patience > 0 && epoch - best >= stop.patience) why = Stopped::Patience;
+  else if (stop.seconds > 0 && now.seconds >= stop.seconds) why = Stopped::Time;
+  else return false;
+  return true;
+}
+
 }  // namespace
 
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
                  Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
-                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch) {
+                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads) {
   using Clock = std::chrono::steady_clock;
   const FlushDenormals flush;
   const Kernel<T>& kernel = kernel_of<T>(level);
   const Layout<T> layout(network);
-  Pass<T> pass(network, layout, kernel);
-  Optimiser<T> optimiser(regimen.optimiser, network, layout, kernel);
-  AlignedVector<T> parameters(layout.size()), gradient(layout.size());
-  std::vector<std::uint32_t> order(training.begin(), training.end());
-  const double training_weight = weight_of(training, table);
-  const double validation_weight = weight_of(validation, table);
+  Team team(threads);
+  Objective<T> objective(network, layout, kernel, table, team, std::max(training.size(), validation.size()));
+  AlignedVector<T> parameters(layout.size());
+  const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table);
+  const bool validates = !validation.empty();
+  const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
   start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
                    Span<T>(parameters));
@@ -42,54 +163,49 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   result.parameters = parameters;
   result.epochs.reserve(regimen.epochs);
   double best_loss = std::numeric_limits<double>::infinity();
+  std::size_t updates = 0;
   const auto began = Clock::now();
 
   for (std::size_t epoch = 1; epoch <= regimen.epochs; ++epoch) {
-    std::copy(training.begin(), training.end(), order.begin());  // an epoch's order depends on its number alone
-    shuffle(order, {regimen.seed, regimen.job, std::uint32_t(epoch), Purpose::Shuffle});
-
-    double loss = 0;
-    for (std::size_t from = 0, batch = 0; from < order.size(); from += regimen.batch_size, ++batch) {
-      const Span<const std::uint32_t> rows(order.data() + from, std::min(regimen.batch_size, order.size() - from));
-      const DropoutDraw draw = {regimen.seed, regimen.job, std::uint32_t(epoch), batch};
-      loss += pass.gradient(table, rows, Span<const T>(parameters), &draw, Span<T>(gradient));
-      optimiser.step(Span<const T>(gradient), Span<T>(parameters));
-      if (watch.stop_requested()) {
-        // An unfinished epoch counts only when there is no finished one to fall back on.
-        if (result.best == 0) result.parameters = parameters;
-        result.stopped = Stopped::Interrupted;
-        return result;
-      }
+    const Pace pace = steps->epoch(epoch, Span<T>(parameters), watch);
+    updates += pace.updates;
+    if (pace.interrupted) {
+      // An unfinished epoch counts only when there is no finished one to fall back on.
+      if (result.best == 0) result.parameters = parameters;
+      result.stopped = Stopped::Interrupted;
+      return result;
     }
 
-    Epoch now = {loss / training_weight, std::numeric_limits<double>::quiet_NaN(), 0};
-    if (!validation.empty()) now.validation = pass.loss(table, validation, Span<const T>(parameters)) / validation_weight;
+    Epoch now = {pace.loss, kNaN, pace.rate, pace.gradient, updates, 0, {}, {}};
+    const Span<const T> here(parameters);
+    if (validates) now.validation = objective.loss(validation, here) / validation_weight;
+    if (regimen.tally) now.training_tally = mean_of(objective.tally(training, here), training_weight);
+    if (regimen.tally && validates) now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
     now.seconds = std::chrono::duration<double>(Clock::now() - began).count();
-    if (!std::isfinite(now.training) || (!validation.empty() && !std::isfinite(now.validation))) {
+    if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation))) {
       result.stopped = Stopped::Diverged;
       return result;
     }
     result.epochs.push_back(now);
-    if (validation.empty() || now.validation < best_loss) {
+    if (!validates || now.validation < best_loss) {
       best_loss = now.validation;
       result.best = epoch;
+      result.l2 = pace.l2;
       std::copy(parameters.begin(), parameters.end(), result.parameters.begin());
     }
-    if (!watch.epoch_done({epoch, result.best, best_loss, order.size(), now})) {
+    steps->observe(validates ? now.validation : now.training);
+    if (!watch.epoch_done({epoch, result.best, best_loss, training.size(), now})) {
       result.stopped = Stopped::Interrupted;
       return result;
     }
-    if (!validation.empty() && regimen.patience > 0 && epoch - result.best >= regimen.patience) {
-      result.stopped = Stopped::Patience;
-      return result;
-    }
+    if (reached(regimen.stop, pace, now, epoch, result.best, validates, result.stopped)) return result;
   }
   return result;
 }
 
-#define HYLO_INSTANTIATE(T)                                                                                       \
-  template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>,    \
-                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&);
+#define HYLO_INSTANTIATE(T)                                                                                          \
+  template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>,       \
+                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&, std::size_t);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

@@ -2,29 +2,46 @@
 #pragma once
 #include <cstdint>
 #include <functional>
+#include <limits>
 #include <vector>
 
 #include "kernel.hpp"
 #include "network.hpp"
+#include "objective.hpp"
 #include "optimiser.hpp"
+#include "schedule.hpp"
 #include "span.hpp"
 #include "table.hpp"
 
 namespace hylo {
 
+// Each is looked at after every epoch; 0 for never.
+struct StopRules {
+  std::size_t patience = 20;  // epochs without a lower validation loss
+  double gradient = 0;        // no component of the last gradient is larger
+  double loss = 0;            // the training loss is not larger
+  double seconds = 0;
+};
+
 struct Regimen {
   OptimiserSpec optimiser;
-  std::size_t batch_size = 64;
+  ScheduleSpec schedule;
+  StopRules stop;
+  std::size_t batch_size = 64;  // for the methods that take batches; the others take all rows
   std::size_t epochs = 300;
-  std::size_t patience = 20;  // epochs without a lower validation loss before training stops; 0 for never
+  bool tally = false;           // whether hits and errors are counted after each epoch
   std::uint64_t seed = 1;
   std::uint32_t job = 0;
 };
 
 struct Epoch {
-  double training;    // mean loss over the epoch's batches, as they were trained
+  double training;    // mean loss over the epoch's batches, as they were trained; for whole-table methods at the epoch's end
   double validation;  // mean loss of the validation rows at the epoch's end; NaN without such rows
+  double rate;        // learning rate; NaN for methods without
+  double gradient;    // length of the gradient: root of the mean square over the epoch's batches
+  std::size_t updates;  // steps since training began
   double seconds;     // since training began
+  Tally training_tally, validation_tally;  // means over the rows; of training rows at the epoch's end
 };
 
 struct Progress {
@@ -35,9 +52,10 @@ struct Progress {
   Epoch now;
 };
 
-// Epochs: all were done. Patience: validation did not get better. Interrupted: somebody asked. Diverged: the loss
-// became infinite or not a number.
-enum class Stopped { Epochs, Patience, Interrupted, Diverged };
+// Epochs: all were done. Patience: validation did not get better. GradientGoal, LossGoal, Time: the stopping rules of these
+// names. Converged: a whole-table method finds no lower loss. Interrupted: somebody asked. Diverged: the loss became
+// infinite or not a number.
+enum class Stopped { Epochs, Patience, GradientGoal, LossGoal, Time, Converged, Interrupted, Diverged };
 
 struct Watch {
   std::function<bool(const Progress&)> epoch_done = [](const Progress&) { return true; };  // false ends training
@@ -49,14 +67,16 @@ struct Trained {
   AlignedVector<T> parameters;  // those of the best epoch
   std::vector<Epoch> epochs;
   std::size_t best = 0;         // 1, 2, ...; 0 when not one epoch came to its end
+  double l2 = std::numeric_limits<double>::quiet_NaN();  // the penalty that evidence found by the best epoch, if it was asked
   Stopped stopped = Stopped::Epochs;
 };
 
 // `training` and `validation` are row numbers of the table; `validation` may be empty, then the last epoch counts as
-// the best. Nothing is allocated once the first batch has begun.
+// the best. The result doesn't depend on the number of threads. Nothing is allocated once the first epoch is done.
+// Whole-table methods are for T = double; they throw std::invalid_argument for float.
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
                  Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
-                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch);
+                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads = 1);
 
 }  // namespace hylo

@@ -43,7 +43,7 @@ test_that("a short file is enough, and what it leaves out has the defaults", {
   b <- read_brief(text = "target: outcome\nregimen: {epochs: 50, class_weights: {no: 1, yes: 4.5}}\nwiring: 8 relu\n")
   expect_equal(b$regimen$epochs, 50)
   expect_equal(b$regimen$class_weights, list(no = 1, yes = 4.5))
-  expect_equal(b$regimen$method, "adam")
+  expect_equal(b$regimen$method, "auto")
   expect_null(b$task)
   expect_match(paste(format(b), collapse = " "), "guessed when the table is read")
 })

@@ -7,6 +7,12 @@ optimum <- function(b, rate, epochs = 4000) {
     train(progress = "none")
 }
 
+# The same by a method that looks at the whole table in double precision.
+exact_optimum <- function(b, method = "lbfgs", ...) {
+  b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
+    regimen(method = method, epochs = 5000, l2 = 0, stop = "none", seed = 1, ...) |> train(progress = "none")
+}
+
 # Coefficients on the prepared inputs, bias first, as lm and glm order them.
 fitted_coefficients <- function(model) {
   w <- coef(model)$output
@@ -41,6 +47,73 @@ test_that("direct classification is logistic regression", {
 test_that("a direct count model is Poisson regression", {
   expect_equal(fitted_coefficients(optimum(inputs_of("n"), 0.05)), unname(coef(glm(n ~ a + b + c, poisson, z))), tolerance = 1e-4)
   expect_equal(fitted_coefficients(optimum(with_weights(inputs_of("n")), 0.05)), unname(coef(glm(n ~ a + b + c, poisson, z, weights = w))), tolerance = 1e-4)
+})
+
+test_that("the whole-table methods agree with R's fits to seven digits, weighted ones too", {
+  linear <- lm(number ~ a + b + c, z, weights = w)
+  logistic <- suppressWarnings(glm(factor(yes) ~ a + b + c, binomial, z, weights = w, epsilon = 1e-14))
+  poisson <- glm(n ~ a + b + c, poisson, z, weights = w, epsilon = 1e-14)
+  for (method in c("lbfgs", "scaled_conjugate", "levenberg_marquardt")) {
+    expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("number")), method)), unname(coef(linear)), tolerance = 1e-7)
+    if (method == "levenberg_marquardt") next
+    expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), method)), unname(coef(logistic)), tolerance = 1e-6)
+    expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("n")), method)), unname(coef(poisson)), tolerance = 1e-6)
+  }
+  expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), "resilient")), unname(coef(logistic)), tolerance = 1e-4)
+})
+
+test_that("a direct model with the gamma loss is gamma regression with a logarithmic link", {
+  g <- withr::with_seed(5, transform(table, size = rgamma(400, 3, 3 / exp(1 + 0.5 * a - b))))
+  zg <- data.frame(scale(g[c("a", "b", "c")]), size = g$size)
+  model <- exact_optimum(set_columns(brief(g, target = "size"), keep = c(a, b, c)), loss = "gamma")
+  found <- fitted_coefficients(model)
+  found[1] <- found[1] + log(model$preparation$target$scale)  # the target is trained as a share of its mean
+  expect_equal(found, unname(coef(glm(size ~ a + b + c, Gamma("log"), zg, epsilon = 1e-14))), tolerance = 1e-6)
+})
+
+test_that("a direct ordinal model has the optimum of its likelihood", {
+  o <- withr::with_seed(6, transform(table, grade = cut(a - 1.5 * b + rlogis(400), c(-Inf, -1.5, 0, 1, Inf), c("low", "fair", "good", "top"), ordered_result = TRUE)))
+  x <- scale(as.matrix(o[c("a", "b", "c")]))
+  y <- as.integer(o$grade)
+  minus_log_likelihood <- function(p) {
+    t <- c(-Inf, cumsum(c(p[1], exp(p[2:3]))), Inf)
+    s <- x %*% p[4:6]
+    -sum(log(plogis(t[y + 1] - s) - plogis(t[y] - s)))
+  }
+  reference <- optim(c(-1, 0, 0, 0, 0, 0), minus_log_likelihood, method = "BFGS", control = list(reltol = 1e-14, maxit = 1000))
+  model <- exact_optimum(set_columns(brief(o, target = "grade"), keep = c(a, b, c)))
+  expect_equal(model$brief$regimen$loss, "ordinal")
+  found <- fitted_coefficients(model)
+  expect_equal(found[2:4], reference$par[4:6], tolerance = 1e-4)
+  expect_equal(-found[1], reference$par[1], tolerance = 1e-4)  # the first threshold is 0, the bias takes its place
+  expect_equal(coef(model)$gaps, reference$par[2:3], tolerance = 1e-4)
+  expect_equal(loss_curves(model)$training[model$best_epoch], reference$value / 400, tolerance = 1e-8)
+})
+
+test_that("direct models of medians and quantiles find those of each level of a category", {
+  t <- withr::with_seed(7, data.frame(level = rep(c("u", "v"), each = 300), y = c(rexp(300), 5 + rexp(300, 0.5))))
+  fit <- function(loss) {
+    brief(t, target = "y") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
+      regimen(method = "adam", loss = loss, learning_rate = 0.02, schedule = "cosine", batch_size = 600, epochs = 4000, l2 = 0, stop = "none", seed = 1) |>
+      train(progress = "none")
+  }
+  new <- data.frame(level = c("u", "v"))
+  expect_equal(predict(fit("absolute"), new)$answer, unname(tapply(t$y, t$level, median)), tolerance = 0.01, ignore_attr = TRUE)
+  q <- predict(fit(list(kind = "quantile", at = c(0.9, 0.2))), new)
+  expect_named(q, c("answer", "quantile_0.2", "quantile_0.9"))
+  for (share in c("0.2", "0.9")) {
+    expect_equal(q[[paste0("quantile_", share)]], as.numeric(tapply(t$y, t$level, quantile, as.numeric(share))), tolerance = 0.03)
+  }
+})
+
+test_that("several targets at once are several least-squares fits", {
+  two <- transform(table, other = 1 - 2 * a + c)
+  model <- exact_optimum(set_columns(brief(two, target = c("number", "other")), keep = c(a, b, c)))
+  z2 <- data.frame(scale(two[c("a", "b", "c")]), two[c("number", "other")])
+  expected <- coef(lm(cbind(number, other) ~ a + b + c, z2))
+  found <- coef(model)$output
+  expect_equal(found[c(4, 1:3), ], expected, tolerance = 1e-6, ignore_attr = TRUE)
+  expect_equal(predict(model, two), setNames(as.data.frame(fitted(lm(cbind(number, other) ~ a + b + c, two))), c("answer_number", "answer_other")), tolerance = 1e-5, ignore_attr = "row.names")
 })
 
 test_that("softmax with three classes has the optimum of its likelihood", {

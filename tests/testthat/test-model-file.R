@@ -5,7 +5,7 @@ saved <- function(model) {
 }
 
 test_that("a model read again is the model that was written", {
-  for (model in list(quick_model(), quick_model(small_crossings(), "passengers"), quick_model(mtcars, "mpg"), quick_model(recovery, "returned", class_weights = "even"))) {
+  for (model in list(quick_model(), quick_model(small_crossings(), "passengers"), quick_model(mtcars, "mpg"), quick_model(recovery, "returned", class_weights = "even"), rich_model())) {
     again <- read_model(saved(model))
     expect_identical(again, model)
   }
@@ -29,7 +29,7 @@ test_that("the format is open: gzip and JSON", {
   close(connection)
   parts <- jsonlite::fromJSON(text)
   expect_equal(parts$format, "hylomath model")
-  expect_equal(parts$format_version, 1)
+  expect_equal(parts$format_version, 2)
   bytes <- jsonlite::base64_dec(parts$network$parameters[["$doubles"]])
   expect_equal(readBin(bytes, "double", length(bytes) / 8, endian = "little"), quick_model()$network$parameters)
 })
@@ -44,11 +44,15 @@ test_that("foreign, damaged and newer files are refused", {
   writeBin(bytes[seq_len(length(bytes) / 2)], file)
   expect_fails(read_model(file), "damaged")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 2}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 3}', connection)
   close(connection)
-  expect_fails(read_model(file), "newer version")
+  expect_fails(read_model(file), "a newer version")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 1, "brief": "target: x"}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 1}', connection)
+  close(connection)
+  expect_fails(read_model(file), "an older version")
+  connection <- gzfile(file, "w")
+  writeLines('{"format": "hylomath model", "format_version": 2, "brief": "target: x"}', connection)
   close(connection)
   expect_fails(read_model(file), "its part `preparation` is missing")
   expect_fails(write_model(mtcars, file), "Only a model can be written")

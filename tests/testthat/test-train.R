@@ -63,7 +63,7 @@ test_that("an error in a progress function reaches the caller", {
 
 test_that("the default progress tells the ends and a few epochs, on standard error", {
   text <- capture_messages(train(brief(small_kilns(), target = "outcome") |> regimen(epochs = 100, stop = "none"), progress = progress_lines))
-  expect_match(text[1], "Training on 422 rows, validation on 89")
+  expect_match(text[1], "Training by lbfgs on 422 rows, validation on 89")
   expect_match(text[length(text)], "Done: all 100 epochs. Kept epoch")
   expect_true(length(text) %in% 8:16)
 })

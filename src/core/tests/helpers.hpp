@@ -19,13 +19,19 @@ inline std::vector<std::uint32_t> all_rows(std::size_t n) {
   return rows;
 }
 
+inline Loss usual_loss(Output output) {
+  if (output == Output::Identity) return Loss::Squared;
+  return output == Output::Exponential || output == Output::Softplus ? Loss::Poisson : Loss::CrossEntropy;
+}
+
 inline NetworkSpec network_of(std::size_t inputs, std::vector<std::size_t> hidden, Activation activation,
                               std::size_t outputs, Output output, double l1 = 0, double l2 = 0) {
   NetworkSpec spec;
   spec.inputs = inputs;
-  spec.output = output;
-  for (std::size_t units : hidden) spec.layers.push_back({units, activation, 0, l1, l2, 1});
-  spec.layers.push_back({outputs, Activation::Identity, 0, l1, l2, 1});
+  spec.loss.output = output;
+  spec.loss.loss = usual_loss(output);
+  for (std::size_t units : hidden) spec.layers.push_back({units, activation, 0, l1, l2, 1, false, {}});
+  spec.layers.push_back({outputs, Activation::Identity, 0, l1, l2, 1, false, {}});
   return spec;
 }
 
@@ -51,6 +57,7 @@ Table<T> table_of(std::size_t rows, std::size_t inputs, std::size_t outputs, Out
     for (std::size_t j = 0; j < outputs; ++j) {
       table.y_row(i)[j] = output == Output::Identity   ? T(stream.normal())
                           : output == Output::Logistic ? T(stream.below(2))
+                          : output == Output::Ordinal  ? T(stream.below(4))
                                                        : T(stream.below(5));
     }
   }

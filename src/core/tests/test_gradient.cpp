@@ -4,54 +4,64 @@
 #include <cmath>
 
 #include "helpers.hpp"
-#include "pass.hpp"
+#include "objective.hpp"
 
 using namespace hylo_test;
 
 namespace {
 
-const Activation kActivations[] = {Activation::Identity, Activation::Logistic, Activation::Tanh, Activation::Relu};
+const Activation kActivations[] = {Activation::Identity, Activation::Logistic, Activation::Tanh, Activation::Relu,
+                                   Activation::LeakyRelu, Activation::Elu,     Activation::Selu, Activation::Gelu,
+                                   Activation::Silu,      Activation::Softplus, Activation::Gaussian, Activation::Sine};
 const std::pair<Output, std::size_t> kOutputs[] = {
-    {Output::Identity, 2}, {Output::Logistic, 1}, {Output::Softmax, 3}, {Output::Exponential, 1}};
+    {Output::Identity, 2}, {Output::Logistic, 1}, {Output::Softmax, 3}, {Output::Exponential, 1}, {Output::Softplus, 1}};
 
-// |g - d| / (|g| + |d|) over the whole gradient, g the gradient and d the differences. More rows than a block, and
-// a smaller one at the end. With `draw`, the same dropout masks in every evaluation.
-double gradient_error(const NetworkSpec& spec, std::size_t rows, const KernelLevel& level, const DropoutDraw* draw) {
-  const std::size_t outputs = spec.layers.back().units;
-  const auto table = table_of<double>(rows, spec.inputs, outputs, spec.output);
+struct Check {
+  const KernelLevel* level = &kernel_level();
+  const Draw* draw = nullptr;
+};
+
+// |g - d| / (|g| + |d|) over the whole gradient, g the gradient and d the differences. With `draw`, the same masks, noise
+// and batches in every evaluation.
+double gradient_error(const NetworkSpec& spec, const Table<double>& table, Check check = {}) {
   const Layout<double> layout(spec);
-  Pass<double> pass(spec, layout, kernel_of<double>(level));
-  const auto chosen = all_rows(rows);
+  Team team(2);
+  Objective<double> objective(spec, layout, kernel_of<double>(*check.level), table, team, table.rows);
+  const auto chosen = all_rows(table.rows);
   AlignedVector<double> w(layout.size()), g(layout.size()), unused(layout.size());
   start_parameters<double>(spec, layout, {}, {11, 0, 0, Purpose::Start}, w);
-  std::vector<double> dense(layout.parameters());
-  unpack_parameters<double>(layout, w, dense);
-  for (std::size_t i = 0; i < dense.size(); ++i) dense[i] += 0.05 * std::sin(double(i) + 1);  // no weight at a kink
-  pack_parameters<double>(layout, dense, w);
-
-  const auto objective = [&] {
-    return pass.gradient(table, chosen, w, draw, unused) / double(rows) + pass.penalty(w);
+  std::size_t n = 0;
+  layout.each([&](std::size_t at, bool trained) {
+    if (trained) w[at] += 0.05 * std::sin(double(++n));  // no weight at a kink
+  });
+  const auto value = [&] {
+    return objective.gradient(chosen, w, check.draw, unused) / double(table.rows) + objective.penalty(w);
   };
-  pass.gradient(table, chosen, w, draw, g);
+  objective.gradient(chosen, w, check.draw, g);
   double difference = 0, size = 0;
-  for (std::size_t i = 0; i < w.size(); ++i) {
-    if (w[i] == 0) continue;  // padding
-    const double step = 1e-5 * std::max(1.0, std::fabs(w[i])), kept = w[i];
-    w[i] = kept + step;
-    const double above = objective();
-    w[i] = kept - step;
-    const double below = objective();
-    w[i] = kept;
+  layout.each([&](std::size_t at, bool trained) {
+    if (!trained) return;
+    const double step = 1e-5 * std::max(1.0, std::fabs(w[at])), kept = w[at];
+    w[at] = kept + step;
+    const double above = value();
+    w[at] = kept - step;
+    const double below = value();
+    w[at] = kept;
     const double d = (above - below) / (2 * step);
-    difference += (g[i] - d) * (g[i] - d);
-    size += g[i] * g[i] + d * d;
-  }
+    difference += (g[at] - d) * (g[at] - d);
+    size += g[at] * g[at] + d * d;
+  });
   return std::sqrt(difference / size);
+}
+
+double gradient_error(const NetworkSpec& spec, std::size_t rows, Check check = {}) {
+  const std::size_t targets = spec.loss.loss == Loss::Quantile ? 1 : spec.layers.back().units;
+  return gradient_error(spec, table_of<double>(rows, spec.inputs, targets, spec.loss.output), check);
 }
 
 }  // namespace
 
-TEST_CASE("every activation, loss and penalty has the gradient that finite differences find") {
+TEST_CASE("every activation, output and penalty has the gradient that finite differences find") {
   for (const KernelLevel* level : kernel_levels()) {
     for (Activation activation : kActivations) {
       for (const auto& [output, outputs] : kOutputs) {
@@ -59,31 +69,180 @@ TEST_CASE("every activation, loss and penalty has the gradient that finite diffe
           const auto spec = network_of(3, {5, 4}, activation, outputs, output, l1, l2);
           INFO(level->name << ", activation " << int(activation) << ", output " << int(output) << ", l1 " << l1
                            << ", l2 " << l2);
-          CHECK(gradient_error(spec, 23, *level, nullptr) < 1e-6);
+          CHECK(gradient_error(spec, 23, {level}) < 1e-6);
         }
       }
     }
   }
 }
 
-TEST_CASE("the gradient is right without hidden layers, over several blocks, and for wide layers") {
-  for (const auto& [output, outputs] : kOutputs) {
-    CHECK(gradient_error(network_of(4, {}, Activation::Identity, outputs, output), 40, kernel_level(), nullptr) < 1e-6);
-    CHECK(gradient_error(network_of(4, {6}, Activation::Tanh, outputs, output), 2 * kBlockRows + 3, kernel_level(),
-                         nullptr) < 1e-6);
+TEST_CASE("every loss has the gradient that finite differences find, with each output that it goes with") {
+  for (const KernelLevel* level : kernel_levels()) {
+    for (Output output : {Output::Identity, Output::Exponential, Output::Softplus}) {
+      for (Loss loss : {Loss::Squared, Loss::Absolute, Loss::Huber, Loss::Quantile, Loss::Poisson, Loss::Gamma}) {
+        if (output == Output::Identity && (loss == Loss::Poisson || loss == Loss::Gamma)) continue;
+        auto spec = network_of(3, {5}, Activation::Tanh, loss == Loss::Quantile ? 3 : 2, output);
+        spec.loss.loss = loss;
+        spec.loss.knee = 0.7;
+        if (loss == Loss::Quantile) spec.loss.quantiles = {0.1, 0.5, 0.8};
+        auto table = table_of<double>(37, 3, loss == Loss::Quantile ? 1 : 2, output);
+        for (double& y : table.y) y = loss == Loss::Gamma ? std::fabs(y) + 0.3 : y;
+        INFO(level->name << ", output " << int(output) << ", loss " << int(loss));
+        CHECK(gradient_error(spec, table, {level}) < 1e-6);
+      }
+    }
+    for (const auto& [output, outputs] : {std::pair(Output::Logistic, 1), std::pair(Output::Softmax, 4)}) {
+      auto spec = network_of(3, {5}, Activation::Tanh, std::size_t(outputs), output);
+      spec.loss.smoothing = 0.15;
+      CHECK(gradient_error(spec, 21, {level}) < 1e-6);
+    }
   }
-  CHECK(gradient_error(network_of(19, {33}, Activation::Tanh, 2, Output::Softmax), 9, kernel_level(), nullptr) < 1e-6);
 }
 
-TEST_CASE("the gradient through dropout is right for fixed masks") {
+TEST_CASE("the losses are those of their formulas") {
+  const double z = 0.4, y = 2;
+  const auto loss_of = [&](Output output, Loss loss, double target, double quantile = 0.5) {
+    auto spec = network_of(1, {}, Activation::Identity, 1, output);
+    spec.loss.loss = loss;
+    spec.loss.quantiles = {quantile};
+    auto table = blank_table<double>(1, 1, 1);
+    table.y_row(0)[0] = target;
+    const Layout<double> layout(spec);
+    Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
+    AlignedVector<double> w(layout.size());
+    const double bias[] = {z};
+    start_parameters<double>(spec, layout, {bias, 1}, {1, 0, 0, Purpose::Start}, w);
+    const auto rows = all_rows(1);
+    return pass.loss(table, rows, w);
+  };
+  CHECK(loss_of(Output::Identity, Loss::Squared, y) == Approx(1.6 * 1.6));
+  CHECK(loss_of(Output::Identity, Loss::Absolute, y) == Approx(1.6));
+  CHECK(loss_of(Output::Identity, Loss::Huber, y) == Approx(1.6 - 0.5));
+  CHECK(loss_of(Output::Identity, Loss::Huber, 1) == Approx(0.5 * 0.36));
+  CHECK(loss_of(Output::Identity, Loss::Quantile, y, 0.9) == Approx(0.9 * 1.6));
+  CHECK(loss_of(Output::Identity, Loss::Quantile, 0, 0.9) == Approx(0.1 * 0.4));
+  const double a = std::exp(z), s = std::log1p(std::exp(z));
+  CHECK(loss_of(Output::Exponential, Loss::Poisson, y) == Approx(a - y * z - (y - y * std::log(y))));
+  CHECK(loss_of(Output::Exponential, Loss::Poisson, 0) == Approx(a));
+  CHECK(loss_of(Output::Softplus, Loss::Poisson, y) == Approx(s - y * std::log(s) - (y - y * std::log(y))));
+  CHECK(loss_of(Output::Exponential, Loss::Gamma, y) == Approx(y / a - 1 - std::log(y / a)));
+  CHECK(loss_of(Output::Softplus, Loss::Gamma, y) == Approx(y / s - 1 - std::log(y / s)));
+  CHECK(loss_of(Output::Logistic, Loss::CrossEntropy, 1) == Approx(std::log1p(std::exp(-z))));
+}
+
+TEST_CASE("ordered classes: the gradient is right, the probabilities are those of cumulative logits and add up to 1") {
+  auto spec = network_of(3, {5}, Activation::Tanh, 1, Output::Ordinal, 0, 0.01);
+  spec.loss.classes = 4;
+  CHECK(gradient_error(spec, 60) < 1e-6);
+  const Layout<double> layout(spec);
+  CHECK(layout.gaps() == 2);
+  const auto table = table_of<double>(9, 3, 1, Output::Ordinal);
+  Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
+  AlignedVector<double> w(layout.size());
+  const double given[] = {0.3, -0.2, 0.7};  // bias, then the gaps
+  start_parameters<double>(spec, layout, {given, 3}, {1, 0, 0, Purpose::Start}, w);
+  const auto rows = all_rows(9);
+  std::vector<double> answers(9 * 4), linear(9);
+  pass.answers(table, rows, w, answers.data());
+  pass.outputs(table, rows, w, 1, linear.data());
+  const double thresholds[] = {0, std::exp(-0.2), std::exp(-0.2) + std::exp(0.7)};
+  double loss = 0;
+  for (std::size_t i = 0; i < 9; ++i) {
+    double upto = 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      upto += answers[i * 4 + k];
+      CHECK(upto == Approx(1 / (1 + std::exp(linear[i] - thresholds[k]))));
+    }
+    CHECK(upto + answers[i * 4 + 3] == Approx(1));
+    loss -= table.weight[i] * std::log(answers[i * 4 + std::size_t(table.y_row(i)[0])]);
+  }
+  CHECK(pass.loss(table, rows, w) == Approx(loss));
+}
+
+TEST_CASE("the gradient is right without hidden layers, over several blocks, and for wide layers") {
+  for (const auto& [output, outputs] : kOutputs) {
+    CHECK(gradient_error(network_of(4, {}, Activation::Identity, outputs, output), 40) < 1e-6);
+    CHECK(gradient_error(network_of(4, {6}, Activation::Tanh, outputs, output), 9 * kBlockRows + 3) < 1e-6);
+  }
+  CHECK(gradient_error(network_of(19, {33}, Activation::Tanh, 2, Output::Softmax), 9) < 1e-6);
+  CHECK(gradient_error(network_of(3, {64, 32}, Activation::Relu, 12, Output::Softmax), 9) < 1e-6);
+}
+
+TEST_CASE("the gradient through dropout and noise is right for fixed draws") {
   for (Activation activation : kActivations) {
     auto spec = network_of(6, {9, 7}, activation, 3, Output::Softmax);
     spec.input_dropout = 0.2;
+    spec.input_noise = 0.3;
     spec.layers[0].dropout = 0.4;
     spec.layers[1].dropout = 0.3;
-    const DropoutDraw draw = {21, 0, 3, 5};
-    CHECK(gradient_error(spec, 31, kernel_level(), &draw) < 1e-6);
+    const Draw draw = {21, 0, 3, 5};
+    CHECK(gradient_error(spec, 31, {&kernel_level(), &draw}) < 1e-6);
   }
+}
+
+TEST_CASE("the gradient through batch normalisation is right at every level") {
+  const Draw draw = {21, 0, 3, 5};
+  for (const KernelLevel* level : kernel_levels()) {
+    for (Activation activation : {Activation::Tanh, Activation::Relu, Activation::Gelu}) {
+      auto spec = network_of(6, {9, 7}, activation, 3, Output::Softmax, 0, 0.01);
+      spec.layers[0].norm = spec.layers[1].norm = true;
+      spec.layers[1].dropout = 0.3;
+      CHECK(gradient_error(spec, 31, {level, &draw}) < 1e-6);
+      CHECK(gradient_error(spec, 700, {level, &draw}) < 1e-6);
+    }
+  }
+}
+
+TEST_CASE("folding batch normalisation into the weights changes no answer") {
+  auto spec = network_of(4, {6}, Activation::Tanh, 2, Output::Identity);
+  spec.layers[0].norm = true;
+  const Layout<double> layout(spec);
+  const auto table = table_of<double>(5, 4, 2, Output::Identity);
+  AlignedVector<double> w(layout.size()), folded(layout.size());
+  start_parameters<double>(spec, layout, {}, {2, 0, 0, Purpose::Start}, w);
+  for (std::size_t j = 0; j < 6; ++j) {
+    w[layout.biases_at(0) + j] = 0.1 * double(j);
+    w[layout.gains_at(0) + j] = 1 + 0.2 * double(j);
+    w[layout.means_at(0) + j] = 0.3 - 0.1 * double(j);
+    w[layout.variances_at(0) + j] = 0.5 + double(j);
+  }
+  fold_norms<double>(layout, w, folded);
+  Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
+  std::vector<double> hidden(6);
+  const std::uint32_t row[] = {3};
+  pass.outputs(table, {row, 1}, folded, 0, hidden.data());
+  for (std::size_t j = 0; j < 6; ++j) {
+    double z = 0;
+    for (std::size_t i = 0; i < 4; ++i) z += table.x_row(3)[i] * w[layout.weights_at(0) + i * layout.stride(0) + j];
+    const double zhat = (z - w[layout.means_at(0) + j]) / std::sqrt(w[layout.variances_at(0) + j] + kNormEpsilon);
+    CHECK(hidden[j] == Approx(std::tanh(zhat * w[layout.gains_at(0) + j] + w[layout.biases_at(0) + j])));
+  }
+}
+
+TEST_CASE("embeddings: the gradient is right, and only the rows of seen levels have one") {
+  auto spec = network_of(2, {5}, Activation::Tanh, 1, Output::Logistic);
+  spec.embeddings = {{4, 2}, {3, 3}};
+  spec.embedding_l2 = 0.02;
+  auto table = table_of<double>(50, 4, 1, Output::Logistic);
+  for (std::size_t i = 0; i < 50; ++i) {
+    table.x_row(i)[2] = double(i % 4);       // level 4 never occurs
+    table.x_row(i)[3] = double(i * 7 % 3 + 1);  // nor does the unseen level of the second
+  }
+  CHECK(gradient_error(spec, table) < 1e-6);
+  spec.input_dropout = 0.3;
+  const Draw draw = {4, 0, 1, 2};
+  CHECK(gradient_error(spec, table, {&kernel_level(), &draw}) < 1e-6);
+  spec.embedding_l2 = spec.input_dropout = 0;
+  const Layout<double> layout(spec);
+  Team team(1);
+  Objective<double> objective(spec, layout, kernel_of<double>(kernel_level()), table, team, 50);
+  AlignedVector<double> w(layout.size()), g(layout.size());
+  start_parameters<double>(spec, layout, {}, {2, 0, 0, Purpose::Start}, w);
+  const auto rows = all_rows(50);
+  objective.gradient(rows, w, nullptr, g);
+  CHECK(g[layout.embedding_at(0) + 3 * layout.embedding_stride(0)] != 0);
+  CHECK(g[layout.embedding_at(0) + 4 * layout.embedding_stride(0)] == 0);
+  CHECK(g[layout.embedding_at(1)] == 0);
 }
 
 TEST_CASE("an offset is added to the linear output and leaves the gradient right") {
@@ -91,18 +250,39 @@ TEST_CASE("an offset is added to the linear output and leaves the gradient right
   auto table = table_of<double>(20, 3, 1, Output::Exponential);
   const Layout<double> layout(spec);
   Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
-  AlignedVector<double> w(layout.size()), g(layout.size()), unused(layout.size());
+  AlignedVector<double> w(layout.size());
   start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
-  const double plain = pass.answers(table, 7, 1, w)[0];
+  const std::uint32_t row[] = {7};
+  double plain, moved;
+  pass.answers(table, {row, 1}, w, &plain);
   for (std::size_t i = 0; i < 20; ++i) table.offset.push_back(0.1 * double(i));
-  CHECK(pass.answers(table, 7, 1, w)[0] == Approx(plain * std::exp(0.7)));
-  const auto rows = all_rows(20);
-  pass.gradient(table, rows, w, nullptr, g);
-  const std::size_t at = layout.biases_at(0);
-  const double step = 1e-6, kept = w[at];
-  w[at] = kept + step;
-  const double above = pass.gradient(table, rows, w, nullptr, unused);
-  w[at] = kept - step;
-  const double below = pass.gradient(table, rows, w, nullptr, unused);
-  CHECK(g[at] == Approx((above - below) / (2 * step) / 20).epsilon(1e-6));
+  pass.answers(table, {row, 1}, w, &moved);
+  CHECK(moved == Approx(plain * std::exp(0.7)));
+  CHECK(gradient_error(spec, table) < 1e-6);
+}
+
+TEST_CASE("the Jacobian is that of finite differences, and its sums are the gradient") {
+  auto spec = network_of(3, {4}, Activation::Sine, 2, Output::Identity);
+  spec.embeddings = {{2, 2}};
+  auto table = table_of<double>(300, 4, 2, Output::Identity);
+  for (std::size_t i = 0; i < 300; ++i) table.x_row(i)[3] = double(i % 3);
+  const Layout<double> layout(spec);
+  Team team(1);
+  Objective<double> objective(spec, layout, kernel_of<double>(kernel_level()), table, team, 300);
+  AlignedVector<double> w(layout.size()), g(layout.size());
+  start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
+  const auto rows = all_rows(300);
+  objective.gradient(rows, w, nullptr, g);
+  std::vector<double> sums(layout.parameters()), dense(layout.parameters());
+  double loss = 0;
+  for (std::size_t b = 0; b < objective.jacobian_blocks(rows); ++b) {
+    const auto j = objective.jacobian(rows, w, b);
+    for (std::size_t r = 0; r < j.count; ++r) {
+      loss += j.errors[r] * j.errors[r];
+      for (std::size_t k = 0; k < sums.size(); ++k) sums[k] += 2 * j.rows[r * j.stride + k] * j.errors[r];
+    }
+  }
+  unpack_parameters<double>(layout, g, dense);
+  for (std::size_t k = 0; k < sums.size(); ++k) CHECK(sums[k] == Approx(dense[k]).margin(1e-14));
+  CHECK(loss == Approx(objective.loss(rows, w) / 300));
 }

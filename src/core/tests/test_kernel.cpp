@@ -31,7 +31,7 @@ double product_error(const Kernel<T>& kernel, std::size_t m, std::size_t n, std:
   const auto before = c;
   const std::size_t a_stride = row_stride<T>(transposed ? m : k), stride = row_stride<T>(n);
   kernel.multiply({m, n, k, a.data(), transposed ? 1 : a_stride, transposed ? a_stride : 1, b.data(), stride, c.data(),
-                   stride, accumulate ? c.data() : bias.data(), accumulate ? stride : 0});
+                   stride, accumulate ? c.data() : bias.data(), accumulate ? stride : 0, Finish::None, nullptr});
   double worst = 0;
   for (std::size_t i = 0; i < m; ++i) {
     for (std::size_t j = 0; j < n; ++j) {
@@ -89,6 +89,40 @@ void check_activation(const KernelLevel& level, Activation f, Reference referenc
 double logistic(double x) { return 1 / (1 + std::exp(-x)); }
 double relu(double x) { return x < 0 ? 0 : x; }
 
+// Over the range where they are not yet flat or linear, to a few units of the largest of 1 and the value.
+template <class T>
+void check_all_activations(const KernelLevel& level, double within) {
+  const std::pair<Activation, double (*)(double)> references[] = {
+      {Activation::LeakyRelu, [](double x) { return x < 0 ? 0.01 * x : x; }},
+      {Activation::Elu, [](double x) { return x < 0 ? std::expm1(x) : x; }},
+      {Activation::Selu, [](double x) { return 1.0507009873554805 * (x < 0 ? 1.6732632423543772 * std::expm1(x) : x); }},
+      {Activation::Gelu, [](double x) { return x / 2 * (1 + std::tanh(std::sqrt(2 / M_PI) * (x + 0.044715 * x * x * x))); }},
+      {Activation::Silu, [](double x) { return x * logistic(x); }},
+      {Activation::Softplus, [](double x) { return std::log1p(std::exp(x)); }},
+      {Activation::Gaussian, [](double x) { return std::exp(-x * x); }},
+      {Activation::Sine, [](double x) { return std::sin(x); }}};
+  for (const auto& [f, reference] : references) {
+    AlignedVector<T> x;
+    for (int i = -1600; i < 1600; ++i) x.push_back(T(i) / T(80));
+    auto y = x;
+    kernel_of<T>(level).activate(f, y.data(), y.size());
+    double worst = 0;
+    for (std::size_t i = 0; i < x.size(); ++i) {
+      const double wanted = reference(double(x[i]));
+      worst = std::max(worst, std::fabs(double(y[i]) - wanted) / std::max(1.0, std::fabs(wanted)));
+    }
+    INFO(level.name << ", activation " << int(f));
+    CHECK(worst < within);
+    AlignedVector<T> nan(row_stride<T>(1), std::numeric_limits<T>::quiet_NaN());
+    kernel_of<T>(level).activate(f, nan.data(), nan.size());
+    CHECK(std::isnan(double(nan[0])));
+    if (slope_from_value(f)) continue;
+    auto kept = x, slope = x;
+    kernel_of<T>(level).activate_keep(f, kept.data(), slope.data(), kept.size());
+    CHECK(kept == y);
+  }
+}
+
 }  // namespace
 
 TEST_CASE("products equal plain sums at every level") {
@@ -101,6 +135,8 @@ TEST_CASE("products equal plain sums at every level") {
 TEST_CASE("activations agree with the C library at every level") {
   // exp's argument is rounded before it is used, so its relative error grows with the argument's size
   for (const KernelLevel* level : kernel_levels()) {
+    check_all_activations<float>(*level, 1e-6);
+    check_all_activations<double>(*level, 4e-15);
     check_activation<float>(*level, Activation::Tanh, [](double x) { return std::tanh(x); }, 5e-7);
     check_activation<double>(*level, Activation::Tanh, [](double x) { return std::tanh(x); }, 1e-15);
     check_activation<double>(*level, Activation::Relu, relu, 1e-300);
@@ -113,11 +149,48 @@ TEST_CASE("the logistic is exact to a few units in the last place until it under
     for (double x = -80; x <= 80; x += 0.37) {
       AlignedVector<float> single(row_stride<float>(1), float(x));
       AlignedVector<double> precise(row_stride<double>(1), x);
-      level->single.logistic(single.data(), single.size());
-      level->precise.logistic(precise.data(), precise.size());
+      level->single.activate(Activation::Logistic, single.data(), single.size());
+      level->precise.activate(Activation::Logistic, precise.data(), precise.size());
       CHECK(relative_error<float>(double(single[0]), logistic(double(float(x)))) < 4e-7);
       CHECK(relative_error<double>(precise[0], logistic(x)) < 1e-15);
     }
+  }
+}
+
+TEST_CASE("Adam's quotient without root and division instructions keeps single precision") {
+  for (const KernelLevel* level : kernel_levels()) {
+    for (double g : {1e-12, 1e-6, 1e-3, 0.7, 30.0, 1e5}) {
+      AlignedVector<float> gradient(16, float(g)), mean(16), square(16), w(16, 0.0f);
+      level->single.adam({1, 0, 0, 1e-8f, 1}, gradient.data(), mean.data(), square.data(), w.data(), 16);
+      // the square is what single precision holds of it
+      const double root = std::sqrt(double(float(g) * float(g)));
+      CHECK(double(w[3]) == Approx(-g / (root + 1e-8)).epsilon(5e-7));
+    }
+  }
+}
+
+TEST_CASE("a matrix of any shape is transposed, and rows are gathered in their order") {
+  for (const KernelLevel* level : kernel_levels()) {
+    for (std::size_t rows : {1, 7, 16, 33, 64}) {
+      for (std::size_t width : {1, 5, 16, 40}) {
+        const auto m = random_matrix<float>(rows, width, 9);
+        const std::size_t stride = row_stride<float>(width), to_stride = row_stride<float>(rows);
+        AlignedVector<float> t(width * to_stride);
+        level->single.transpose(m.data(), rows, width, stride, t.data(), to_stride);
+        bool same = true;
+        for (std::size_t i = 0; i < rows; ++i) {
+          for (std::size_t j = 0; j < width; ++j) same = same && t[j * to_stride + i] == m[i * stride + j];
+        }
+        CHECK(same);
+      }
+    }
+    const auto m = random_matrix<double>(5, 3, 2);
+    const std::uint32_t order[] = {4, 0, 4};
+    AlignedVector<double> out(3 * 8);
+    level->precise.gather(m.data(), order, 3, 8, out.data(), 8);
+    CHECK(out[0] == m[32]);
+    CHECK(out[9] == m[1]);
+    CHECK(out[18] == m[34]);
   }
 }
 

@@ -5,7 +5,7 @@
 
 #include "counting_allocator.hpp"
 #include "helpers.hpp"
-#include "pass.hpp"
+#include "objective.hpp"
 #include "train.hpp"
 
 using namespace hylo_test;
@@ -23,7 +23,7 @@ Trained<float> fit(const NetworkSpec& spec, const Table<float>& table, const Reg
 Regimen short_regimen(std::size_t epochs, std::size_t patience = 0) {
   Regimen r;
   r.epochs = epochs;
-  r.patience = patience;
+  r.stop.patience = patience;
   r.batch_size = 32;
   return r;
 }
@@ -42,18 +42,46 @@ TEST_CASE("the same seed gives the same network bit for bit, another seed anothe
 }
 
 TEST_CASE("nothing is allocated once the first epoch is done") {
-  auto spec = network_of(5, {8, 6}, Activation::Tanh, 3, Output::Softmax, 1e-4, 1e-4);
+  auto spec = network_of(5, {8, 6}, Activation::Gelu, 3, Output::Softmax, 1e-4, 1e-4);
   spec.layers[0].dropout = 0.1;
-  const auto table = table_of<float>(700, 5, 3, Output::Softmax);
+  spec.layers[1].norm = true;
+  spec.input_noise = 0.1;
+  const auto table = table_of<float>(2500, 5, 3, Output::Softmax);
   Watch watch;
   watch.epoch_done = [](const Progress& p) {
     count_allocations = p.epoch >= 1 && p.epoch < 6;
     return true;
   };
-  allocations = 0;
-  fit(spec, table, short_regimen(6), 100, watch);
-  count_allocations = false;
-  CHECK(allocations == 0);
+  for (Method method : {Method::Momentum, Method::Nesterov, Method::Rmsprop, Method::Adam, Method::Adamw}) {
+    auto regimen = short_regimen(6);
+    regimen.optimiser.method = method;
+    regimen.optimiser.clip_norm = regimen.optimiser.max_norm = 1;
+    regimen.batch_size = method == Method::Adam ? 2048 : 32;
+    regimen.tally = true;
+    allocations = 0;
+    fit(spec, table, regimen, 100, watch);
+    count_allocations = false;
+    CHECK(allocations == 0);
+  }
+}
+
+TEST_CASE("the number of threads changes not one bit") {
+  auto spec = network_of(7, {20, 9}, Activation::Silu, 3, Output::Softmax, 0, 1e-4);
+  spec.layers[0].dropout = 0.2;
+  spec.layers[1].norm = true;
+  const auto table = table_of<float>(6000, 7, 3, Output::Softmax);
+  const auto rows = all_rows(table.rows);
+  const Span<const std::uint32_t> all(rows);
+  auto regimen = short_regimen(4);
+  regimen.batch_size = 4096;
+  const auto run = [&](std::size_t threads) {
+    return train<float>(spec, regimen, table, all.part(1000, 5000), all.part(0, 1000), {}, kernel_level(), {}, threads);
+  };
+  const auto one = run(1), two = run(2), five = run(5);
+  for (const auto* other : {&two, &five}) {
+    CHECK(std::memcmp(one.parameters.data(), other->parameters.data(), one.parameters.size() * sizeof(float)) == 0);
+    CHECK(one.epochs.back().validation == other->epochs.back().validation);
+  }
 }
 
 TEST_CASE("the smaller last batch is used") {
@@ -81,11 +109,12 @@ TEST_CASE("training stops after `patience` epochs without a better validation lo
   CHECK(trained.epochs.size() == trained.best + 15);
   const auto validation = all_rows(50);
   const Layout<float> layout(spec);
-  Pass<float> pass(spec, layout, kernel_of<float>(kernel_level()));
+  Team team(1);
+  Objective<float> objective(spec, layout, kernel_of<float>(kernel_level()), table, team, table.rows);
   double weight = 0, best = INFINITY;
   for (std::size_t i = 0; i < 50; ++i) weight += table.weight[i];
   for (const Epoch& epoch : trained.epochs) best = std::min(best, epoch.validation);
-  CHECK(pass.loss(table, validation, trained.parameters) / weight == Approx(best).epsilon(1e-12));
+  CHECK(objective.loss(validation, trained.parameters) / weight == Approx(best).epsilon(1e-12));
   CHECK(trained.epochs[trained.best - 1].validation == best);
 }
 
@@ -129,12 +158,14 @@ TEST_CASE("multiplying every weight changes nothing but the loss's unit: a weigh
     once.weight[i / 2] = 2;
     twice.weight[i] = 1;
   }
-  Pass<double> pass(spec, layout, kernel_of<double>(kernel_level()));
+  Team team(1);
+  Objective<double> first(spec, layout, kernel_of<double>(kernel_level()), once, team, 40);
+  Objective<double> second(spec, layout, kernel_of<double>(kernel_level()), twice, team, 40);
   AlignedVector<double> w(layout.size()), a(layout.size()), b(layout.size());
   start_parameters<double>(spec, layout, {}, {1, 0, 0, Purpose::Start}, w);
   const auto single = all_rows(20), all = all_rows(40);
-  pass.gradient(once, single, w, nullptr, a);
-  pass.gradient(twice, all, w, nullptr, b);
+  first.gradient(single, w, nullptr, a);
+  second.gradient(all, w, nullptr, b);
   for (std::size_t i = 0; i < w.size(); ++i) CHECK(a[i] / 2 == Approx(b[i]).margin(1e-15));
 }
 

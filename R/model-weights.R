@@ -1,0 +1,134 @@
+#' Weights and biases of a network
+#'
+#' `coef()` gives them, `set_coef()` puts others in their place.
+#'
+#' @param object,model A model.
+#' @param values A list as `coef()` gives it. Blocks that it leaves out stay as they are.
+#' @param ... Not used.
+#' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit. With
+#'   batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running statistics.
+#'   Embeddings come first, `embedding_<column>`: a row a level, `(other)` for rare and unseen ones. Ordered classes have
+#'   `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first layer are the prepared
+#'   columns, outputs of the last one are before scaling back. Of a committee it is the best member.
+#'
+#'   `set_coef()`: the model with these values. What was known of the old ones (held-out answers, curves) is gone, so it is
+#'   judged by `appraise(model, data)`.
+#' @section Errors: A block of another name or shape; values that are missing or infinite; a committee.
+#' @examples
+#' set.seed(1)
+#' model <- brief(crossings, target = "passengers") |> wire("direct") |> train(progress = "none")
+#' weights <- coef(model)
+#' weights$output["(bias)", ] <- 0
+#' set_coef(model, weights)
+#' @importFrom stats coef
+#' @export
+coef.hylomath_model <- function(object, ...) {
+  blocks <- network_blocks(object$network, network_inputs(object$preparation))
+  values <- split(object$network$parameters, factor(rep(seq_len(nrow(blocks)), blocks$values), seq_len(nrow(blocks))))
+  names <- coef_names(object)
+  matrices <- lapply(seq_len(nrow(blocks)), function(i) matrix(values[[i]], blocks$rows[i], byrow = TRUE))
+  result <- list()
+  for (layer in unique(blocks$layer)) {
+    own <- blocks$layer == layer & blocks$kind != "gaps"
+    result[[layer]] <- do.call(rbind, matrices[own])
+    dimnames(result[[layer]]) <- names[[layer]]
+  }
+  if (any(blocks$kind == "gaps")) result$gaps <- values[[which(blocks$kind == "gaps")]]
+  result
+}
+
+# Row and column names of each block.
+coef_names <- function(model) {
+  network <- model$network
+  names <- list()
+  for (plan in model$preparation$columns) {
+    if (plan$encoding != "code") next
+    names[[paste0("embedding_", plan$column)]] <- list(c("(other)", plan$levels, if (plan$own) "(missing)"), seq_len(plan$width))
+  }
+  inputs <- network_inputs(model$preparation)
+  for (l in seq_along(network$layers)) {
+    layer <- network$layers[[l]]
+    last <- l == length(network$layers)
+    units <- if (last) output_names(model) else paste0("unit_", seq_len(layer$units))
+    extra <- c("(bias)", if (layer$norm) c("(gain)", "(mean)", "(variance)"))
+    names[[if (last) "output" else paste0("layer_", l)]] <- list(c(inputs, extra), units)
+    inputs <- units
+  }
+  names
+}
+
+output_names <- function(model) {
+  b <- model$brief
+  switch(model$network$output,
+    softmax = b$classes, logistic = b$positive, ordinal = "score",
+    if (model$network$loss == "quantile") paste0("quantile_", format_each(model$network$quantiles)) else b$target
+  )
+}
+
+#' @rdname coef.hylomath_model
+#' @export
+set_coef <- function(model, values) {
+  if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
+  if (!is.null(model$network$members)) fail("A committee has as many sets of weights as members, so they can't be set as one.", "Train with `keep = \"best\"`.")
+  now <- coef(model)
+  unknown <- setdiff(names(values), names(now))
+  if (length(unknown) || is.null(names(values))) fail(sprintf("The network has no block %s.", quoted(c(unknown, "")[1])), suggestion(c(unknown, "")[1], names(now)))
+  for (name in names(values)) {
+    new <- values[[name]]
+    shape <- function(x) paste(dim(x) %||% length(x), collapse = " x ")
+    if (!is.numeric(new) || shape(new) != shape(now[[name]])) fail(sprintf("The block %s must be numbers of the shape %s, not %s.", quoted(name), shape(now[[name]]), if (is.numeric(new)) shape(new) else describe_class(new)))
+    if (any(!is.finite(new))) fail(sprintf("The block %s holds values that are missing or infinite.", quoted(name)))
+    now[[name]] <- new
+  }
+  model$network$parameters <- as.numeric(unlist(lapply(now, function(block) if (is.matrix(block)) t(block) else block), use.names = FALSE))
+  model$held_out <- list()
+  model$curves <- model$curves[0, ]
+  model$best_epoch <- 0L
+  model$stopped <- "set"
+  model
+}
+
+#' What a layer makes of rows
+#'
+#' @param model A model.
+#' @param data A data frame with the columns that the network takes in.
+#' @param layer The number of the layer, from 1; the default is the last hidden layer. The layer behind the hidden ones is
+#'   the output, whose linear values are given.
+#' @param ... Not used.
+#' @return A data frame with a row for each row of `data` and a column `unit_<i>` for each unit of the layer: its value
+#'   after the activation, with batch normalisation by the running statistics and without dropout.
+#' @section Errors: A layer that is not there; those of [predict()][predict.hylomath_model].
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' probe(model, head(kilns), layer = 2)
+#' @export
+probe <- function(model, data, ...) UseMethod("probe")
+
+#' @rdname probe
+#' @export
+probe.hylomath_model <- function(model, data, layer = NULL, ...) {
+  rlang::check_dots_empty()
+  layers <- length(model$network$layers)
+  layer <- type_number(1, layers, whole = TRUE)(layer %||% max(1, layers - 1), "layer")
+  table <- new_rows(model$preparation, as_table(data))
+  values <- core_outputs(network_shape(model$network), model$network$parameters, model$preparation$columns, encoder_sources(model$preparation, table), layer, thread_count())
+  names <- if (layer == layers) output_names(model) else paste0("unit_", seq_len(nrow(values)))
+  stats::setNames(as.data.frame(t(values)), names)
+}
+
+#' The layers of a network
+#'
+#' @param model A model.
+#' @return A data frame with a row for each block of parameters: `layer`, `kind` (`weights`, `bias`, `embedding`, and `gain`,
+#'   `mean`, `variance` with batch normalisation, `gaps` between ordered classes), `rows` (inputs), `columns` (units), `trained`
+#'   (whether training moves it) and `values` (their number).
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> train(progress = "none")
+#' layers_of(model)
+#' @export
+layers_of <- function(model) {
+  if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
+  network_blocks(model$network, network_inputs(model$preparation))
+}

@@ -1,0 +1,134 @@
+// Time of a whole training step (gather, forward, loss, backward, Adam), of predicting, and of the pool, against the time
+// that the linked BLAS needs for the same matrix products alone. Both sides single-threaded, interleaved in this one run,
+// medians of warm repeats. Built and run by `make bench`; bench/training.R compares with plain R matrices.
+#include <cblas.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <functional>
+#include <vector>
+
+#include "kernel.hpp"
+#include "pass.hpp"
+#include "train.hpp"
+
+extern "C" void openblas_set_num_threads(int);
+extern "C" char* openblas_get_corename(void);
+
+using namespace hylo;
+
+namespace {
+
+double seconds_of(const std::function<void()>& work) {
+  const auto began = std::chrono::steady_clock::now();
+  work();
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
+}
+
+double median(std::vector<double> x) {
+  std::nth_element(x.begin(), x.begin() + long(x.size() / 2), x.end());
+  return x[x.size() / 2];
+}
+
+struct Shape {
+  std::vector<int> widths;
+  std::size_t batch;
+};
+
+NetworkSpec network_of(const Shape& shape) {
+  NetworkSpec spec;
+  spec.inputs = std::size_t(shape.widths.front());
+  for (std::size_t l = 1; l < shape.widths.size(); ++l) {
+    LayerSpec layer;
+    layer.units = std::size_t(shape.widths[l]);
+    layer.activation = l + 1 < shape.widths.size() ? Activation::Relu : Activation::Identity;
+    spec.layers.push_back(layer);
+  }
+  spec.loss.output = shape.widths.back() > 1 ? Output::Softmax : Output::Logistic;
+  spec.loss.loss = Loss::CrossEntropy;
+  return spec;
+}
+
+Table<float> table_of(const Shape& shape, std::size_t rows) {
+  Table<float> table(rows, std::size_t(shape.widths.front()), std::size_t(shape.widths.back()));
+  std::fill(table.x.begin(), table.x.end(), 0.0f);
+  Stream stream({1, 0, 0, Purpose::Split});
+  for (std::size_t i = 0; i < rows; ++i) {
+    for (std::size_t j = 0; j < table.inputs; ++j) table.x_row(i)[j] = float(stream.normal());
+    if (table.outputs > 1) table.y_row(i)[stream.below(std::uint32_t(table.outputs))] = 1;
+    else table.y_row(i)[0] = float(stream.below(2));
+  }
+  return table;
+}
+
+// The step's products: forward, gradient of the weights and, but for the first layer, gradient of what comes in.
+class Products {
+ public:
+  explicit Products(const Shape& shape, bool backward) : shape_(shape), backward_(backward) {
+    const std::size_t widest = std::size_t(*std::max_element(shape.widths.begin(), shape.widths.end()));
+    for (std::size_t l = 0; l < shape.widths.size(); ++l) values_.emplace_back(shape.batch * widest, 0.5f), d_.emplace_back(shape.batch * widest, 0.25f);
+    for (std::size_t l = 0; l + 1 < shape.widths.size(); ++l) weights_.emplace_back(widest * widest, 0.1f), gradients_.emplace_back(widest * widest);
+  }
+  void run() {
+    const int m = int(shape_.batch);
+    const auto& w = shape_.widths;
+    for (std::size_t l = 0; l + 1 < w.size(); ++l) {
+      cblas_sgemm(CblasRowMajor, CblasNoTrans, CblasNoTrans, m, w[l + 1], w[l], 1, values_[l].data(), w[l], weights_[l].data(), w[l + 1], 0, values_[l + 1].data(), w[l + 1]);
+    }
+    for (std::size_t l = w.size() - 1; backward_ && l-- > 0;) {
+      cblas_sgemm(CblasRowMajor, CblasTrans, CblasNoTrans, w[l], w[l + 1], m, 1, values_[l].data(), w[l], d_[l + 1].data(), w[l + 1], 0, gradients_[l].data(), w[l + 1]);
+      if (l > 0) cblas_sgemm(CblasRowMajor, CblasNoTrans, CblasTrans, m, w[l], w[l + 1], 1, d_[l + 1].data(), w[l + 1], weights_[l].data(), w[l + 1], 0, d_[l].data(), w[l]);
+    }
+  }
+
+ private:
+  Shape shape_;
+  bool backward_;
+  std::vector<std::vector<float>> values_, d_, weights_, gradients_;
+};
+
+std::vector<std::uint32_t> counted(std::size_t n) {
+  std::vector<std::uint32_t> rows(n);
+  for (std::size_t i = 0; i < n; ++i) rows[i] = std::uint32_t(i);
+  return rows;
+}
+
+void print_name(const Shape& shape) {
+  for (std::size_t l = 0; l < shape.widths.size(); ++l) std::printf("%s%d", l ? "-" : "", shape.widths[l]);
+  std::printf(" at %zu", shape.batch);
+}
+
+void step_against_products(const Shape& shape) {
+  const std::size_t rows = std::max<std::size_t>(16384 / shape.batch * shape.batch, 4 * shape.batch), steps = rows / shape.batch;
+  const auto table = table_of(shape, rows);
+  const auto chosen = counted(rows);
+  Regimen regimen;
+  regimen.batch_size = shape.batch;
+  regimen.epochs = 8;
+  Products products(shape, true);
+  std::vector<double> ours, theirs, ratios;
+  for (int repeat = 0; repeat < 15; ++repeat) {
+    const auto trained = train<float>(network_of(shape), regimen, table, chosen, {}, {}, kernel_level(), {});
+    std::vector<double> epochs;
+    for (std::size_t e = 1; e < trained.epochs.size(); ++e) epochs.push_back(trained.epochs[e].seconds - trained.epochs[e - 1].seconds);
+    ours.push_back(median(epochs) / double(steps));
+    std::vector<double> blas;
+    for (int i = 0; i < 7; ++i) blas.push_back(seconds_of([&] { for (std::size_t s = 0; s < steps; ++s) products.run(); }) / double(steps));
+    theirs.push_back(median(blas));
+    ratios.push_back(ours.back() / theirs.back());
+  }
+  print_name(shape);
+  std::printf(": step %.2f us, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours), 1e6 * median(theirs), median(ratios));
+}
+
+}  // namespace
+
+int main() {
+  openblas_set_num_threads(1);
+  std::printf("kernels %s; BLAS kernel %s\n", kernel_level().name, openblas_get_corename());
+  const std::vector<Shape> shapes = {{{50, 128, 64, 2}, 256},  {{50, 128, 64, 2}, 1024}, {{100, 256, 128, 10}, 256}, {{100, 256, 128, 10}, 1024},
+                                     {{20, 64, 32, 3}, 256},   {{20, 64, 32, 3}, 32},    {{20, 16, 1}, 256},         {{20, 16, 1}, 32}};
+  for (const Shape& shape : shapes) step_against_products(shape);
+}

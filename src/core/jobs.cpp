@@ -1,0 +1,109 @@
+#include "jobs.hpp"
+
+#include <atomic>
+#include <chrono>
+#include <condition_variable>
+#include <exception>
+#include <mutex>
+#include <thread>
+#include <utility>
+
+namespace hylo {
+
+namespace {
+
+// What the pool's threads tell the caller's.
+class Mailbox {
+ public:
+  void put(std::size_t job, const Progress& progress) {
+    const std::lock_guard<std::mutex> lock(mutex_);
+    news_.emplace_back(job, progress);
+  }
+  void job_ended(std::exception_ptr failure) {
+    {
+      const std::lock_guard<std::mutex> lock(mutex_);
+      if (failure && !failure_) failure_ = failure;
+      ++ended_;
+    }
+    changed_.notify_one();
+  }
+  // Waits a little, or until `workers` have ended; returns the news and whether they have.
+  bool look(std::size_t workers, std::vector<std::pair<std::size_t, Progress>>& news) {
+    std::unique_lock<std::mutex> lock(mutex_);
+    const bool all = changed_.wait_for(lock, std::chrono::milliseconds(20), [&] { return ended_ == workers; });
+    news.swap(news_);
+    return all;
+  }
+  void rethrow() const {
+    if (failure_) std::rethrow_exception(failure_);
+  }
+
+ private:
+  std::mutex mutex_;
+  std::condition_variable changed_;
+  std::vector<std::pair<std::size_t, Progress>> news_;
+  std::exception_ptr failure_;
+  std::size_t ended_ = 0;
+};
+
+template <class T>
+Trained<T> run(const Job<T>& job, const KernelLevel& level, const Watch& watch, std::size_t threads) {
+  return train<T>(*job.network, job.regimen, *job.table, job.training, job.validation, job.output_bias, level, watch, threads);
+}
+
+}  // namespace
+
+template <class T>
+std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch& watch, std::size_t threads) {
+  std::vector<Trained<T>> results(jobs.size());
+  if (jobs.size() == 1) {
+    Watch alone;
+    alone.epoch_done = [&](const Progress& p) { return watch.epoch_done(0, p); };
+    alone.stop_requested = watch.stop_requested;
+    results[0] = run(jobs[0], level, alone, threads);
+    return results;
+  }
+  std::atomic<bool> stop{false};
+  std::atomic<std::size_t> next{0};
+  Mailbox mailbox;
+  const auto work = [&] {
+    std::exception_ptr failure;
+    try {
+      for (std::size_t i; !stop && (i = next.fetch_add(1)) < jobs.size();) {
+        Watch mine;
+        mine.epoch_done = [&, i](const Progress& p) {
+          mailbox.put(i, p);
+          return !stop.load();
+        };
+        mine.stop_requested = [&] { return stop.load(); };
+        results[i] = run(jobs[i], level, mine, 1);
+      }
+    } catch (...) {
+      failure = std::current_exception();
+      stop = true;
+    }
+    mailbox.job_ended(failure);
+  };
+  const std::size_t workers = std::max<std::size_t>(1, std::min(threads, jobs.size()));
+  std::vector<std::thread> pool;
+  for (std::size_t i = 0; i < workers; ++i) pool.emplace_back(work);
+  std::vector<std::pair<std::size_t, Progress>> news;
+  for (bool ended = false; !ended;) {
+    news.clear();
+    ended = mailbox.look(workers, news);
+    for (const auto& [job, progress] : news) {
+      if (!stop && !watch.epoch_done(job, progress)) stop = true;
+    }
+    if (!ended && watch.stop_requested()) stop = true;
+  }
+  for (std::thread& thread : pool) thread.join();
+  mailbox.rethrow();
+  return results;
+}
+
+#define HYLO_INSTANTIATE(T) \
+  template std::vector<Trained<T>> train_jobs<T>(Span<const Job<T>>, const KernelLevel&, const JobWatch&, std::size_t);
+HYLO_INSTANTIATE(float)
+HYLO_INSTANTIATE(double)
+
+}  // namespace hylo

@@ -1,0 +1,32 @@
+// Many fits as one call: jobs over shared, read-only tables, each on one thread of a pool of the call's own. A job's
+// result depends on the job alone.
+#pragma once
+#include <cstddef>
+#include <functional>
+#include <vector>
+
+#include "train.hpp"
+
+namespace hylo {
+
+template <class T>
+struct Job {
+  const NetworkSpec* network = nullptr;
+  const Table<T>* table = nullptr;
+  Regimen regimen;
+  Span<const std::uint32_t> training, validation;
+  Span<const double> output_bias;
+};
+
+// Both are called on the caller's own thread: epochs in the order in which each job did them, and a few dozen times a
+// second whether to stop. A stop ends all jobs; those not begun are left out.
+struct JobWatch {
+  std::function<bool(std::size_t job, const Progress&)> epoch_done = [](std::size_t, const Progress&) { return true; };
+  std::function<bool()> stop_requested = [] { return false; };
+};
+
+// One job uses all threads itself; several use one each. A job that was left out has no parameters.
+template <class T>
+std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch& watch, std::size_t threads);
+
+}  // namespace hylo

@@ -1,0 +1,33 @@
+#include "method.hpp"
+
+#include <stdexcept>
+
+namespace hylo {
+
+double WholeLoss::operator()(Span<const double> parameters, Span<double> gradient) {
+  ++calls_;
+  last_ = objective_.gradient(rows_, parameters, nullptr, gradient);
+  return last_ * share_ + objective_.penalty(parameters);
+}
+
+double WholeLoss::value(Span<const double> parameters) {
+  last_ = objective_.loss(rows_, parameters);
+  return last_ * share_ + objective_.penalty(parameters);
+}
+
+double WholeLoss::unpenalised(Span<const double> parameters) {
+  last_ = objective_.loss(rows_, parameters);
+  return last_ * share_;
+}
+
+std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, const Layout<double>& layout, const Kernel<double>& kernel) {
+  switch (spec.method) {
+    case Method::Resilient: return resilient(layout.size());
+    case Method::ScaledConjugate: return scaled_conjugate(layout);
+    case Method::Lbfgs: return lbfgs(layout.size());
+    case Method::Levenberg: return levenberg(layout, kernel, spec.evidence);
+    default: throw std::invalid_argument("not a method for whole tables");
+  }
+}
+
+}  // namespace hylo

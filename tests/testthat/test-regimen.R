@@ -1,0 +1,179 @@
+training <- function(b) train(b, progress = "none")
+
+test_that("the method, batch, rate and l2 follow the written rule and are shown", {
+  small <- brief(small_kilns(), target = "outcome")
+  expect_match(paste(format(small), collapse = " "), "method lbfgs \\(auto\\)")
+  settled <- function(b) regimen_in_force(b)[c("method", "batch_size", "learning_rate", "l2")]
+  expect_equal(settled(small), list(method = "lbfgs", batch_size = "auto", learning_rate = "auto", l2 = 0.01))
+  expect_equal(settled(brief(kilns, target = "outcome")), list(method = "adam", batch_size = 64, learning_rate = 0.005, l2 = 0.004))
+  cars <- brief(mtcars, target = "mpg") |> wire("2 tanh")
+  expect_equal(settled(cars)$method, "lbfgs")  # 25 parameters, 22 training rows
+  curve <- brief(data.frame(x = 1:60 + 0.5, y = sin(1:60)), target = "y") |> wire("8 tanh")
+  expect_equal(settled(curve)[c("method", "l2")], list(method = "levenberg_marquardt", l2 = "evidence"))
+  expect_equal(settled(regimen(curve, loss = "absolute"))$method, "adam")
+  expect_equal(settled(regimen(curve, loss = "huber"))$method, "lbfgs")
+  expect_equal(settled(wire(curve, "8 tanh l2=0.1"))[c("method", "l2")], list(method = "levenberg_marquardt", l2 = 0.01))
+  for (change in list(\(b) wire(b, "8 tanh > dropout 0.1"), \(b) wire(b, "8 tanh norm"), \(b) regimen(b, l1 = 0.01), \(b) regimen(b, learning_rate = 0.01), \(b) regimen(b, input_noise = 0.1))) {
+    expect_equal(settled(change(curve))$method, "adam")
+  }
+  expect_equal(vapply(c(1e4, 10001, 4e4, 40001, 1e7), auto_batch_size, 0), c(64, 128, 128, 256, 1024))
+  expect_equal(auto_learning_rate("adam", 256), 0.01)
+})
+
+test_that("a model's brief holds what the rule came to", {
+  model <- quick_model()
+  expect_equal(model$brief$regimen[c("method", "l2")], list(method = "lbfgs", l2 = 0.01))
+  expect_equal(quick_model(epochs = 2, method = "nesterov")$brief$regimen$momentum, 0.9)
+})
+
+test_that("what the method, the task or the loss has no use for is refused with the reason", {
+  b <- brief(kilns, target = "outcome")
+  n <- brief(crossings, target = "passengers")
+  r <- brief(crossings, target = "fare", task = "regression")
+  expect_fails(regimen(b, method = "lbfgs", learning_rate = 0.1), "`regimen.learning_rate` is of no use to the method `lbfgs`")
+  expect_fails(regimen(b, method = "lbfgs", batch_size = 10), "`regimen.batch_size` is of no use")
+  expect_fails(regimen(b, weight_decay = 0.1), "set, but not the method", "`adamw`")
+  expect_fails(regimen(wire(b, "8 relu > dropout 0.5"), method = "scaled_conjugate"), "can't do `dropout`")
+  expect_fails(wire(regimen(b, method = "resilient"), "8 relu norm"), "can't do `norm`")
+  expect_fails(regimen(b, method = "levenberg_marquardt"), "for the squared error")
+  expect_fails(regimen(b, loss = "squared"), "not for the task `classification`", "`cross_entropy` or `ordinal`")
+  expect_fails(regimen(n, loss = "gamma"), "not for the task `count`")
+  expect_fails(regimen(brief(recovery, target = "returned"), loss = "ordinal"), "three or more ordered classes")
+  expect_fails(regimen(b, output = "softplus"), "the classes decide it")
+  expect_fails(regimen(r, loss = "gamma", output = "identity"), "needs answers above 0")
+  expect_fails(regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `knee`?")
+  expect_fails(regimen(r, loss = list(kind = "quantile", at = 1.5)), "between 0 and 1")
+  expect_fails(regimen(b, schedule = list(kind = "cosin")), "Did you mean `cosine`?")
+  expect_fails(regimen(b, keep = "committee"), "at least two starts")
+  expect_fails(regimen(b, measures = "rmse"), "not one for the task classification")
+  expect_fails(regimen(b, l2 = "evidence", method = "adam"), "goes with `levenberg_marquardt`")
+  expect_fails(regimen(b, batch_size = "big"), "\"big\"", "a whole number from 1")
+  expect_fails(training(regimen(brief(transform(crossings, fare = fare - 100), target = "fare", task = "regression"), loss = "gamma")), "is not above 0 in rows", "which the loss `gamma` needs")
+  expect_fails(training(prepare(regimen(r, output = "exponential"), target = "log")), "a logarithm of its own")
+  expect_fails(brief(kilns, target = c("outcome", "peak_c")), "must be numbers")
+  expect_fails(brief(mtcars, target = c("mpg", "mpg")), "names `mpg` twice")
+  expect_fails(training(wire(regimen(brief(mtcars, target = "mpg"), method = "levenberg_marquardt"), "200 tanh")), "at most 2,000 parameters")
+})
+
+test_that("kinds with settings have one canonical form, and survive the brief file", {
+  b <- brief(crossings, target = "passengers", task = "regression")
+  expect_equal(regimen(b, loss = list(kind = "huber"))$regimen$loss, "huber")
+  expect_equal(regimen(b, loss = list(kind = "quantile", at = c(0.9, 0.1)))$regimen$loss, list(kind = "quantile", at = c(0.1, 0.9)))
+  expect_equal(regimen(b, schedule = list(kind = "step", every = 5))$regimen$schedule, list(kind = "step", every = 5, factor = 0.5, warm_up = 0))
+  full <- regimen(b, method = "adamw", loss = list(kind = "huber", knee = 2), schedule = list(kind = "cosine", floor = 0.1), batch_size = 32, restarts = 3, keep = "committee", measures = c("mae", "rmse"), stop = list(patience = 5, seconds = 9, gradient = 1e-3, loss = 0.1), clip_norm = 1, max_norm = 3, input_noise = 0.1)
+  file <- withr::local_tempfile(fileext = ".yml")
+  write_brief(full, file)
+  expect_identical(brief_settings(read_brief(file)), brief_settings(full))
+  two <- brief(mtcars, target = c("mpg", "hp"))
+  write_brief(two, file)
+  expect_identical(brief_settings(read_brief(file)), brief_settings(two))
+})
+
+test_that("every method and every schedule trains, and each has a better network than the baseline", {
+  for (method in setdiff(training_methods, "levenberg_marquardt")) {
+    model <- quick_model(epochs = 60, method = method)
+    m <- appraise(model, rows = "validation")$measures
+    expect_lt(m$value[3], m$baseline[3])
+    expect_equal(is.na(loss_curves(model)$rate[1]), method %in% whole_methods)
+  }
+  for (kind in setdiff(names(schedule_kinds()), "constant")) {
+    model <- quick_model(epochs = 30, method = "adam", schedule = list(kind = kind, warm_up = 2), stop = "none")
+    rate <- loss_curves(model)$rate
+    expect_lt(rate[1], rate[3])
+    if (kind != "plateau") expect_lt(rate[30], rate[4])
+  }
+})
+
+test_that("the model says which rule ended training", {
+  stopped <- function(...) quick_model(small_crossings(), "passengers", ...)$stopped
+  expect_equal(stopped(epochs = 3), "epochs")
+  expect_equal(stopped(epochs = 5000, stop = list(gradient = 0.05)), "gradient")
+  expect_equal(stopped(epochs = 5000, stop = list(loss = 5)), "loss")
+  expect_equal(stopped(epochs = 1e6, stop = list(seconds = 0.1), method = "adam"), "seconds")
+  model <- quick_model(small_crossings(), "passengers", epochs = 1e6, stop = list(seconds = 0.05), method = "adam")
+  expect_true("out_of_time" %in% notes(model)$code)
+  expect_match(paste(format(model), collapse = " "), "by the time limit")
+  direct <- brief(mtcars, target = "mpg") |> wire("direct") |> regimen(method = "lbfgs", stop = "none", epochs = 5000) |> training()
+  expect_equal(direct$stopped, "converged")
+})
+
+test_that("a smooth curve of sixty points is learned to 1e-5 of its variance by the default", {
+  x <- seq(0, 1, length.out = 60)
+  curve <- data.frame(x = x, y = exp(-2.5 * x) * sin(12 * x))
+  model <- withr::with_seed(1, brief(curve, target = "y") |> wire("8 tanh") |> training())
+  expect_lt(mean((predict(model, curve)$answer - curve$y)^2) / var(curve$y), 1e-5)
+})
+
+test_that("evidence finds a penalty that fits the noise", {
+  noisy <- withr::with_seed(4, data.frame(x = runif(200), y = rnorm(200)))
+  clean <- transform(noisy, y = sin(6 * x))
+  l2_of <- function(t) withr::with_seed(1, training(wire(brief(t, target = "y"), "4 tanh")))$evidence_l2
+  expect_gt(l2_of(noisy), 1000 * l2_of(clean))
+})
+
+test_that("losses with other links and smoothing train and answer in the target's unit", {
+  table <- small_crossings()
+  for (settings in list(list(loss = "gamma"), list(output = "exponential"), list(output = "softplus"), list(loss = "huber"), list(loss = "absolute", output = "softplus"))) {
+    model <- withr::with_seed(1, do.call(regimen, c(list(brief(table, target = "fare", task = "regression"), epochs = 100), settings)) |> training())
+    m <- appraise(model)$measures
+    expect_lt(m$value[m$measure == "MAE"], m$baseline[m$measure == "MAE"])
+  }
+  counts <- quick_model(table, "passengers", epochs = 100, output = "softplus")
+  m <- appraise(counts)$measures
+  expect_lt(m$value[m$measure == "Poisson deviance"], 0.8 * m$baseline[m$measure == "Poisson deviance"])
+  smooth <- quick_model(epochs = 100, loss = list(kind = "cross_entropy", smoothing = 0.4))
+  expect_lt(max(predict(smooth, small_kilns(), type = "probability")), 0.85)
+})
+
+test_that("batch normalisation, noise, bounds and embeddings leave training repeatable", {
+  a <- rich_model()
+  expect_identical(rich_model()$network, a$network)
+  expect_identical(withr::with_options(list(hylomath.threads = 1), rich_model()$network), a$network)
+  b <- quick_model(epochs = 5, method = "adamw", max_norm = 0.5, clip_norm = 1, input_noise = 0.2)
+  w <- coef(b)$layer_1
+  expect_lt(max(sqrt(colSums(w[-nrow(w), ]^2))), 0.5 + 1e-6)
+})
+
+test_that("restarts are trained together, compared, and kept or averaged", {
+  one <- quick_model(epochs = 20, method = "adam", restarts = 4)
+  expect_equal(nrow(one$restarts), 4)
+  kept <- which.min(one$restarts$validation)
+  expect_equal(loss_curves(one)$validation[one$best_epoch], one$restarts$validation[kept])
+  expect_match(paste(format(one), collapse = " "), "4, validation loss from")
+  committee <- quick_model(epochs = 20, method = "adam", restarts = 4, keep = "committee")
+  expect_identical(committee$network$members[[kept]], one$network$parameters)
+  single <- function(parameters) {
+    m <- one
+    m$network$parameters <- parameters
+    as.matrix(predict(m, small_kilns(), type = "probability"))
+  }
+  mean_of_members <- Reduce(`+`, lapply(committee$network$members, single)) / 4
+  expect_equal(as.matrix(predict(committee, small_kilns(), type = "probability")), mean_of_members)
+  far <- one
+  far$restarts$loss[1] <- 10
+  expect_true("restarts_disagree" %in% notes(far)$code)
+  far$restarts$loss <- 0.5
+  expect_false("restarts_disagree" %in% notes(far)$code)
+})
+
+test_that("measures by epoch are those of the kept network", {
+  model <- quick_model(epochs = 30, measures = "accuracy")
+  m <- appraise(model, rows = "validation")$measures
+  expect_equal(loss_curves(model)$validation_accuracy[model$best_epoch], m$value[m$measure == "accuracy"])
+  numbers <- quick_model(small_crossings(), "fare", epochs = 30, measures = c("mae", "rmse"))
+  m <- appraise(numbers, rows = "validation")$measures
+  expect_equal(loss_curves(numbers)$validation_mae[numbers$best_epoch], m$value[m$measure == "MAE"], tolerance = 1e-5)
+  expect_equal(loss_curves(numbers)$validation_rmse[numbers$best_epoch], m$value[m$measure == "RMSE"], tolerance = 1e-5)
+})
+
+test_that("ordered classes keep their order, given as a factor or by name", {
+  t <- withr::with_seed(1, data.frame(x = rnorm(300)))
+  t$grade <- as.character(cut(t$x + rnorm(300, 0, 0.3), c(-Inf, -0.5, 0.7, Inf), c("low", "mid", "high")))
+  b <- brief(t, target = "grade", classes = c("low", "mid", "high")) |> regimen(loss = "ordinal")
+  expect_match(paste(format(b), collapse = " "), "3 ordered classes: low < mid < high", fixed = TRUE)
+  model <- withr::with_seed(1, training(b))
+  p <- predict(model, data.frame(x = c(-3, 0, 3)), type = "both")
+  expect_equal(p$answer, c("low", "mid", "high"))
+  expect_equal(rowSums(p[-1]), rep(1, 3), tolerance = 1e-6, ignore_attr = TRUE)
+  expect_fails(brief(t, target = "grade", classes = c("low", "high")), "the value \"mid\"")
+})
