@@ -1,6 +1,6 @@
 # make demo    installs what is missing, builds, and runs the whole example
 # make test    the core's tests, the package's tests and the examples
-# make check   R CMD check;  make document, make data: regenerate what is generated;  make bench: the measurements
+# make check   R CMD check;  make sanitize: the core's tests under the sanitizers;  make document, make data: regenerate what is generated;  make bench: the measurements
 
 BUILD   := .build
 LIBRARY := $(BUILD)/library
@@ -8,12 +8,12 @@ RUN     := R_LIBS=$(CURDIR)/$(LIBRARY):$$R_LIBS Rscript
 CORE    := $(wildcard src/core/*.cpp)
 TESTS   := $(wildcard src/core/tests/*.cpp)
 HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
-OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE) $(TESTS))
+OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core$(VARIANT)/%.o,$(CORE) $(TESTS))
 SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
 CXX     := $(shell R CMD config CXX17)
-CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
+CXXFLAGS = -std=c++17 -O2 -ffp-contract=off -Wall -Wextra -pthread $(SANITIZE)
 
-.PHONY: demo test test-core install setup document data bench check clean
+.PHONY: demo test test-core sanitize install setup document data bench check clean
 
 demo: install
 	@./hylomath demo
@@ -21,8 +21,13 @@ demo: install
 test: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
 	@$(RUN) tools/run-tests.R
 
-test-core: $(BUILD)/core-tests
-	@$(BUILD)/core-tests
+test-core: $(BUILD)/core-tests$(VARIANT)
+	@$(BUILD)/core-tests$(VARIANT)
+
+# the core's tests under the sanitizers, each with objects of its own
+sanitize:
+	@$(MAKE) --no-print-directory test-core VARIANT=-address SANITIZE="-g -fsanitize=address,undefined -fno-sanitize-recover=undefined"
+	@$(MAKE) --no-print-directory test-core VARIANT=-thread SANITIZE="-g -fsanitize=thread"
 
 install: $(BUILD)/installed
 setup: $(BUILD)/ready
@@ -43,10 +48,10 @@ $(BUILD)/installed: $(BUILD)/ready $(SOURCES)
 	@MAKE="$(MAKE) -j2" R CMD INSTALL --library=$(LIBRARY) --no-test-load . > $(BUILD)/install.log 2>&1 || { cat $(BUILD)/install.log; exit 1; }
 	@touch $@
 
-$(BUILD)/core-tests: $(OBJECTS)
+$(BUILD)/core-tests$(VARIANT): $(OBJECTS)
 	@$(CXX) $(CXXFLAGS) $^ -o $@
 
-$(BUILD)/core/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready-for-tests
+$(BUILD)/core$(VARIANT)/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready-for-tests
 	@mkdir -p $(dir $@)
 	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $$(Rscript -e 'cat(system.file("include/testthat/vendor", package = "testthat"))') -c $< -o $@
 
@@ -58,10 +63,19 @@ document:
 data:
 	@Rscript data-raw/make-data.R
 
-bench: install
-	@$(RUN) bench/training.R
+# single-threaded on both sides, whatever BLAS R finds; the step is measured against the one that OPENBLAS links
+OPENBLAS ?= -I/usr/include/$(shell $(CXX) -dumpmachine)/openblas-pthread -lopenblas
+
+bench: install $(BUILD)/bench-step
+	@$(BUILD)/bench-step
+	@OPENBLAS_NUM_THREADS=1 $(RUN) bench/training.R
+	@$(RUN) bench/small-tables.R
 	@$(RUN) bench/generators.R
 	@$(RUN) bench/reading.R
+
+$(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
+	@Rscript tools/setup.R bench
+	@$(CXX) $(CXXFLAGS) -Isrc/core $^ $(OPENBLAS) -o $@
 
 check: $(BUILD)/ready-for-tests
 	@cd $(BUILD) && R CMD build .. && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz

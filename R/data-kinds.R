@@ -15,7 +15,8 @@ guess_kind <- function(x) {
   if (is_number_column(x)) return(kind_of_numbers(summarise_numbers(list(x))[1, ], x))
   if (all(is.na(x))) return("missing")
   if (is.logical(x) || is_moment(x)) {
-    if (length(unique(x[!is.na(x)])) == 1) return("constant")
+    ends <- range(x, na.rm = TRUE)
+    if (ends[1] == ends[2]) return("constant")
     return(if (is.logical(x)) "flag" else if (inherits(x, "Date")) "date" else "time")
   }
   if (is.factor(x) || is.character(x)) return(kind_of_words(x))

@@ -147,7 +147,7 @@ read_excel_table <- function(file, sheet) {
 # Text that is an ISO 8601 date or time (in UTC) throughout becomes one.
 iso_dates <- function(x) {
   date <- "^[0-9]{4}-[0-9]{2}-[0-9]{2}"
-  first <- x[!is.na(x)][1]
+  first <- x[which.min(is.na(x))]  # the first that is not missing, or one that is
   if (is.na(first) || !grepl(date, first)) return(x)
   # few dates stand for many rows: each is read once
   distinct <- unique(x)

@@ -52,7 +52,7 @@ regimen_in_force <- function(b) {
   settled_regimen(b, sum(part %in% "training"), function() parameter_count(network_of(b, learn_preparation(b, table, part %in% "training"))))
 }
 
-most_parameters_levenberg <- 2000
+most_parameters_levenberg <- 1000
 
 fit_network <- function(b, table, preparation, part, report) {
   rows <- which(part %in% c("training", "validation"))

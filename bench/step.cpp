@@ -2,6 +2,8 @@
 // that the linked BLAS needs for the same matrix products alone. Both sides single-threaded, interleaved in this one run,
 // medians of warm repeats. Built and run by `make bench`; bench/training.R compares with plain R matrices.
 #include <cblas.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <chrono>
@@ -10,6 +12,7 @@
 #include <functional>
 #include <vector>
 
+#include "jobs.hpp"
 #include "kernel.hpp"
 #include "pass.hpp"
 #include "train.hpp"
@@ -123,6 +126,94 @@ void step_against_products(const Shape& shape) {
   std::printf(": step %.2f us, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours), 1e6 * median(theirs), median(ratios));
 }
 
+// Answers to all rows against the forward products alone.
+void prediction_against_products(const Shape& shape) {
+  const std::size_t rows = 16384;
+  const auto table = table_of(shape, rows);
+  const auto order = counted(rows);
+  const NetworkSpec spec = network_of(shape);
+  const Layout<float> layout(spec);
+  Pass<float> pass(spec, layout, kernel_of<float>(kernel_level()));
+  AlignedVector<float> w(layout.size());
+  start_parameters<float>(spec, layout, {}, {1, 0, 0, Purpose::Start}, w);
+  std::vector<float> out(rows * spec.answers());
+  Products products({shape.widths, kBlockRows}, false);
+  const auto answer = [&] {
+    for (std::size_t at = 0; at < rows; at += kBlockRows) {
+      pass.answers(table, Span<const std::uint32_t>(order.data() + at, kBlockRows), Span<const float>(w.data(), w.size()), out.data() + at * spec.answers());
+    }
+  };
+  const auto multiply = [&] {
+    for (std::size_t at = 0; at < rows; at += kBlockRows) products.run();
+  };
+  std::vector<double> ours, theirs, ratios;
+  for (int repeat = 0; repeat < 31; ++repeat) {
+    ours.push_back(seconds_of(answer));
+    theirs.push_back(seconds_of(multiply));
+    ratios.push_back(ours.back() / theirs.back());
+  }
+  print_name({shape.widths, kBlockRows});
+  std::printf(": predicting %.2f us a block, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours) / double(rows / kBlockRows), 1e6 * median(theirs) / double(rows / kBlockRows), median(ratios));
+}
+
+// Seconds until two processes that each do the work are done.
+double in_two_processes(const std::function<void()>& work) {
+  return seconds_of([&] {
+    for (int i = 0; i < 2; ++i) {
+      if (fork() == 0) {
+        work();
+        _exit(0);
+      }
+    }
+    while (wait(nullptr) > 0) {
+    }
+  });
+}
+
+// What two threads gain, over what two independent processes gain at that moment. `whole` does all the work on so many
+// threads, `half` half of it on one.
+void threads_against_processes(const char* what, const std::function<void(std::size_t)>& whole, const std::function<void()>& half) {
+  std::vector<double> gains, controls, ratios;
+  for (int repeat = 0; repeat < 11; ++repeat) {
+    const double one = seconds_of([&] { whole(1); }), two = seconds_of([&] { whole(2); }), processes = in_two_processes(half);
+    gains.push_back(one / two);
+    controls.push_back(one / processes);
+    ratios.push_back(gains.back() / controls.back());
+  }
+  std::printf("%s: two threads gain %.2f, two processes %.2f, ratio %.2f\n", what, median(gains), median(controls), median(ratios));
+}
+
+void threads() {
+  const Shape shape = {{50, 128, 64, 2}, 4096};
+  const auto table = table_of(shape, 65536);
+  const auto rows = counted(65536);
+  const NetworkSpec spec = network_of(shape);
+  const auto fit = [&](std::size_t epochs, std::size_t n) {
+    Regimen regimen;
+    regimen.batch_size = shape.batch;
+    regimen.epochs = epochs;
+    train<float>(spec, regimen, table, rows, {}, {}, kernel_level(), {}, n);
+  };
+  threads_against_processes("one fit, 50-128-64-2 at 4096", [&](std::size_t n) { fit(6, n); }, [&] { fit(3, 1); });
+
+  const Shape small = {{20, 64, 32, 3}, 64};
+  const auto small_table = table_of(small, 4096);
+  const auto small_rows = counted(4096);
+  const NetworkSpec small_spec = network_of(small);
+  const auto pool = [&](std::size_t jobs, std::size_t n) {
+    std::vector<Job<float>> list(jobs);
+    for (std::size_t i = 0; i < jobs; ++i) {
+      list[i].network = &small_spec;
+      list[i].table = &small_table;
+      list[i].regimen.epochs = 10;
+      list[i].regimen.job = std::uint32_t(i);
+      list[i].training = small_rows;
+    }
+    train_jobs<float>(Span<const Job<float>>(list), kernel_level(), {}, n);
+  };
+  threads_against_processes("16 fits in the pool, 20-64-32-3 at 64", [&](std::size_t n) { pool(16, n); }, [&] { pool(8, 1); });
+}
+
 }  // namespace
 
 int main() {
@@ -131,4 +222,6 @@ int main() {
   const std::vector<Shape> shapes = {{{50, 128, 64, 2}, 256},  {{50, 128, 64, 2}, 1024}, {{100, 256, 128, 10}, 256}, {{100, 256, 128, 10}, 1024},
                                      {{20, 64, 32, 3}, 256},   {{20, 64, 32, 3}, 32},    {{20, 16, 1}, 256},         {{20, 16, 1}, 32}};
   for (const Shape& shape : shapes) step_against_products(shape);
+  for (std::size_t i : {0, 2, 4, 6}) prediction_against_products(shapes[i]);
+  threads();
 }

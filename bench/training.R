@@ -1,12 +1,12 @@
-# One epoch of a network with 20 inputs, 64 relu > 32 relu and 3 classes at batch 256 with Adam: the core against the
-# same arithmetic in plain R matrices, both single-threaded and in this one run, interleaved.
-# Usage, from the project's root: Rscript bench/training.R [rows] [repeats]
+# One epoch of a network with 20 inputs, 64 relu > 32 relu and 3 classes with Adam, at batch 256 and 32: the core against
+# the same arithmetic in plain R matrices, both single-threaded and in this one run, interleaved. The BLAS is the one that R
+# finds; it is named beside the figures.
+# Usage, from the project's root: OPENBLAS_NUM_THREADS=1 Rscript bench/training.R [rows] [repeats]
 library(hylomath)
 
 args <- as.integer(commandArgs(TRUE))
 rows <- if (length(args) > 0) args[1] else 25600
 repeats <- if (length(args) > 1) args[2] else 9
-batch <- 256
 set.seed(1)
 x <- matrix(rnorm(20 * rows), 20)
 class <- sample(3, rows, replace = TRUE)
@@ -14,20 +14,29 @@ y <- outer(1:3, class, `==`) + 0
 
 # ---- the core -----------------------------------------------------------------------------------------------------
 
-layer <- function(units, activation) list(units = units, activation = activation, dropout = 0, l1 = 0, l2 = 0, rate = 1)
-network <- list(inputs = 20, input_dropout = 0, output = "softmax", layers = list(layer(64, "relu"), layer(32, "relu"), layer(3, "identity")))
-settings <- list(method = "adam", learning_rate = 0.001, momentum = 0, batch_size = batch, epochs = 6, patience = 0, seed = 1)
+layer <- function(units, activation) {
+  list(units = units, activation = activation, dropout = 0, l1 = 0, l2 = 0, rate = 1, norm = FALSE, start = "usual", spread = 0)
+}
+network <- list(
+  inputs = 20, embeddings = list(), embedding_l1 = 0, embedding_l2 = 0, input_dropout = 0, input_noise = 0, output = "softmax",
+  loss = "cross_entropy", knee = 1, smoothing = 0, quantiles = numeric(), classes = 0,
+  layers = list(layer(64, "relu"), layer(32, "relu"), layer(3, "identity"))
+)
+settings <- hylomath:::core_regimen(list(
+  method = "adam", learning_rate = 0.001, clip_norm = 0, max_norm = 0, schedule = "constant", stop = "none", l2 = 0, epochs = 6, measures = character(), seed = 1
+))
 
 plan <- list(encoding = "number", fill = 0, shift = 0, scale = 1, low = -Inf, high = Inf, flag = FALSE)
 plans <- rep(list(plan), 20)
 columns <- lapply(1:20, function(i) x[i, ])
 
 # Seconds of an epoch once the first has warmed up; what the loop itself measures, without copying the table in.
-core_epoch <- function() {
+core_epoch <- function(batch) {
+  settings$batch_size <- batch
   fit <- hylomath:::core_train(
-    network, settings, plans, columns, seq_len(rows), class, rep(1, rows), numeric(), seq_len(rows), integer(), c(0, 0, 0), NULL, FALSE, 1L
+    network, settings, plans, columns, seq_len(rows), matrix(as.numeric(class)), rep(1, rows), numeric(), seq_len(rows), integer(), c(0, 0, 0), 1L, NULL, FALSE, 1L
   )
-  median(diff(fit$curves$seconds))
+  median(diff(fit$fits[[1]]$curves$seconds))
 }
 
 # ---- plain R ------------------------------------------------------------------------------------------------------
@@ -35,7 +44,7 @@ core_epoch <- function() {
 tx <- t(x)
 ty <- t(y)
 start <- function(n, m) matrix(rnorm(n * m, 0, sqrt(2 / n)), n)
-plain_epoch <- function() {
+plain_epoch <- function(batch) {
   p <- list(w1 = start(20, 64), b1 = numeric(64), w2 = start(64, 32), b2 = numeric(32), w3 = start(32, 3), b3 = numeric(3))
   mean1 <- lapply(p, `*`, 0)
   mean2 <- mean1
@@ -61,10 +70,13 @@ plain_epoch <- function() {
   proc.time()[["elapsed"]] - began
 }
 
-times <- vapply(seq_len(repeats), function(i) c(core = core_epoch(), plain = plain_epoch()), numeric(2))
-ratio <- times["plain", ] / times["core", ]
-cat(sprintf(
-  "epoch of %s rows, batch %d: core %.2f ms (%s kernels, single precision), plain R matrices %.0f ms (%s); ratio %.0f (quartiles %.0f to %.0f of %d interleaved runs)\n",
-  format(rows, big.mark = ","), batch, 1000 * median(times["core", ]), hylomath:::core_kernel(), 1000 * median(times["plain", ]),
-  basename(extSoftVersion()[["BLAS"]]), median(ratio), quantile(ratio, 0.25), quantile(ratio, 0.75), repeats
-))
+blas <- basename(normalizePath(extSoftVersion()[["BLAS"]]))
+for (batch in c(256, 32)) {
+  times <- vapply(seq_len(repeats), function(i) c(core = core_epoch(batch), plain = plain_epoch(batch)), numeric(2))
+  ratio <- times["plain", ] / times["core", ]
+  cat(sprintf(
+    "epoch of %s rows, batch %d: core %.2f ms (%s kernels, single precision), plain R matrices %.0f ms (%s); ratio %.0f (quartiles %.0f to %.0f of %d interleaved runs)\n",
+    format(rows, big.mark = ","), batch, 1000 * median(times["core", ]), hylomath:::core_kernel(), 1000 * median(times["plain", ]),
+    blas, median(ratio), quantile(ratio, 0.25), quantile(ratio, 0.75), repeats
+  ))
+}

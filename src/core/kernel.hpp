@@ -38,7 +38,8 @@ struct Product {
 template <class T>
 struct AdamStep {
   T rate;         // learning rate with both bias corrections in it
-  T decay1, decay2;
+  T decay1, share1;  // share = 1 - decay, formed in double precision: 1 - 0.999 has few digits in single
+  T decay2, share2;
   T epsilon;
   T shrink;       // what a parameter is multiplied by beforehand: 1, or less for decoupled weight decay
 };
@@ -64,7 +65,7 @@ struct Kernel {
   void (*answer)(Output output, std::size_t rows, std::size_t width, std::size_t lead, T* z);
   double (*loss)(const LossSpec& spec, const LossBlock<T>& block);
   void (*adam)(const AdamStep<T>& step, const T* gradient, T* mean, T* square, T* parameters, std::size_t count);
-  void (*rmsprop)(T rate, T decay, T epsilon, const T* gradient, T* square, T* parameters, std::size_t count);
+  void (*rmsprop)(T rate, T decay, T share, T epsilon, const T* gradient, T* square, T* parameters, std::size_t count);
   void (*momentum)(T rate, T momentum, const T* gradient, T* velocity, T* parameters, std::size_t count);
   void (*nesterov)(T rate, T momentum, const T* gradient, T* velocity, T* parameters, std::size_t count);
   // gradient += l2 * w + l1 * sign(w)

@@ -3,6 +3,8 @@
 //   HYLO_BYTES                   bytes in a vector
 //   HYLO_TILE_ROWS               for each number of vectors, the rows of a tile that `multiply` holds in registers
 //   HYLO_SQRT(v)                 square root of each lane
+//   HYLO_MAD(a, b, c)            a * b + c, fused where the set has it
+// Nothing else is fused: the files are compiled with -ffp-contract=off, so that a result doesn't hang on the compiler.
 // and stands in a namespace of its own. No header may be included from here on.
 
 typedef HYLO_REAL real;
@@ -13,6 +15,7 @@ constexpr bool is_double = sizeof(real) == 8;
 
 inline vec& at(real* p) { return *reinterpret_cast<vec*>(p); }
 inline const vec& at(const real* p) { return *reinterpret_cast<const vec*>(p); }
+inline vec mad(vec a, vec b, vec c) { return HYLO_MAD(a, b, c); }
 inline vec all(real x) { return x - vec{}; }  // x - 0 is x, and folded to a mere broadcast; 0 + x is not, for -0
 
 // ---- exponential ------------------------------------------------------------------------------------------------
@@ -28,27 +31,27 @@ inline Split split_exponential(vec x) {
   const real magic = is_double ? real(6755399441055744.0) : real(12582912.0);  // 1.5 * 2^(digits - 1)
   const real ln2_high = is_double ? real(6.93147180369123816490e-01) : real(0.693145751953125);
   const real ln2_low = is_double ? real(1.90821492927058770002e-10) : real(1.42860682030941723212e-6);
-  const vec shifted = x * real(1.4426950408889634) + magic;
+  const vec shifted = mad(x, all(real(1.4426950408889634)), all(magic));
   const vec n = shifted - magic;
-  const vec r = (x - n * ln2_high) - n * ln2_low;
+  const vec r = mad(n, all(-ln2_low), mad(n, all(-ln2_high), x));
   vec p;
   if (is_double) {
     p = all(real(1.0 / 6227020800.0));
-    p = p * r + real(1.0 / 479001600.0);
-    p = p * r + real(1.0 / 39916800.0);
-    p = p * r + real(1.0 / 3628800.0);
-    p = p * r + real(1.0 / 362880.0);
-    p = p * r + real(1.0 / 40320.0);
-    p = p * r + real(1.0 / 5040.0);
+    p = mad(p, r, all(real(1.0 / 479001600.0)));
+    p = mad(p, r, all(real(1.0 / 39916800.0)));
+    p = mad(p, r, all(real(1.0 / 3628800.0)));
+    p = mad(p, r, all(real(1.0 / 362880.0)));
+    p = mad(p, r, all(real(1.0 / 40320.0)));
+    p = mad(p, r, all(real(1.0 / 5040.0)));
   } else {
     p = all(real(1.0 / 5040.0));
   }
-  p = p * r + real(1.0 / 720.0);
-  p = p * r + real(1.0 / 120.0);
-  p = p * r + real(1.0 / 24.0);
-  p = p * r + real(1.0 / 6.0);
-  p = p * r + real(0.5);
-  p = p * r * r + r;
+  p = mad(p, r, all(real(1.0 / 720.0)));
+  p = mad(p, r, all(real(1.0 / 120.0)));
+  p = mad(p, r, all(real(1.0 / 24.0)));
+  p = mad(p, r, all(real(1.0 / 6.0)));
+  p = mad(p, r, all(real(0.5)));
+  p = mad(p * r, r, r);
   constexpr int mantissa = is_double ? 52 : 23;
   constexpr HYLO_INT bias = is_double ? 1023 : 127;
   ivec whole;
@@ -67,7 +70,7 @@ inline vec clamp(vec x, real low, real high) {
 
 inline vec exponential(vec x) {
   const Split s = split_exponential(clamp(x, is_double ? real(-708) : real(-87), is_double ? real(709) : real(88)));
-  return s.scale * s.rest + s.scale;
+  return mad(s.scale, s.rest, s.scale);
 }
 
 inline vec logistic_of(vec x) { return real(1) / (real(1) + exponential(-x)); }
@@ -76,14 +79,14 @@ inline vec logistic_of(vec x) { return real(1) / (real(1) + exponential(-x)); }
 inline vec tanh_of(vec x) {
   const vec size = x < real(0) ? -x : x;
   const Split s = split_exponential(clamp(size + size, real(0), is_double ? real(44) : real(22)));
-  const vec e = s.scale * s.rest + (s.scale - real(1));
+  const vec e = mad(s.scale, s.rest, s.scale - real(1));
   const vec t = e / (e + real(2));
   return x < real(0) ? -t : t;
 }
 
 inline vec expm1_of(vec x) {
   const Split s = split_exponential(clamp(x, is_double ? real(-708) : real(-87), is_double ? real(709) : real(88)));
-  return s.scale * s.rest + (s.scale - real(1));
+  return mad(s.scale, s.rest, s.scale - real(1));
 }
 
 // ---- logarithm --------------------------------------------------------------------------------------------------
@@ -94,8 +97,8 @@ inline vec twice_atanh(vec s) {
   const vec t = s * s;
   vec p = all(real(1) / real(2 * Terms + 1));
   HYLO_UNROLL
-  for (int k = Terms - 1; k >= 1; --k) p = p * t + real(1) / real(2 * k + 1);
-  return (s + s) + (s + s) * (p * t);
+  for (int k = Terms - 1; k >= 1; --k) p = mad(p, t, all(real(1) / real(2 * k + 1)));
+  return mad(s + s, p * t, s + s);
 }
 
 // x above 0 and normal; 0 gives about -88 (double: -709).
@@ -134,27 +137,27 @@ inline vec sine_about(vec x, real half) {
   const real pi1 = is_double ? real(3.1415926218032837) : real(3.140625);
   const real pi2 = is_double ? real(3.1786509424591713e-08) : real(9.67502593994140625e-4);
   const real pi3 = is_double ? real(1.2246467864107189e-16) : real(1.509957990978376e-7);
-  const vec shifted = (x * real(0.3183098861837907) + half) + magic;
+  const vec shifted = mad(x, all(real(0.3183098861837907)), all(half)) + magic;
   const vec n = (shifted - magic) - half;
-  const vec r = ((x - n * pi1) - n * pi2) - n * pi3;
+  const vec r = mad(n, all(-pi3), mad(n, all(-pi2), mad(n, all(-pi1), x)));
   const vec t = r * r;
   vec p;
   if (is_double) {
     p = all(real(-1.0 / 25852016738884976640000.0));
-    p = p * t + real(1.0 / 51090942171709440000.0);
-    p = p * t + real(-1.0 / 121645100408832000.0);
-    p = p * t + real(1.0 / 355687428096000.0);
-    p = p * t + real(-1.0 / 1307674368000.0);
-    p = p * t + real(1.0 / 6227020800.0);
+    p = mad(p, t, all(real(1.0 / 51090942171709440000.0)));
+    p = mad(p, t, all(real(-1.0 / 121645100408832000.0)));
+    p = mad(p, t, all(real(1.0 / 355687428096000.0)));
+    p = mad(p, t, all(real(-1.0 / 1307674368000.0)));
+    p = mad(p, t, all(real(1.0 / 6227020800.0)));
   } else {
     p = all(real(1.0 / 6227020800.0));
   }
-  p = p * t + real(-1.0 / 39916800.0);
-  p = p * t + real(1.0 / 362880.0);
-  p = p * t + real(-1.0 / 5040.0);
-  p = p * t + real(1.0 / 120.0);
-  p = p * t + real(-1.0 / 6.0);
-  const vec value = r + r * (p * t);
+  p = mad(p, t, all(real(-1.0 / 39916800.0)));
+  p = mad(p, t, all(real(1.0 / 362880.0)));
+  p = mad(p, t, all(real(-1.0 / 5040.0)));
+  p = mad(p, t, all(real(1.0 / 120.0)));
+  p = mad(p, t, all(real(-1.0 / 6.0)));
+  const vec value = mad(r, p * t, r);
   ivec odd;
   std::memcpy(&odd, &shifted, sizeof odd);
   return (odd & 1) != 0 ? -value : value;
@@ -186,7 +189,7 @@ void tile(const Product<real>& p, std::size_t row, std::size_t column) {
     for (int i = 0; i < M; ++i) {
       const vec left = all(a[i * a_row]);
       HYLO_UNROLL
-      for (int v = 0; v < V; ++v) sum[i][v] += left * right[v];
+      for (int v = 0; v < V; ++v) sum[i][v] = mad(left, right[v], sum[i][v]);
     }
   }
   if (p.finish == Finish::Rectify) {
@@ -528,33 +531,31 @@ inline vec over_root(vec q, real epsilon) {
     std::memcpy(&r, &bits, sizeof r);
     const vec half = real(0.5) * q;
     HYLO_UNROLL
-    for (int k = 0; k < 3; ++k) r = r * (real(1.5) - half * r * r);
-    const vec d = q * r + epsilon;  // q = 0 gives epsilon, since r is finite
+    for (int k = 0; k < 3; ++k) r = r * mad(-half * r, r, all(real(1.5)));
+    const vec d = mad(q, r, all(epsilon));  // q = 0 gives epsilon, since r is finite
     std::memcpy(&bits, &d, sizeof bits);
     bits = HYLO_INT(0x7EF311C7) - bits;
     vec u;
     std::memcpy(&u, &bits, sizeof u);
     HYLO_UNROLL
-    for (int k = 0; k < 3; ++k) u = u * (real(2) - d * u);
+    for (int k = 0; k < 3; ++k) u = u * mad(-d, u, all(real(2)));
     return u;
   }
 }
 
 void adam(const AdamStep<real>& s, const real* gradient, real* mean, real* square, real* parameters,
           std::size_t count) {
-  const real new1 = real(1) - s.decay1, new2 = real(1) - s.decay2;
   for (std::size_t i = 0; i < count; i += lanes) {
     const vec g = at(gradient + i);
-    const vec m = at(mean + i) * s.decay1 + g * new1;
-    const vec q = at(square + i) * s.decay2 + g * g * new2;
+    const vec m = mad(at(mean + i), all(s.decay1), g * s.share1);
+    const vec q = mad(at(square + i), all(s.decay2), g * g * s.share2);
     at(mean + i) = m;
     at(square + i) = q;
-    at(parameters + i) = s.shrink * at(parameters + i) - s.rate * m * over_root(q, s.epsilon);
+    at(parameters + i) = mad(-s.rate * m, over_root(q, s.epsilon), s.shrink * at(parameters + i));
   }
 }
 
-void rmsprop(real rate, real decay, real epsilon, const real* gradient, real* square, real* parameters, std::size_t count) {
-  const real share = real(1) - decay;
+void rmsprop(real rate, real decay, real share, real epsilon, const real* gradient, real* square, real* parameters, std::size_t count) {
   for (std::size_t i = 0; i < count; i += lanes) {
     const vec g = at(gradient + i);
     const vec q = at(square + i) * decay + g * g * share;
@@ -621,14 +622,14 @@ void measure(const real* x, std::size_t count, double* squares, double* largest)
   std::size_t i = 0;
   for (; i + 2 * lanes <= count; i += 2 * lanes) {
     const vec a = at(x + i), b = at(x + i + lanes);
-    even += a * a;
-    odd += b * b;
+    even = mad(a, a, even);
+    odd = mad(b, b, odd);
     most = larger(size_of(a), most);
     also = larger(size_of(b), also);
   }
   if (i < count) {
     const vec a = at(x + i);
-    even += a * a;
+    even = mad(a, a, even);
     most = larger(size_of(a), most);
   }
   most = larger(most, also);

@@ -15,6 +15,8 @@ inline V lane_sqrt(V v) {
 
 #define HYLO_BYTES 16
 #define HYLO_TILE_ROWS {0, 8, 4}
+#define HYLO_MAD_SINGLE(a, b, c) ((a) * (b) + (c))
+#define HYLO_MAD_DOUBLE(a, b, c) ((a) * (b) + (c))
 #if defined(__x86_64__)
 #define HYLO_SQRT_SINGLE(v) ((vec)_mm_sqrt_ps((__m128)(v)))
 #define HYLO_SQRT_DOUBLE(v) ((vec)_mm_sqrt_pd((__m128d)(v)))

@@ -5,7 +5,6 @@
 namespace hylo {
 
 double WholeLoss::operator()(Span<const double> parameters, Span<double> gradient) {
-  ++calls_;
   last_ = objective_.gradient(rows_, parameters, nullptr, gradient);
   return last_ * share_ + objective_.penalty(parameters);
 }
@@ -20,12 +19,13 @@ double WholeLoss::unpenalised(Span<const double> parameters) {
   return last_ * share_;
 }
 
-std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, const Layout<double>& layout, const Kernel<double>& kernel) {
+std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& loss, const Kernel<double>& kernel) {
+  const Layout<double>& layout = loss.objective().layout();
   switch (spec.method) {
     case Method::Resilient: return resilient(layout.size());
-    case Method::ScaledConjugate: return scaled_conjugate(layout);
+    case Method::ScaledConjugate: return scaled_conjugate(layout.size(), layout.parameters());
     case Method::Lbfgs: return lbfgs(layout.size());
-    case Method::Levenberg: return levenberg(layout, kernel, spec.evidence);
+    case Method::Levenberg: return levenberg(loss, kernel, spec.evidence);
     default: throw std::invalid_argument("not a method for whole tables");
   }
 }

@@ -1,6 +1,7 @@
 // The methods that look at the whole table before each step, in double precision. One step is one epoch.
 #pragma once
 #include <cstdint>
+#include <functional>
 #include <limits>
 #include <memory>
 #include <vector>
@@ -10,27 +11,37 @@
 
 namespace hylo {
 
-// Mean loss plus penalties over all training rows as a function of the parameters.
-class WholeLoss {
+// What a method lowers: a function of the parameters and its gradient.
+class Lowered {
+ public:
+  virtual ~Lowered() = default;
+  virtual double operator()(Span<const double> parameters, Span<double> gradient) = 0;
+  virtual double value(Span<const double> parameters) = 0;
+  virtual double mean_loss() const = 0;          // at the parameters of the last call, without penalties
+  virtual bool interrupted() { return false; }   // looked at between calls; a method then gives up its step
+};
+
+// Mean loss plus penalties over all training rows. Squared errors can be had row by row too.
+class WholeLoss : public Lowered {
  public:
   WholeLoss(Objective<double>& objective, Span<const std::uint32_t> rows, double weight)
       : objective_(objective), rows_(rows), share_(1 / double(rows.size())), weight_(weight) {}
 
-  // Returns loss plus penalties; `gradient` is that of both. Counts as an update of the gradient.
-  double operator()(Span<const double> parameters, Span<double> gradient);
-  double value(Span<const double> parameters);
+  double operator()(Span<const double> parameters, Span<double> gradient) override;
+  double value(Span<const double> parameters) override;
   double unpenalised(Span<const double> parameters);
+  double mean_loss() const override { return last_ / weight_; }  // over the sum of weights
+  bool interrupted() override { return stop_requested && stop_requested(); }
 
-  double mean_loss() const { return last_ / weight_; }  // of the last call, without penalties, over the sum of weights
-  std::size_t calls() const { return calls_; }
   Objective<double>& objective() { return objective_; }
   Span<const std::uint32_t> rows() const { return rows_; }
+
+  std::function<bool()> stop_requested;
 
  private:
   Objective<double>& objective_;
   Span<const std::uint32_t> rows_;
   double share_, weight_, last_ = 0;
-  std::size_t calls_ = 0;
 };
 
 struct Step {
@@ -41,18 +52,19 @@ struct Step {
 class WholeMethod {
  public:
   virtual ~WholeMethod() = default;
-  virtual Step step(WholeLoss& loss, Span<double> parameters) = 0;
+  virtual Step step(Lowered& loss, Span<double> parameters) = 0;
   virtual Span<const double> gradient() const = 0;  // at the parameters from which the last step was taken, or after it
   virtual double l2() const { return std::numeric_limits<double>::quiet_NaN(); }  // what evidence came to
 };
 
-std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, const Layout<double>& layout, const Kernel<double>& kernel);
+// `loss` is what Levenberg's steps will be given; the others take any.
+std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& loss, const Kernel<double>& kernel);
 
 // Resilient propagation: the step of each weight grows while the sign of its slope stays and shrinks when it turns
 // (Riedmiller and Braun 1993; without backtracking as in Igel and Huesken 2003).
 std::unique_ptr<WholeMethod> resilient(std::size_t size);
 // Scaled conjugate gradient (Moller 1993).
-std::unique_ptr<WholeMethod> scaled_conjugate(const Layout<double>& layout);
+std::unique_ptr<WholeMethod> scaled_conjugate(std::size_t size, std::size_t unknowns);
 // L-BFGS with ten pairs and a line search for the strong Wolfe conditions (Liu and Nocedal 1989; Nocedal and Wright 2006).
 std::unique_ptr<WholeMethod> lbfgs(std::size_t size);
 // Levenberg-Marquardt (Marquardt 1963) with the damping of Madsen, Nielsen and Tingleff (2004). Up to kQrWork multiplications
@@ -62,7 +74,7 @@ std::unique_ptr<WholeMethod> lbfgs(std::size_t size);
 // With `evidence` the penalty is set anew after each step, so that the weights are as large as the data speak for (MacKay
 // 1992; Foresee and Hagan 1997): with g = k - l2 tr(A^-1) the effective number of the k penalised weights, A the Hessian,
 //   l2 = 2 g mean(e^2) / (sum w^2 (n - g)).
-std::unique_ptr<WholeMethod> levenberg(const Layout<double>& layout, const Kernel<double>& kernel, bool evidence);
+std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence);
 inline constexpr double kQrWork = 2e6;
 
 }  // namespace hylo

@@ -18,7 +18,7 @@ class Lbfgs : public WholeMethod {
   explicit Lbfgs(std::size_t size)
       : gradient_(size), direction_(size), trial_(size), slope_(size), steps_(kPairs, AlignedVector<double>(size)), turns_(kPairs, AlignedVector<double>(size)) {}
 
-  Step step(WholeLoss& loss, Span<double> w) override {
+  Step step(Lowered& loss, Span<double> w) override {
     if (!begun_) value_ = loss(w, gradient_);
     begun_ = true;
     for (int attempt = 0; attempt < 2; ++attempt) {
@@ -79,19 +79,19 @@ class Lbfgs : public WholeMethod {
     double at, value, slope;
   };
 
-  Point look(WholeLoss& loss, Span<const double> w, double at) {
+  Point look(Lowered& loss, Span<const double> w, double at) {
     add_scaled(w, at, direction_, trial_);
     const double value = loss(trial_, slope_);
     return {at, std::isfinite(value) ? value : std::numeric_limits<double>::infinity(), dot(slope_, direction_)};
   }
 
   // Nocedal and Wright's algorithms 3.5 and 3.6. On success trial_, slope_ and value_ are those of the point found.
-  bool search(WholeLoss& loss, Span<const double> w) {
+  bool search(Lowered& loss, Span<const double> w) {
     const Point start = {0, value_, dot(gradient_, direction_)};
     if (!(start.slope < 0)) return false;
     Point before = start;
     double at = stored_ > 0 ? 1 : std::min(1.0, 1 / length_of(gradient_));
-    for (int i = 0; i < 25; ++i) {
+    for (int i = 0; i < 25 && !loss.interrupted(); ++i) {
       const Point here = look(loss, w, at);
       if (here.value > start.value + kDecrease * at * start.slope || (i > 0 && here.value >= before.value)) return zoom(loss, w, start, before, here);
       if (std::fabs(here.slope) <= -kCurvature * start.slope) return take(here);
@@ -102,8 +102,8 @@ class Lbfgs : public WholeMethod {
     return false;
   }
 
-  bool zoom(WholeLoss& loss, Span<const double> w, const Point& start, Point low, Point high) {
-    for (int i = 0; i < 40; ++i) {
+  bool zoom(Lowered& loss, Span<const double> w, const Point& start, Point low, Point high) {
+    for (int i = 0; i < 40 && !loss.interrupted(); ++i) {
       const double at = between(low, high);
       const Point here = look(loss, w, at);
       if (here.value > start.value + kDecrease * at * start.slope || here.value >= low.value) {

@@ -13,22 +13,22 @@ namespace {
 //   (2 J'J + L + mu I) d = -(2 J'e + L w), L the penalties' diagonal, or the least-squares problem of the same solution.
 class Levenberg : public WholeMethod {
  public:
-  Levenberg(const Layout<double>& layout, const Kernel<double>& kernel, bool evidence)
-      : kernel_(kernel), evidence_(evidence), side_(layout.parameters()), stride_(row_stride<double>(side_)), padded_(layout.size()), at_(side_), diagonal_(side_),
-        right_(side_), move_(side_), normal_(side_ * stride_), trial_(layout.size()) {
+  Levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence)
+      : loss_(loss), kernel_(kernel), evidence_(evidence), side_(loss.objective().layout().parameters()), stride_(row_stride<double>(side_)),
+        padded_(loss.objective().layout().size()), at_(side_), diagonal_(side_), right_(side_), move_(side_), normal_(side_ * stride_), trial_(padded_.size()) {
     std::size_t next = 0;
-    layout.each([&](std::size_t at, bool) { at_[next++] = at; });
+    loss.objective().layout().each([&](std::size_t at, bool) { at_[next++] = at; });
   }
 
-  Step step(WholeLoss& loss, Span<double> w) override {
-    if (!begun_) begin(loss, w);
-    collect(loss, w);
+  Step step(Lowered&, Span<double> w) override {
+    if (!begun_) begin(w);
+    collect(w);
     if (mu_ < 0) {  // a first damping in the measure of the problem
       double most = 0;
       for (std::size_t j = 0; j < side_; ++j) most = std::max(most, column_square(j));
       mu_ = 1e-3 * std::max(most, 1e-12);
     }
-    for (int attempt = 0; attempt < 40; ++attempt) {
+    for (int attempt = 0; attempt < 40 && !loss_.interrupted(); ++attempt) {
       if (!solve()) {
         raise();
         continue;
@@ -40,21 +40,21 @@ class Levenberg : public WholeMethod {
         size2 += move_[j] * move_[j];
         predicted += 0.5 * move_[j] * (mu_ * move_[j] - right_[j]);  // half of d'(mu d - g)
       }
-      const double trial_value = loss.unpenalised(trial_) + penalty(trial_);
+      const double trial_value = loss_.unpenalised(trial_) + penalty(trial_);
       const double gain = (value_ - trial_value) / predicted;
       if (std::isfinite(trial_value) && trial_value < value_ && gain > 0) {
         std::copy(trial_.begin(), trial_.end(), w.begin());
         value_ = trial_value;
         mu_ *= std::max(1.0 / 3, 1 - std::pow(2 * gain - 1, 3));
         factor_ = 2;
-        if (evidence_) weigh_evidence(loss, w);
-        return {true, loss.mean_loss()};
+        if (evidence_) weigh_evidence(w);
+        return {true, loss_.mean_loss()};
       }
       if (size2 <= 1e-30 * (1e-30 + dot(w, w))) break;
       raise();
     }
-    loss.unpenalised(w);
-    return {false, loss.mean_loss()};
+    loss_.unpenalised(w);
+    return {false, loss_.mean_loss()};
   }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
@@ -68,7 +68,7 @@ class Levenberg : public WholeMethod {
   }
 
   // Uses the J'J of the point that the step came from: the next one is near.
-  void weigh_evidence(WholeLoss& loss, Span<const double> w) {
+  void weigh_evidence(Span<const double> w) {
     if (by_qr_) gather_normal();
     if (!factor_normal(0)) return;
     double weights = 0, squares = 0, spent = 0;
@@ -79,7 +79,7 @@ class Levenberg : public WholeMethod {
       spent += diagonal_[j] * inverse_diagonal(j);
     }
     const double n = double(rows_), effective = std::min(std::max(weights - spent, 1e-3), 0.99 * n);
-    const double error = loss.unpenalised(w);
+    const double error = loss_.unpenalised(w);
     const double l2 = std::min(std::max(2 * effective * error / (std::max(squares, 1e-12) * (n - effective)), 1e-12), 1e3);
     for (double& d : diagonal_) d = d > 0 ? l2 : 0;
     value_ = error + penalty(w);
@@ -102,10 +102,10 @@ class Levenberg : public WholeMethod {
     return square;
   }
 
-  void begin(WholeLoss& loss, Span<const double> w) {
-    value_ = loss(w, padded_);
-    const auto& spec = loss.objective().spec();
-    const auto& layout = loss.objective().layout();
+  void begin(Span<const double> w) {
+    value_ = loss_(w, padded_);
+    const auto& spec = loss_.objective().spec();
+    const auto& layout = loss_.objective().layout();
     for (std::size_t j = 0; j < side_; ++j) {
       const std::size_t at = at_[j];
       if (at < layout.weights_at(0)) diagonal_[j] = spec.embedding_l2;
@@ -113,20 +113,20 @@ class Levenberg : public WholeMethod {
         if (at >= layout.weights_at(l) && at < layout.biases_at(l)) diagonal_[j] = spec.layers[l].l2;
       }
     }
-    rows_ = loss.rows().size() * layout.units(layout.layers() - 1);
+    rows_ = loss_.rows().size() * layout.units(layout.layers() - 1);
     by_qr_ = double(rows_ + 2 * side_) * double(side_) * double(side_) <= kQrWork;
     if (by_qr_) stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_), errors_.resize(rows_), errors_copy_.resize(rows_ + 2 * side_);
     begun_ = true;
   }
 
   // J and e of the current parameters, or J'J and J'e; and right_ = 2 J'e + L w, the gradient.
-  void collect(WholeLoss& loss, Span<const double> w) {
-    auto& objective = loss.objective();
+  void collect(Span<const double> w) {
+    auto& objective = loss_.objective();
     std::fill(normal_.begin(), normal_.end(), 0.0);
     std::fill(right_.begin(), right_.end(), 0.0);
     std::size_t row = 0;
-    for (std::size_t i = 0; i < objective.jacobian_blocks(loss.rows()); ++i) {
-      const auto j = objective.jacobian(loss.rows(), w, i);
+    for (std::size_t i = 0; i < objective.jacobian_blocks(loss_.rows()); ++i) {
+      const auto j = objective.jacobian(loss_.rows(), w, i);
       for (std::size_t r = 0; r < j.count; ++r) {
         const double* slopes = j.rows + r * j.stride;
         for (std::size_t k = 0; k < side_; ++k) right_[k] += 2 * slopes[k] * j.errors[r];
@@ -247,6 +247,7 @@ class Levenberg : public WholeMethod {
     factor_ *= 2;
   }
 
+  WholeLoss& loss_;
   const Kernel<double>& kernel_;
   bool evidence_;
   std::size_t side_, stride_;
@@ -264,8 +265,8 @@ class Levenberg : public WholeMethod {
 
 }  // namespace
 
-std::unique_ptr<WholeMethod> levenberg(const Layout<double>& layout, const Kernel<double>& kernel, bool evidence) {
-  return std::make_unique<Levenberg>(layout, kernel, evidence);
+std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence) {
+  return std::make_unique<Levenberg>(loss, kernel, evidence);
 }
 
 }  // namespace hylo

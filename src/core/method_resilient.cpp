@@ -13,7 +13,7 @@ class Resilient : public WholeMethod {
  public:
   explicit Resilient(std::size_t size) : gradient_(size), former_(size), length_(size, kFirst) {}
 
-  Step step(WholeLoss& loss, Span<double> w) override {
+  Step step(Lowered& loss, Span<double> w) override {
     if (!begun_) loss(w, gradient_);
     begun_ = true;
     for (std::size_t i = 0; i < w.size(); ++i) {

@@ -12,16 +12,15 @@ namespace {
 // curvature, lambda the scale, Delta the comparison of the quadratic model with the function.
 class ScaledConjugate : public WholeMethod {
  public:
-  explicit ScaledConjugate(const Layout<double>& layout)
-      : unknowns_(layout.parameters()), gradient_(layout.size()), r_(layout.size()), p_(layout.size()), trial_(layout.size()), slope_(layout.size()) {}
+  ScaledConjugate(std::size_t size, std::size_t unknowns) : unknowns_(unknowns), gradient_(size), r_(size), p_(size), trial_(size), slope_(size) {}
 
-  Step step(WholeLoss& loss, Span<double> w) override {
+  Step step(Lowered& loss, Span<double> w) override {
     if (!begun_) {
       value_ = loss(w, gradient_);
       steepest();
       begun_ = true;
     }
-    for (int attempt = 0; attempt < 60; ++attempt) {
+    for (int attempt = 0; attempt < 60 && !loss.interrupted(); ++attempt) {
       const double size2 = dot(p_, p_);
       if (size2 == 0) break;
       if (fresh_) {  // curvature along p by a difference of gradients
@@ -86,6 +85,6 @@ class ScaledConjugate : public WholeMethod {
 
 }  // namespace
 
-std::unique_ptr<WholeMethod> scaled_conjugate(const Layout<double>& layout) { return std::make_unique<ScaledConjugate>(layout); }
+std::unique_ptr<WholeMethod> scaled_conjugate(std::size_t size, std::size_t unknowns) { return std::make_unique<ScaledConjugate>(size, unknowns); }
 
 }  // namespace hylo

@@ -62,13 +62,13 @@ void Optimiser<T>::move(const Stretch& stretch, double rate, Span<const T> gradi
   switch (spec_.method) {
     case Method::Momentum: return kernel_.momentum(T(rate), T(spec_.momentum), g, first_.data() + from, p, count);
     case Method::Nesterov: return kernel_.nesterov(T(rate), T(spec_.momentum), g, first_.data() + from, p, count);
-    case Method::Rmsprop: return kernel_.rmsprop(T(rate), T(spec_.decay2), T(spec_.epsilon), g, second_.data() + from, p, count);
+    case Method::Rmsprop: return kernel_.rmsprop(T(rate), T(spec_.decay2), T(1 - spec_.decay2), T(spec_.epsilon), g, second_.data() + from, p, count);
     default: break;
   }
   // The paper's efficient form: both bias corrections in the rate, epsilon scaled to match.
   const double correction = std::sqrt(1 - power2_);
   const double shrink = stretch.decays ? 1 - rate * spec_.weight_decay : 1;
-  kernel_.adam({T(rate * correction / (1 - power1_)), T(spec_.decay1), T(spec_.decay2), T(spec_.epsilon * correction), T(shrink)},
+  kernel_.adam({T(rate * correction / (1 - power1_)), T(spec_.decay1), T(1 - spec_.decay1), T(spec_.decay2), T(1 - spec_.decay2), T(spec_.epsilon * correction), T(shrink)},
                g, first_.data() + from, second_.data() + from, p, count);
 }
 

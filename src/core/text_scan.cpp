@@ -2,10 +2,12 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cstdint>
+#include <cstring>
 #include <fstream>
 #include <mutex>
-#include <vector>
 
+#include "aligned.hpp"
 #include "parallel.hpp"
 
 namespace hylo {
@@ -17,6 +19,40 @@ bool is_digit(char c) { return c >= '0' && c <= '9'; }
 bool starts_cell(char before) {
   return before == ',' || before == '\n' || before == ';' || before == '\t' || before == '|' || before == '"' ||
          before == ' ';
+}
+
+// Sixteen bytes at a time, as every 64-bit processor has them.
+typedef unsigned char Bytes __attribute__((vector_size(16), may_alias, aligned(1)));
+typedef signed char Found __attribute__((vector_size(16)));  // what a comparison of Bytes gives
+
+bool any(Found f) {
+  std::uint64_t halves[2];
+  std::memcpy(halves, &f, sizeof f);
+  return (halves[0] | halves[1]) != 0;
+}
+
+Bytes load(const char* p) { return *reinterpret_cast<const Bytes*>(p); }
+
+// Whether a cell starts with a zero and another digit, and where the first zero byte is (`end` for none). The bytes before
+// `begin` and at `end` can be read.
+bool look_through(const char* begin, const char* end, const char** zero) {
+  bool leading = false;
+  const char* c = begin;
+  *zero = end;
+  for (; c + 16 <= end; c += 16) {
+    const Bytes here = load(c), before = load(c - 1), behind = load(c + 1);
+    if (any(here == 0)) break;
+    const Found starts = (before == ',') | (before == '\n') | (before == ';') | (before == '\t') | (before == '|') | (before == '"') | (before == ' ');
+    leading = leading || any((here == '0') & (behind - '0' <= 9) & starts);
+  }
+  for (; c < end; ++c) {
+    if (*c == '\0') {
+      *zero = c;
+      break;
+    }
+    leading = leading || (*c == '0' && is_digit(c[1]) && starts_cell(c[-1]));
+  }
+  return leading;
 }
 
 }  // namespace
@@ -32,24 +68,19 @@ TextScan scan_text(const std::string& file, std::size_t threads) {
   in_parts(size, std::size_t(1) << 22, threads, [&](std::size_t from, std::size_t to) {
     // one byte before the part and one behind it, so that no cell falls between two parts
     const std::size_t first = from == 0 ? 0 : from - 1, last = std::min(size, to + 1);
-    std::vector<char> bytes(last - first + 1, '\n');
+    UnfilledVector<char> bytes(last - first + 2);
     std::ifstream in(file, std::ios::binary);
     in.seekg(std::streamoff(first));
-    char* text = bytes.data() + (from == 0 ? 1 : 0);
-    in.read(text, std::streamsize(last - first));
+    bytes.front() = bytes[bytes.size() - 1] = bytes[bytes.size() - 2] = '\n';
+    in.read(bytes.data() + (from == 0 ? 1 : 0), std::streamsize(last - first));
     const char* begin = bytes.data() + 1;
     const char* end = begin + (to - from);
-    bool found = false;
-    for (const char* c = begin; c < end; ++c) {
-      if (*c > '0') continue;
-      if (*c == '0') {
-        found = found || (c + 1 < bytes.data() + bytes.size() && is_digit(c[1]) && starts_cell(c[-1]));
-      } else if (*c == '\0') {
-        const std::lock_guard<std::mutex> lock(mutex);
-        const long long at = (long long)(from + std::size_t(c - begin));
-        if (result.zero_byte < 0 || at < result.zero_byte) result.zero_byte = at;
-        break;
-      }
+    const char* zero = end;
+    const bool found = look_through(begin, end, &zero);
+    if (zero < end) {
+      const std::lock_guard<std::mutex> lock(mutex);
+      const long long at = (long long)(from + std::size_t(zero - begin));
+      if (result.zero_byte < 0 || at < result.zero_byte) result.zero_byte = at;
     }
     if (found) leading = true;
   });

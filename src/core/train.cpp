@@ -94,9 +94,10 @@ class BatchSteps : public Steps<T> {
 class WholeSteps : public Steps<double> {
  public:
   WholeSteps(const Regimen& regimen, Objective<double>& objective, const Kernel<double>& kernel, Span<const std::uint32_t> training, double weight)
-      : kernel_(kernel), loss_(objective, training, weight), method_(whole_method(regimen.optimiser, objective.layout(), kernel)) {}
+      : kernel_(kernel), loss_(objective, training, weight), method_(whole_method(regimen.optimiser, loss_, kernel)) {}
 
   Pace epoch(std::size_t, Span<double> parameters, const Watch& watch) override {
+    if (!loss_.stop_requested) loss_.stop_requested = [this, &watch] { return asked_ = asked_ || watch.stop_requested(); };
     const Step step = method_->step(loss_, parameters);
     Pace pace;
     double squares = 0;
@@ -106,12 +107,13 @@ class WholeSteps : public Steps<double> {
     pace.updates = 1;
     pace.moved = step.moved;
     pace.l2 = method_->l2();
-    pace.interrupted = watch.stop_requested();
+    pace.interrupted = loss_.interrupted();
     return pace;
   }
 
  private:
   const Kernel<double>& kernel_;
+  bool asked_ = false;
   WholeLoss loss_;
   std::unique_ptr<WholeMethod> method_;
 };

@@ -62,6 +62,18 @@ test_that("the whole-table methods agree with R's fits to seven digits, weighted
   expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), "resilient")), unname(coef(logistic)), tolerance = 1e-4)
 })
 
+test_that("an exposure is glm's offset", {
+  e <- withr::with_seed(8, transform(table, days = runif(400, 1, 9)))
+  e$n <- withr::with_seed(9, rpois(400, e$days * exp(0.2 + 0.4 * e$a)))
+  ze <- data.frame(scale(e[c("a", "b", "c")]), e[c("n", "days", "w")])
+  reference <- glm(n ~ a + b + c + offset(log(days)), poisson, ze, weights = w, epsilon = 1e-14)
+  for (method in c("lbfgs", "scaled_conjugate")) {
+    model <- exact_optimum(set_columns(brief(e, target = "n"), keep = c(a, b, c), exposure = days, weight = w), method)
+    expect_equal(fitted_coefficients(model), unname(coef(reference)), tolerance = 1e-6)
+    expect_lt(tail(loss_curves(model)$gradient, 1), 1e-7)
+  }
+})
+
 test_that("a direct model with the gamma loss is gamma regression with a logarithmic link", {
   g <- withr::with_seed(5, transform(table, size = rgamma(400, 3, 3 / exp(1 + 0.5 * a - b))))
   zg <- data.frame(scale(g[c("a", "b", "c")]), size = g$size)

@@ -52,7 +52,7 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(training(prepare(regimen(r, output = "exponential"), target = "log")), "a logarithm of its own")
   expect_fails(brief(kilns, target = c("outcome", "peak_c")), "must be numbers")
   expect_fails(brief(mtcars, target = c("mpg", "mpg")), "names `mpg` twice")
-  expect_fails(training(wire(regimen(brief(mtcars, target = "mpg"), method = "levenberg_marquardt"), "200 tanh")), "at most 2,000 parameters")
+  expect_fails(training(wire(regimen(brief(mtcars, target = "mpg"), method = "levenberg_marquardt"), "200 tanh")), "at most 1,000 parameters")
 })
 
 test_that("kinds with settings have one canonical form, and survive the brief file", {

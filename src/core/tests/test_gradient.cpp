@@ -99,6 +99,54 @@ TEST_CASE("every loss has the gradient that finite differences find, with each o
   }
 }
 
+TEST_CASE("every combination of activation, output, loss, penalty, normalisation and embedding has the right gradient") {
+  struct Pair {
+    Output output;
+    Loss loss;
+  };
+  std::vector<Pair> pairs = {{Output::Logistic, Loss::CrossEntropy}, {Output::Softmax, Loss::CrossEntropy}, {Output::Ordinal, Loss::CrossEntropy}};
+  for (Output output : {Output::Identity, Output::Exponential, Output::Softplus}) {
+    for (Loss loss : {Loss::Squared, Loss::Absolute, Loss::Huber, Loss::Quantile, Loss::Poisson, Loss::Gamma}) {
+      if (output != Output::Identity || (loss != Loss::Poisson && loss != Loss::Gamma)) pairs.push_back({output, loss});
+    }
+  }
+  const Draw draw = {21, 0, 3, 5};
+  double worst = 0;
+  std::size_t combinations = 0;
+  for (const Pair& pair : pairs) {
+    const bool quantiles = pair.loss == Loss::Quantile;
+    const std::size_t outputs = pair.output == Output::Softmax ? 3 : quantiles ? 2 : 1;
+    for (bool embeds : {false, true}) {
+      auto table = table_of<double>(13, embeds ? 3 : 2, quantiles ? 1 : outputs, pair.output, 17);
+      for (std::size_t i = 0; i < table.rows; ++i) {
+        if (embeds) table.x_row(i)[2] = double(i % 4);
+        if (pair.loss == Loss::Gamma) table.y_row(i)[0] = std::fabs(table.y_row(i)[0]) + 0.3;
+      }
+      for (Activation activation : kActivations) {
+        for (const auto& [l1, l2] : {std::pair(0.0, 0.0), std::pair(0.02, 0.0), std::pair(0.0, 0.03), std::pair(0.02, 0.01)}) {
+          for (bool norm : {false, true}) {
+            auto spec = network_of(2, {4}, activation, outputs, pair.output, l1, l2);
+            spec.layers[0].norm = norm;
+            spec.loss.loss = pair.loss;
+            spec.loss.classes = 4;
+            spec.loss.knee = 0.8;
+            if (quantiles) spec.loss.quantiles = {0.2, 0.7};
+            if (embeds) spec.embeddings = {{3, 2}}, spec.embedding_l1 = l1, spec.embedding_l2 = l2;
+            const double error = gradient_error(spec, table, {&kernel_level(), &draw});
+            INFO("activation " << int(activation) << ", output " << int(pair.output) << ", loss " << int(pair.loss) << ", l1 " << l1 << ", l2 " << l2
+                               << (norm ? ", norm" : "") << (embeds ? ", embedding" : ""));
+            CHECK(error < 1e-6);
+            worst = std::max(worst, error);
+            ++combinations;
+          }
+        }
+      }
+    }
+  }
+  CHECK(combinations == pairs.size() * 12 * 4 * 2 * 2);
+  CHECK(worst > 0);
+}
+
 TEST_CASE("the losses are those of their formulas") {
   const double z = 0.4, y = 2;
   const auto loss_of = [&](Output output, Loss loss, double target, double quantile = 0.5) {

@@ -161,7 +161,7 @@ TEST_CASE("Adam's quotient without root and division instructions keeps single p
   for (const KernelLevel* level : kernel_levels()) {
     for (double g : {1e-12, 1e-6, 1e-3, 0.7, 30.0, 1e5}) {
       AlignedVector<float> gradient(16, float(g)), mean(16), square(16), w(16, 0.0f);
-      level->single.adam({1, 0, 0, 1e-8f, 1}, gradient.data(), mean.data(), square.data(), w.data(), 16);
+      level->single.adam({1, 0, 1, 0, 1, 1e-8f, 1}, gradient.data(), mean.data(), square.data(), w.data(), 16);
       // the square is what single precision holds of it
       const double root = std::sqrt(double(float(g) * float(g)));
       CHECK(double(w[3]) == Approx(-g / (root + 1e-8)).epsilon(5e-7));

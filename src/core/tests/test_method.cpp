@@ -69,6 +69,103 @@ TEST_CASE("a smooth curve that gradient descent needs tens of thousands of steps
   CHECK(fit_all(spec, table, Method::Resilient, 5000).epochs.back().training < 1e-2);
 }
 
+namespace {
+
+// Test functions with known minima, as what a method lowers.
+struct TestFunction : Lowered {
+  explicit TestFunction(double (*f)(Span<const double>, Span<double>)) : function(f) {}
+  double operator()(Span<const double> x, Span<double> gradient) override { return last = function(x, gradient); }
+  double value(Span<const double> x) override {
+    AlignedVector<double> unused(x.size());
+    return last = function(x, unused);
+  }
+  double mean_loss() const override { return last; }
+  double (*function)(Span<const double>, Span<double>);
+  double last = 0;
+};
+
+// Rosenbrock (1960): minimum 0 at (1, 1), start (-1.2, 1).
+double rosenbrock(Span<const double> x, Span<double> g) {
+  const double a = x[1] - x[0] * x[0], b = 1 - x[0];
+  g[0] = -400 * x[0] * a - 2 * b;
+  g[1] = 200 * a;
+  return 100 * a * a + b * b;
+}
+
+// Wood (Colville 1968; More, Garbow and Hillstrom 1981, no. 14): minimum 0 at (1, 1, 1, 1), start (-3, -1, -3, -1).
+double wood(Span<const double> x, Span<double> g) {
+  const double a = x[1] - x[0] * x[0], b = 1 - x[0], c = x[3] - x[2] * x[2], d = 1 - x[2], e = x[1] + x[3] - 2, f = x[1] - x[3];
+  g[0] = -400 * x[0] * a - 2 * b;
+  g[1] = 200 * a + 20 * e + 0.2 * f;
+  g[2] = -360 * x[2] * c - 2 * d;
+  g[3] = 180 * c + 20 * e - 0.2 * f;
+  return 100 * a * a + b * b + 90 * c * c + d * d + 10 * e * e + 0.1 * f * f;
+}
+
+// Beale (1958; no. 5): minimum 0 at (3, 0.5), start (1, 1).
+double beale(Span<const double> x, Span<double> g) {
+  const double constants[] = {1.5, 2.25, 2.625};
+  double sum = 0, power = 1;
+  g[0] = g[1] = 0;
+  for (int i = 0; i < 3; ++i) {
+    const double former = power;
+    power *= x[1];
+    const double e = constants[i] - x[0] * (1 - power);
+    sum += e * e;
+    g[0] -= 2 * e * (1 - power);
+    g[1] += 2 * e * x[0] * (i + 1) * former;
+  }
+  return sum;
+}
+
+}  // namespace
+
+TEST_CASE("L-BFGS and conjugate gradient reach the minima of published test functions") {
+  struct Problem {
+    double (*function)(Span<const double>, Span<double>);
+    std::vector<double> start, minimum;
+  };
+  const Problem problems[] = {{rosenbrock, {-1.2, 1}, {1, 1}}, {wood, {-3, -1, -3, -1}, {1, 1, 1, 1}}, {beale, {1, 1}, {3, 0.5}}};
+  for (const Problem& problem : problems) {
+    const std::size_t n = problem.start.size();
+    for (int which : {0, 1}) {
+      const auto method = which == 0 ? lbfgs(n) : scaled_conjugate(n, n);
+      AlignedVector<double> x(problem.start.begin(), problem.start.end()), g(n);
+      TestFunction f(problem.function);
+      for (int i = 0; i < 20000 && method->step(f, x).moved; ++i) {
+      }
+      f(x, g);
+      INFO("method " << which);
+      for (std::size_t i = 0; i < n; ++i) {
+        CHECK(x[i] == Approx(problem.minimum[i]).epsilon(1e-6));
+        CHECK(std::fabs(g[i]) < 1e-8);
+      }
+    }
+  }
+}
+
+TEST_CASE("at the optimum of a network's loss the gradient is below 1e-8") {
+  auto table = table_of<double>(200, 3, 1, Output::Identity);
+  const auto spec = network_of(3, {4}, Activation::Tanh, 1, Output::Identity, 0, 0.05);
+  for (Method method : {Method::Lbfgs, Method::ScaledConjugate, Method::Levenberg}) {
+    INFO("method " << int(method));
+    CHECK(fit_all(spec, table, method, 20000, {0, 1e-9, 0, 0}).epochs.back().gradient < 1e-8);
+  }
+}
+
+TEST_CASE("a request to stop is heard between the evaluations of one step") {
+  const auto table = table_of<double>(100, 3, 1, Output::Identity);
+  const auto rows = all_rows(100);
+  Regimen regimen;
+  regimen.optimiser.method = Method::Lbfgs;
+  Watch watch;
+  int asked = 0;
+  watch.stop_requested = [&] { return ++asked >= 2; };
+  const auto trained = train<double>(network_of(3, {4}, Activation::Tanh, 1, Output::Identity), regimen, table, rows, {}, {}, kernel_level(), watch);
+  CHECK(trained.stopped == Stopped::Interrupted);
+  CHECK(asked == 2);
+}
+
 TEST_CASE("Levenberg-Marquardt: QR and the normal equations give the same step") {
   // 700 rows of 2 targets and 95 parameters are beyond kQrWork; the same rows five times over weigh nothing more
   const auto small = table_of<double>(90, 4, 1, Output::Identity);

@@ -25,6 +25,13 @@ TEST_CASE("codes with leading zeros are told from numbers and dates") {
   CHECK(scanned("a;\"01\"\n").leading_zeros);
   CHECK_FALSE(scanned("a,b\n0.5,2025-01-03\n0,100\n-0.01,1e05\n").leading_zeros);
   CHECK_FALSE(scanned("").leading_zeros);
+  for (std::size_t before = 0; before < 40; ++before) {  // wherever it falls among the bytes looked at together
+    for (const char* separator : {",", ";", "\t", "|", "\n", " ", "\""}) {
+      CHECK(scanned(std::string(before, '1') + separator + "07" + std::string(20, '1')).leading_zeros);
+      CHECK_FALSE(scanned(std::string(before, '1') + separator + "0." + std::string(20, '1')).leading_zeros);
+    }
+    CHECK_FALSE(scanned(std::string(before + 1, '1') + "07" + std::string(20, '1')).leading_zeros);
+  }
 }
 
 TEST_CASE("zero bytes are found at their place, and cells across parts too") {
