@@ -25,12 +25,14 @@ progress_line <- function(event) {
 the_line <- new.env()
 the_line$shown <- 0
 
-# The loss so far as a row of bars, on a logarithmic scale; the first epochs are joined as they grow many.
+# The loss so far as a row of bars, on a logarithmic scale whose top is the ninth tenth, so that the first epochs don't
+# flatten the rest.
 loss_spark <- function(losses, width = 16) {
   losses <- losses[is.finite(losses) & losses > 0]
   if (length(losses) < 2 || !cli::is_utf8_output()) return("")
   at <- round(seq(1, length(losses), length.out = min(width, length(losses))))
   height <- log(losses[at])
+  height <- pmin(height, stats::quantile(height, 0.9))
   span <- max(diff(range(height)), 1e-12)
   bars <- strsplit("\u2581\u2582\u2583\u2584\u2585\u2586\u2587\u2588", "")[[1]]
   paste0("  ", paste(bars[1 + floor(7.999 * (height - min(height)) / span)], collapse = ""))

@@ -169,48 +169,62 @@ inline vec cosine_of(vec x) { return sine_about(x, real(0.5)); }
 // ---- matrix product ---------------------------------------------------------------------------------------------
 
 // Adjacent: a's rows stand next to each other (a_row is 1), which leaves the registers free that addresses would take.
+// Rows from the eighth on are reached from a second base for the same reason. What is read of `p` is read once, into
+// constants: the compiler must take it that storing to c could change p.
 template <int M, int V, bool Adjacent>
 void tile(const Product<real>& p, std::size_t row, std::size_t column) {
+  const std::size_t a_row = Adjacent ? 1 : p.a_row, a_column = p.a_column, b_row = p.b_row, c_row = p.c_row, depth = p.k;
+  const real* gate = p.gate;
+  const Finish finish = p.finish;
+  real* c = p.c + row * c_row + column;
   vec sum[M][V];
-  const real* start = p.start ? p.start + row * p.start_row + column : nullptr;
-  HYLO_UNROLL
-  for (int i = 0; i < M; ++i) {
+  if (p.start != nullptr) {
+    const std::size_t start_row = p.start_row;
+    const real* start = p.start + row * start_row + column;
     HYLO_UNROLL
-    for (int v = 0; v < V; ++v) sum[i][v] = start ? at(start + i * p.start_row + v * lanes) : vec{};
+    for (int i = 0; i < M; ++i, start += start_row) {
+      HYLO_UNROLL
+      for (int v = 0; v < V; ++v) sum[i][v] = at(start + v * lanes);
+    }
+  } else {
+    HYLO_UNROLL
+    for (int i = 0; i < M; ++i) {
+      HYLO_UNROLL
+      for (int v = 0; v < V; ++v) sum[i][v] = vec{};
+    }
   }
   const real* a = p.a + row * p.a_row;
+  const real* beyond = a + 8 * a_row;
   const real* b = p.b + column;
-  const std::size_t a_row = Adjacent ? 1 : p.a_row;
-  for (std::size_t k = 0; k < p.k; ++k, a += p.a_column, b += p.b_row) {
+  for (std::size_t k = 0; k < depth; ++k, a += a_column, beyond += a_column, b += b_row) {
     vec right[V];
     HYLO_UNROLL
     for (int v = 0; v < V; ++v) right[v] = at(b + v * lanes);
     HYLO_UNROLL
     for (int i = 0; i < M; ++i) {
-      const vec left = all(a[i * a_row]);
+      const vec left = all(i < 8 ? a[i * a_row] : beyond[(i - 8) * a_row]);
       HYLO_UNROLL
       for (int v = 0; v < V; ++v) sum[i][v] = mad(left, right[v], sum[i][v]);
     }
   }
-  if (p.finish == Finish::Rectify) {
+  if (finish == Finish::Rectify) {
     HYLO_UNROLL
     for (int i = 0; i < M; ++i) {
       HYLO_UNROLL
       for (int v = 0; v < V; ++v) sum[i][v] = sum[i][v] < real(0) ? vec{} : sum[i][v];  // a NaN stays one
     }
-  } else if (p.finish == Finish::RectifyBack) {
-    const real* gate = p.gate + row * p.c_row + column;
+  } else if (finish == Finish::RectifyBack) {
+    gate += row * c_row + column;
     HYLO_UNROLL
-    for (int i = 0; i < M; ++i) {
+    for (int i = 0; i < M; ++i, gate += c_row) {
       HYLO_UNROLL
-      for (int v = 0; v < V; ++v) sum[i][v] = at(gate + i * p.c_row + v * lanes) > real(0) ? sum[i][v] : vec{};
+      for (int v = 0; v < V; ++v) sum[i][v] = at(gate + v * lanes) > real(0) ? sum[i][v] : vec{};
     }
   }
-  real* c = p.c + row * p.c_row + column;
   HYLO_UNROLL
-  for (int i = 0; i < M; ++i) {
+  for (int i = 0; i < M; ++i, c += c_row) {
     HYLO_UNROLL
-    for (int v = 0; v < V; ++v) at(c + i * p.c_row + v * lanes) = sum[i][v];
+    for (int v = 0; v < V; ++v) at(c + v * lanes) = sum[i][v];
   }
 }
 

@@ -8,6 +8,14 @@ namespace hylo {
 
 namespace {
 constexpr std::size_t kNarrow = 8;
+
+bool consecutive(Span<const std::uint32_t> rows) {
+  if (rows[rows.size() - 1] - rows[0] != rows.size() - 1) return false;
+  for (std::size_t i = 1; i < rows.size(); ++i) {
+    if (rows[i] != rows[i - 1] + 1) return false;
+  }
+  return true;
+}
 }
 
 template <class T>
@@ -72,10 +80,13 @@ double Pass<T>::share_kept(std::size_t layer) const {
   return 1 - (layer == 0 ? spec_.input_dropout : spec_.layers[layer - 1].dropout);
 }
 
+// Rows that follow each other in the table are read where they stand, unless the inputs are to be changed.
 template <class T>
-void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters) {
+void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters, bool changes) {
   const std::size_t from_stride = row_stride<T>(table.inputs), stride = row_stride<T>(layout_.inputs(0));
-  kernel_.gather(table.x.data(), rows.data(), rows.size(), from_stride, into(0), stride);
+  const bool in_place = !changes && layout_.embeddings() == 0 && consecutive(rows);
+  input_ = in_place ? table.x_row(rows[0]) : into(0);
+  if (!in_place) kernel_.gather(table.x.data(), rows.data(), rows.size(), from_stride, into(0), stride);
   offsetting_ = !table.offset.empty();
   if (offsetting_) {
     for (std::size_t i = 0; i < rows.size(); ++i) offset_[i] = table.offset[rows[i]];
@@ -135,7 +146,7 @@ void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training)
     const bool hidden = l + 1 < layout_.layers(), norm = training && layout_.norm(l);
     const bool rectify = hidden && !norm && f == Activation::Relu;
     T* out = into(l + 1);
-    kernel_.multiply({rows, layout_.units(l), layout_.inputs(l), into(l), row_stride<T>(layout_.inputs(l)), 1,
+    kernel_.multiply({rows, layout_.units(l), layout_.inputs(l), taken(l), row_stride<T>(layout_.inputs(l)), 1,
                       parameters.data() + layout_.weights_at(l), stride, out, stride,
                       norm ? nullptr : parameters.data() + layout_.biases_at(l), 0, rectify ? Finish::Rectify : Finish::None});
     if (norm) {
@@ -174,7 +185,7 @@ void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transpo
     const Activation f = l == 0 ? Activation::Identity : spec_.layers[l - 1].activation;
     T* below = back_[l % 2].data();
     kernel_.multiply({rows, in, layout_.units(l), d, stride, 1, transposed.of(l), in_stride, below, in_stride, nullptr, 0,
-                      f == Activation::Relu ? Finish::RectifyBack : Finish::None, into(l)});
+                      f == Activation::Relu ? Finish::RectifyBack : Finish::None, taken(l)});
     d = below;
     if (drops(l)) kernel_.times(masks_.data() + value_at_[l], below, count);
     if (l == 0) return on_layer(layout_.layers(), d);
@@ -228,7 +239,7 @@ template <class T>
 double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
                          const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, Span<T> gradient) {
   const std::size_t n = rows.size();
-  gather_inputs(table, rows, parameters);
+  gather_inputs(table, rows, parameters, draw != nullptr && (spec_.input_dropout > 0 || spec_.input_noise > 0));
   gather_targets(table, rows);
   dropping_ = draw != nullptr && !masks_.empty();
   if (dropping_) draw_masks(n, *draw, block);
@@ -260,12 +271,12 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
     if (units <= kNarrow && in > units) {
       // As its own transpose the product is wide: a few rows of many columns instead of vectors that are mostly padding.
       T* narrow = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
-      kernel_.multiply({units, in, n, d, 1, stride, into(l), in_stride, narrow, in_stride, nullptr, 0});
+      kernel_.multiply({units, in, n, d, 1, stride, taken(l), in_stride, narrow, in_stride, nullptr, 0});
       for (std::size_t i = 0; i < in; ++i) {
         for (std::size_t j = 0; j < units; ++j) weights[i * stride + j] += narrow[j * in_stride + i];
       }
     } else {
-      kernel_.multiply({in, units, n, into(l), 1, in_stride, d, stride, weights, stride, weights, stride});
+      kernel_.multiply({in, units, n, taken(l), 1, in_stride, d, stride, weights, stride, weights, stride});
     }
     if (!layout_.norm(l)) return kernel_.add_rows(d, n, stride, gradient.data() + layout_.biases_at(l));
     for (std::size_t j = 0; j < layout_.units(l); ++j) {
@@ -280,7 +291,7 @@ template <class T>
 double Pass<T>::loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded) {
   const std::size_t n = rows.size();
   dropping_ = false;
-  gather_inputs(table, rows, folded);
+  gather_inputs(table, rows, folded, false);
   gather_targets(table, rows);
   forward(n, folded, false);
   to_columns(n);
@@ -294,7 +305,7 @@ template <class T>
 void Pass<T>::answers(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out) {
   const std::size_t n = rows.size(), width = spec_.answers();
   dropping_ = false;
-  gather_inputs(table, rows, folded);
+  gather_inputs(table, rows, folded, false);
   forward(n, folded, false);
   to_columns(n);
   if (spec_.loss.output == Output::Ordinal) {
@@ -311,7 +322,7 @@ void Pass<T>::answers(const Table<T>& table, Span<const std::uint32_t> rows, Spa
 template <class T>
 void Pass<T>::outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer, T* out) {
   dropping_ = false;
-  gather_inputs(table, rows, folded);
+  gather_inputs(table, rows, folded, false);
   forward(rows.size(), folded, false);
   const std::size_t width = layout_.units(layer), stride = layout_.stride(layer);
   for (std::size_t i = 0; i < rows.size(); ++i) std::copy_n(into(layer + 1) + i * stride, width, out + i * width);
@@ -323,7 +334,7 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
   const std::size_t n = rows.size(), last = layout_.layers() - 1, z_stride = layout_.stride(last);
   dropping_ = false;
   if (first) {
-    gather_inputs(table, rows, parameters);
+    gather_inputs(table, rows, parameters, false);
     forward(n, parameters, true);
   }
   // the linear values are wanted afterwards, so the way back starts in a buffer of its own
@@ -349,7 +360,7 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
     for (std::size_t i = 0; i < n; ++i) {
       T* to = out + i * stride + dense_at_[layout_.embeddings() + l];
       for (std::size_t a = 0; a <= in; ++a) {
-        const T value = a == in ? T(1) : into(l)[i * in_stride + a];
+        const T value = a == in ? T(1) : taken(l)[i * in_stride + a];
         for (std::size_t j = 0; j < units; ++j) *to++ = value * slope[i * d_stride + j];
       }
     }

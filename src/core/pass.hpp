@@ -62,9 +62,10 @@ class Pass {
   const T* values() const { return values_.data() + value_at_.back(); }  // linear output, rows row_stride apart
 
  private:
-  T* into(std::size_t layer) { return values_.data() + value_at_[layer]; }  // what layer `layer` takes in
+  T* into(std::size_t layer) { return values_.data() + value_at_[layer]; }  // where layer `layer` takes its values from
+  const T* taken(std::size_t layer) { return layer == 0 ? input_ : into(layer); }
   T* linear_output() { return into(layout_.layers()); }
-  void gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters);
+  void gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters, bool changes);
   void gather_targets(const Table<T>& table, Span<const std::uint32_t> rows);
   void forward(std::size_t rows, Span<const T> parameters, bool training);
   template <class OnLayer>
@@ -83,6 +84,7 @@ class Pass {
   Layout<T> layout_;
   const Kernel<T>& kernel_;
   std::vector<std::size_t> value_at_;
+  const T* input_ = nullptr;            // the rows' inputs: gathered, or where they stand in the table
   AlignedVector<T> values_;             // what goes into each layer, then the linear output
   AlignedVector<T> masks_, slopes_;     // laid out like values_; empty where nobody needs them
   AlignedVector<T> scaled_;             // batch normalisation's zhat, laid out like values_
