@@ -8,12 +8,18 @@
 #' @param rows `"test"` (the default where test rows were held out), `"validation"` or `"calibration"`.
 #' @param ... Not used.
 #' @return An appraisal: an object of class `hylomath_appraisal` with `measures` (a data frame of `measure`, `value` and
-#'   `baseline`), for classes `confusion` (rows observed, columns answered) and `classes` (recall, precision, F1 and
-#'   support of each class), and `judged` (key, observed, answer and probabilities row by row).
-#'   [as.data.frame()] gives the measures.
-#' @section Measures: Classification: accuracy, balanced accuracy (mean recall), cross-entropy (natural logarithm).
-#'   Regression: MSE, RMSE, MAE, R², mean relative error (`NA` where an observed value is 0) and relative mean error (sum
-#'   of absolute errors over the sum of absolute observations). Counts: these and the mean Poisson deviance. Quantiles: these of
+#'   `baseline`), for classes `confusion` (rows observed, columns answered) and `classes` (the measures of each class), and
+#'   `judged` (key, observed, answer and probabilities row by row) with their case weights in `weight`.
+#'   [as.data.frame()] gives the measures; see [tidy()] for those of each class.
+#' @section Measures: Classification, of the answers: accuracy, balanced accuracy (mean recall), kappa (Cohen 1960), the
+#'   correlation of Matthews (1975; Gorodkin 2004), the mean F1 of the classes and the same weighted by their rows; for ordered
+#'   classes kappa weighted by squared distance (Cohen 1968) and the mean distance in steps. Of the probabilities:
+#'   cross-entropy (natural logarithm), Brier's (1950) score over all classes, the area under the ROC curve of the positive
+#'   class or the mean of those of each class against the rest (Hanley and McNeil 1982). By class: recall, precision,
+#'   specificity, F1, support and area.
+#'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum
+#'   of absolute errors over the sum of absolute observations), median absolute error, mean bias (answer less observed),
+#'   explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance. Quantiles: these of
 #'   the middle one, and for each the share of rows below it, beside the share that should be. With several targets `measures`
 #'   has them one after another, with a column `target`.
 #' @examples
@@ -78,6 +84,7 @@ new_appraisal <- function(model, judged, rows) {
     parts,
     list(
       baseline_answer = model$baseline$answer, baseline_is = model$baseline$is,
+      weight = judged$weight,
       judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
     )
   )
@@ -92,15 +99,26 @@ appraise_classes <- function(b, baseline, judged) {
   confusion <- confusion_matrix(observed, judged$answers$answer, weight, classes)
   always <- confusion_matrix(observed, rep(baseline$answer, length(observed)), weight, classes)
   share <- matrix(unlist(baseline$share)[classes], length(observed), length(classes), byrow = TRUE)
-  measures <- data.frame(
-    measure = c("accuracy", "balanced accuracy", "cross-entropy"),
-    value = c(
-      accuracy(confusion), balanced_accuracy(confusion),
-      cross_entropy(observed, as.matrix(judged$answers[-1]), weight, classes)
-    ),
-    baseline = c(accuracy(always), balanced_accuracy(always), cross_entropy(observed, share, weight, classes))
-  )
-  list(measures = measures, confusion = confusion, classes = class_measures(confusion))
+  probability <- as.matrix(judged$answers[-1])
+  ordered <- settled_loss(b)$kind == "ordinal"
+  of_answers <- function(confusion) {
+    c(
+      accuracy = accuracy(confusion), "balanced accuracy" = balanced_accuracy(confusion), "Cohen's kappa" = cohen_kappa(confusion),
+      "Matthews correlation" = matthews(confusion), "macro F1" = macro_f1(confusion), "weighted F1" = weighted_f1(confusion),
+      if (ordered) c("weighted kappa" = cohen_kappa(confusion, ordered = TRUE), "mean rank error" = mean_rank_error(confusion))
+    )
+  }
+  areas <- areas_by_class(observed, probability, weight, classes)
+  of_probabilities <- function(p, area) {
+    c(
+      "cross-entropy" = cross_entropy(observed, p, weight, classes), "Brier score" = brier_score(observed, p, weight, classes),
+      if (length(classes) == 2) c(AUC = area) else c("mean AUC" = area)
+    )
+  }
+  area <- if (length(classes) == 2) areas[match(b$positive, classes)] else mean(areas, na.rm = TRUE)
+  value <- c(of_answers(confusion), of_probabilities(probability, area))
+  measures <- data.frame(measure = names(value), value = unname(value), baseline = unname(c(of_answers(always), of_probabilities(share, 0.5))))
+  list(measures = measures, confusion = confusion, classes = cbind(class_measures(confusion), auc = areas))
 }
 
 # Several targets one after another, with the column `target` before the measures.
@@ -119,8 +137,10 @@ number_measures <- function(b, y, answer, always, w) {
     c(
       RMSE = sqrt(mse), MAE = mean_absolute_error(y, answer, w), "R\u00b2" = r_squared(y, answer, w),
       "mean relative error" = mean_relative_error(y, answer, w),
-      "relative mean error" = relative_mean_error(y, answer, w), MSE = mse,
-      "Poisson deviance" = if (b$task == "count") poisson_deviance(y, answer, w)
+      "relative mean error" = relative_mean_error(y, answer, w), "median absolute error" = median_absolute_error(y, answer, w),
+      "mean bias" = mean_bias(y, answer, w), "explained variance" = explained_variance(y, answer, w), MSE = mse,
+      "Poisson deviance" = if (b$task == "count") poisson_deviance(y, answer, w),
+      "gamma deviance" = if (settled_loss(b)$kind == "gamma") gamma_deviance(y, answer, w)
     )
   }
   value <- measures_of(answer)

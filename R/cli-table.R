@@ -29,7 +29,7 @@ cli_verbs <- function() {
       does = "Judge a model on its test rows, or on the rows of another table.", takes = "MODEL.hylo [TABLE.csv]", run = cli_appraise, least = 1, most = 2,
       options = list(
         cli_option("--rows", "Which held-out rows: test or validation.", metavar = "PART"),
-        cli_option("--figures", "A folder to draw the loss curves and the confusion matrix (or observed against predicted) into.", metavar = "FOLDER"), json
+        cli_option("--figures", "A folder to draw the loss curves, the confusion matrix and the ROC curves (or observed against predicted) into.", metavar = "FOLDER"), json
       ),
       example = "hylomath appraise kilns.hylo --figures figures"
     ),

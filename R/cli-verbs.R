@@ -57,7 +57,7 @@ cli_appraise <- function(files, options) {
   data <- if (length(files) > 1) read_table(files[2], unlist(model$brief$columns$kinds))
   appraisal <- appraise(model, data, rows = options$rows)
   if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures)
-  facts <- appraisal[setdiff(names(appraisal), c("judged", "confusion"))]
+  facts <- appraisal[setdiff(names(appraisal), c("judged", "weight", "confusion"))]
   if (!is.null(appraisal$confusion)) facts$confusion <- cbind(observed = rownames(appraisal$confusion), as.data.frame(unclass(appraisal$confusion)))
   cli_result(appraisal, options, facts)
 }
@@ -65,10 +65,10 @@ cli_appraise <- function(files, options) {
 cli_figures <- function(model, appraisal, folder) {
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   classes <- appraisal$task == "classification"
-  name <- if (classes) "confusion.png" else "fit.png"
-  write_figure(plot_curves(model), file.path(folder, "curves.png"))
-  write_figure(plot_appraisal(appraisal), file.path(folder, name), width = if (classes) 1280 else 960)
-  message(sprintf("Drew curves.png and %s in %s.", name, folder))
+  figures <- if (classes) list(curves = plot_curves(model), confusion = plot_confusion(appraisal), roc = plot_roc(appraisal)) else
+    list(curves = plot_curves(model), fit = plot_fit(appraisal))
+  for (name in names(figures)) write_figure(figures[[name]], file.path(folder, paste0(name, ".png")), width = if (name %in% c("fit", "roc")) 960 else 1280)
+  message(sprintf("Drew %s in %s.", enumerate(paste0(names(figures), ".png")), folder))
 }
 
 # The file's own cells with the answers behind them: nothing of the table is rewritten by having been read as numbers.
@@ -137,24 +137,26 @@ cli_override <- function(b, pairs) {
     if (!grepl("=", pair)) cli_wrong(sprintf("`--set %s` has no value: write it as key=value.", pair))
     path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
     value <- parse_yaml(paste0("value: ", sub("^[^=]*=", "", pair)), sprintf("`--set %s`", pair))$value
-    settings <- set_at(settings, path, cli_check_key(path, value))
+    settings <- cli_settle(set_at(settings, path, value))
   }
   changed <- complete_brief(settings)
   if (is.null(b$table)) changed else attach_table(changed, b$table)
 }
 
-# The settings with a value at a path, whose upper parts may not be there yet.
+# The settings with a value at a path, whose upper parts may not be there yet. A word in its way is the kind of what is set
+# (`regimen.loss.knee`), or gives way (`regimen.stop.seconds` for `none`); another kind has settings of its own.
 set_at <- function(settings, path, value) {
+  if (is.character(settings)) settings <- if (settings[1] %in% c("none", "even", "auto")) list() else list(kind = settings[1])
+  if (path[1] == "kind") settings <- list()
   settings <- as.list(settings)
   settings[[path[1]]] <- if (length(path) == 1) value else set_at(settings[[path[1]]], path[-1], value)
   settings
 }
 
-cli_check_key <- function(path, value) {
-  nested <- value
-  for (name in rev(path)) nested <- stats::setNames(list(nested), name)
+# What is wrong with a key on the command line is a wrong call.
+cli_settle <- function(settings) {
   tryCatch(
-    settle_settings(nested, brief_schema())[[path]],
+    settle_settings(settings, brief_schema()),
     hylomath_error = function(e) fail(e$what, e$try, class = "hylomath_error_usage")
   )
 }

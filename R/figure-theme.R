@@ -4,6 +4,9 @@
 figure_colours <- c(ink = "#1F3A5F", ochre = "#D9902F", sea = "#4A9CA6", plum = "#7C4B78", stone = "#8B8F96")
 figure_paper <- "#FBFAF7"
 
+# For lines that have to be told apart: light and dark in turn, and used with two kinds of dashes.
+figure_lines <- c(figure_colours[c("ink", "ochre", "plum", "sea")], moss = "#5B6B2F", slate = "#6F737A")
+
 figure_theme <- function(base_size = 13) {
   ggplot2::theme_minimal(base_size = base_size) +
     ggplot2::theme(

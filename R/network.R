@@ -28,8 +28,8 @@ network_of <- function(b, preparation) {
 # The parts of a network as the core knows it, without what was learned.
 network_shape <- function(network) network[setdiff(names(network), c("parameters", "members"))]
 
-# Every block of parameters in the order in which the core lays them out: a data frame of `block`, `name`, `rows` (inputs) and
-# `columns` (units), `values`, and `trained`, which is 0 for what training follows but does not move.
+# Every block of parameters in the order in which the core lays them out, see ?layers_of. What training follows but does not
+# move is not `trained`.
 network_blocks <- function(network, inputs) {
   rows <- list()
   add <- function(layer, kind, rows_, columns, trained) {

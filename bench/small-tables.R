@@ -14,7 +14,7 @@ friedman_table <- function(n, seed) {
   x
 }
 score <- list(
-  outcome = function(model, fresh) appraise(model, fresh)$measures$value[3],
+  outcome = function(model, fresh) { m <- appraise(model, fresh)$measures; m$value[m$measure == "cross-entropy"] },
   passengers = function(model, fresh) { m <- appraise(model, fresh)$measures; m$value[m$measure == "Poisson deviance"] },
   y = function(model, fresh) { m <- appraise(model, fresh)$measures; 1 - m$value[m$measure == "R\u00b2"] }
 )

@@ -34,6 +34,7 @@ page() { # page NAME HTML
 terminal demo "hylomath demo -o demo"
 cp "$folder/demo/kilns-figures/curves.png" "$shots/curves.png"
 cp "$folder/demo/kilns-figures/confusion.png" "$shots/confusion.png"
+cp "$folder/demo/kilns-figures/roc.png" "$shots/roc.png"
 cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
 R_LIBS=.build/library Rscript -e 'library(hylomath); set.seed(1); m <- train(wire(brief(crossings, target = "passengers"), "5 tanh"), progress = "none"); write_figure(plot_network(m), commandArgs(TRUE)[1]); k <- train(wire(brief(kilns, target = "outcome"), "64 gelu norm > dropout 0.2 > 32 gelu"), progress = "none"); write_figure(plot_network(k), commandArgs(TRUE)[2])' "$shots/network.png" "$shots/layers.png"
 terminal look "hylomath look demo/kilns.csv --target outcome; R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"

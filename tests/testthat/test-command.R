@@ -27,7 +27,7 @@ test_that("a whole analysis runs from the shell", {
   judged <- hylomath("appraise", "kilns.hylo", "--json", "--figures", "figures")
   result <- jsonlite::fromJSON(judged$out)
   expect_equal(result$measures, appraise(read_model("kilns.hylo"))$measures, tolerance = 1e-9)
-  expect_setequal(list.files("figures"), c("curves.png", "confusion.png"))
+  expect_setequal(list.files("figures"), c("curves.png", "confusion.png", "roc.png"))
 
   scored <- hylomath("predict", "kilns.hylo", "kilns.csv", "-o", "scored.csv")
   expect_match(scored$err[1], "of 600 rows differ from what the network was trained on")
@@ -46,6 +46,16 @@ test_that("a whole analysis runs from the shell", {
   hylomath("train", "again.yml", "-o", "again.hylo", "--quiet")
   expect_identical(read_model("again.hylo")$network, read_model("kilns.hylo")$network)
   expect_equal(jsonlite::fromJSON(hylomath("show", "kilns.hylo", "--json")$out)$epochs, 12)
+})
+
+test_that("settings within a setting are reached, whatever word stands in their place", {
+  set <- function(pairs, b = brief(small_crossings(), target = "passengers", task = "regression")) cli_override(b, pairs)$regimen
+  expect_equal(set("regimen.schedule.kind=cosine")$schedule, "cosine")
+  expect_equal(set(c("regimen.schedule.kind=step", "regimen.schedule.every=7"))$schedule$every, 7)
+  expect_equal(set(c("regimen.loss={kind: quantile, at: [0.2, 0.8]}", "regimen.loss.kind=huber", "regimen.loss.knee=2"))$loss, list(kind = "huber", knee = 2))
+  expect_equal(set(c("regimen.stop=none", "regimen.stop.seconds=9"))$stop, list(seconds = 9))
+  expect_equal(set("regimen.stop.seconds=9")$stop, list(patience = 20, seconds = 9))
+  expect_error(set("regimen.schedule.evry=7"), class = "hylomath_error_usage")
 })
 
 test_that("two runs of one brief write the same network", {
