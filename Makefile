@@ -11,7 +11,7 @@ HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
 OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core$(VARIANT)/%.o,$(CORE) $(TESTS))
 SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
 CXX     := $(shell R CMD config CXX17)
-CXXFLAGS = -std=c++17 -O2 -ffp-contract=off -Wall -Wextra -pthread $(SANITIZE)
+CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 .PHONY: demo test test-core sanitize install setup document data bench check clean
 

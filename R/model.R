@@ -53,7 +53,7 @@ judged_rows <- function(model, table, rows) {
   weight <- if (is.null(b$columns$weight) || is.null(table[[b$columns$weight]])) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
   list(
     key = key,
-    observed = if (b$task == "classification") as_label(table[[b$target]]) else if (length(b$target) == 1) as.numeric(table[[b$target]]) else table[b$target],
+    observed = if (b$task == "classification") as_label(table[[b$target]]) else if (length(b$target) == 1) as.numeric(table[[b$target]]) else as.data.frame(lapply(table[b$target], as.numeric), optional = TRUE),
     weight = weight,
     answers = answers_of(model, table)
   )

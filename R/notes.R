@@ -89,7 +89,7 @@ note_diverged <- function(model) {
   if (model$stopped != "diverged") return(NULL)
   new_note(
     "diverged",
-    sprintf("The loss became infinite in epoch %d; this is the network of epoch %d.", nrow(model$curves) + 1L, model$best_epoch),
+    sprintf("The loss became infinite in epoch %d; %s.", nrow(model$curves) + 1L, if (model$best_epoch == 0) "these are the starting weights" else sprintf("this is the network of epoch %d", model$best_epoch)),
     if (!is.numeric(model$brief$regimen$learning_rate)) "Use another method, such as `adam`, or a larger l2." else
       sprintf("Lower the learning rate, for example to %s, or shorten long gradients with clip_norm.", format_number(signif(model$brief$regimen$learning_rate / 10, 3)))
   )

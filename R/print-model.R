@@ -49,9 +49,12 @@ method_text <- function(model) {
 restarts_text <- function(model) {
   r <- model$restarts
   what <- if (all(is.na(r$validation))) "training" else "validation"
-  kept <- r$start[which.min(r$loss)]
+  done <- r[!is.na(r$loss), ]
+  if (nrow(done) == 0) return(sprintf("%d, not one of which came to the end of an epoch", nrow(r)))
+  kept <- done$start[which.min(done$loss)]
   sprintf(
-    "%d, %s loss from %s to %s; %s", nrow(r), what, signif(min(r$loss, na.rm = TRUE), 4), signif(max(r$loss, na.rm = TRUE), 4),
+    "%d%s, %s loss from %s to %s; %s", nrow(r), if (nrow(done) < nrow(r)) sprintf(" (%d diverged at once)", nrow(r) - nrow(done)) else "",
+    what, signif(min(done$loss), 4), signif(max(done$loss), 4),
     if (is.null(model$network$members)) sprintf("kept number %d", kept) else sprintf("answers are the average of %d", length(model$network$members))
   )
 }

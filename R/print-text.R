@@ -15,6 +15,7 @@ text_table <- function(columns, right = integer(), indent = 2) {
 format_measure <- function(x) {
   one <- function(v) {
     if (is.na(v)) return("-")
+    if (abs(v) < 1e-12) v <- 0  # what rounding leaves of nothing
     if (abs(v) >= 1e7) return(format(signif(v, 4), scientific = TRUE))
     if (abs(v) >= 10) return(format(signif(v, 4), big.mark = ",", scientific = FALSE))
     text <- formatC(v, digits = 3, format = "f")

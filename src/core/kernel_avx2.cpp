@@ -13,9 +13,11 @@ namespace hylo {
 
 #if defined(__clang__)
 #pragma clang attribute push(__attribute__((target("avx2,fma"))), apply_to = function)
+#pragma clang fp contract(off)
 #else
 #pragma GCC push_options
 #pragma GCC target("avx2,fma")
+#pragma GCC optimize("fp-contract=off")
 #endif
 #include "kernel_both.hpp"
 #if defined(__clang__)

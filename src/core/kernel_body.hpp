@@ -4,7 +4,7 @@
 //   HYLO_TILE_ROWS               for each number of vectors, the rows of a tile that `multiply` holds in registers
 //   HYLO_SQRT(v)                 square root of each lane
 //   HYLO_MAD(a, b, c)            a * b + c, fused where the set has it
-// Nothing else is fused: the files are compiled with -ffp-contract=off, so that a result doesn't hang on the compiler.
+// Nothing else is fused: the including files switch contraction off, so that a result doesn't hang on the compiler.
 // and stands in a namespace of its own. No header may be included from here on.
 
 typedef HYLO_REAL real;

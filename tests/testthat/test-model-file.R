@@ -5,7 +5,7 @@ saved <- function(model) {
 }
 
 test_that("a model read again is the model that was written", {
-  for (model in list(quick_model(), quick_model(small_crossings(), "passengers"), quick_model(mtcars, "mpg"), quick_model(recovery, "returned", class_weights = "even"), rich_model())) {
+  for (model in list(quick_model(), quick_model(small_crossings(), "passengers"), quick_model(mtcars, "mpg"), quick_model(recovery, "returned", class_weights = "even"), rich_model(), quick_model(mtcars, c("mpg", "hp")))) {
     again <- read_model(saved(model))
     expect_identical(again, model)
   }

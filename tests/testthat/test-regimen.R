@@ -156,6 +156,16 @@ test_that("restarts are trained together, compared, and kept or averaged", {
   expect_false("restarts_disagree" %in% notes(far)$code)
 })
 
+test_that("starts that diverge at once are told, not tripped over", {
+  model <- quick_model(small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3)
+  expect_equal(model$restarts$stopped, rep("diverged", 3))
+  expect_match(paste(format(model), collapse = " "), "not one of which came to the end of an epoch")
+  expect_match(notes(model)$note[notes(model)$code == "diverged"], "these are the starting weights")
+  half <- quick_model(epochs = 3, restarts = 3)
+  half$restarts$loss[2] <- NA
+  expect_match(paste(format(half), collapse = " "), "3 \\(1 diverged at once\\)")
+})
+
 test_that("measures by epoch are those of the kept network", {
   model <- quick_model(epochs = 30, measures = "accuracy")
   m <- appraise(model, rows = "validation")$measures
