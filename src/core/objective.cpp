@@ -60,9 +60,8 @@ double Objective<T>::gradient(Span<const std::uint32_t> rows, Span<const T> para
   const T scale = T(1) / T(rows.size());
   team_.run(lanes, [&](std::size_t lane, std::size_t worker) {
     const Span<T> sum = lane == 0 ? gradient : Span<T>(lanes_.data() + (lane - 1) * layout_.size(), layout_.size());
-    std::fill(sum.begin(), sum.end(), T(0));
     for (std::size_t i = lane; i < blocks; i += lanes) {
-      losses_[i] = passes_[worker]->gradient(table_, block(rows, i), parameters, transposed_, draw, i, scale, sum);
+      losses_[i] = passes_[worker]->gradient(table_, block(rows, i), parameters, transposed_, draw, i, scale, i == lane, sum);
     }
   });
   for (std::size_t lane = 1; lane < lanes; ++lane) {

@@ -235,10 +235,21 @@ void Pass<T>::add_noise(std::size_t rows, const Draw& draw, std::size_t block) {
   }
 }
 
+// The weights' gradients are products, which can be written over what was there; everything else is added up.
+template <class T>
+void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
+  const auto clear = [&](std::size_t from, std::size_t to) { std::fill(gradient.begin() + from, gradient.begin() + to, T(0)); };
+  clear(0, layout_.weights_at(0));
+  for (std::size_t l = 0; l < layout_.layers(); ++l) {
+    clear(layout_.biases_at(l), l + 1 < layout_.layers() ? layout_.weights_at(l + 1) : layout_.size());
+  }
+}
+
 template <class T>
 double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, Span<T> gradient) {
+                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh, Span<T> gradient) {
   const std::size_t n = rows.size();
+  if (fresh) clear_all_but_weights(gradient);
   gather_inputs(table, rows, parameters, draw != nullptr && (spec_.input_dropout > 0 || spec_.input_noise > 0));
   gather_targets(table, rows);
   dropping_ = draw != nullptr && !masks_.empty();
@@ -273,10 +284,10 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
       T* narrow = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
       kernel_.multiply({units, in, n, d, 1, stride, taken(l), in_stride, narrow, in_stride, nullptr, 0});
       for (std::size_t i = 0; i < in; ++i) {
-        for (std::size_t j = 0; j < units; ++j) weights[i * stride + j] += narrow[j * in_stride + i];
+        for (std::size_t j = 0; j < units; ++j) weights[i * stride + j] = (fresh ? T(0) : weights[i * stride + j]) + narrow[j * in_stride + i];
       }
     } else {
-      kernel_.multiply({in, units, n, taken(l), 1, in_stride, d, stride, weights, stride, weights, stride});
+      kernel_.multiply({in, units, n, taken(l), 1, in_stride, d, stride, weights, stride, fresh ? nullptr : weights, stride});
     }
     if (!layout_.norm(l)) return kernel_.add_rows(d, n, stride, gradient.data() + layout_.biases_at(l));
     for (std::size_t j = 0; j < layout_.units(l); ++j) {

@@ -43,10 +43,10 @@ class Pass {
   Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel);
 
   // All take at most kBlockRows rows of the table. `gradient` adds scale * the gradient of the rows' weighted loss, without
-  // penalties, and returns that loss; dropout, noise and batch statistics are used when `draw` is given. For layers with
+  // penalties (or puts it in the place of what was there, if `fresh`), and returns that loss; dropout, noise and batch statistics are used when `draw` is given. For layers with
   // batch normalisation it also adds rows times the block's means and variances where the running ones lie.
   double gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                  const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, Span<T> gradient);
+                  const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh, Span<T> gradient);
 
   // The other two take folded parameters (network.hpp). Answers are written to `out`, row by row, spec.answers() each.
   double loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded);
@@ -74,6 +74,7 @@ class Pass {
   void to_columns(std::size_t rows);
   void from_columns(std::size_t rows);
   void columns_to_answers(std::size_t rows, Span<const T> folded);
+  void clear_all_but_weights(Span<T> gradient) const;
   void draw_masks(std::size_t rows, const Draw& draw, std::size_t block);
   void add_noise(std::size_t rows, const Draw& draw, std::size_t block);
   double share_kept(std::size_t layer) const;
