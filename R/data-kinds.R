@@ -4,8 +4,8 @@ guess_kinds <- function(table) {
   numeric <- vapply(table, is_number_column, NA)
   kinds <- stats::setNames(vector("list", length(table)), names(table))
   if (any(numeric)) {
-    found <- summarise_numbers(unname(as.list(table[numeric])))
-    kinds[numeric] <- lapply(seq_len(nrow(found)), function(i) kind_of_numbers(found[i, ], table[numeric][[i]]))
+    columns <- unname(as.list(table)[numeric])
+    kinds[numeric] <- Map(kind_of_numbers, rows_of(summarise_numbers(columns)), columns)
   }
   kinds[!numeric] <- lapply(table[!numeric], guess_kind)
   kinds
@@ -31,6 +31,9 @@ summarise_numbers <- function(columns, rows = integer(), shares = numeric()) {
   colnames(found) <- c("rows", "gaps", "infinite", "mean", "deviation", "low", "high", "whole", "binary", if (length(shares)) paste0("q", seq_along(shares)))
   as.data.frame(found)
 }
+
+# A data frame as a list of its rows, each a list; picking rows out of it one by one takes far longer.
+rows_of <- function(table) lapply(seq_len(nrow(table)), function(i) lapply(table, `[`, i))
 
 thread_count <- function() as.integer(getOption("hylomath.threads") %||% max(1L, parallel::detectCores(), na.rm = TRUE))
 

@@ -5,7 +5,7 @@
 #' @param ... Not used.
 #' @return A look: an object of class `hylomath_look` with `columns` (a data frame with a row for each column: `column`,
 #'   `kind`, `gaps`, `distinct`, `outliers` (numbers more than three quartile distances beyond the quartiles), `skew` (the
-#'   third standardised moment) and `values`, the range or the commonest levels), `n`, `target`, `shares` (classes of the
+#'   third standardised moment) and `values`, the range or the commonest levels, of the first and last thousand columns), `n`, `target`, `shares` (classes of the
 #'   target, their rows and shares) and `notes`, see [notes()].
 #' @examples
 #' look(kilns, target = "outcome")
@@ -18,8 +18,7 @@ look.data.frame <- function(data, target = NULL, ...) {
   rlang::check_dots_empty()
   data <- as_table(data)
   if (!is.null(target)) check_is_column(data, target, "target")
-  kinds <- guess_kinds(data)
-  columns <- do.call(rbind, lapply(names(data), function(column) look_at(data[[column]], column, kinds[[column]])))
+  columns <- look_at_columns(data, unlist(guess_kinds(data)))
   shares <- if (!is.null(target)) look_at_target(data[[target]])
   structure(
     list(n = nrow(data), columns = columns, target = target, shares = shares, notes = look_notes(data, columns, shares, target)),
@@ -33,20 +32,35 @@ look.character <- function(data, ...) look(read_table(data), ...)
 #' @export
 look.default <- function(data, ...) fail(sprintf("look() takes a data frame or the path of a file, not %s.", describe_class(data)))
 
-look_at <- function(x, column, kind) {
-  numeric <- kind %in% c("number", "count")
-  distinct <- if (is.character(x) || is.factor(x)) length(labels_in(x)) else length(unique(x[!is.na(x)]))
+# Of very wide tables only the first and last columns are put into words.
+most_described <- 1000
+
+look_at_columns <- function(data, kinds) {
+  columns <- unname(as.list(data))
+  numeric <- kinds %in% c("number", "count")
+  gaps <- vapply(columns, function(x) sum(is.na(x)), 0L)
+  outliers <- rep(NA_integer_, length(columns))
+  skew <- rep(NA_real_, length(columns))
+  if (any(numeric)) {
+    found <- summarise_numbers(columns[numeric], shares = c(0.25, 0.75))
+    outliers[numeric] <- mapply(count_outliers, columns[numeric], found$q1, found$q2)
+    skew[numeric] <- vapply(columns[numeric], skewness, 0)
+  }
+  place <- seq_along(columns)
+  described <- place <= most_described | place > length(place) - most_described
+  values <- character(length(columns))
+  values[described] <- mapply(function(x, kind, skew) describe_values(x[!is.na(x)], kind, skew), columns[described], kinds[described], ifelse(numeric, skew, 0)[described])
   data.frame(
-    column = column, kind = kind, gaps = sum(is.na(x)), distinct = distinct,
-    outliers = if (numeric) count_outliers(x) else NA_integer_, skew = if (numeric) skewness(x) else NA_real_,
-    values = describe_values(x[!is.na(x)], kind, if (numeric) skewness(x) else 0)
+    column = names(data), kind = unname(kinds), gaps = gaps, distinct = vapply(columns, count_distinct, 0L), outliers = outliers, skew = skew, values = values
   )
 }
 
-count_outliers <- function(x) {
-  quartiles <- stats::quantile(x, c(0.25, 0.75), na.rm = TRUE, names = FALSE)
-  reach <- 3 * diff(quartiles)
-  sum(x < quartiles[1] - reach | x > quartiles[2] + reach, na.rm = TRUE)
+count_distinct <- function(x) if (is.character(x) || is.factor(x)) length(labels_in(x)) else length(unique(x[!is.na(x)]))
+
+# Further than three quartile distances beyond the quartiles.
+count_outliers <- function(x, lower, upper) {
+  reach <- 3 * (upper - lower)
+  sum(x < lower - reach | x > upper + reach, na.rm = TRUE)
 }
 
 skewness <- function(x) {
@@ -62,11 +76,11 @@ describe_values <- function(x, kind, skew) {
     return(if (abs(skew) > 2) sprintf("%s, skew %.1f", text, skew) else text)
   }
   if (inherits(x, c("Date", "POSIXct"))) return(paste(format(min(x)), "to", format(max(x))))
-  if (kind %in% c("id", "text")) return(paste0(as_label(x[1]), ", ", as_label(x[length(x)]), ", ..."))
+  if (kind %in% c("id", "text")) return(paste0(paste(substr(as_label(x[c(1, length(x))]), 1, 100), collapse = ", "), ", ..."))
   seen <- levels_of(x)
   count <- sort(stats::setNames(tabulate(seen$codes), seen$levels), decreasing = TRUE)
   shown <- utils::head(count, 4)
-  text <- paste(names(shown), format_percent_short(shown / length(x)), collapse = ", ")
+  text <- paste(substr(names(shown), 1, 100), format_percent_short(shown / length(x)), collapse = ", ")
   if (length(count) > 4) paste0(text, ", and ", length(count) - 4, " more") else text
 }
 

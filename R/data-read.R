@@ -148,7 +148,7 @@ read_excel_table <- function(file, sheet) {
 iso_dates <- function(x) {
   date <- "^[0-9]{4}-[0-9]{2}-[0-9]{2}"
   first <- x[which.min(is.na(x))]  # the first that is not missing, or one that is
-  if (is.na(first) || !grepl(date, first)) return(x)
+  if (is.na(first) || !grepl(date, substr(first, 1, 10))) return(x)
   # few dates stand for many rows: each is read once
   distinct <- unique(x)
   if (all(grepl(paste0(date, "$"), distinct) | is.na(distinct))) return(unless_lost(as.Date(distinct, "%Y-%m-%d"), distinct, x))

@@ -78,15 +78,21 @@ gives_away <- function(x, y, kind) {
   sum(apply(counts, 1, max)) > 0.995 * length(y)
 }
 
+# Distinct texts that are short enough to be a number, a date or the name of a level.
+short_labels <- function(x) {
+  labels <- labels_in(x)
+  labels[nchar(labels, "bytes") <= 200]
+}
+
 note_numbers_as_text <- function(texts) {
   found <- Filter(function(x) {
-    distinct <- labels_in(x)
+    distinct <- short_labels(x)
     number <- grepl("^[[:space:]]*[-+]?[0-9]+([.,][0-9]+)*[[:space:]]*(%)?$", distinct)
     length(distinct) >= 5 && mean(number & !grepl(date_patterns, distinct)) >= 0.9
   }, texts)
   if (length(found) == 0) return(NULL)
   examples <- vapply(found, function(x) {
-    distinct <- labels_in(x)
+    distinct <- short_labels(x)
     odd <- distinct[is.na(suppressWarnings(as.numeric(distinct)))]
     if (length(odd)) sprintf(" (but \"%s\")", odd[1]) else ""
   }, "")
@@ -97,7 +103,7 @@ date_patterns <- "^([0-9]{4}[-/.][0-9]{1,2}[-/.][0-9]{1,2}|[0-9]{1,2}[-/.][0-9]{
 
 note_dates_as_text <- function(texts) {
   found <- Filter(function(x) {
-    distinct <- utils::head(labels_in(x), 1000)
+    distinct <- utils::head(short_labels(x), 1000)
     length(distinct) > 0 && mean(grepl(date_patterns, distinct)) >= 0.95
   }, texts)
   if (length(found) == 0) return(NULL)
@@ -106,7 +112,7 @@ note_dates_as_text <- function(texts) {
 
 note_alike_levels <- function(texts) {
   alike <- function(x) {
-    distinct <- labels_in(x)
+    distinct <- short_labels(x)
     plain <- tolower(gsub("[[:space:]]+", " ", trimws(distinct)))
     distinct[plain %in% plain[duplicated(plain)]]
   }

@@ -111,3 +111,23 @@ test_that("pairs show the chosen columns, and rare classes more often than they 
   expect_fails(plot_pairs(kilns["outcome"], "outcome"), "two columns of numbers")
   expect_fails(plot_pairs(kilns, "outcome", "loadkg"), "no column `loadkg`")
 })
+
+test_that("a very wide table and a very long cell are looked at in a moment", {
+  wide <- as.data.frame(matrix(rep(c(1.5, 2, 7, NA), 3000), 4))
+  seen <- look(wide)
+  expect_equal(nrow(seen$columns), 3000)
+  expect_equal(which(seen$columns$values == ""), 1001:2000)
+  expect_equal(seen$columns$gaps, rep(1L, 3000))
+  long <- data.frame(a = 1:3 + 0.5, b = c(strrep("x", 1e6), "y", "Y"))
+  seen <- look(long)
+  expect_lt(max(nchar(seen$columns$values)), 400)
+  expect_equal(notes(seen)$code, "alike_levels")
+})
+
+test_that("outliers and gaps of a column don't depend on the columns beside it", {
+  x <- c(1:30 + 0.5, 500, NA)
+  alone <- look(data.frame(x))$columns
+  beside <- look(data.frame(a = letters[rep(1:4, 8)], x, n = 32:1 + 0.25))$columns
+  expect_equal(alone$outliers, 1)
+  expect_equal(beside[2, -1], alone[-1], ignore_attr = "row.names")
+})
