@@ -7,8 +7,8 @@
 small_table <- 1000
 few_parameters <- 200
 
-# The regimen with nothing left open that its method has a use for. `rows` is the number of training rows, `parameters` a function that counts the
-# network's parameters, called only where the rule asks for them.
+# The regimen with nothing left open that its method has a use for. `rows` is the number of training rows, `parameters` a
+# function that counts the network's parameters, called only where the rule asks for them.
 settled_regimen <- function(b, rows, parameters) {
   r <- b[["regimen"]]
   if (r$method == "auto") r$method <- auto_method(b, rows, parameters)

@@ -83,7 +83,7 @@ fit_network <- function(b, table, preparation, part, report) {
   fit$network <- c(network, list(parameters = fit$parameters))
   if (b$regimen$keep == "committee") {
     members <- Filter(function(f) !is.null(f) && nrow(f$curves) > 0, fits)
-    fit$network$members <- lapply(members, `[[`, "parameters")
+    if (length(members)) fit$network$members <- lapply(members, `[[`, "parameters")
   }
   fit$restarts <- restarts
   fit$kernel <- done$kernel

@@ -12,6 +12,17 @@ constexpr std::size_t kMostLanes = 8;
 // Blocks i, i + lanes, ... are added up in lane i, and the lanes in order. Their number follows from the number of blocks
 // alone. A lane of its own pays from four blocks on.
 std::size_t lanes_for(std::size_t blocks) { return std::min(kMostLanes, std::max<std::size_t>(1, blocks / 4)); }
+
+// The answer that a row's error is taken from: the first target, or the quantile nearest to the median.
+std::size_t judged_answer(const LossSpec& loss) {
+  if (loss.loss != Loss::Quantile) return 0;
+  std::size_t nearest = 0;
+  for (std::size_t q = 1; q < loss.quantiles.size(); ++q) {
+    if (std::fabs(loss.quantiles[q] - 0.5) < std::fabs(loss.quantiles[nearest] - 0.5)) nearest = q;
+  }
+  return nearest;
+}
+
 std::size_t blocks_in(std::size_t rows) { return (rows + kBlockRows - 1) / kBlockRows; }
 
 }  // namespace
@@ -93,6 +104,7 @@ Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> paramete
   const Span<const T> plain = folded(parameters);
   const std::size_t blocks = blocks_in(rows.size()), width = spec_.answers();
   const bool classes = spec_.loss.loss == Loss::CrossEntropy;
+  const std::size_t judged = judged_answer(spec_.loss);
   team_.run(blocks, [&](std::size_t i, std::size_t worker) {
     const auto part = block(rows, i);
     T* answers = answers_.data() + worker * kBlockRows * width;
@@ -107,7 +119,7 @@ Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> paramete
         const bool hit = spec_.loss.output == Output::Softmax ? y[said] > T(0.5) : std::size_t(y[0]) == said;
         sum.hits += hit ? weight : 0;
       } else {
-        const double e = double(a[spec_.loss.loss == Loss::Quantile ? width / 2 : 0]) - double(y[0]);
+        const double e = double(a[judged]) - double(y[0]);
         sum.absolute += weight * std::fabs(e);
         sum.squared += weight * e * e;
       }

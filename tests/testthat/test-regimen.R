@@ -161,6 +161,8 @@ test_that("starts that diverge at once are told, not tripped over", {
   expect_equal(model$restarts$stopped, rep("diverged", 3))
   expect_match(paste(format(model), collapse = " "), "not one of which came to the end of an epoch")
   expect_match(notes(model)$note[notes(model)$code == "diverged"], "these are the starting weights")
+  committee <- quick_model(small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3, keep = "committee")
+  expect_s3_class(appraise(committee), "hylomath_appraisal")
   half <- quick_model(epochs = 3, restarts = 3)
   half$restarts$loss[2] <- NA
   expect_match(paste(format(half), collapse = " "), "3 \\(1 diverged at once\\)")
@@ -174,6 +176,13 @@ test_that("measures by epoch are those of the kept network", {
   m <- appraise(numbers, rows = "validation")$measures
   expect_equal(loss_curves(numbers)$validation_mae[numbers$best_epoch], m$value[m$measure == "MAE"], tolerance = 1e-5)
   expect_equal(loss_curves(numbers)$validation_rmse[numbers$best_epoch], m$value[m$measure == "RMSE"], tolerance = 1e-5)
+})
+
+test_that("errors by epoch are those of the quantile that is answered", {
+  b <- brief(small_crossings(), target = "fare", task = "regression") |> regimen(loss = list(kind = "quantile", at = c(0.5, 0.9)), measures = "mae", epochs = 30)
+  model <- withr::with_seed(1, training(b))
+  m <- appraise(model, rows = "validation")$measures
+  expect_equal(loss_curves(model)$validation_mae[model$best_epoch], m$value[m$measure == "MAE"], tolerance = 1e-3)
 })
 
 test_that("ordered classes keep their order, given as a factor or by name", {
