@@ -93,11 +93,24 @@ number_answers <- function(b, preparation, raw) {
   loss <- settled_loss(b)
   answers <- decode_numbers(preparation, raw)
   if (loss$kind == "quantile") {
-    if (ncol(answers) > 1) answers <- t(apply(answers, 1, sort, na.last = TRUE))
+    answers <- rising_rows(answers)
     middle <- which.min(abs(loss$at - 0.5))
     return(stats::setNames(data.frame(answers[, middle], answers), c("answer", paste0("quantile_", format_each(loss$at)))))
   }
   stats::setNames(as.data.frame(answers), if (length(b$target) == 1) "answer" else paste0("answer_", b$target))
+}
+
+# Each row's values in rising order, by exchanges of neighbouring columns: few columns, any number of rows.
+rising_rows <- function(x) {
+  k <- ncol(x)
+  for (round in seq_len(k)) {
+    for (j in seq_len(k - 1)) {
+      low <- pmin(x[, j], x[, j + 1])
+      x[, j + 1] <- pmax(x[, j], x[, j + 1])
+      x[, j] <- low
+    }
+  }
+  x
 }
 
 two_columns <- function(b, positive) {

@@ -185,6 +185,13 @@ test_that("errors by epoch are those of the quantile that is answered", {
   expect_equal(loss_curves(model)$validation_mae[model$best_epoch], m$value[m$measure == "MAE"], tolerance = 1e-3)
 })
 
+test_that("quantiles are given in rising order, row by row", {
+  x <- withr::with_seed(3, matrix(rnorm(400), 100))
+  expect_equal(rising_rows(x), t(apply(x, 1, sort)))
+  expect_equal(rising_rows(x[, 1, drop = FALSE]), x[, 1, drop = FALSE])
+  expect_equal(rising_rows(x[1, , drop = FALSE]), t(sort(x[1, ])))
+})
+
 test_that("ordered classes keep their order, given as a factor or by name", {
   t <- withr::with_seed(1, data.frame(x = rnorm(300)))
   t$grade <- as.character(cut(t$x + rnorm(300, 0, 0.3), c(-Inf, -0.5, 0.7, Inf), c("low", "mid", "high")))
