@@ -21,6 +21,10 @@ core_levels <- function(x, most, with_codes) {
     .Call(`_hylomath_core_levels`, x, most, with_codes)
 }
 
+core_sums <- function(columns, group, groups) {
+    .Call(`_hylomath_core_sums`, columns, group, groups)
+}
+
 core_encode <- function(plans, sources, threads) {
     .Call(`_hylomath_core_encode`, plans, sources, threads)
 }
@@ -37,11 +41,15 @@ core_shuffle <- function(n, seed, job) {
     .Call(`_hylomath_core_shuffle`, n, seed, job)
 }
 
+core_resample <- function(units, draws, seed) {
+    .Call(`_hylomath_core_resample`, units, draws, seed)
+}
+
 core_hash <- function(text) {
     .Call(`_hylomath_core_hash`, text)
 }
 
-core_train <- function(network, regimen, plans, sources, rows, target, weight, offset, training, validation, output_bias, starts, report, catch_term, threads) {
-    .Call(`_hylomath_core_train`, network, regimen, plans, sources, rows, target, weight, offset, training, validation, output_bias, starts, report, catch_term, threads)
+core_train <- function(network, regimen, plans, sources, rows, target, weight, offset, training, validation, watched, output_bias, starts, report, catch_term, threads) {
+    .Call(`_hylomath_core_train`, network, regimen, plans, sources, rows, target, weight, offset, training, validation, watched, output_bias, starts, report, catch_term, threads)
 }
 

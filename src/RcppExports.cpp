@@ -77,6 +77,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_sums
+Rcpp::NumericMatrix core_sums(Rcpp::NumericMatrix columns, Rcpp::IntegerVector group, int groups);
+RcppExport SEXP _hylomath_core_sums(SEXP columnsSEXP, SEXP groupSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_sums(columns, group, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_encode
 Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int threads);
 RcppExport SEXP _hylomath_core_encode(SEXP plansSEXP, SEXP sourcesSEXP, SEXP threadsSEXP) {
@@ -130,6 +143,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_resample
+Rcpp::IntegerMatrix core_resample(int units, int draws, double seed);
+RcppExport SEXP _hylomath_core_resample(SEXP unitsSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type units(unitsSEXP);
+    Rcpp::traits::input_parameter< int >::type draws(drawsSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_resample(units, draws, seed));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_hash
 Rcpp::NumericVector core_hash(Rcpp::CharacterVector text);
 RcppExport SEXP _hylomath_core_hash(SEXP textSEXP) {
@@ -142,8 +168,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_train
-Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericMatrix target, Rcpp::NumericVector weight, Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
-RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP weightSEXP, SEXP offsetSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP output_biasSEXP, SEXP startsSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
+Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericMatrix target, Rcpp::NumericVector weight, Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::IntegerVector watched, Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
+RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP weightSEXP, SEXP offsetSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP watchedSEXP, SEXP output_biasSEXP, SEXP startsSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -157,12 +183,13 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type training(trainingSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type validation(validationSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type watched(watchedSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type output_bias(output_biasSEXP);
     Rcpp::traits::input_parameter< int >::type starts(startsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, plans, sources, rows, target, weight, offset, training, validation, output_bias, starts, report, catch_term, threads));
+    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, plans, sources, rows, target, weight, offset, training, validation, watched, output_bias, starts, report, catch_term, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -173,12 +200,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
     {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
+    {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 4},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
+    {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
-    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 15},
+    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 16},
     {NULL, NULL, 0}
 };
 

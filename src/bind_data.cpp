@@ -63,3 +63,19 @@ Rcpp::List core_levels(Rcpp::CharacterVector x, double most, bool with_codes) {
   for (std::size_t i = 0; i < found.size(); ++i) levels[R_xlen_t(i)] = found[i];
   return Rcpp::List::create(Rcpp::_["levels"] = levels, Rcpp::_["codes"] = codes);
 }
+
+// Sums of each column by `group` (1 .. groups), a matrix of groups by columns.
+// [[Rcpp::export]]
+Rcpp::NumericMatrix core_sums(Rcpp::NumericMatrix columns, Rcpp::IntegerVector group, int groups) {
+  if (columns.nrow() != group.size()) Rcpp::stop("core_sums: shapes don't match");
+  for (const int g : group) {
+    if (g < 1 || g > groups) Rcpp::stop("core_sums: no such group");
+  }
+  Rcpp::NumericMatrix sums(groups, columns.ncol());
+  for (int j = 0; j < columns.ncol(); ++j) {
+    const double* const x = columns.begin() + std::ptrdiff_t(j) * columns.nrow();
+    double* const sum = sums.begin() + std::ptrdiff_t(j) * groups - 1;
+    for (R_xlen_t i = 0; i < group.size(); ++i) sum[group[i]] += x[i];
+  }
+  return sums;
+}

@@ -14,6 +14,16 @@ Rcpp::IntegerVector core_shuffle(int n, double seed, int job) {
   return Rcpp::IntegerVector(items.begin(), items.end());
 }
 
+// How often each of `units` units is drawn, a matrix of units by draws.
+// [[Rcpp::export]]
+Rcpp::IntegerMatrix core_resample(int units, int draws, double seed) {
+  Rcpp::IntegerMatrix counts(units, draws);
+  for (int d = 0; d < draws; ++d) {
+    hylo::resample(hylo::Span<int>(counts.begin() + std::ptrdiff_t(d) * units, std::size_t(units)), {std::uint64_t(seed), std::uint32_t(d), 0, hylo::Purpose::Resample});
+  }
+  return counts;
+}
+
 // 32 bits of a hash of each text, see core/hash.hpp.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_hash(Rcpp::CharacterVector text) {

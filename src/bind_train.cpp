@@ -53,7 +53,7 @@ Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
   using Rcpp::_;
   return Rcpp::DataFrame::create(
       _["epoch"] = epoch, _["training"] = column([](const Epoch& e) { return e.training; }),
-      _["validation"] = column([](const Epoch& e) { return e.validation; }), _["rate"] = column([](const Epoch& e) { return e.rate; }),
+      _["validation"] = column([](const Epoch& e) { return e.validation; }), _["test"] = column([](const Epoch& e) { return e.watched; }), _["rate"] = column([](const Epoch& e) { return e.rate; }),
       _["gradient"] = column([](const Epoch& e) { return e.gradient; }), _["updates"] = column([](const Epoch& e) { return double(e.updates); }),
       _["seconds"] = column([](const Epoch& e) { return e.seconds; }), _["training_hits"] = column([](const Epoch& e) { return e.training_tally.hits; }),
       _["validation_hits"] = column([](const Epoch& e) { return e.validation_tally.hits; }),
@@ -68,7 +68,7 @@ struct Given {
   Regimen regimen;
   std::size_t starts, threads;
   Rcpp::List plans, sources;
-  std::vector<std::uint32_t> rows, training, validation;
+  std::vector<std::uint32_t> rows, training, validation, watched;
   Rcpp::NumericMatrix target;
   Rcpp::NumericVector weight, offset;
   std::vector<double> output_bias;
@@ -96,6 +96,7 @@ std::vector<Trained<T>> fit(const Given& given, const KernelLevel& level, const 
     jobs[i].regimen.job = std::uint32_t(i);
     jobs[i].training = given.training;
     jobs[i].validation = given.validation;
+    jobs[i].watched = given.watched;
     jobs[i].output_bias = given.output_bias;
   }
   return train_jobs<T>(Span<const Job<T>>(jobs), level, watch, given.threads);
@@ -120,15 +121,15 @@ Rcpp::List list_of(const std::vector<Trained<T>>& results, const NetworkSpec& sp
 }  // namespace
 
 // `rows` are the table's rows that are used, and `target` (a column a target), `weight` and `offset` go along them;
-// `training` and `validation` are places among them. A list of the results of all starts, NULL for one that was left out.
+// `training`, `validation` and `watched` (whose loss is measured and decides nothing) are places among them. A list of the results of all starts, NULL for one that was left out.
 // [[Rcpp::export]]
 Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources,
                       Rcpp::IntegerVector rows, Rcpp::NumericMatrix target, Rcpp::NumericVector weight,
                       Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation,
-                      Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term,
+                      Rcpp::IntegerVector watched, Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term,
                       int threads) {
   const Given given = {hylo_bind::network_from(network), hylo_bind::regimen_from(regimen), std::size_t(starts), std::size_t(threads),
-                       plans, sources, hylo_bind::zero_based(rows), hylo_bind::zero_based(training), hylo_bind::zero_based(validation),
+                       plans, sources, hylo_bind::zero_based(rows), hylo_bind::zero_based(training), hylo_bind::zero_based(validation), hylo_bind::zero_based(watched),
                        target, weight, offset, std::vector<double>(output_bias.begin(), output_bias.end())};
   const KernelLevel& level = kernel_level();
   hylo_bind::SignalWatch signals(catch_term);

@@ -14,7 +14,7 @@ struct Job {
   const NetworkSpec* network = nullptr;
   const Table<T>* table = nullptr;
   Regimen regimen;
-  Span<const std::uint32_t> training, validation;
+  Span<const std::uint32_t> training, validation, watched;  // watched: the rows of Watch
   Span<const double> output_bias;
 };
 

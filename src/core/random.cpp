@@ -1,5 +1,6 @@
 #include "random.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <utility>
 
@@ -52,6 +53,12 @@ void shuffle(Span<std::uint32_t> items, StreamKey key) {
   for (std::size_t left = items.size(); left > 1; --left) {
     std::swap(items[left - 1], items[stream.below(std::uint32_t(left))]);
   }
+}
+
+void resample(Span<int> counts, StreamKey key) {
+  Stream stream(key);
+  std::fill(counts.begin(), counts.end(), 0);
+  for (std::size_t i = 0; i < counts.size(); ++i) ++counts[stream.below(std::uint32_t(counts.size()))];
 }
 
 }  // namespace hylo

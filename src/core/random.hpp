@@ -11,7 +11,7 @@
 namespace hylo {
 
 // What a stream is used for; the numbers are part of the meaning of a seed and never change.
-enum class Purpose : std::uint32_t { Start = 1, Shuffle = 2, Dropout = 3, Split = 4, Noise = 5 };
+enum class Purpose : std::uint32_t { Start = 1, Shuffle = 2, Dropout = 3, Split = 4, Noise = 5, Resample = 6 };
 
 struct StreamKey {
   std::uint64_t seed = 0;
@@ -46,5 +46,8 @@ class Stream {
 
 // Shuffles in place (Fisher and Yates).
 void shuffle(Span<std::uint32_t> items, StreamKey key);
+
+// Draws as many units as there are, with replacement, and counts how often each is drawn (Efron 1979).
+void resample(Span<int> counts, StreamKey key);
 
 }  // namespace hylo

@@ -153,9 +153,9 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const Kernel<T>& kernel = kernel_of<T>(level);
   const Layout<T> layout(network);
   Team team(threads);
-  Objective<T> objective(network, layout, kernel, table, team, std::max(training.size(), validation.size()));
+  Objective<T> objective(network, layout, kernel, table, team, std::max({training.size(), validation.size(), watch.rows.size()}));
   AlignedVector<T> parameters(layout.size());
-  const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table);
+  const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table), watched_weight = weight_of(watch.rows, table);
   const bool validates = !validation.empty();
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
@@ -178,9 +178,10 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
       return result;
     }
 
-    Epoch now = {pace.loss, kNaN, pace.rate, pace.gradient, updates, 0, {}, {}};
+    Epoch now = {pace.loss, kNaN, pace.rate, pace.gradient, updates, 0, kNaN, {}, {}};
     const Span<const T> here(parameters);
     if (validates) now.validation = objective.loss(validation, here) / validation_weight;
+    if (!watch.rows.empty()) now.watched = objective.loss(watch.rows, here) / watched_weight;
     if (regimen.tally) now.training_tally = mean_of(objective.tally(training, here), training_weight);
     if (regimen.tally && validates) now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
     now.seconds = std::chrono::duration<double>(Clock::now() - began).count();

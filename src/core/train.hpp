@@ -41,6 +41,7 @@ struct Epoch {
   double gradient;    // length of the gradient: root of the mean square over the epoch's batches
   std::size_t updates;  // steps since training began
   double seconds;     // since training began
+  double watched;     // mean loss of the watched rows; NaN without such rows
   Tally training_tally, validation_tally;  // means over the rows; of training rows at the epoch's end
 };
 
@@ -60,6 +61,7 @@ enum class Stopped { Epochs, Patience, GradientGoal, LossGoal, Time, Converged, 
 struct Watch {
   std::function<bool(const Progress&)> epoch_done = [](const Progress&) { return true; };  // false ends training
   std::function<bool()> stop_requested = [] { return false; };                             // asked after each batch
+  Span<const std::uint32_t> rows{};  // rows whose loss is measured after each epoch and decides nothing
 };
 
 template <class T>

@@ -56,3 +56,15 @@ TEST_CASE("a shuffle is a permutation, and the same one for the same key") {
   std::sort(a.begin(), a.end());
   CHECK(a == all_rows(1000));
 }
+
+TEST_CASE("a resample draws as many units as there are, each about once") {
+  std::vector<int> counts(500), again(500), total(500);
+  for (std::uint32_t draw = 0; draw < 400; ++draw) {
+    resample(counts, {7, draw, 0, Purpose::Resample});
+    CHECK(std::accumulate(counts.begin(), counts.end(), 0) == 500);
+    for (std::size_t i = 0; i < counts.size(); ++i) total[i] += counts[i];
+  }
+  for (int t : total) CHECK(std::abs(t - 400) < 5 * 20);  // five standard deviations of a sum of 400 Poisson counts
+  resample(again, {7, 399, 0, Purpose::Resample});
+  CHECK(counts == again);
+}
