@@ -1,5 +1,49 @@
-# Measures of classification. `observed` and `answer` are class labels, `probability` is a matrix with one column a
-# class, `weight` counts a row as that many rows.
+# Measures of classification. They are functions of tallies: a list of matrices with one row for each set of rows that is
+# judged (all of them, a bootstrap draw, all but one unit), so that one formula serves the value and its interval.
+#   weight    total weight of the rows
+#   hit       weight of the rows of each class (column) that are answered with it
+#   observed, answered
+#             weight of the rows that are, and are answered, each class
+#   loss, brier, cost, steps, squared_steps
+#             weighted sums over the rows
+#   excess    weighted sums of (observed - probability) by class and bin of its probability
+
+# `observed` and `answer` are places among the classes, `probability` has one column a class; `unit` is the row of the
+# tallies that a row counts in; `bin` its bin by each class's probability, see bins_of().
+class_tallies <- function(observed, answer, probability, weight, unit, bin = NULL, ordered = FALSE, costs = NULL) {
+  k <- ncol(probability)
+  units <- max(unit)
+  hit <- observed == answer
+  sums <- unit_sums(cbind(
+    weight = weight, loss = weight * row_cross_entropy(observed, probability), brier = weight * row_brier(observed, probability),
+    cost = if (!is.null(costs)) weight * costs[cbind(observed, answer)],
+    steps = if (ordered) weight * abs(observed - answer), squared_steps = if (ordered) weight * (observed - answer)^2
+  ), unit, units)
+  tallies <- lapply(stats::setNames(nm = colnames(sums)), function(what) sums[, what, drop = FALSE])
+  tallies$hit <- code_sums(observed, weight * hit, unit, units, k)
+  tallies$observed <- code_sums(observed, weight, unit, units, k)
+  tallies$answered <- code_sums(answer, weight, unit, units, k)
+  if (!is.null(bin)) {
+    tallies$excess <- do.call(cbind, lapply(seq_along(bin$place), function(j) {
+      place <- bin$place[j]
+      code_sums(bin$of[, j], weight * ((observed == place) - probability[, place]), unit, units, calibration_bins)
+    }))
+  }
+  tallies
+}
+
+# Sums of the columns by unit; where each row is a unit of its own there is nothing to add.
+unit_sums <- function(columns, unit, units) {
+  if (units == nrow(columns) && !is.unsorted(unit)) return(columns)
+  sums <- core_sums(columns, unit, units)
+  colnames(sums) <- colnames(columns)
+  sums
+}
+
+# Sums of the values by unit (rows) and code (columns).
+code_sums <- function(code, value, unit, units, codes) {
+  matrix(core_sums(cbind(value), as.integer(unit + (code - 1L) * units), units * codes), units)
+}
 
 confusion_matrix <- function(observed, answer, weight, classes) {
   counts <- tapply(weight, list(factor(observed, classes), factor(answer, classes)), sum, default = 0)
@@ -7,92 +51,104 @@ confusion_matrix <- function(observed, answer, weight, classes) {
   counts
 }
 
-accuracy <- function(confusion) sum(diag(confusion)) / sum(confusion)
+weighted_mean <- function(x, weight) sum(x * weight) / sum(weight)
 
-# One row a class; a share of nothing is NA. F1 is the harmonic mean of precision and recall, specificity the share of the
-# other classes' rows that are not answered with this one.
-class_measures <- function(confusion) {
-  hit <- diag(confusion)
-  recall <- share_of(hit, rowSums(confusion))
-  precision <- share_of(hit, colSums(confusion))
-  data.frame(
-    class = rownames(confusion), support = unname(rowSums(confusion)), recall = recall, precision = precision,
-    specificity = share_of(sum(confusion) - rowSums(confusion) - colSums(confusion) + hit, sum(confusion) - rowSums(confusion)),
-    f1 = unname(share_of(2 * hit, rowSums(confusion) + colSums(confusion))), row.names = NULL
-  )
+accuracy <- function(t) rowSums(t$hit) / drop(t$weight)
+
+# A share of nothing is NA.
+share_of <- function(part, whole) {
+  share <- part / whole
+  share[whole <= 0] <- NA
+  share
 }
 
-share_of <- function(part, whole) unname(ifelse(whole > 0, part / whole, NA_real_))
+class_recall <- function(t) share_of(t$hit, t$observed)
+class_precision <- function(t) share_of(t$hit, t$answered)
+
+# The share of the other classes' rows that are not answered with this one.
+class_specificity <- function(t) {
+  total <- drop(t$weight)
+  share_of(total - t$observed - t$answered + t$hit, total - t$observed)
+}
+
+# The harmonic mean of precision and recall.
+class_f1 <- function(t) share_of(2 * t$hit, t$observed + t$answered)
 
 # The mean recall of the classes that occur: 1 / (number of classes) for whoever always says the same.
-balanced_accuracy <- function(confusion) mean(class_measures(confusion)$recall, na.rm = TRUE)
-
-# Mean of -log(probability of the observed class), in natural units. A probability of 0 counts as the smallest that
-# single precision can hold apart from it, so that one such row doesn't make the mean infinite.
-cross_entropy <- function(observed, probability, weight, classes) {
-  p <- probability[cbind(seq_along(observed), match(observed, classes))]
-  sum(weight * -log(pmax(p, 2^-126))) / sum(weight)
-}
+balanced_accuracy <- function(t) rowMeans(class_recall(t), na.rm = TRUE)
 
 # The mean F1 of the classes that occur, each alike or by its rows.
-macro_f1 <- function(confusion) mean(class_measures(confusion)$f1[rowSums(confusion) > 0])
-
-weighted_f1 <- function(confusion) {
-  m <- class_measures(confusion)
-  sum(m$f1 * m$support, na.rm = TRUE) / sum(m$support)
+macro_f1 <- function(t) {
+  f1 <- class_f1(t)
+  f1[t$observed <= 0] <- NA
+  rowMeans(f1, na.rm = TRUE)
 }
+
+weighted_f1 <- function(t) rowSums(class_f1(t) * t$observed, na.rm = TRUE) / drop(t$weight)
 
 # Agreement beyond chance (Cohen 1960); with `ordered` disagreements weigh by the squared distance of the classes (Cohen
 # 1968). 0 where only chance can agree.
-cohen_kappa <- function(confusion, ordered = FALSE) {
-  k <- nrow(confusion)
-  cost <- if (ordered) outer(seq_len(k), seq_len(k), function(i, j) (i - j)^2) else 1 - diag(k)
-  by_chance <- sum(cost * outer(rowSums(confusion), colSums(confusion))) / sum(confusion)
-  if (by_chance == 0) return(0)
-  1 - sum(cost * confusion) / by_chance
+cohen_kappa <- function(t, ordered = FALSE) {
+  total <- drop(t$weight)
+  place <- seq_len(ncol(t$observed))
+  if (ordered) {
+    wrong <- drop(t$squared_steps)
+    # the sum of observed_i answered_j (i - j)^2
+    by_chance <- drop(t$observed %*% place^2 + t$answered %*% place^2) - 2 * drop(t$observed %*% place) * drop(t$answered %*% place) / total
+  } else {
+    wrong <- total - rowSums(t$hit)
+    by_chance <- total - rowSums(t$observed * t$answered) / total
+  }
+  ifelse(by_chance <= 1e-12 * total, 0, 1 - wrong / by_chance)
 }
 
 # Correlation of observed and answered classes (Matthews 1975; for several classes Gorodkin 2004); 0 where one of them does
 # not vary.
-matthews <- function(confusion) {
-  n <- sum(confusion)
-  observed <- rowSums(confusion)
-  answered <- colSums(confusion)
-  spread <- sqrt(n^2 - sum(observed^2)) * sqrt(n^2 - sum(answered^2))
-  if (spread == 0) return(0)
-  (n * sum(diag(confusion)) - sum(observed * answered)) / spread
-}
-
-# Mean squared distance of the probabilities from what was observed, over all classes (Brier 1950): from 0 to 2.
-brier_score <- function(observed, probability, weight, classes) {
-  hit <- outer(observed, classes, `==`) + 0
-  sum(weight * rowSums((probability - hit)^2)) / sum(weight)
-}
-
-# The chance that a row of the class has a higher score than one that is not of it, ties counting half: the area under the
-# ROC curve (Hanley and McNeil 1982). NA where one of them has no rows.
-area_under_roc <- function(score, is_class, weight) {
-  distinct <- sort(unique(score))
-  at <- match(score, distinct)
-  total <- function(rows) {
-    sums <- numeric(length(distinct))
-    found <- rowsum(weight[rows], at[rows])
-    sums[as.integer(rownames(found))] <- found
-    sums
-  }
-  of <- total(is_class)
-  others <- total(!is_class)
-  if (sum(of) == 0 || sum(others) == 0) return(NA_real_)
-  sum(of * (cumsum(others) - others / 2)) / (sum(of) * sum(others))
-}
-
-# The area for each class against the rest.
-areas_by_class <- function(observed, probability, weight, classes) {
-  vapply(seq_along(classes), function(j) area_under_roc(probability[, j], observed == classes[j], weight), 0)
+matthews <- function(t) {
+  n <- drop(t$weight)
+  spread <- sqrt(pmax(n^2 - rowSums(t$observed^2), 0)) * sqrt(pmax(n^2 - rowSums(t$answered^2), 0))
+  ifelse(spread <= 1e-12 * n^2, 0, (n * rowSums(t$hit) - rowSums(t$observed * t$answered)) / spread)
 }
 
 # Mean distance of the answered from the observed class, in steps of their order.
-mean_rank_error <- function(confusion) {
-  distance <- abs(row(confusion) - col(confusion))
-  sum(distance * confusion) / sum(confusion)
+mean_rank_error <- function(t) drop(t$steps / t$weight)
+
+# Mean of -log(probability of the observed class), in natural units. A probability of 0 counts as the smallest that
+# single precision can hold apart from it, so that one such row doesn't make the mean infinite.
+row_cross_entropy <- function(observed, probability) -log(pmax(probability[cbind(seq_along(observed), observed)], 2^-126))
+
+# Squared distance of the probabilities from what was observed, over all classes (Brier 1950): from 0 to 2.
+row_brier <- function(observed, probability) {
+  own <- probability[cbind(seq_along(observed), observed)]
+  rowSums(probability^2) - 2 * own + 1
+}
+
+# How far the share of a class lies from its mean probability, over bins that hold a tenth of the rows each (Naeini, Cooper
+# and Hauskrecht 2015, with equal counts); the mean over the classes that are looked at.
+calibration_error <- function(t) rowSums(abs(t$excess)) / as.numeric(t$weight) / (ncol(t$excess) / calibration_bins)
+
+# The measures of the answers and the probabilities, a matrix with one row for each of the tallies.
+class_measures <- function(t, ordered = FALSE) {
+  cbind(
+    accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),
+    "Matthews correlation" = matthews(t), "macro F1" = macro_f1(t), "weighted F1" = weighted_f1(t),
+    "weighted kappa" = if (ordered) cohen_kappa(t, ordered = TRUE), "mean rank error" = if (ordered) mean_rank_error(t),
+    "mean cost" = if (!is.null(t$cost)) drop(t$cost / t$weight), "cross-entropy" = drop(t$loss / t$weight),
+    "Brier score" = drop(t$brier / t$weight), "calibration error" = calibration_error(t)
+  )
+}
+
+# ---- bins of a probability ----------------------------------------------------------------------------------------
+
+calibration_bins <- 10
+
+# Each row's bin among tenths of the rows by a class's probability, one column of `of` for each place among the classes that
+# is looked at; equal probabilities are in one bin.
+bins_of <- function(probability, place) {
+  list(place = place, of = matrix(vapply(place, function(j) tenth_of(probability[, j]), integer(nrow(probability))), nrow(probability)))
+}
+
+tenth_of <- function(p) {
+  ends <- unique(stats::quantile(p, seq_len(calibration_bins - 1) / calibration_bins, names = FALSE, type = 1))
+  findInterval(p, ends, left.open = TRUE) + 1L
 }

@@ -1,56 +1,82 @@
-# Measures of regression and counts: observed and answered numbers, and case weights.
+# Measures of regression and counts. Like those of classes they are functions of tallies: a matrix of weighted sums with one
+# row for each set of rows that is judged.
 
-weighted_mean <- function(x, weight) sum(x * weight) / sum(weight)
+# `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are answered quantiles with
+# one column for each of the shares `at`.
+number_tallies <- function(observed, answer, weight, unit, centre, quantiles = NULL, at = NULL) {
+  error <- answer - observed
+  y <- observed - centre
+  columns <- cbind(
+    weight = 1, y = y, yy = y^2, error = error, squared = error^2, absolute = abs(error), observed = abs(observed),
+    relative = abs(error) / abs(observed), poisson = row_poisson_deviance(observed, answer), gamma = row_gamma_deviance(observed, answer)
+  )
+  if (!is.null(quantiles)) {
+    of_quantiles <- cbind(pinball(observed, quantiles, at), observed <= quantiles)
+    colnames(of_quantiles) <- c(paste0("pinball_", seq_along(at)), paste0("below_", seq_along(at)))
+    columns <- cbind(columns, of_quantiles)
+  }
+  unit_sums(columns * weight, unit, max(unit))
+}
 
-mean_squared_error <- function(observed, answer, weight) weighted_mean((answer - observed)^2, weight)
+mean_of <- function(t, what) t[, what] / t[, "weight"]
 
-mean_absolute_error <- function(observed, answer, weight) weighted_mean(abs(answer - observed), weight)
+# The mean squared distance of the observed values from their own mean.
+variance_of <- function(t) pmax(mean_of(t, "yy") - mean_of(t, "y")^2, 0)
 
 # 1 - squared error over the squared distance from the judged rows' own mean.
-r_squared <- function(observed, answer, weight) {
-  1 - mean_squared_error(observed, answer, weight) /
-    mean_squared_error(observed, weighted_mean(observed, weight), weight)
-}
-
-# Mean of |error| / |observed|; NA where an observed value is 0, because it then has no meaning.
-mean_relative_error <- function(observed, answer, weight) {
-  if (any(observed == 0 & weight > 0)) return(NA_real_)
-  weighted_mean(abs(answer - observed) / abs(observed), weight)
-}
-
-# Sum of |error| over the sum of |observed|, which stays sane near zero.
-relative_mean_error <- function(observed, answer, weight) {
-  sum(weight * abs(answer - observed)) / sum(weight * abs(observed))
-}
-
-# Mean of 2 (y log(y / m) - (y - m)) (McCullagh and Nelder 1989, 2.3).
-poisson_deviance <- function(observed, answer, weight) {
-  m <- pmax(answer, .Machine$double.xmin)
-  weighted_mean(2 * (ifelse(observed > 0, observed * log(pmax(observed, 1) / m), 0) - (observed - m)), weight)
-}
-
-# The value below which half of the weight lies.
-weighted_median <- function(x, weight) {
-  order <- order(x)
-  upto <- cumsum(weight[order]) / sum(weight)
-  at <- which(upto >= 0.5 - 1e-12)[1]
-  if (abs(upto[at] - 0.5) < 1e-12 && at < length(x)) mean(x[order][at + 0:1]) else x[order][at]
-}
-
-median_absolute_error <- function(observed, answer, weight) weighted_median(abs(answer - observed), weight)
-
-# Mean of answer - observed: above 0 where the network says too much.
-mean_bias <- function(observed, answer, weight) weighted_mean(answer - observed, weight)
+r_squared <- function(t) 1 - share_of(mean_of(t, "squared"), variance_of(t))
 
 # 1 - variance of the error over that of the observed values: R2 for whoever takes the bias off.
-explained_variance <- function(observed, answer, weight) {
-  variance <- function(x) weighted_mean((x - weighted_mean(x, weight))^2, weight)
-  1 - variance(answer - observed) / variance(observed)
+explained_variance <- function(t) 1 - share_of(mean_of(t, "squared") - mean_of(t, "error")^2, variance_of(t))
+
+# Mean of |error| / |observed|; NA where an observed value is 0, because it then has no meaning.
+mean_relative_error <- function(t) ifelse(is.finite(t[, "relative"]), mean_of(t, "relative"), NA_real_)
+
+# Sum of |error| over the sum of |observed|, which stays sane near zero.
+relative_mean_error <- function(t) share_of(t[, "absolute"], t[, "observed"])
+
+# 2 (y log(y / m) - (y - m)) (McCullagh and Nelder 1989, 2.3).
+row_poisson_deviance <- function(y, m) {
+  m <- pmax(m, .Machine$double.xmin)
+  2 * (ifelse(y > 0, y * log(pmax(y, .Machine$double.xmin) / m), 0) - (y - m))
 }
 
-# Mean of 2 ((y - m) / m - log(y / m)) (McCullagh and Nelder 1989, 8.3); NA where an observed value is not above 0.
-gamma_deviance <- function(observed, answer, weight) {
-  if (any(observed <= 0 & weight > 0)) return(NA_real_)
-  m <- pmax(answer, .Machine$double.xmin)
-  weighted_mean(2 * ((observed - m) / m - log(observed / m)), weight)
+# 2 ((y - m) / m - log(y / m)) (McCullagh and Nelder 1989, 8.3); NA where an observed value is not above 0.
+row_gamma_deviance <- function(y, m) {
+  m <- pmax(m, .Machine$double.xmin)
+  2 * ((y - m) / m - log(ifelse(y > 0, y, NA) / m))
 }
+
+# What a quantile costs a row: share times the distance where it is too low, the rest of it where it is too high (Koenker and
+# Bassett 1978).
+pinball <- function(observed, quantiles, at) {
+  distance <- observed - quantiles
+  pmax(rep(at, each = length(observed)) * distance, rep(at - 1, each = length(observed)) * distance)
+}
+
+# The measures, a matrix with one row for each of the tallies. `deviance` is "poisson", "gamma" or none.
+number_measures <- function(t, deviance = NULL, at = NULL) {
+  mse <- mean_of(t, "squared")
+  measures <- cbind(
+    RMSE = sqrt(mse), MAE = mean_of(t, "absolute"), "R\u00b2" = r_squared(t), "mean relative error" = mean_relative_error(t),
+    "relative mean error" = relative_mean_error(t), "mean bias" = mean_of(t, "error"), "explained variance" = explained_variance(t), MSE = mse,
+    "Poisson deviance" = if (identical(deviance, "poisson")) mean_of(t, "poisson"), "gamma deviance" = if (identical(deviance, "gamma")) mean_of(t, "gamma")
+  )
+  for (i in seq_along(at)) measures <- cbind(measures, mean_of(t, paste0("pinball_", i)), mean_of(t, paste0("below_", i)))
+  if (length(at)) colnames(measures)[ncol(measures) - rev(seq_len(2 * length(at))) + 1] <- quantile_measures(at)
+  measures
+}
+
+quantile_measures <- function(at) as.vector(rbind(paste("quantile loss", format_each(at)), paste("share below quantile", format_each(at))))
+
+# The value below which a share of the weight lies; between two values where it is reached exactly.
+weighted_quantile <- function(x, weight, share) {
+  order <- order(x, method = "radix")
+  upto <- cumsum(weight[order]) / sum(weight)
+  at <- which(upto >= share - 1e-12)[1]
+  if (abs(upto[at] - share) < 1e-12 && at < length(x)) mean(x[order][at + 0:1]) else x[order][at]
+}
+
+weighted_median <- function(x, weight) weighted_quantile(x, weight, 0.5)
+
+observed_of <- function(judged, i) if (is.data.frame(judged$observed)) judged$observed[[i]] else judged$observed
