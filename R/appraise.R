@@ -1,158 +1,118 @@
 #' Judge a model on rows
 #'
-#' Every measure stands beside its baseline: always saying the commonest class of the training rows (their class shares
-#' for the cross-entropy), or their mean (their median where the loss is the absolute or the quantile one).
+#' Every measure comes with its interval, beside what is had without any input (always saying the commonest class of the
+#' training rows, or their mean; their median where the loss is about medians) and beside a network without hidden layers
+#' (`direct`) that was trained on the same rows, and beside the network's own value on training and validation rows.
 #'
 #' @param model A model.
-#' @param data A table with the target, in place of the held-out rows.
-#' @param rows `"test"` (the default where test rows were held out), `"validation"` or `"calibration"`.
+#' @param data A table with the target. Without `rows` all its rows are judged; with `rows` it is the table that the model was
+#'   trained on, and `by` can name its columns.
+#' @param rows `"test"` (the default where test rows were held out), `"validation"`, `"calibration"` or `"training"` (of which
+#'   a model keeps at most 10,000, drawn at random).
+#' @param by A column of `data`: the measures by subgroup. Numbers are cut into four bands of equal counts; of more than 12
+#'   levels the smaller ones are put together.
+#' @param level The level of the intervals.
+#' @param draws The number of bootstrap draws.
 #' @param ... Not used.
-#' @return An appraisal: an object of class `hylomath_appraisal` with `measures` (a data frame of `measure`, `value` and
-#'   `baseline`), for classes `confusion` (rows observed, columns answered) and `classes` (the measures of each class), and
-#'   `judged` (key, observed, answer and probabilities row by row) with their case weights in `weight`.
-#'   [as.data.frame()] gives the measures; see [tidy()] for those of each class.
+#' @return An appraisal: an object of class `hylomath_appraisal` with
+#'   * `measures`, a data frame with a row for each measure: `value` with its interval `low` to `high`; `baseline`; `direct`,
+#'     the value of the `direct` wiring, with `difference` (network less direct) and its interval; `training` and `validation`;
+#'   * for classes `confusion` (rows observed, columns answered, case weights counted) and `classes` (measures by class, with
+#'     intervals for the shares);
+#'   * `worth`, whether the network does better than `direct` by the measure that it was trained for: `"better"`, `"same"` (the
+#'     interval of the difference holds 0) or `"worse"`;
+#'   * for numbers `bands`, the errors by size of the target, see [error_bands()];
+#'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the observed
+#'     value, where the model has calibration rows;
+#'   * `judged` (key, observed, answer and probabilities row by row), `weight` and `unit` beside it, and `notes`.
+#'
+#'   [as.data.frame()] gives the measures; see [tidy()] for those of each class, [threshold_curve()] and [calibration_curve()]
+#'   for curves, [confusion_table()] for shares, [error_bands()] for errors by size of the target.
 #' @section Measures: Classification, of the answers: accuracy, balanced accuracy (mean recall), kappa (Cohen 1960), the
 #'   correlation of Matthews (1975; Gorodkin 2004), the mean F1 of the classes and the same weighted by their rows; for ordered
-#'   classes kappa weighted by squared distance (Cohen 1968) and the mean distance in steps. Of the probabilities:
-#'   cross-entropy (natural logarithm), Brier's (1950) score over all classes, the area under the ROC curve of the positive
-#'   class or the mean of those of each class against the rest (Hanley and McNeil 1982). By class: recall, precision,
-#'   specificity, F1, support and area.
+#'   classes kappa weighted by squared distance (Cohen 1968) and the mean distance in steps; the mean cost where [decide()] has
+#'   costs. Of the probabilities: cross-entropy (natural logarithm), Brier's (1950) score over all classes, the expected
+#'   calibration error over tenths of the rows (Naeini, Cooper and Hauskrecht 2015, with equal counts), the area under the ROC
+#'   curve (Hanley and McNeil 1982) and average precision, the area under the curve of precision against recall: of the
+#'   positive class, or the mean of those of each class against the rest. By class: recall, precision, specificity, F1, support
+#'   and both areas.
+#'
 #'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum
 #'   of absolute errors over the sum of absolute observations), median absolute error, mean bias (answer less observed),
 #'   explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance. Quantiles: these of
-#'   the middle one, and for each the share of rows below it, beside the share that should be. With several targets `measures`
-#'   has them one after another, with a column `target`.
+#'   the middle one, and for each the quantile loss and the share of rows below it, beside the share that should be. With several
+#'   targets `measures` has them one after another, with a column `target`.
+#' @section Intervals: Shares have Wilson's (1927) interval, areas that of DeLong, DeLong and Clarke-Pearson (1988) on the
+#'   scale of log-odds (average precision: its influence function in the same way), the median absolute error that of Woodruff
+#'   (1952), the calibration error that of the bootstrap's test inversion (Carpenter 1999), which allows for its being too high in
+#'   small samples, all others a bias-corrected and accelerated bootstrap (Efron 1987), seeded by the training's seed. Where rows
+#'   belong to groups, whole groups are drawn. Of more than 2,000 rows or groups, 2,000 lots of them are drawn. The intervals
+#'   are about which rows came to be judged; they leave out the luck of training: another start or split gives another network.
+#' @section Looks: Whoever looks at the test rows again and again, and keeps what does best there, is fooled by them. How many
+#'   different networks have been judged on one set of test rows is counted, in this session and in `looks` of the model (the
+#'   command writes it into the model's file), and said in a note once it matters.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
 #' appraise(model)
+#' appraise(model, kilns, rows = "test", by = glaze)
 #' @export
 appraise <- function(model, ...) UseMethod("appraise")
 
 #' @rdname appraise
 #' @export
-appraise.hylomath_model <- function(model, data = NULL, rows = NULL, ...) {
+appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, draws = 1000, ...) {
   rlang::check_dots_empty()
-  if (!is.null(data)) {
-    if (!is.null(rows)) fail("Give either `data` or `rows`: with `data` all its rows are judged.")
-    return(new_appraisal(model, judged_in(model, as_table(data)), "new"))
-  }
-  rows <- rows %||% if (is.null(model$held_out$test)) "validation" else "test"
-  type_choice(c("test", "validation", "calibration"))(rows, "rows")
-  judged <- model$held_out[[rows]]
-  if (is.null(judged)) {
-    fail(sprintf("The model has no %s rows.", rows), "Give the rows to judge it on: appraise(model, data = ...).")
-  }
-  new_appraisal(model, judged, rows)
-}
-
-judged_in <- function(model, table) {
-  b <- model$brief
-  table <- judged_table(model, table)
-  for (column in b$target) {
-    y <- table[[column]]
-    if (b$task != "classification" && !is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(column), type_name(y)))
-    if (b$task == "classification") check_classes(b, y)
-  }
-  known <- which(stats::complete.cases(table[b$target]))
-  if (length(known) == 0) fail(sprintf("The target %s has no values in these rows.", enumerate(quoted(b$target))))
-  judged_rows(model, table[known, , drop = FALSE], known)
-}
-
-# The working table of new rows with their target, and the columns of other roles that an appraisal looks at.
-judged_table <- function(model, table) {
-  b <- model$brief
-  rules <- table_rules(new_brief(brief_settings(b), table))
-  beside <- intersect(unlist(b$columns[c("id", "weight", "exposure")]), names(table))
-  for (column in setdiff(b$target, names(rules$derived))) check_is_column(table, column, "target")
-  new_rows(model$preparation, table)
-  working_table(table, rules, unique(c(vapply(model$preparation$columns, `[[`, "", "column"), b$target, beside)))
-}
-
-new_appraisal <- function(model, judged, rows) {
-  b <- model$brief
-  parts <- if (b$task == "classification") {
-    appraise_classes(b, model$baseline, judged)
+  type_number(0.5, 1, open_high = TRUE)(level, "level")
+  type_number(100, 1e5, whole = TRUE)(draws, "draws")
+  by <- chosen_column(rlang::enquo(by), data, "by")
+  if (!is.null(data)) data <- as_table(data)
+  if (is.null(data) || !is.null(rows)) {
+    rows <- part_to_judge(model, rows)
+    judged <- model$judged[[rows]]
+    if (!is.null(data)) found <- rows_of_part(model, data, rows)
   } else {
-    appraise_numbers(b, model$baseline, judged)
+    rows <- "new"
+    judged <- judged_in(model, data)
+    found <- judged$row
   }
+  group <- if (!is.null(by)) subgroups(data[[by]][found], by)
+  new_appraisal(model, judged, rows, level, draws, group, by, if (rows == "new") new_data_notes(model, data, judged))
+}
+
+new_appraisal <- function(model, judged, rows, level, draws, group = NULL, by = NULL, data_notes = NULL) {
+  b <- model$brief
+  judged <- judged_now(model, judged)
+  plain <- is.null(judged$group) && all(judged$weight == 1)
+  unit <- units_of(length(judged$key), judged$group, b$regimen$seed)
+  counts <- bootstrap_counts(unit, draws, b$regimen$seed)
+  judge <- if (b$task == "classification") appraise_classes else appraise_numbers
+  parts <- judge(model, judged, unit, counts, level, plain)
+  parts$worth <- worth_of(parts$measures, primary_measure(b))
   appraisal <- c(
     list(
-      target = b$target, task = b$task, positive = b$positive, weighted = !identical(b$regimen$class_weights, "none"),
-      rows = rows, n = length(judged$key)
+      target = b$target, id = b$columns$id, task = b$task, positive = b$positive, weighted = !identical(b$regimen$class_weights, "none"), decision = model$decision, recalibrated = model$recalibration$method,
+      rows = rows, n = length(judged$key), level = level, primary = primary_measure(b), units = units_text(b, judged)
     ),
     parts,
     list(
-      baseline_answer = model$baseline$answer, baseline_is = model$baseline$is,
-      weight = judged$weight,
+      bands = if (b$task != "classification") bands_by_size(judged, b$target, 5),
+      by = if (!is.null(group)) measures_by(model, judged, unit, level, draws, plain, group, by), by_column = by,
+      coverage = if (rows %in% c("test", "new")) covered(model, judged, level, plain, unit),
+      baseline_answer = model$baseline$answer, baseline_is = model$baseline$is, wiring = b$wiring,
+      weight = judged$weight, unit = unit,
       judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
     )
   )
-  appraisal$notes <- join_notes(model_notes(model), appraisal_notes(appraisal))
-  structure(appraisal, class = "hylomath_appraisal")
+  class(appraisal) <- "hylomath_appraisal"
+  appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
+  appraisal$notes <- join_notes(model_notes(model), data_notes, appraisal_notes(appraisal))
+  appraisal
 }
 
-appraise_classes <- function(b, baseline, judged) {
-  classes <- b$classes
-  observed <- judged$observed
-  weight <- judged$weight
-  confusion <- confusion_matrix(observed, judged$answers$answer, weight, classes)
-  always <- confusion_matrix(observed, rep(baseline$answer, length(observed)), weight, classes)
-  share <- matrix(unlist(baseline$share)[classes], length(observed), length(classes), byrow = TRUE)
-  probability <- as.matrix(judged$answers[-1])
-  ordered <- settled_loss(b)$kind == "ordinal"
-  of_answers <- function(confusion) {
-    c(
-      accuracy = accuracy(confusion), "balanced accuracy" = balanced_accuracy(confusion), "Cohen's kappa" = cohen_kappa(confusion),
-      "Matthews correlation" = matthews(confusion), "macro F1" = macro_f1(confusion), "weighted F1" = weighted_f1(confusion),
-      if (ordered) c("weighted kappa" = cohen_kappa(confusion, ordered = TRUE), "mean rank error" = mean_rank_error(confusion))
-    )
-  }
-  areas <- areas_by_class(observed, probability, weight, classes)
-  of_probabilities <- function(p, area) {
-    c(
-      "cross-entropy" = cross_entropy(observed, p, weight, classes), "Brier score" = brier_score(observed, p, weight, classes),
-      if (length(classes) == 2) c(AUC = area) else c("mean AUC" = area)
-    )
-  }
-  area <- if (length(classes) == 2) areas[match(b$positive, classes)] else mean(areas, na.rm = TRUE)
-  value <- c(of_answers(confusion), of_probabilities(probability, area))
-  measures <- data.frame(measure = names(value), value = unname(value), baseline = unname(c(of_answers(always), of_probabilities(share, 0.5))))
-  list(measures = measures, confusion = confusion, classes = cbind(class_measures(confusion), auc = areas))
-}
-
-# Several targets one after another, with the column `target` before the measures.
-appraise_numbers <- function(b, baseline, judged) {
-  each <- lapply(seq_along(b$target), function(i) {
-    y <- if (length(b$target) == 1) judged$observed else judged$observed[[i]]
-    measures <- number_measures(b, y, judged$answers[[i]], rep(baseline$answer[i], length(y)), judged$weight)
-    if (length(b$target) == 1) measures else cbind(target = b$target[i], measures)
-  })
-  list(measures = rbind(do.call(rbind, each), quantile_measures(b, judged)))
-}
-
-number_measures <- function(b, y, answer, always, w) {
-  measures_of <- function(answer) {
-    mse <- mean_squared_error(y, answer, w)
-    c(
-      RMSE = sqrt(mse), MAE = mean_absolute_error(y, answer, w), "R\u00b2" = r_squared(y, answer, w),
-      "mean relative error" = mean_relative_error(y, answer, w),
-      "relative mean error" = relative_mean_error(y, answer, w), "median absolute error" = median_absolute_error(y, answer, w),
-      "mean bias" = mean_bias(y, answer, w), "explained variance" = explained_variance(y, answer, w), MSE = mse,
-      "Poisson deviance" = if (b$task == "count") poisson_deviance(y, answer, w),
-      "gamma deviance" = if (settled_loss(b)$kind == "gamma") gamma_deviance(y, answer, w)
-    )
-  }
-  value <- measures_of(answer)
-  data.frame(measure = names(value), value = unname(value), baseline = unname(measures_of(always)))
-}
-
-# For each quantile the share of rows below it, beside the share that should be.
-quantile_measures <- function(b, judged) {
-  loss <- settled_loss(b)
-  if (loss$kind != "quantile") return(NULL)
-  below <- vapply(judged$answers[-1], function(q) weighted_mean(judged$observed <= q, judged$weight), 0)
-  data.frame(measure = sprintf("share below quantile %s", format_each(loss$at)), value = unname(below), baseline = loss$at)
+units_text <- function(b, judged) {
+  if (is.null(judged$group)) return("rows")
+  sprintf("groups of %s", b$columns$group)
 }
 
 judged_observed <- function(judged) {

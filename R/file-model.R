@@ -4,10 +4,11 @@
 #' answered values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8. Its top level has `format` (`"hylomath model"`),
-#'   `format_version` (2), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
+#'   `format_version` (3), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
 #'   logicals and single numbers are JSON values, a number with a point or exponent being a double, and one without an
 #'   integer. Longer vectors are `{"$doubles": ...}` and `{"$integers": ...}`, little-endian IEEE 754 doubles and
-#'   32-bit integers in base64, and `{"$texts": [...]}`; a table is `{"$table": {column: vector, ...}}`. `null` stands
+#'   32-bit integers in base64, and `{"$texts": [...]}`; a table is `{"$table": {column: vector, ...}}`, a matrix `{"$matrix": {rows, columns, sides, values}}`, both sides
+#'   named, its values column by column. `null` stands
 #'   for a missing text. `network.parameters` holds, for each embedding, a row a level
 #'   (the first for unseen ones); then, layer by layer, the weights input by input, the biases and, with batch normalisation,
 #'   gains, running means and running variances; at last the logarithms of the gaps between ordered classes' thresholds.
@@ -26,7 +27,7 @@ write_model <- function(model, file) {
   if (!is_model(model)) fail(sprintf("Only a model can be written, not %s.", describe_class(model)))
   parts <- unclass(model)
   parts$brief <- brief_yaml(model$brief)
-  parts <- c(list(format = "hylomath model", format_version = 2L), parts)
+  parts <- c(list(format = "hylomath model", format_version = 3L), parts)
   text <- jsonlite::toJSON(as_stored(parts), auto_unbox = TRUE, null = "null", na = "null", json_verbatim = TRUE)
   write_whole(compress_text(enc2utf8(text)), file)
   invisible(model)
@@ -41,8 +42,8 @@ read_model <- function(file) {
   text <- tryCatch(read_compressed(file), error = function(e) foreign("it is damaged"), warning = function(w) foreign("it is damaged"))
   parts <- tryCatch(jsonlite::parse_json(text), error = function(e) foreign("what it holds is damaged or something else"))
   if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
-  if (!identical(parts$format_version, 2L)) {
-    newer <- isTRUE(as_one_number(parts$format_version) > 2)
+  if (!identical(parts$format_version, 3L)) {
+    newer <- isTRUE(as_one_number(parts$format_version) > 3)
     fail(sprintf("%s was written by %s version of hylomath (format %s).", quoted(file), if (newer) "a newer" else "an older", parts$format_version), if (newer) "Update the package." else "Train its brief again.")
   }
   parts <- lapply(parts, from_stored)
@@ -58,6 +59,7 @@ read_model <- function(file) {
 
 as_stored <- function(x) {
   if (is.data.frame(x)) return(list("$table" = lapply(as.list(x), as_vector)))
+  if (is.matrix(x)) return(list("$matrix" = list(rows = as_vector(rownames(x)), columns = as_vector(colnames(x)), sides = as_vector(names(dimnames(x)) %||% c("", "")), values = as_vector(as.double(x)))))
   if (is.list(x)) return(lapply(x, as_stored))
   if (length(x) == 1 && !is.na(x)) return(if (is.double(x)) stored_double(x) else x)
   as_vector(x)
@@ -81,6 +83,7 @@ from_stored <- function(x) {
     value <- x[[1]]
     switch(names(x),
       "$table" = return(stored_table(value)),
+      "$matrix" = return(stored_matrix(lapply(value, from_stored))),
       "$texts" = return(vapply(value, function(v) v %||% NA_character_, "")),
       "$integers" = return(stored_numbers(value, "integer", 4)),
       "$doubles" = return(stored_numbers(value, "double", 8))
@@ -92,6 +95,12 @@ from_stored <- function(x) {
 stored_numbers <- function(base64, what, bytes) {
   raw <- jsonlite::base64_dec(base64)
   readBin(raw, what, length(raw) / bytes, endian = "little")
+}
+
+stored_matrix <- function(x) {
+  sides <- list(x$rows, x$columns)
+  if (any(x$sides != "")) names(sides) <- x$sides
+  matrix(x$values, length(x$rows), dimnames = sides)
 }
 
 stored_table <- function(columns) {

@@ -39,3 +39,25 @@ format_percent_short <- function(x) paste0(ifelse(x < 0.1, signif(100 * x, 2), r
 format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")
 
 format_each_short <- function(x) vapply(x, format_short, "")
+
+# Three decimals below 10, else four digits: what the measures of a few thousand rows deserve.
+format_measure <- function(x) {
+  one <- function(v) {
+    if (is.na(v)) return("-")
+    if (abs(v) < 1e-12) v <- 0  # what rounding leaves of nothing
+    if (abs(v) >= 1e7) return(format(signif(v, 4), scientific = TRUE))
+    if (abs(v) >= 10) return(format(signif(v, 4), big.mark = ",", scientific = FALSE))
+    text <- formatC(v, digits = 3, format = "f")
+    if (v != 0 && abs(v) < 0.0005) format(signif(v, 2)) else text
+  }
+  vapply(x, one, "")
+}
+
+# With its sign, so that a difference is seen to be one.
+format_signed <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0, "+", ""), format_measure(x)))
+
+format_share <- function(x) ifelse(is.na(x), "-", formatC(x, digits = 3, format = "f"))
+
+format_weighted_count <- function(x) {
+  if (all(x == round(x))) format(x, big.mark = ",", scientific = FALSE, trim = TRUE) else formatC(x, digits = 1, format = "f", big.mark = ",")
+}

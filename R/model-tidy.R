@@ -6,7 +6,7 @@
 #' @param x A model or an appraisal.
 #' @param row.names,optional,... Not used.
 #' @return `tidy()` of a model: a row for each weight and bias with `layer`, `input`, `unit` and `value`, see
-#'   [coef()][coef.hylomath_model]. Of an appraisal: the measures of each class, with `class`, `measure` and `value`; of one of
+#'   [coef()][coef.hylomath_model]. Of an appraisal: the measures of each class, with `class`, `measure`, `value`, `low` and `high`; of one of
 #'   numbers the measures with their baselines.
 #'
 #'   `glance()` of a model: `target`, `task`, `method`, `wiring`, `parameters`, `epochs`, `best_epoch`, `stopped`,
@@ -60,8 +60,11 @@ as.data.frame.hylomath_model <- function(x, row.names = NULL, optional = FALSE, 
 #' @export
 tidy.hylomath_appraisal <- function(x, ...) {
   if (x$task != "classification") return(x$measures)
-  measures <- setdiff(names(x$classes), "class")
-  rows <- lapply(measures, function(measure) data.frame(class = x$classes$class, measure = measure, value = x$classes[[measure]]))
+  measures <- grep("_(low|high)$", setdiff(names(x$classes), "class"), value = TRUE, invert = TRUE)
+  end <- function(measure, side) x$classes[[paste0(measure, side)]] %||% NA_real_
+  rows <- lapply(measures, function(measure) {
+    data.frame(class = x$classes$class, measure = measure, value = x$classes[[measure]], low = end(measure, "_low"), high = end(measure, "_high"))
+  })
   do.call(rbind, rows)
 }
 

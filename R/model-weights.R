@@ -81,7 +81,8 @@ set_coef <- function(model, values) {
     now[[name]] <- new
   }
   model$network$parameters <- as.numeric(unlist(lapply(now, function(block) if (is.matrix(block)) t(block) else block), use.names = FALSE))
-  model$held_out <- list()
+  model$judged <- list()
+  model[c("direct", "decision", "recalibration")] <- NULL
   model$curves <- model$curves[0, ]
   model$best_epoch <- 0L
   model$stopped <- "set"

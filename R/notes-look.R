@@ -48,34 +48,7 @@ note_duplicates <- function(data) {
 note_leak <- function(data, inputs, y, target) {
   leaks <- Filter(function(column) gives_away(data[[column]], y, inputs$kind[inputs$column == column]), inputs$column)
   if (length(leaks) == 0) return(NULL)
-  new_note(
-    "gives_target_away",
-    sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", enumerate(leaks), target, target),
-    sprintf("If not, drop it: set_columns(drop = %s).", leaks[1])
-  )
-}
-
-gives_away <- function(x, y, kind) {
-  known <- !is.na(x) & !is.na(y)
-  if (sum(known) < 50 || kind %in% c("id", "text", "missing", "constant", "other")) return(FALSE)
-  x <- x[known]
-  y <- y[known]
-  words <- is.character(x) || is.factor(x) || is.logical(x)
-  numeric_target <- is.numeric(y) && length(unique(y)) > 20
-  if (numeric_target) {
-    if (!words) return(abs(stats::cor(rank(as.numeric(x)), rank(y))) > 0.995)
-    group <- stats::ave(y, as_label(x))
-    return(1 - sum((y - group)^2) / sum((y - mean(y))^2) > 0.995)
-  }
-  y <- levels_of(as_label(y))$codes
-  if (max(tabulate(y)) > 0.98 * length(y)) return(FALSE)
-  # numbers: along their order the class hardly ever changes; words: each goes with one class
-  if (!words) {
-    changes <- sum(diff(y[order(as.numeric(x))]) != 0)
-    return(changes <= max(2 * (max(y) - 1), 0.002 * length(y)))
-  }
-  counts <- table(levels_of(as_label(x))$codes, y)
-  sum(apply(counts, 1, max)) > 0.995 * length(y)
+  leak_note(leaks, target)
 }
 
 # Distinct texts that are short enough to be a number, a date or the name of a level.

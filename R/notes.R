@@ -5,15 +5,26 @@
 #' @return A data frame with a row for each note: `code` (stable), `note` (a sentence with the figures in it) and `try`
 #'   (what to do about it). No rows when there is nothing to say.
 #' @section Codes:
-#'   `one_class_only` all judged rows get the same answer; `no_better_than_baseline` the network is no better than
-#'   always saying the commonest class or the mean; `still_falling` the best epoch is the last one; `interrupted`
-#'   training was ended by hand; `out_of_time` the time limit ended it; `diverged` the loss became infinite;
-#'   `restarts_disagree` the starts end at losses that lie far apart; `nearly_one_class` one class has almost all
-#'   rows of a table; `id_like` a column has another value in every row; `no_values` a column is empty; `constant` a column never
-#'   varies; `duplicate_rows` rows are copies of others; `gives_target_away` one column alone tells the target;
+#'   Of a model: `still_falling` the best epoch is the last one; `interrupted` training was ended by hand; `out_of_time` the
+#'   time limit ended it; `diverged` the loss became infinite; `restarts_disagree` the starts end at losses that lie far apart;
+#'   `copies_straddle` test rows have a copy among the training rows; `part_lacks_class` a part has no row of a class;
+#'   `gives_target_away` one column alone tells the target; `id_as_input` an input has another value in every row;
+#'   `validation_rose` the validation loss rose while training went on.
+#'
+#'   Of an appraisal: those of its model, and `one_class_only` all judged rows get the same answer; `class_never_answered` a class
+#'   is never predicted; `accuracy_misleads` the accuracy is high because one class has most of the rows;
+#'   `no_better_than_baseline` the network is no better than always saying the commonest class or the mean;
+#'   `direct_is_as_good`, `direct_is_better` a network without hidden layers does as well, or better; `overfits` the network does
+#'   clearly better on its training rows; `few_rows` a class has too few rows to be judged by; `probabilities_off` shares of rows
+#'   differ from the probabilities named; `relative_error_meaningless` observed values are 0 or some so small that they decide the
+#'   mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise; `test_looked_at` several
+#'   networks have been judged on these test rows; `rows_seen` judged rows were used in training; `outside_range` judged rows
+#'   differ from the training rows.
+#'
+#'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row; `no_values` a
+#'   column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others; `gives_target_away`;
 #'   `numbers_as_text`, `dates_as_text`; `alike_levels` levels differ in case or blanks only; `telling_gaps` gaps go with the
-#'   target; `copies_straddle` test rows have a copy among the training rows; `part_lacks_class` a part has no row of a
-#'   class.
+#'   target.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> train(progress = "none")
@@ -30,17 +41,12 @@ notes.hylomath_appraisal <- function(x, ...) x$notes
 #' @export
 notes.hylomath_look <- function(x, ...) x$notes
 
-new_note <- function(code, note, try) data.frame(code = code, note = note, try = try)
-
-no_notes <- function() new_note(character(), character(), character())
-
-join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
-
 # ---- about training -----------------------------------------------------------------------------------------------
 
 model_notes <- function(model) {
   join_notes(
-    note_still_falling(model), note_interrupted(model), note_out_of_time(model), note_diverged(model), note_restarts_disagree(model), note_copies_straddle(model), note_part_lacks_class(model)
+    note_still_falling(model), note_interrupted(model), note_out_of_time(model), note_diverged(model), note_restarts_disagree(model), note_copies_straddle(model), note_part_lacks_class(model),
+    note_gives_away(model), note_id_as_input(model), note_validation_rose(model)
   )
 }
 
@@ -85,6 +91,32 @@ note_restarts_disagree <- function(model) {
   )
 }
 
+# Inputs that tell the target alone, or that name rows.
+note_gives_away <- function(model) if (length(model$leaks)) leak_note(model$leaks, model$brief$target[1])
+
+note_id_as_input <- function(model) {
+  if (length(model$ids) == 0) return(NULL)
+  new_note(
+    "id_as_input", sprintf("%s another value in every row and %s used as an input: what is learned of it is of no use for new rows.", paste(enumerate(model$ids), if (length(model$ids) == 1) "has" else "have"), if (length(model$ids) == 1) "is" else "are"),
+    sprintf("Drop it: set_columns(drop = %s).", model$ids[1])
+  )
+}
+
+# Over-training while it went on: at the end the validation loss stood a tenth above its lowest value, while the training loss
+# had fallen on.
+note_validation_rose <- function(model) {
+  curves <- model$curves
+  n <- nrow(curves)
+  if (n == 0 || model$best_epoch == 0 || model$best_epoch == n || all(is.na(curves$validation))) return(NULL)
+  best <- curves$validation[model$best_epoch]
+  if (!isTRUE(curves$validation[n] > 1.1 * best && curves$training[n] < curves$training[model$best_epoch])) return(NULL)
+  new_note(
+    "validation_rose",
+    sprintf("From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on: the network began to learn its rows by heart. The weights of epoch %d are kept.", model$best_epoch, signif(best, 3), signif(curves$validation[n], 3), model$best_epoch),
+    "Fewer units, dropout, a larger l2 or more rows give it less room to do so."
+  )
+}
+
 note_diverged <- function(model) {
   if (model$stopped != "diverged") return(NULL)
   new_note(
@@ -114,50 +146,5 @@ note_part_lacks_class <- function(model) {
     "part_lacks_class",
     sprintf("The %s part has no row of the class \"%s\", so nothing is learned there about it.", enumerate(lacking[[found[1]]]), model$brief$classes[found[1]]),
     "Hold out by \"stratified\", or a larger share."
-  )
-}
-
-# ---- about answers ------------------------------------------------------------------------------------------------
-
-appraisal_notes <- function(appraisal) join_notes(note_one_class_only(appraisal), note_no_better(appraisal))
-
-note_one_class_only <- function(appraisal) {
-  if (appraisal$task != "classification" || length(unique(appraisal$judged$answer)) > 1 || appraisal$n < 2) return(NULL)
-  answer <- appraisal$judged$answer[1]
-  observed <- appraisal$confusion[answer, answer] / sum(appraisal$confusion)
-  new_note(
-    "one_class_only",
-    sprintf("Every one of the %s rows is answered \"%s\", which is right for %s of them and tells nothing about the others.", format_count(appraisal$n), answer, format_percent(observed)),
-    "Give the rare classes more weight with class_weights: even, or look at the probabilities in place of the answers."
-  )
-}
-
-# Probabilities first: an accuracy below the baseline's can be the wanted price of class weights.
-note_no_better <- function(appraisal) {
-  m <- appraisal$measures
-  row <- function(measure) m[m$measure == measure, ]
-  if (appraisal$task != "classification") {
-    worse <- row(if (appraisal$baseline_is == "median") "MAE" else "RMSE")
-    worse <- worse[worse$value >= worse$baseline, ]
-    if (nrow(worse) == 0) return(NULL)
-    if (length(appraisal$target) > 1) worse$measure <- sprintf("%s of %s", worse$measure, worse$target)
-    return(no_better(worse[1, ], sprintf("always answering the %s of the training rows", appraisal$baseline_is), "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
-  }
-  if (row("cross-entropy")$value >= row("cross-entropy")$baseline) {
-    return(no_better(row("cross-entropy"), "giving every row the class shares of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
-  }
-  if (row("accuracy")$value > row("accuracy")$baseline) return(NULL)
-  no_better(row("accuracy"), sprintf("always answering \"%s\"", appraisal$baseline_answer), if (appraisal$weighted) {
-    "That is the price of the class weights: look at the balanced accuracy and at each class's recall."
-  } else {
-    "Look at the probabilities in place of the answers, or give the rare classes more weight with class_weights: even."
-  })
-}
-
-no_better <- function(row, always, try) {
-  new_note(
-    "no_better_than_baseline",
-    sprintf("The network is no better than its baseline: its %s is %s, and %s gives %s.", row$measure, signif(row$value, 3), always, signif(row$baseline, 3)),
-    try
   )
 }

@@ -17,6 +17,8 @@ format.hylomath_model <- function(x, ...) {
     indented("training", stopped_text(x)),
     indented("loss", loss_text(x)),
     if (nrow(x$restarts) > 1) indented("starts", restarts_text(x)),
+    if (!is.null(x$decision)) indented("answers", decision_line(x$decision)),
+    if (!is.null(x$recalibration)) indented("calibrated", sprintf("by `%s` from %s", x$recalibration$method, counted(x$recalibration$rows, "row"))),
     indented("seeds", seeds_text(b)),
     format_notes(notes(x))
   )

@@ -1,61 +1,19 @@
-observed <- c("a", "a", "a", "b", "b", "c")
-answered <- c("a", "a", "b", "b", "c", "c")
-
-test_that("classification measures follow their formulas", {
-  confusion <- confusion_matrix(observed, answered, rep(1, 6), c("a", "b", "c"))
-  expect_equal(unname(confusion), rbind(c(2, 1, 0), c(0, 1, 1), c(0, 0, 1)))
-  expect_equal(accuracy(confusion), 4 / 6)
-  expect_equal(balanced_accuracy(confusion), (2 / 3 + 1 / 2 + 1) / 3)
-  m <- class_measures(confusion)
-  expect_equal(m$recall, c(2 / 3, 1 / 2, 1))
-  expect_equal(m$precision, c(1, 1 / 2, 1 / 2))
-  expect_equal(m$f1, 2 * m$recall * m$precision / (m$recall + m$precision))
-  expect_equal(m$support, c(3, 2, 1))
-  p <- rbind(c(0.7, 0.2, 0.1), c(0.5, 0.3, 0.2), c(0.2, 0.7, 0.1), c(0.1, 0.8, 0.1), c(0, 0.4, 0.6), c(0, 0, 1))
-  expect_equal(cross_entropy(observed, p, rep(1, 6), c("a", "b", "c")), -mean(log(c(0.7, 0.5, 0.2, 0.8, 0.4, 1))))
-})
-
-test_that("a class that is never answered has no precision, and one that never occurs no recall", {
-  m <- class_measures(confusion_matrix(c("a", "b"), c("a", "a"), c(1, 1), c("a", "b", "c")))
-  expect_equal(m$precision, c(0.5, NA, NA))
-  expect_equal(m$recall, c(1, 0, NA))
-})
-
-test_that("a case weight of two counts like two rows", {
-  doubled <- confusion_matrix(rep(observed, 2), rep(answered, 2), rep(1, 12), c("a", "b", "c"))
-  expect_equal(confusion_matrix(observed, answered, rep(2, 6), c("a", "b", "c")), doubled)
-  y <- c(1, 2, 4)
-  m <- c(2, 2, 3)
-  expect_equal(r_squared(y, m, c(1, 1, 2)), r_squared(c(y, 4), c(m, 3), rep(1, 4)))
-})
-
-test_that("regression measures follow their formulas", {
-  y <- c(2, 4, 6, 8)
-  m <- c(1, 5, 6, 10)
-  one <- rep(1, 4)
-  expect_equal(mean_squared_error(y, m, one), 6 / 4)
-  expect_equal(mean_absolute_error(y, m, one), 1)
-  expect_equal(r_squared(y, m, one), 1 - 6 / 20)
-  expect_equal(mean_relative_error(y, m, one), mean(c(1 / 2, 1 / 4, 0, 2 / 8)))
-  expect_equal(relative_mean_error(y, m, one), 4 / 20)
-  expect_true(is.na(mean_relative_error(c(0, 1), c(1, 1), c(1, 1))))
-  fit <- lm(dist ~ speed, cars)
-  expect_equal(r_squared(cars$dist, fitted(fit), rep(1, 50)), summary(fit)$r.squared)
-  count <- glm(passengers ~ fare, poisson, small_crossings())
-  expect_equal(poisson_deviance(small_crossings()$passengers, fitted(count), rep(1, 600)) * 600, deviance(count))
-})
-
-test_that("every measure stands beside its baseline", {
+test_that("every measure stands beside its baseline, with its interval", {
   model <- quick_model(epochs = 20)
   a <- appraise(model)
   share <- max(table(a$judged$observed)) / a$n
-  expect_equal(a$measures$baseline[1:2], c(share, 1 / 4))
+  m <- a$measures
+  expect_equal(m$baseline[1:2], c(share, 1 / 4))
   training <- table(small_kilns()$outcome[withr::with_seed(1, split_rows(brief(small_kilns(), "outcome"), small_kilns())) == "training"]) |> prop.table()
-  expect_equal(a$measures$baseline[a$measures$measure == "cross-entropy"], mean(-log(training[a$judged$observed])))
+  expect_equal(m$baseline[m$measure == "cross-entropy"], mean(-log(training[a$judged$observed])))
+  expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "mean AUC")], c(0, 0.5))
   expect_equal(sum(a$confusion), a$n)
-  shown <- format(a)
-  expect_match(shown[3], "measure +network +always sound")
-  expect_true(any(grepl("burst .*crazed .*sound .*warped .*recall +precision +F1", shown)))
+  expect_true(all(m$low <= m$value + 1e-9 & m$value <= m$high + 1e-9))
+  shown <- paste(format(a), collapse = "\n")
+  expect_match(shown, "measure +network +95 % interval +always sound +direct")
+  expect_match(shown, "measure +training +validation +test")
+  expect_match(shown, "burst .*crazed .*sound .*warped .*recall +precision +F1")
+  expect_match(withr::with_options(list(cli.width = 140), paste(format(a), collapse = "\n")), "always sound +direct +training +validation")
 })
 
 test_that("test rows are judged by default, others on request", {
@@ -70,6 +28,7 @@ test_that("test rows are judged by default, others on request", {
   expect_fails(appraise(model, rows = "tests"), "Did you mean `test`?")
   expect_fails(appraise(model, data = kilns[-12]), "no column `outcome`")
   expect_fails(appraise(model, data = transform(kilns, outcome = "cracked")), "\"cracked\"")
+  expect_fails(appraise(model, level = 1), "`level` must be a number")
 })
 
 test_that("residuals and measures come as data", {
@@ -80,38 +39,93 @@ test_that("residuals and measures come as data", {
   expect_fails(residuals(appraise(quick_model())), "no residuals")
 })
 
-codes <- function(x) notes(x)$code
-
-test_that("notes speak when there is reason and are silent when there is none", {
-  noise <- withr::with_seed(2, data.frame(x = rnorm(400), y = sample(c("no", "yes"), 400, replace = TRUE, prob = c(0.9, 0.1))))
-  one <- quick_model(noise, "y", epochs = 30)
-  expect_true("one_class_only" %in% codes(appraise(one)))
-  expect_match(notes(appraise(one))$note[notes(appraise(one))$code == "one_class_only"], "60 rows is answered \"no\"")
-
-  number <- withr::with_seed(2, data.frame(x = rnorm(200), y = rnorm(200)))
-  bad <- withr::with_seed(1, brief(number, "y") |> hold_out(validation = 0) |> regimen(epochs = 300, l2 = 0) |> train(progress = "none"))
-  expect_true("no_better_than_baseline" %in% codes(appraise(bad)))
-
-  rising <- quick_model(kilns, epochs = 2)
-  expect_true("still_falling" %in% codes(rising))
-  expect_match(paste(format(rising), collapse = "\n"), "\\[still_falling\\]")
-
-  good <- quick_model(kilns, epochs = 300)
-  expect_equal(codes(appraise(good)), character())
+test_that("training, validation and test rows stand side by side", {
+  model <- quick_model(epochs = 20)
+  a <- appraise(model)
+  for (part in c("training", "validation")) expect_equal(a$measures[[part]], appraise(model, rows = part)$measures$value)
+  expect_equal(length(model$judged$training$key), model$parts$rows[model$parts$part == "training"])
+  # of many training rows so many are kept as are enough, the same for the same seed
+  many <- withr::with_seed(3, data.frame(x = rnorm(20000), y = rnorm(20000)))
+  big <- quick_model(many, "y", epochs = 1)
+  expect_length(big$judged$training$key, most_training_judged)
+  expect_identical(quick_model(many, "y", epochs = 1)$judged$training$key, big$judged$training$key)
 })
 
-test_that("copies that straddle the parts and classes that a part lacks are noted", {
-  twice <- rbind(small_kilns(), transform(small_kilns(), firing = sub("F", "G", firing)))
-  model <- withr::with_seed(1, brief(twice, "outcome") |> regimen(epochs = 100) |> train(progress = "none"))
-  expect_match(notes(model)$note[codes(model) == "copies_straddle"], "test rows have an exact copy")
-  lacking <- hold_out(brief(small_kilns(), "outcome"), test_where = outcome != "burst" & moisture_pct < 2)
-  model <- withr::with_seed(1, train(regimen(lacking, epochs = 100), progress = "none"))
-  expect_match(notes(model)$note[codes(model) == "part_lacks_class"], "The test part has no row of the class \"burst\"")
+test_that("the direct wiring on the same rows is that of a brief wired so", {
+  model <- quick_model(small_crossings(), "passengers", epochs = 200)
+  a <- appraise(model)
+  m <- a$measures
+  fit <- glm(passengers ~ . , poisson, with(small_crossings(), data.frame(passengers, route, weather, holiday, fare))[match(model$judged$training$key, small_crossings()$departure), ])
+  # more inputs than the glm has, so at most as high a deviance on the training rows
+  expect_lt(appraise(model, rows = "training")$measures$direct[m$measure == "Poisson deviance"], deviance(fit) / nobs(fit) + 0.01)
+  direct <- withr::with_seed(1, brief(small_crossings(), "passengers") |> wire("direct") |> regimen(epochs = 300, method = "lbfgs") |> train(progress = "none"))
+  expect_equal(m$direct, appraise(direct)$measures$value, tolerance = 1e-6)
+  expect_null(direct$direct)
+  expect_null(appraise(direct)$worth)
+  expect_equal(m$difference, m$value - m$direct)
+  expect_equal(a$worth$verdict, "same")
+  expect_true("direct_is_as_good" %in% notes(a)$code)
+  better <- appraise(quick_model(kilns, epochs = 60))
+  expect_equal(better$worth$verdict, "better")
+  expect_match(paste(format(better), collapse = " "), "The hidden layers earn their keep: cross-entropy")
 })
 
-test_that("even class weights raise the recall of rare classes, and the price is named", {
+test_that("subgroups are judged like appraisals of their own rows", {
+  model <- quick_model(kilns, epochs = 30)
+  a <- appraise(model, kilns, rows = "test", by = glaze)
+  expect_setequal(unique(a$by$group), unique(kilns$glaze))
+  one <- a$by[a$by$group == "ash" & a$by$measure == "accuracy", ]
+  own <- a$judged[kilns$glaze[match(a$judged$key, kilns$firing)] == "ash", ]
+  expect_equal(one$value, mean(own$answer == own$observed))
+  expect_equal(one$rows, nrow(own))
+  expect_match(paste(format(a), collapse = "\n"), "glaze +rows +accuracy +balanced accuracy")
+  banded <- appraise(model, kilns, rows = "test", by = "peak_c")
+  expect_length(unique(banded$by$group), 4)
+  expect_equal(sum(banded$by$rows[banded$by$measure == "accuracy"]), a$n)
+  expect_fails(appraise(model, by = glaze), "there is no table")
+  expect_fails(appraise(model, kilns, rows = "test", by = galze), "Did you mean `glaze`?")
+  expect_fails(appraise(model, kilns[1:100, ], rows = "test", by = glaze), "not the table that the model was trained on")
+  other <- kilns
+  other$outcome[match(a$judged$key, kilns$firing)] <- "burst"
+  expect_fails(appraise(model, other, rows = "test"), "have another target")
+})
+
+test_that("a subgroup holds the rare levels together, and gaps", {
+  x <- c(rep(letters[1:14], 14:1), NA)
+  groups <- subgroups(x, "x")
+  expect_equal(nlevels(groups), 12)
+  expect_equal(sum(groups == "(others)"), sum(3:1, 1))
+  expect_equal(levels(bands_of(c(1:8, NA), 4)), c("1 to 2", "above 2 to 4", "above 4 to 6", "above 6 to 8", "(missing)"))
+  expect_fails(subgroups(rep("a", 5), "x"), "no subgroups")
+})
+
+test_that("looks at test rows are counted, by network, and kept in the model", {
+  table <- withr::with_seed(77, data.frame(x = rnorm(200), y = rnorm(200)))
+  fit <- function(seed) withr::with_seed(1, brief(table, "y") |> hold_out(seed = 5) |> regimen(epochs = 2, seed = seed) |> train(progress = "none"))
+  first <- fit(1)
+  expect_equal(appraise(first)$looks, 1)
+  expect_equal(appraise(first)$looks, 1)
+  expect_equal(appraise(first, rows = "validation")$looks, 0)
+  expect_equal(appraise(fit(2))$looks, 2)
+  third <- fit(3)
+  expect_length(third$looks, 2)
+  a <- appraise(third)
+  expect_match(notes(a)$note[notes(a)$code == "test_looked_at"], "3 different networks")
+  expect_false("test_looked_at" %in% notes(appraise(third, rows = "validation"))$code)
+  # other test rows are another matter
+  other <- withr::with_seed(1, brief(table, "y") |> hold_out(seed = 6) |> regimen(epochs = 2) |> train(progress = "none"))
+  expect_equal(appraise(other)$looks, 1)
+})
+
+test_that("even class weights raise the recall of rare classes, and the difference is plain", {
   plain <- appraise(quick_model(recovery, "returned", epochs = 60))
   even <- appraise(quick_model(recovery, "returned", epochs = 60, class_weights = "even"))
   expect_gt(even$classes$recall[2], plain$classes$recall[2] + 0.2)
   expect_match(notes(even)$try[notes(even)$code == "no_better_than_baseline"], "price of the class weights")
+  said <- function(a) paste(format(a), collapse = " ")
+  expect_match(said(plain), "Always saying \"no\", without +looking, is right for")
+  expect_match(said(plain), "What matters is \"yes\": of the 45 rows that are,")
+  expect_match(said(even), "false +alarms for each")
+  expect_true("accuracy_misleads" %in% notes(plain)$code)
+  expect_false("accuracy_misleads" %in% notes(even)$code)
 })

@@ -2,7 +2,7 @@ test_that("the same seeds give the same network bit for bit", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 1) |> wire("8 relu > dropout 0.2 > 4 tanh") |> regimen(epochs = 6, seed = 2)
   first <- train(b, progress = "none")
   expect_identical(train(b, progress = "none")$network$parameters, first$network$parameters)
-  expect_identical(train(b, progress = "none")$held_out, first$held_out)
+  expect_identical(train(b, progress = "none")$judged, first$judged)
   expect_false(identical(train(regimen(b, seed = 3), progress = "none")$network$parameters, first$network$parameters))
 })
 

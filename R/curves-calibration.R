@@ -1,0 +1,61 @@
+#' What share of rows belongs to a class where a probability is named
+#'
+#' The rows are put into tenths by the class's probability; in each, the mean probability stands beside the share of rows that
+#' are of the class. Where the two agree, probabilities can be taken at their word.
+#'
+#' @param appraisal An appraisal of a classification.
+#' @param class The classes; of two the positive one, else all, one after another.
+#' @return A data frame of `class`, `bin`, `rows`, `probability` (their mean), `observed` (the share that is of the class) and
+#'   its Wilson interval `low` to `high` at the appraisal's level. Rows of one probability are in one bin. Case weights count.
+#' @section Errors: An appraisal of numbers; a class that is not there.
+#' @examples
+#' set.seed(1)
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> train(progress = "none")
+#' calibration_curve(appraise(model))
+#' @export
+calibration_curve <- function(appraisal, class = NULL) {
+  chosen <- classes_to_draw(appraisal, class, "A calibration curve")
+  weight <- appraisal$weight
+  plain <- all(weight == 1) && appraisal$units == "rows"
+  curves <- lapply(chosen, function(one) {
+    p <- appraisal$judged[[paste0("probability_", one)]]
+    bin <- tenth_of(p)
+    bin <- match(bin, sort(unique(bin)))
+    hit <- (appraisal$judged$observed == one) * weight
+    own <- lapply(seq_len(max(bin)), function(k) which(bin == k))
+    ends <- vapply(own, function(rows) share_interval(unit_rows(hit[rows], appraisal$unit[rows]), unit_rows(weight[rows], appraisal$unit[rows]), appraisal$level, plain)[1, ], c(low = 0, high = 0))
+    data.frame(
+      class = one, bin = seq_along(own), rows = lengths(own), probability = vapply(own, function(rows) weighted_mean(p[rows], weight[rows]), 0),
+      observed = vapply(own, function(rows) sum(hit[rows]) / sum(weight[rows]), 0), low = ends["low", ], high = ends["high", ]
+    )
+  })
+  do.call(rbind, curves)
+}
+
+unit_rows <- function(x, unit) {
+  unit <- match(unit, unique(unit))
+  unit_sums(cbind(x), unit, max(unit))
+}
+
+#' A confusion matrix with its shares
+#'
+#' @param appraisal An appraisal of a classification.
+#' @return A data frame with a row for each pair of classes: `observed`, `answer`, `rows` (counted one by one), `weight` (case
+#'   weights added up), and as shares of the weight `of_observed` (of the rows of that class), `of_answered` (of those that
+#'   got the answer) and `of_all`.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' confusion_table(appraise(model))
+#' @export
+confusion_table <- function(appraisal) {
+  classes <- classes_to_draw(appraisal, rownames(appraisal$confusion), "A confusion matrix")
+  weight <- appraisal$confusion
+  judged <- appraisal$judged
+  rows <- confusion_matrix(judged$observed, judged$answer, rep(1, nrow(judged)), classes)
+  data.frame(
+    observed = rep(classes, length(classes)), answer = rep(classes, each = length(classes)), rows = as.numeric(rows), weight = as.numeric(weight),
+    of_observed = as.numeric(share_of(weight, rowSums(weight)[row(weight)])), of_answered = as.numeric(share_of(weight, colSums(weight)[col(weight)])),
+    of_all = as.numeric(weight / sum(weight))
+  )
+}

@@ -1,0 +1,28 @@
+# How many different networks have been judged on one set of test rows. The session remembers, by the test rows, the networks
+# that were; a model carries those that it knows of in `looks`, and with it its file.
+
+seen_tests <- new.env(parent = emptyenv())
+
+test_rows_id <- function(model) {
+  test <- model$judged$test
+  if (is.null(test)) NULL else rlang::hash(test[c("key", "observed")])
+}
+
+# The answers make a network, whatever else is changed about it.
+network_id <- function(model) rlang::hash(list(model$network, model$decision$rule, model$recalibration$map))
+
+looks_at <- function(model) unique(c(model$looks, if (!is.null(model$judged$test)) seen_tests[[test_rows_id(model)]]))
+
+# Counts this look and gives the number of networks that have been looked at.
+look_at_test <- function(model) {
+  seen <- unique(c(looks_at(model), network_id(model)))
+  assign(test_rows_id(model), seen, envir = seen_tests)
+  length(seen)
+}
+
+# The model with what the session knows of its test rows.
+with_looks <- function(model, former = NULL) {
+  if (!is.null(former) && identical(test_rows_id(former), test_rows_id(model))) model$looks <- unique(c(former$looks, model$looks))
+  model$looks <- looks_at(model)
+  model
+}

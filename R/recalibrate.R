@@ -1,0 +1,108 @@
+#' Put a model's probabilities right
+#'
+#' A network can rank rows well and still name probabilities that are too bold or too timid. Recalibration learns, from the
+#' calibration rows, which share of rows really belongs to a class where the network names a probability.
+#'
+#' @param model A model of a classification with calibration rows, see [hold_out()].
+#' @param method `"platt"`: a logistic curve of the log-odds of each class (Platt 1999, with his targets); `"isotonic"`: any
+#'   rising curve (Zadrozny and Elkan 2002), for a thousand rows and more; `"temperature"`: one number that makes all
+#'   probabilities bolder or more timid (Guo, Pleiss, Sun and Weinberger 2017), which leaves their order alone; `"none"` takes
+#'   it away again.
+#' @param ... Not used.
+#' @return The model with `recalibration`: `method`, `map`, `rows` and the cross-entropy of the calibration rows `before` and
+#'   `after`. Several classes are put right one by one and then add up to 1 again. A rule of [decide()] is chosen anew on the
+#'   validation rows. Prediction sets stay as they are: they are made from the network's own probabilities, so that no row
+#'   serves twice.
+#' @section Errors: A model without calibration rows, or with none of some class among them.
+#' @examples
+#' set.seed(1)
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |>
+#'   hold_out(calibration = 0.2) |> train(progress = "none")
+#' appraise(recalibrate(model, "platt"))
+#' @export
+recalibrate <- function(model, ...) UseMethod("recalibrate")
+
+#' @rdname recalibrate
+#' @export
+recalibrate.hylomath_model <- function(model, method = "platt", ...) {
+  rlang::check_dots_empty()
+  type_choice(c("platt", "isotonic", "temperature", "none"))(method, "method")
+  b <- model$brief
+  if (b$task != "classification") fail("Only probabilities are recalibrated; this network predicts a number.")
+  spec <- model$decision$spec
+  model["recalibration"] <- NULL
+  if (!is.null(model$direct)) model$direct$recalibration <- NULL
+  if (method != "none") {
+    rows <- model$judged$calibration
+    if (is.null(rows)) fail("The model has no calibration rows, which nothing else has used.", "Hold some out and train again: hold_out(calibration = 0.15).")
+    lacking <- setdiff(b$classes, rows$observed)
+    if (length(lacking)) fail(sprintf("No calibration row is of the class %s.", describe(lacking[1])), "Hold out more calibration rows.")
+    model$recalibration <- learn_recalibration(method, b, rows, rows$answers)
+    if (!is.null(model$direct)) model$direct$recalibration <- learn_recalibration(method, b, rows, rows$direct)
+  }
+  if (is.null(spec)) model else with_decision(model, spec)
+}
+
+learn_recalibration <- function(method, b, rows, answers) {
+  p <- as.matrix(answers[-1])
+  observed <- match(rows$observed, b$classes)
+  # of two classes one curve does for both
+  places <- if (length(b$classes) == 2) match(b$positive, b$classes) else seq_along(b$classes)
+  map <- if (method == "temperature") list(temperature = best_temperature(p, observed, rows$weight)) else
+    list(place = places, curves = lapply(places, function(j) learn_curve(method, p[, j], observed == j, rows$weight)))
+  recalibration <- list(method = method, map = map, rows = length(observed))
+  loss <- function(p) weighted_mean(row_cross_entropy(observed, p), rows$weight)
+  recalibration$before <- loss(p)
+  recalibration$after <- loss(recalibrated(recalibration, p))
+  recalibration
+}
+
+best_temperature <- function(p, observed, weight) {
+  loss <- function(log_temperature) weighted_mean(row_cross_entropy(observed, tempered(p, exp(log_temperature))), weight)
+  exp(stats::optimize(loss, c(-3, 3), tol = 1e-8)$minimum)
+}
+
+learn_curve <- function(method, p, is_class, weight) {
+  if (method == "isotonic") return(rising_curve(p, is_class, weight))
+  # targets a little inside 0 and 1, as if one more row of each kind had been seen (Platt 1999)
+  of <- sum(weight[is_class])
+  others <- sum(weight[!is_class])
+  target <- ifelse(is_class, (of + 1) / (of + 2), 1 / (others + 2))
+  fit <- suppressWarnings(stats::glm.fit(cbind(1, log_odds(p)), target, weight, family = stats::quasibinomial()))
+  if (!all(is.finite(fit$coefficients))) return(list(intercept = stats::qlogis((of + 1) / (of + others + 2)), slope = 0))
+  list(intercept = fit$coefficients[[1]], slope = fit$coefficients[[2]])
+}
+
+# The rising step function with the least squared error: neighbours out of order are put together (Ayer et al. 1955), here
+# as the slopes of the greatest convex curve below the cumulative sums. Ends half a row away from 0 and 1.
+rising_curve <- function(p, is_class, weight) {
+  sums <- rowsum(cbind(weight, weight * is_class), p)
+  score <- sort(unique(p))
+  level <- pooled(sums[, 2] / sums[, 1], sums[, 1])
+  edge <- 0.5 / (sum(weight) + 1)
+  level <- pmin(pmax(level, edge), 1 - edge)
+  ends <- which(c(TRUE, diff(level) != 0) | c(diff(level) != 0, TRUE))
+  list(score = score[ends], level = level[ends])
+}
+
+pooled <- function(value, weight) {
+  n <- length(value)
+  mean <- numeric(n)
+  total <- numeric(n)
+  count <- integer(n)
+  blocks <- 0
+  for (i in seq_len(n)) {
+    blocks <- blocks + 1
+    mean[blocks] <- value[i]
+    total[blocks] <- weight[i]
+    count[blocks] <- 1L
+    while (blocks > 1 && mean[blocks - 1] >= mean[blocks]) {
+      both <- total[blocks - 1] + total[blocks]
+      mean[blocks - 1] <- (mean[blocks - 1] * total[blocks - 1] + mean[blocks] * total[blocks]) / both
+      total[blocks - 1] <- both
+      count[blocks - 1] <- count[blocks - 1] + count[blocks]
+      blocks <- blocks - 1
+    }
+  }
+  rep(mean[seq_len(blocks)], count[seq_len(blocks)])
+}
