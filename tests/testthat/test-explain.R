@@ -1,0 +1,89 @@
+# What decides is known: x1 alone, x2 and x3 together; x4 and x5 tell nothing.
+known <- withr::with_seed(1, {
+  d <- as.data.frame(matrix(runif(10000), 2000, dimnames = list(NULL, paste0("x", 1:5))))
+  d$y <- 2 * d$x1 + d$x2 * d$x3 + rnorm(2000, 0, 0.05)
+  d
+})
+known_model <- function() quick_model(known, "y", epochs = 150)
+
+test_that("columns that decide come first, and those that don't have nothing", {
+  found <- importance(known_model(), known)
+  columns <- found$columns
+  expect_equal(columns$column[1], "x1")
+  expect_setequal(columns$column[2:3], c("x2", "x3"))
+  expect_true(all(columns$low[1:3] > 0))
+  expect_lt(max(columns$importance[4:5]), 0.02 * columns$importance[1])
+  # the rise of the squared error when x1 is shuffled is twice the variance of what it tells
+  truth <- sqrt(2 * 4 / 12 + found$value^2) - found$value
+  expect_equal(columns$importance[1], truth, tolerance = 0.1)
+  expect_equal(found$rows, "test")
+  expect_equal(found$n, 300)
+  expect_identical(importance(known_model(), known), found)
+  expect_identical(as.data.frame(found), columns)
+})
+
+test_that("what is derived from a column is shuffled with it", {
+  table <- transform(known, x6 = x1)[c("x2", "x6", "y")]
+  model <- withr::with_seed(1, brief(table, "y") |> derive(half = x6 / 2) |> set_columns(drop = x6) |> regimen(epochs = 60) |> train(progress = "none"))
+  found <- importance(model, table)$columns
+  expect_setequal(found$column, c("x2", "x6"))
+  expect_equal(found$column[1], "x6")
+  expect_s3_class(effect_of(model, x6, table), "hylomath_effect")
+})
+
+test_that("several targets have their own importances", {
+  model <- withr::with_seed(1, brief(mtcars, c("mpg", "hp")) |> regimen(epochs = 30) |> train(progress = "none"))
+  found <- importance(model, mtcars, rows = "training")$columns
+  expect_setequal(unique(found$target), c("mpg", "hp"))
+  expect_equal(nrow(found), 2 * 9)
+})
+
+test_that("an effect is the mean over rows in which the column is set", {
+  model <- known_model()
+  e <- effect_of(model, x1, known)
+  rows <- known[rows_of_part(model, known, "test"), ]
+  at <- e$curve$x1[5]
+  expect_equal(e$n, 300)
+  expect_equal(e$curve$answer[5], mean(predict(model, transform(rows, x1 = at))$answer))
+  expect_equal(lm(answer ~ x1, e$curve)$coefficients[[2]], 2, tolerance = 0.05)
+  expect_equal(length(unique(e$lines$row)), 50)
+  pair <- effect_of(model, x2, known, with = x3)$curve
+  fit <- lm(answer ~ x2 * x3, pair)
+  expect_equal(fit$coefficients[[4]], 1, tolerance = 0.2)
+  expect_fails(effect_of(model, x9, known), "There is no column `x9`")
+  expect_fails(effect_of(model, y, known), "doesn't take in the column `y`")
+  classes <- effect_of(quick_model(kilns, epochs = 20), glaze, kilns)
+  expect_setequal(unique(classes$curve$of), c("burst", "crazed", "sound", "warped"))
+  expect_equal(sum(classes$curve$answer[classes$curve$glaze == "ash"]), 1)
+  expect_fails(effect_of(quick_model(kilns, epochs = 2), glaze, kilns, of = "cracked"), "Did you mean `crazed`?")
+  dates <- effect_of(quick_model(small_crossings(), "passengers"), sails_on, small_crossings())
+  expect_s3_class(dates$curve$sails_on, "Date")
+})
+
+test_that("contributions add up, and are the Shapley values where these are known", {
+  model <- known_model()
+  row <- data.frame(x1 = 0.9, x2 = 0.9, x3 = 0.9, x4 = 0.5, x5 = 0.5)
+  found <- contributions(model, row, known, samples = 2000)
+  moved <- setNames(found$columns$contribution, found$columns$column)
+  expect_equal(sum(moved), found$answer - found$mean)
+  expect_equal(found$answer, predict(model, row)$answer)
+  # 2 (0.9 - 1/2); of the product, each alone adds (0.9 - 1/2) / 2 and half of their joint gain
+  expect_equal(moved[["x1"]], 0.8, tolerance = 0.05)
+  expect_equal(moved[["x2"]], (0.4 * 0.5 + 0.9 * 0.4) / 2, tolerance = 0.1)
+  expect_lt(max(abs(moved[c("x4", "x5")])), 0.02)
+  # the error of sampling is what it says: a second look lies within it
+  again <- known_model()
+  again$brief$regimen$seed <- 99
+  other <- contributions(again, row, known, samples = 2000)
+  apart <- (moved - setNames(other$columns$contribution, other$columns$column)[names(moved)]) / (sqrt(2) * setNames(found$columns$error, found$columns$column)[names(moved)])
+  expect_lt(max(abs(apart)), 4)
+  expect_fails(contributions(model, 3000, known), "`row` must be a whole number from 1 to 2000")
+  expect_fails(contributions(model, row[-1], known), "no column `x1`")
+  expect_equal(contributions(quick_model(kilns, epochs = 20), 5, kilns)$of, predict(quick_model(kilns, epochs = 20), kilns[5, ])$answer)
+})
+
+test_that("of one column the whole difference is its own", {
+  model <- quick_model(known[c("x1", "y")], "y", epochs = 20)
+  found <- contributions(model, 3, known)
+  expect_equal(found$columns$contribution, found$answer - found$mean)
+})
