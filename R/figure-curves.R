@@ -3,7 +3,8 @@
 #' Training and validation loss by epoch, with the kept epoch marked. The loss axis is logarithmic where the losses
 #' span more than a factor of 2, so that the first epochs don't flatten the rest.
 #'
-#' @param model A model.
+#' @param model A model; or a list of models, with names, whose validation losses (training losses without validation rows) are
+#'   drawn in one figure.
 #' @param what `"loss"`, `"gradient"` (the length of the gradient), `"rate"` (the learning rate), or one of the measures that
 #'   [regimen()] asked for.
 #' @return A ggplot.
@@ -15,6 +16,7 @@
 #' @export
 plot_curves <- function(model, what = "loss") {
   need_ggplot()
+  if (is.list(model) && !is_model(model)) return(plot_runs(model, what))
   long <- drawn_curves(model, what)
   curves <- loss_curves(model)
   wide_span <- min(long$loss) > 0 && max(long$loss) / min(long$loss) > 2
@@ -26,7 +28,7 @@ plot_curves <- function(model, what = "loss") {
     ggplot2::geom_text(
       data = label_ends(long, wide_span), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0, nudge_x = max(curves$epoch) * 0.012, size = 4.2
     ) +
-    ggplot2::scale_colour_manual(values = stats::setNames(figure_colours[c("ochre", "ink", "ochre", "ochre")], c("training", "validation", "gradient", "rate")), guide = "none") +
+    ggplot2::scale_colour_manual(values = stats::setNames(figure_colours[c("ochre", "ink", "plum", "ochre", "ochre")], c("training", "validation", "test", "gradient", "rate")), guide = "none") +
     ggplot2::scale_x_continuous(breaks = whole_breaks(c(0, max(curves$epoch))), expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
     (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
     ggplot2::labs(
@@ -37,6 +39,33 @@ plot_curves <- function(model, what = "loss") {
     figure_theme()
 }
 
+# One line a model, of its validation rows where it has them.
+plot_runs <- function(models, what) {
+  odd <- which(!vapply(models, is_model, NA))
+  if (length(models) == 0 || length(odd)) fail("plot_curves() draws a model or a list of models.")
+  if (length(models) > length(figure_lines)) fail(sprintf("At most %d curves are told apart in one figure, not %d.", length(figure_lines), length(models)), "Give fewer models.")
+  names <- names(models) %||% paste("model", seq_along(models))
+  long <- do.call(rbind, Map(function(model, name) {
+    own <- drawn_curves(model, what)
+    own <- own[own$part == utils::tail(own$part, 1), ]
+    data.frame(own, run = name, kept = own$epoch == model$best_epoch)
+  }, models, names))
+  long$run <- factor(long$run, names)
+  wide_span <- min(long$loss) > 0 && max(long$loss) / min(long$loss) > 2
+  ggplot2::ggplot(long, ggplot2::aes(.data$epoch, .data$loss, colour = .data$run, linetype = .data$run)) +
+    ggplot2::geom_line(linewidth = 0.8) +
+    ggplot2::geom_point(data = long[long$kept, ], size = 2.6, show.legend = FALSE) +
+    ggplot2::scale_colour_manual(values = unname(figure_lines)) +
+    ggplot2::scale_linetype_manual(values = c("solid", "22", "solid", "22", "solid", "22")) +
+    (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
+    ggplot2::labs(
+      title = sprintf("%s: %s of %s runs by epoch", enumerate(models[[1]]$brief$target), what, length(models)),
+      subtitle = sprintf("%s of the %s rows; points are the kept epochs", curve_name(models[[1]]$brief, what), utils::tail(long$part, 1)),
+      x = "epoch", y = if (wide_span) paste(what, "(logarithmic)") else what, colour = NULL, linetype = NULL
+    ) +
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left", legend.key.width = grid::unit(28, "pt"))
+}
+
 # Where the lines' names stand: at their ends, pushed apart where the ends are close.
 label_ends <- function(long, logarithmic) {
   ends <- do.call(rbind, lapply(split(long, long$part), function(d) d[nrow(d), ]))
@@ -44,10 +73,11 @@ label_ends <- function(long, logarithmic) {
   back <- if (logarithmic) exp else identity
   ends$at <- scale(ends$loss)
   need <- 0.06 * diff(range(scale(long$loss)))
-  if (nrow(ends) == 2 && abs(diff(ends$at)) < need) {
-    middle <- mean(ends$at)
-    ends$at <- middle + ifelse(rank(ends$at, ties.method = "first") == 2, need / 2, -need / 2)
-  }
+  ends <- ends[order(ends$at), ]
+  # from below, each at least as far from the one before as its text is high; then back to their middle
+  wanted <- ends$at
+  for (i in seq_along(wanted)[-1]) ends$at[i] <- max(ends$at[i], ends$at[i - 1] + need)
+  ends$at <- ends$at - mean(ends$at - wanted)
   ends$at <- back(ends$at)
   ends
 }
@@ -60,7 +90,7 @@ drawn_curves <- function(model, what) {
   type_choice(c("loss", "gradient", "rate", model$brief$regimen$measures))(what, "what")
   long <- if (what %in% c("gradient", "rate")) one(what, what) else {
     column <- function(part) if (what == "loss") part else paste0(part, "_", what)
-    rbind(one(column("training"), "training"), one(column("validation"), "validation"))
+    rbind(one(column("training"), "training"), if (what == "loss") one("test", "test"), one(column("validation"), "validation"))
   }
   if (is.null(long)) fail(sprintf("The method %s has no %s to draw.", quoted(model$brief$regimen$method), what))
   long

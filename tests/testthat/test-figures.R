@@ -36,8 +36,86 @@ test_that("the confusion matrix shows every pair of classes with its rows", {
 
 test_that("observed against predicted has a point for every row", {
   a <- appraise(quick_model(small_crossings(), "passengers"))
-  expect_equal(nrow(layer_of(plot_fit(a), 2)), a$n)
+  expect_equal(nrow(layer_of(plot_fit(a), 1)), a$n)
   expect_fails(plot_confusion(a), "plot_fit")
+})
+
+test_that("the curves of a model show the test rows on request, and several runs", {
+  watched <- withr::with_seed(1, brief(small_kilns(), "outcome") |> regimen(epochs = 8) |> train(progress = "none", watch_test = TRUE))
+  plain <- quick_model(epochs = 8)
+  # the same network, since watching decides nothing
+  expect_identical(watched$network, plain$network)
+  expect_null(plain$curves$test)
+  a <- appraise(watched)
+  expect_equal(watched$curves$test[watched$best_epoch], a$measures$value[a$measures$measure == "cross-entropy"], tolerance = 1e-5)
+  expect_setequal(unique(layer_of(plot_curves(watched), 2)$group), 1:3)
+  runs <- plot_curves(list(first = plain, second = quick_model(epochs = 12)))
+  expect_equal(nrow(layer_of(runs, 1)), 20)
+  expect_equal(nrow(layer_of(runs, 2)), 2)
+  expect_fails(plot_curves(list(plain, 3)), "a list of models")
+  expect_fails(train(brief(small_kilns(), "outcome"), watch_test = "yes"), "`watch_test` must be TRUE or FALSE")
+})
+
+test_that("curves over thresholds go through their points, with the rule marked", {
+  a <- appraise(decide(quick_model(recovery, "returned", epochs = 20), recall = 0.7))
+  points <- layer_of(plot_roc(a), 1)
+  curve <- threshold_curve(a)
+  expect_equal(range(points$x), c(0, 1))
+  expect_lt(nrow(points), 1001)
+  mark <- layer_of(plot_roc(a), 2)
+  expect_equal(mark$y, a$classes$recall[2])
+  expect_equal(layer_of(plot_precision_recall(a), 2)$y, a$classes$precision[2])
+  expect_equal(unique(layer_of(plot_precision_recall(a), 3)$yintercept), mean(a$judged$observed == "yes"))
+  expect_equal(max(layer_of(plot_gain(a), 1)$y), 1)
+  expect_equal(tail(layer_of(plot_gain(a, what = "lift"), 1)$y, 1), 1)
+  four <- appraise(quick_model(kilns, epochs = 20))
+  expect_length(unique(layer_of(plot_roc(four), 1)$group), 4)
+  expect_fails(plot_roc(appraise(quick_model(small_crossings(), "passengers"))), "that of a classification")
+})
+
+test_that("calibration and scores show every bin of every class", {
+  a <- appraise(quick_model(kilns, epochs = 20))
+  d <- layer_of(plot_calibration(a, "sound"), 4)
+  expect_equal(d$y, calibration_curve(a, "sound")$observed)
+  expect_length(unique(layer_of(plot_calibration(a), 4)$PANEL), 4)
+  scores <- layer_of(plot_scores(a, "sound"), 1)
+  expect_equal(as.numeric(tapply(scores$ymax, scores$group, sum)), c(1, 1))
+  expect_length(unique(layer_of(plot_scores(a), 1)$PANEL), 4)
+  shares <- layer_of(plot_confusion(a, "answered"), 3)
+  expect_true(any(grepl(format_percent_short(a$classes$precision[3]), shares$label, fixed = TRUE)))
+})
+
+test_that("errors are drawn along anything, as cells when there are very many", {
+  a <- appraise(quick_model(small_crossings(), "passengers", epochs = 30))
+  expect_equal(sum(layer_of(plot_errors(a), 1)$count), a$n)
+  expect_equal(layer_of(plot_errors(a, predicted), 1)$x, a$judged$answer)
+  found <- layer_of(plot_errors(a, fare, data = crossings), 1)
+  expect_equal(found$x, crossings$fare[match(a$judged$key, crossings$departure)])
+  expect_equal(found$y, -residuals(a))
+  expect_equal(nrow(layer_of(plot_errors(a, route, data = crossings), 2)), 3)
+  expect_fails(plot_errors(a, fare), "there is no table")
+  expect_fails(plot_errors(a, fare, data = crossings[1:10, ]), "not all in this table")
+  many <- withr::with_seed(1, data.frame(x = rnorm(8000), y = rnorm(8000)))
+  cells <- appraise(quick_model(many[1:500, ], "y"), many)
+  expect_lt(nrow(layer_of(plot_fit(cells), 1)), 5000)
+  expect_lt(nrow(layer_of(plot_errors(cells, predicted), 1)), 5000)
+  expect_match(plot_errors(cells, predicted)$labels$subtitle, "the outermost [0-9]+ rows are left out")
+})
+
+test_that("what explains a network is drawn whole", {
+  model <- quick_model(kilns, epochs = 20)
+  i <- importance(model, kilns, repeats = 2)
+  expect_equal(nrow(layer_of(plot_importance(i), 1)), 10)
+  expect_match(plot_importance(i, most = 3)$labels$subtitle, "7 more are not shown")
+  for (e in list(effect_of(model, peak_c, kilns), effect_of(model, glaze, kilns), effect_of(model, peak_c, kilns, with = glaze, of = "burst"), effect_of(model, peak_c, kilns, with = load_kg, of = "burst"), effect_of(model, kiln, kilns, with = glaze, of = "burst"), effect_of(model, fired_on, kilns, with = peak_c, of = "burst", points = 4))) {
+    expect_gt(nrow(layer_of(plot_effect(e), 1)), 3)
+  }
+  expect_equal(nrow(layer_of(plot_contributions(contributions(model, 1, kilns, samples = 20)), 1)), 10)
+  both <- plot_lineup(lineup(a = model, b = quick_model(kilns, epochs = 5)))
+  expect_equal(nrow(layer_of(both, 2)), 6)
+  expect_fails(plot_lineup(lineup(a = model, b = model), "F2"), "There is no measure")
+  expect_fails(plot_effect(i), "effect_of()")
+  for (x in list(i, effect_of(model, glaze, kilns))) expect_s3_class(ggplot2::autoplot(x), "ggplot")
 })
 
 test_that("figures are written as PNG of the given size", {
