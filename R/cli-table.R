@@ -6,6 +6,7 @@ cli_verbs <- function() {
   json <- cli_option("--json", "Give the result as JSON on standard output.", action = "store_true")
   quiet <- cli_option(c("-q", "--quiet"), "Say nothing but errors.", action = "store_true")
   progress <- cli_progress_option()
+  figure <- cli_option("--figure", "Draw it into a PNG file.", metavar = "FILE")
   list(
     look = list(
       does = "Look at a table: kinds of columns, gaps, class shares, odd things.", takes = "TABLE.csv", run = cli_look, least = 1, most = 1,
@@ -23,19 +24,68 @@ cli_verbs <- function() {
     train = list(
       does = "Train the network of a brief and keep the model. Ctrl-C or SIGTERM ends training; the best network so far is written, marked as interrupted, and the exit status is 1.",
       takes = "BRIEF.yml", run = cli_train, least = 1, most = 1,
-      options = list(output, set, progress, json, quiet), example = "hylomath train kilns.yml -o kilns.hylo --set regimen.epochs=100"
+      options = list(output, set, progress, cli_option("--watch-test", "Measure the loss of the test rows after each epoch too.", action = "store_true"), json, quiet), example = "hylomath train kilns.yml -o kilns.hylo --set regimen.epochs=100"
     ),
     appraise = list(
-      does = "Judge a model on its test rows, or on the rows of another table.", takes = "MODEL.hylo [TABLE.csv]", run = cli_appraise, least = 1, most = 2,
+      does = "Judge a model on its test rows, or on the rows of another table. That its test rows were looked at is noted in the model's file.",
+      takes = "MODEL.hylo [TABLE.csv]", run = cli_appraise, least = 1, most = 2,
       options = list(
-        cli_option("--rows", "Which held-out rows: test or validation.", metavar = "PART"),
-        cli_option("--figures", "A folder to draw the loss curves, the confusion matrix and the ROC curves (or observed against predicted) into.", metavar = "FOLDER"), json
+        cli_option("--rows", "Which rows of the model: test, validation, calibration or training. With a table, it is the one that the model was trained on.", metavar = "PART"),
+        cli_option("--by", "A column of the table: the measures by subgroup.", metavar = "COLUMN"), cli_option("--level", "The level of the intervals; 0.95 when it is not given.", metavar = "SHARE"),
+        cli_option("--figures", "A folder to draw into: loss curves, and for classes the confusion matrix, the curves over all thresholds, calibration and scores; for numbers the fit and the errors.", metavar = "FOLDER"),
+        cli_option("--thresholds", "A CSV to write what each threshold of a class's probability finds into.", metavar = "FILE"), json
       ),
-      example = "hylomath appraise kilns.hylo --figures figures"
+      example = "hylomath appraise kilns.hylo kilns.csv --rows test --by glaze"
+    ),
+    decide = list(
+      does = "Set the rule by which classes are answered: a threshold, chosen on the validation rows, or costs. Without any of them the rule is taken away.", takes = "MODEL.hylo", run = cli_decide, least = 1, most = 1,
+      options = list(
+        cli_option("--recall", "The share of the class's rows that is to be found.", metavar = "SHARE"), cli_option("--best", "F1: the threshold with the highest F1.", metavar = "MEASURE"),
+        cli_option("--threshold", "A probability, to set the threshold by hand.", metavar = "P"),
+        cli_option("--costs", "A CSV: the observed classes in the first column, a column for each answer, and what it costs.", metavar = "FILE"),
+        cli_option("--class", "The class that a threshold is about; of two the positive one.", metavar = "CLASS"), cli_option(c("-o", "--output"), "Where to write the model; over the former one when it is not given.", metavar = "FILE"), json, quiet
+      ),
+      example = "hylomath decide recovery.hylo --recall 0.8"
+    ),
+    recalibrate = list(
+      does = "Put a model's probabilities right by its calibration rows.", takes = "MODEL.hylo", run = cli_recalibrate, least = 1, most = 1,
+      options = list(
+        cli_option("--method", "platt (the default), isotonic, temperature, or none to take it away.", metavar = "METHOD"),
+        cli_option(c("-o", "--output"), "Where to write the model; over the former one when it is not given.", metavar = "FILE"), json, quiet
+      ),
+      example = "hylomath recalibrate recovery.hylo --method platt"
+    ),
+    importance = list(
+      does = "Tell which columns matter: how much worse the network gets when one is shuffled.", takes = "MODEL.hylo TABLE.csv", run = cli_importance, least = 2, most = 2,
+      options = list(cli_option("--rows", "Which rows of the table that the model was trained on; its test rows when it is not given.", metavar = "PART"), cli_option("--repeats", "How often each column is shuffled; 10 when it is not given.", metavar = "N"), figure, json),
+      example = "hylomath importance kilns.hylo kilns.csv --figure importance.png"
+    ),
+    effect = list(
+      does = "Show how the answer goes with an input, or with a pair of them.", takes = "MODEL.hylo TABLE.csv", run = cli_effect, least = 2, most = 2,
+      options = list(
+        cli_option("--input", "The column. Needed.", metavar = "COLUMN"), cli_option("--with", "A second column, for the effect of the pair.", metavar = "COLUMN"),
+        cli_option("--of", "Classes or targets to look at, with commas between them.", metavar = "NAMES"), figure, json
+      ),
+      example = "hylomath effect kilns.hylo kilns.csv --input peak_c --of crazed --figure effect.png"
+    ),
+    contributions = list(
+      does = "Tell which inputs moved the answer to one row, and by how much.", takes = "MODEL.hylo TABLE.csv", run = cli_contributions, least = 2, most = 2,
+      options = list(cli_option("--row", "The number of the row, from 1. Needed.", metavar = "N"), cli_option("--of", "A class or target.", metavar = "NAME"), figure, json),
+      example = "hylomath contributions kilns.hylo kilns.csv --row 5"
+    ),
+    lineup = list(
+      does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
+      options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),
+      example = "hylomath lineup small.hylo large.hylo"
     ),
     predict = list(
       does = "Put a model's answers beside the rows of a table.", takes = "MODEL.hylo TABLE.csv", run = cli_predict, least = 2, most = 2,
-      options = list(output, cli_option("--flags", "Add a column that names what is strange about each row.", action = "store_true"), json, quiet), example = "hylomath predict kilns.hylo new.csv -o scored.csv"
+      options = list(
+        output, cli_option("--type", "What is put beside the rows: answer, probability, both, interval (numbers) or set (classes). Intervals and sets need calibration rows.", metavar = "TYPE"),
+        cli_option("--level", "The share of rows whose value an interval or set is to hold; 0.9 when it is not given.", metavar = "SHARE"),
+        cli_option("--flags", "Add a column that names what is strange about each row.", action = "store_true"), json, quiet
+      ),
+      example = "hylomath predict kilns.hylo new.csv -o scored.csv"
     ),
     show = list(
       does = "Show what a model or brief file holds.", takes = "MODEL.hylo|BRIEF.yml", run = cli_show, least = 1, most = 1,

@@ -45,37 +45,20 @@ cli_train <- function(files, options) {
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
   check_can_write(output)
   options(hylomath.catch_term = TRUE)
-  model <- train(b, progress = cli_progress(options))
+  former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
+  # what was looked at before this training is not forgotten with the file that held it
+  model <- with_looks(train(b, progress = cli_progress(options), watch_test = options[["watch-test"]]), former)
   write_model(model, output)
   cli_say(options, sprintf("Wrote %s.", output))
   cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
   if (model$stopped == "interrupted") 1L
 }
 
-cli_appraise <- function(files, options) {
-  model <- read_model(files[1])
-  data <- if (length(files) > 1) read_table(files[2], unlist(model$brief$columns$kinds))
-  appraisal <- appraise(model, data, rows = options$rows)
-  if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures)
-  facts <- appraisal[setdiff(names(appraisal), c("judged", "weight", "confusion"))]
-  if (!is.null(appraisal$confusion)) facts$confusion <- cbind(observed = rownames(appraisal$confusion), as.data.frame(unclass(appraisal$confusion)))
-  cli_result(appraisal, options, facts)
-}
-
-cli_figures <- function(model, appraisal, folder) {
-  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  classes <- appraisal$task == "classification"
-  figures <- if (classes) list(curves = plot_curves(model), confusion = plot_confusion(appraisal), roc = plot_roc(appraisal)) else
-    list(curves = plot_curves(model), fit = plot_fit(appraisal))
-  for (name in names(figures)) write_figure(figures[[name]], file.path(folder, paste0(name, ".png")), width = if (name %in% c("fit", "roc")) 960 else 1280)
-  message(sprintf("Drew %s in %s.", enumerate(paste0(names(figures), ".png")), folder))
-}
-
 # The file's own cells with the answers behind them: nothing of the table is rewritten by having been read as numbers.
 cli_predict <- function(files, options) {
   model <- read_model(files[1])
   table <- read_table(files[2], unlist(model$brief$columns$kinds), columns = needed_columns(model))
-  answers <- augment(model, table, flags = options$flags)[-seq_along(table)]
+  answers <- augment(model, table, flags = options$flags, type = options$type %||% "auto", level = cli_number(options$level, "level", 0.9))[-seq_along(table)]
   cli_tell_strange(model, table, options)
   if (options$json) return(cli_json(answers))
   if (options$flags) answers$strange[answers$strange == ""] <- NA  # an empty cell
@@ -158,22 +141,6 @@ cli_settle <- function(settings) {
   tryCatch(
     settle_settings(settings, brief_schema()),
     hylomath_error = function(e) fail(e$what, e$try, class = "hylomath_error_usage")
-  )
-}
-
-cli_result <- function(x, options, facts, silent = FALSE, ...) {
-  if (options$json) cli_json(facts) else if (!silent) print(x, ...)
-  NULL
-}
-
-cli_json <- function(x) write_lines(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", null = "null", pretty = TRUE))
-
-cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(text)
-
-cli_progress <- function(options) {
-  if (options$quiet) return("none")
-  switch(options$progress, auto = "auto", none = "none", line = progress_line, lines = progress_lines,
-    cli_wrong(sprintf("`--progress` can't be %s: it is line, lines, none or auto.", describe(options$progress)), "train")
   )
 }
 

@@ -1,0 +1,32 @@
+# What the subcommands share: how results and messages are given, and options read.
+
+cli_result <- function(x, options, facts, silent = FALSE, ...) {
+  if (options$json) cli_json(facts) else if (!silent) print(x, ...)
+  NULL
+}
+
+cli_json <- function(x) write_lines(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", null = "null", pretty = TRUE))
+
+cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(text)
+
+cli_progress <- function(options) {
+  if (options$quiet) return("none")
+  switch(options$progress, auto = "auto", none = "none", line = progress_line, lines = progress_lines,
+    cli_wrong(sprintf("`--progress` can't be %s: it is line, lines, none or auto.", describe(options$progress)), "train")
+  )
+}
+
+cli_drawing <- function(figure, options) {
+  if (is.null(options$figure)) return()
+  write_figure(figure, options$figure)
+  message(sprintf("Drew %s.", options$figure))
+}
+
+cli_number <- function(text, name, default = NULL) {
+  if (is.null(text)) return(default)
+  number <- as_one_number(text)
+  if (is.na(number)) cli_wrong(sprintf("`--%s` must be a number, not %s.", name, describe(text)))
+  number
+}
+
+cli_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
