@@ -72,6 +72,8 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/small-tables.R
 	@$(RUN) bench/generators.R
 	@$(RUN) bench/reading.R
+	@$(RUN) bench/appraising.R
+	@$(RUN) bench/coverage.R
 
 $(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
 	@Rscript tools/setup.R bench

@@ -94,7 +94,7 @@ cli_effect <- function(files, options) {
   data <- cli_table(model, files[2])
   found <- effect_of(model, options$input, data, with = options$with, of = cli_words(options$of))
   cli_drawing(plot_effect(found), options)
-  cli_result(found, options, list(curve = found$curve, lines = found$lines, rows = found$n))
+  cli_result(found, options, list(curve = found$curve, lines = found$lines, rows = found$n), silent = options$quiet)
 }
 
 cli_contributions <- function(files, options) {

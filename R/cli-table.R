@@ -64,7 +64,7 @@ cli_verbs <- function() {
       does = "Show how the answer goes with an input, or with a pair of them.", takes = "MODEL.hylo TABLE.csv", run = cli_effect, least = 2, most = 2,
       options = list(
         cli_option("--input", "The column. Needed.", metavar = "COLUMN"), cli_option("--with", "A second column, for the effect of the pair.", metavar = "COLUMN"),
-        cli_option("--of", "Classes or targets to look at, with commas between them.", metavar = "NAMES"), figure, json
+        cli_option("--of", "Classes or targets to look at, with commas between them.", metavar = "NAMES"), figure, json, quiet
       ),
       example = "hylomath effect kilns.hylo kilns.csv --input peak_c --of crazed --figure effect.png"
     ),

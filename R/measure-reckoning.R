@@ -15,7 +15,9 @@ class_reckoning <- function(observed, answers, weight, unit, how, level = NULL, 
   named <- area_measures(how)
   ends <- list()
   if (!is.null(level)) {
-    smaller <- min(sum(weight[observed %in% how$looked_at]), sum(weight[!observed %in% how$looked_at | length(how$looked_at) > 1]))
+    own <- colSums(tallies$observed)[how$looked_at]
+    sides <- c(own, sum(weight) - own)
+    smaller <- if (any(sides > 0)) min(sides[sides > 0]) else 0
     ends <- lapply(names(named), function(kind) area_interval(areas$mean[[kind]], influence_error(areas$influence[, kind]), level, smaller))
     names(ends) <- named
     ends$accuracy <- share_interval(matrix(rowSums(tallies$hit)), tallies$weight, level, plain)[1, ]

@@ -43,13 +43,13 @@ note_no_better <- function(appraisal) {
     return(no_better(row("cross-entropy"), "giving every row the class shares of the training rows", "Look whether the inputs tell anything about the target, train longer, or use fewer units and a penalty."))
   }
   if (answers_one_class(appraisal) || row("accuracy")$value > row("accuracy")$baseline) return(NULL)
-  no_better(row("accuracy"), sprintf("always answering \"%s\"", appraisal$baseline_answer), if (!is.null(appraisal$decision)) {
-    "That is the price of the decision rule: look at the balanced accuracy and at each class's recall."
-  } else if (appraisal$weighted) {
-    "That is the price of the class weights: look at the balanced accuracy and at each class's recall."
-  } else {
-    paste("Look at each class's recall.", finding_advice(appraisal))
-  })
+  why <- if (!is.null(appraisal$decision)) "decision rule" else if (appraisal$weighted) "class weights"
+  if (is.null(why)) return(no_better(row("accuracy"), sprintf("always answering \"%s\"", appraisal$baseline_answer), paste("Look at each class's recall.", finding_advice(appraisal))))
+  new_note(
+    "no_better_than_baseline",
+    sprintf("The accuracy of %s is below the %s of always answering \"%s\": right answers on that class are given up to find more of the others.", format_percent(row("accuracy")$value), format_percent(row("accuracy")$baseline), appraisal$baseline_answer),
+    sprintf("That is the price of the %s, and may be worth it: judge by the balanced accuracy (%s, against %s) and by each class's recall.", why, format_measure(row("balanced accuracy")$value), format_measure(row("balanced accuracy")$baseline))
+  )
 }
 
 no_better <- function(row, always, try) {
@@ -66,7 +66,7 @@ note_accuracy_misleads <- function(appraisal) {
   accuracy <- measure_row(appraisal, "accuracy")
   balanced <- measure_row(appraisal, "balanced accuracy")
   chance <- balanced$baseline
-  if (accuracy$value < 0.7 || accuracy$baseline < 0.7 || balanced$value > chance + 0.35 * (1 - chance)) return(NULL)
+  if (accuracy$value < max(0.7, accuracy$baseline - 0.01) || accuracy$baseline < 0.7 || balanced$value > chance + 0.35 * (1 - chance)) return(NULL)
   others <- appraisal$classes[appraisal$classes$class != appraisal$baseline_answer & appraisal$classes$support > 0, ]
   worst <- others[which.min(others$recall), ]
   new_note(
@@ -99,13 +99,13 @@ note_direct <- function(appraisal) {
   if (nrow(worth) == 0) return(NULL)
   worst <- worth[order(worth$verdict == "worse", decreasing = TRUE)[1], ]
   if (worst$verdict == "worse") {
-    return(new_note("direct_is_better", sprintf("A network without hidden layers does better: %s.", worth_figures(worst)), "Use the wiring `direct`, or train longer, with more starts or a larger penalty."))
+    return(new_note("direct_is_better", sprintf("The hidden layers don't earn their keep, a network without them does better: %s.", worth_figures(worst)), "Use the wiring `direct`, or train longer, with more starts or a larger penalty."))
   }
-  new_note("direct_is_as_good", sprintf("It can't be told from these rows that the network does better than one without hidden layers: %s.", worth_figures(worst)), "If more rows don't tell either, the wiring `direct` is simpler and easier to explain.")
+  new_note("direct_is_as_good", sprintf("Whether the hidden layers earn their keep can't be told from these rows: %s.", worth_figures(worst)), "If more rows don't tell either, the wiring `direct` is simpler and easier to explain.")
 }
 
 worth_figures <- function(worth) {
-  sprintf("its %s is %s, that of `direct` %s; the difference lies between %s and %s", worth$measure, format_measure(worth$value), format_measure(worth$direct), format_signed(worth$low), format_signed(worth$high))
+  sprintf("%s %s against %s without them (`direct`) on the same rows, a difference of %s (%s to %s)", worth$measure, format_measure(worth$value), format_measure(worth$direct), format_signed(worth$difference), format_signed(worth$low), format_signed(worth$high))
 }
 
 note_overfits <- function(appraisal) {

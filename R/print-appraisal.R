@@ -33,25 +33,27 @@ classes_in_words <- function(x) {
   right <- sum(diag(x$confusion))
   always <- sum(x$confusion[x$baseline_answer, ])
   rows <- function(n) format_weighted_count(n)
-  said <- sprintf(
-    "Of %s rows %s are answered rightly (%s). Always saying \"%s\", without looking, is right for %s (%s).",
-    rows(total), rows(right), format_percent(right / total), x$baseline_answer, rows(always), format_percent(always / total)
-  )
-  rare <- if (is.null(x$positive)) {
+  rare <- if (!is.null(x$positive) && x$positive != x$baseline_answer) x$positive else {
     others <- classes[classes$class != x$baseline_answer & classes$support > 0, ]
     if (nrow(others)) others$class[which.min(others$recall)]
-  } else {
-    x$positive
   }
-  if (is.null(rare)) return(said)
+  said <- sprintf(
+    "Of %s rows%s %s are answered rightly (%s). Always saying \"%s\", without looking, is right for %s (%s)", rows(total), if (all(x$weight == 1)) "" else " (case weights counted)", rows(right), format_percent(right / total),
+    x$baseline_answer, rows(always), format_percent(always / total)
+  )
+  if (is.null(rare) || classes$support[classes$class == rare] == 0) return(paste0(said, "."))
   own <- classes[classes$class == rare, ]
   answered <- sum(x$confusion[, rare])
   hit <- x$confusion[rare, rare]
-  c(said, paste(
-    if (is.null(x$positive)) sprintf("Found least of all is \"%s\":", rare) else sprintf("What matters is \"%s\":", rare),
-    sprintf("of the %s rows that are, %s found (%s),", rows(own$support), are(hit), format_percent(hit / own$support)),
-    if (answered == 0) "and no row is answered so." else sprintf("and of the %s answered so, %s right%s.", rows(answered), are(hit), false_alarms(answered - hit, hit))
-  ))
+  c(
+    sprintf("%s, and finds none of the %s that are \"%s\".", said, rows(own$support), rare),
+    paste0(
+      sprintf("The network finds %s of these %s (%s)", rows(hit), rows(own$support), format_percent(hit / own$support)),
+      if (is.null(x$positive)) ", the least of all classes" else "",
+      if (answered == 0) ", and answers no row so." else sprintf("; of the %s that it answers so, %s right%s.", rows(answered), are(hit), false_alarms(answered - hit, hit))
+    ),
+    if (always / total >= 0.7) sprintf("With %s of the rows \"%s\" the accuracy says little: look at what is found, and at what price.", format_percent(always / total), x$baseline_answer)
+  )
 }
 
 are <- function(n) paste(format_weighted_count(n), if (n == 1) "is" else "are")
@@ -148,7 +150,8 @@ by_text <- function(x) {
 
 worth_text <- function(x) {
   worth <- x$worth
-  if (is.null(worth)) return(if (x$wiring == "direct") NULL)
+  # of a single target the note tells what is not good news
+  if (is.null(worth) || (nrow(worth) == 1 && worth$verdict != "better")) return(NULL)
   vapply(seq_len(nrow(worth)), function(i) {
     w <- worth[i, ]
     said <- switch(w$verdict,
