@@ -20,21 +20,18 @@ calibration_curve <- function(appraisal, class = NULL) {
   curves <- lapply(chosen, function(one) {
     p <- appraisal$judged[[paste0("probability_", one)]]
     bin <- tenth_of(p)
-    bin <- match(bin, sort(unique(bin)))
-    hit <- (appraisal$judged$observed == one) * weight
-    own <- lapply(seq_len(max(bin)), function(k) which(bin == k))
-    ends <- vapply(own, function(rows) share_interval(unit_rows(hit[rows], appraisal$unit[rows]), unit_rows(weight[rows], appraisal$unit[rows]), appraisal$level, plain)[1, ], c(low = 0, high = 0))
+    rows <- tabulate(bin, calibration_bins)
+    bin <- cumsum(rows > 0)[bin]  # without empty ones
+    sums <- function(value, unit = appraisal$unit) code_sums(bin, value, unit, max(unit), sum(rows > 0))
+    whole <- sums(weight)
+    part <- sums(weight * (appraisal$judged$observed == one))
+    ends <- share_interval(part, whole, appraisal$level, plain)
     data.frame(
-      class = one, bin = seq_along(own), rows = lengths(own), probability = vapply(own, function(rows) weighted_mean(p[rows], weight[rows]), 0),
-      observed = vapply(own, function(rows) sum(hit[rows]) / sum(weight[rows]), 0), low = ends["low", ], high = ends["high", ]
+      class = one, bin = seq_len(sum(rows > 0)), rows = rows[rows > 0], probability = drop(sums(weight * p, rep(1L, length(p)))) / colSums(whole),
+      observed = colSums(part) / colSums(whole), low = ends[, "low"], high = ends[, "high"]
     )
   })
   do.call(rbind, curves)
-}
-
-unit_rows <- function(x, unit) {
-  unit <- match(unit, unique(unit))
-  unit_sums(cbind(x), unit, max(unit))
 }
 
 #' A confusion matrix with its shares

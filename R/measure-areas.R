@@ -3,7 +3,8 @@
 # same rows are compared by the difference of theirs.
 
 # The rows in falling order of their score, those of one score taken together: `last` are the ends of these ties in that
-# order, `of` and `others` the weights at or above each, `tie` the place of each row's tie.
+# order, `of` and `others` the weights at or above each, `tied_of` and `tied_others` those of the tie itself, `tie` the place of
+# each row's tie.
 ranked_scores <- function(score, is_class, weight) {
   order <- order(score, decreasing = TRUE, method = "radix")
   n <- length(order)
@@ -14,7 +15,9 @@ ranked_scores <- function(score, is_class, weight) {
   last <- which(c(sorted[-1] != sorted[-n], TRUE))
   tie <- integer(n)
   tie[order] <- rep(seq_along(last), diff(c(0L, last)))
-  list(score = sorted[last], of = of[last], others = others[last], tie = tie)
+  list(
+    score = sorted[last], of = of[last], others = others[last], tied_of = diff(c(0, of[last])), tied_others = diff(c(0, others[last])), tie = tie
+  )
 }
 
 # The chance that a row of the class has a higher score than one that is not of it, ties counting half (Hanley and McNeil
@@ -22,9 +25,9 @@ ranked_scores <- function(score, is_class, weight) {
 roc_area <- function(ranked, is_class, weight) {
   of <- ranked$of[length(ranked$of)]
   others <- ranked$others[length(ranked$others)]
-  beaten <- 1 - (ranked$others - diff(c(0, ranked$others)) / 2) / others   # share of the others below each score
-  beating <- (ranked$of - diff(c(0, ranked$of)) / 2) / of                  # share of the class above each score
-  area <- sum(diff(c(0, ranked$of)) * beaten) / of
+  beaten <- 1 - (ranked$others - ranked$tied_others / 2) / others   # share of the others below each score
+  beating <- (ranked$of - ranked$tied_of / 2) / of                  # share of the class above each score
+  area <- sum(ranked$tied_of * beaten) / of
   small <- function(rows) sqrt(rows / max(rows - 1, 1))                    # their variances divide by m - 1
   m <- sum(is_class)
   list(value = area, influence = weight * chosen(is_class, (beaten - area) / of * small(m), (beating - area) / others * small(length(is_class) - m), ranked$tie))
@@ -37,13 +40,12 @@ chosen <- function(is_class, of, others, tie) c(others, of)[tie + is_class * len
 # below the curve of precision against recall without interpolation (Boyd, Eng and Page 2013).
 precision_area <- function(ranked, is_class, weight) {
   of <- ranked$of[length(ranked$of)]
-  own <- diff(c(0, ranked$of))
   taken <- ranked$of + ranked$others
   precision <- ranked$of / taken
-  area <- sum(own * precision) / of
+  area <- sum(ranked$tied_of * precision) / of
   from_here <- function(x) rev(cumsum(rev(x)))
-  gain <- precision + from_here(own * ranked$others / taken^2) - area
-  loss <- -from_here(own * ranked$of / taken^2)
+  gain <- precision + from_here(ranked$tied_of * ranked$others / taken^2) - area
+  loss <- -from_here(ranked$tied_of * ranked$of / taken^2)
   list(value = area, influence = weight * chosen(is_class, gain / of, loss / of, ranked$tie))
 }
 
