@@ -2,7 +2,7 @@
 
 # One column of a table, named bare, as text or not at all.
 chosen_column <- function(quosure, data, argument) {
-  if (rlang::quo_is_null(quosure)) return(NULL)
+  if (rlang::quo_is_null(quosure) || rlang::quo_is_missing(quosure)) return(NULL)
   expression <- rlang::quo_get_expr(quosure)
   bare <- rlang::is_symbol(expression) && (is.null(data) || rlang::as_string(expression) %in% names(data))
   column <- if (bare) rlang::as_string(expression) else tryCatch(rlang::eval_tidy(quosure), error = function(e) rlang::as_label(expression))

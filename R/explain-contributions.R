@@ -26,6 +26,8 @@ contributions <- function(model, ...) UseMethod("contributions")
 #' @export
 contributions.hylomath_model <- function(model, row, data, of = NULL, samples = 400, ...) {
   rlang::check_dots_empty()
+  if (missing(data)) fail(table_needed)
+  if (missing(row)) fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")
   type_number(10, 1e5, whole = TRUE)(samples, "samples")
   data <- as_table(data)
   row <- one_row(row, data)

@@ -29,6 +29,7 @@ effect_of <- function(model, ...) UseMethod("effect_of")
 #' @export
 effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL, points = 25, ...) {
   rlang::check_dots_empty()
+  if (missing(data)) fail(table_needed)
   type_number(2, 1000, whole = TRUE)(points, "points")
   data <- as_table(data)
   inputs <- c(chosen_column(rlang::enquo(input), data, "input"), chosen_column(rlang::enquo(with), data, "with"))

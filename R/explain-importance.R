@@ -28,6 +28,7 @@ importance <- function(model, ...) UseMethod("importance")
 #' @export
 importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...) {
   rlang::check_dots_empty()
+  if (missing(data)) fail(table_needed)
   type_number(1, 1000, whole = TRUE)(repeats, "repeats")
   type_number(0.5, 1, open_high = TRUE)(level, "level")
   looked_at <- rows_to_explain(model, data, rows)

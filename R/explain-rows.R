@@ -2,6 +2,8 @@
 
 most_explained <- 10000
 
+table_needed <- "`data` is missing: a model keeps no inputs, so give a table that has them, such as the one it was trained on."
+
 # The table's held-out rows where it is the one that the model was trained on, else all rows with a target; at most `most` of
 # them, drawn by the training's seed. A list of `table` (raw columns) and `judged`, and which rows they are.
 rows_to_explain <- function(model, data, rows, most = most_explained) {

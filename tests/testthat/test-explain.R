@@ -82,6 +82,13 @@ test_that("contributions add up, and are the Shapley values where these are know
   expect_equal(contributions(quick_model(kilns, epochs = 20), 5, kilns)$of, predict(quick_model(kilns, epochs = 20), kilns[5, ])$answer)
 })
 
+test_that("what is missing is said", {
+  model <- known_model()
+  for (call in list(quote(importance(model)), quote(effect_of(model, x1)), quote(contributions(model, 1)))) expect_fails(eval(call), "`data` is missing")
+  expect_fails(contributions(model, data = known), "`row` is missing")
+  expect_fails(effect_of(model, data = known), "`input` is missing")
+})
+
 test_that("of one column the whole difference is its own", {
   model <- quick_model(known[c("x1", "y")], "y", epochs = 20)
   found <- contributions(model, 3, known)
