@@ -49,7 +49,7 @@ core_hash <- function(text) {
     .Call(`_hylomath_core_hash`, text)
 }
 
-core_train <- function(network, regimen, plans, sources, rows, target, weight, offset, training, validation, watched, output_bias, starts, report, catch_term, threads) {
-    .Call(`_hylomath_core_train`, network, regimen, plans, sources, rows, target, weight, offset, training, validation, watched, output_bias, starts, report, catch_term, threads)
+core_train <- function(fits, report, catch_term, threads) {
+    .Call(`_hylomath_core_train`, fits, report, catch_term, threads)
 }
 

@@ -15,7 +15,7 @@ appraise_classes <- function(model, judged, unit, counts, level, plain) {
   measures <- interval_table(network, counts, level, direct)
   always <- function(part) class_baseline(model, part, how)
   measures$baseline <- unname(always(judged)[measures$measure])
-  measures <- beside_parts(model, measures, function(part) class_reckoning(part$observed, part$answers, part$weight, rep(1L, length(part$key)), how)$values)
+  measures <- beside_parts(model, measures, function(part) measure_values(model, part))
   list(
     measures = measures, confusion = confusion_matrix(judged$observed, judged$answers$answer, judged$weight, b$classes),
     classes = measures_of_classes(network, how, counts, level, plain)
@@ -78,7 +78,7 @@ beside_parts <- function(model, measures, values) {
 appraise_numbers <- function(model, judged, unit, counts, level, plain) {
   b <- model$brief
   each <- lapply(seq_along(b$target), function(i) {
-    how <- list(centre = model$baseline$mean[i], deviance = number_deviance(b), at = if (settled_loss(b)$kind == "quantile") settled_loss(b)$at)
+    how <- number_how(model, i)
     reckoning <- function(part, answers, unit, ...) {
       quantiles <- if (!is.null(how$at)) as.matrix(answers[-1])
       number_reckoning(observed_of(part, i), answers[[i]], part$weight, unit, how, quantiles, ...)
@@ -87,7 +87,7 @@ appraise_numbers <- function(model, judged, unit, counts, level, plain) {
     direct <- if (!is.null(judged$direct)) reckoning(judged, judged$direct, unit)
     measures <- interval_table(network, counts, level, direct)
     measures$baseline <- unname(reckoning(judged, number_baseline(model, i, length(judged$key)), rep(1L, length(judged$key)))$values[measures$measure])
-    measures <- beside_parts(model, measures, function(part) reckoning(part, part$answers, rep(1L, length(part$key)))$values)
+    measures <- beside_parts(model, measures, function(part) measure_values(model, part, i))
     # a quantile's share should be its own, whatever answers
     if (!is.null(how$at)) measures$baseline[match(quantile_measures(how$at)[c(FALSE, TRUE)], measures$measure)] <- how$at
     if (length(b$target) == 1) measures else cbind(target = b$target[i], measures)
@@ -102,4 +102,20 @@ number_baseline <- function(model, i, n) {
   answers <- as.data.frame(matrix(model$baseline$answer, n, length(model$baseline$answer), byrow = TRUE))
   if (is.null(model$baseline$quantiles)) return(answers)
   cbind(answers, matrix(model$baseline$quantiles, n, length(model$baseline$quantiles), byrow = TRUE))
+}
+
+# How the i-th target is judged: what its values are centred at, its deviance, and the shares of answered quantiles.
+number_how <- function(model, i) {
+  loss <- settled_loss(model$brief)
+  list(centre = model$baseline$mean[i], deviance = number_deviance(model$brief), at = if (loss$kind == "quantile") loss$at)
+}
+
+# The measures alone, without intervals, of rows with the answers that are given out.
+measure_values <- function(model, judged, i = 1) {
+  unit <- rep(1L, length(judged$key))
+  if (model$brief$task == "classification") {
+    return(class_reckoning(judged$observed, judged$answers, judged$weight, unit, how_judged(model$brief, model$baseline, model$decision$rule$costs))$values)
+  }
+  how <- number_how(model, i)
+  number_reckoning(observed_of(judged, i), judged$answers[[i]], judged$weight, unit, how, if (!is.null(how$at)) as.matrix(judged$answers[-1]))$values
 }

@@ -80,7 +80,7 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
   new_appraisal(model, judged, rows, level, draws, group, by, if (rows == "new") new_data_notes(model, data, judged))
 }
 
-new_appraisal <- function(model, judged, rows, level, draws, group = NULL, by = NULL, data_notes = NULL) {
+new_appraisal <- function(model, judged, rows, level, draws, group = NULL, by = NULL, data_notes = NULL, own_notes = model_notes(model)) {
   b <- model$brief
   judged <- judged_now(model, judged)
   plain <- is.null(judged$group) && all(judged$weight == 1)
@@ -106,7 +106,7 @@ new_appraisal <- function(model, judged, rows, level, draws, group = NULL, by = 
   )
   class(appraisal) <- "hylomath_appraisal"
   appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
-  appraisal$notes <- join_notes(model_notes(model), data_notes, appraisal_notes(appraisal))
+  appraisal$notes <- join_notes(own_notes, data_notes, appraisal_notes(appraisal))
   appraisal
 }
 

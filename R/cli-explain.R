@@ -38,15 +38,29 @@ cli_figures <- function(model, appraisal, folder) {
   classes <- appraisal$task == "classification"
   figures <- if (classes) {
     list(
-      curves = plot_curves(model), confusion = plot_confusion(appraisal), roc = plot_roc(appraisal), "precision-recall" = plot_precision_recall(appraisal), gain = plot_gain(appraisal),
+      confusion = plot_confusion(appraisal), roc = plot_roc(appraisal), "precision-recall" = plot_precision_recall(appraisal), gain = plot_gain(appraisal),
       calibration = plot_calibration(appraisal), scores = plot_scores(appraisal)
     )
   } else {
-    list(curves = plot_curves(model), fit = plot_fit(appraisal), errors = plot_errors(appraisal), "errors-predicted" = plot_errors(appraisal, "predicted"))
+    list(fit = plot_fit(appraisal), errors = plot_errors(appraisal), "errors-predicted" = plot_errors(appraisal, "predicted"))
   }
+  if (!is.null(model)) figures <- c(list(curves = plot_curves(model)), figures)
   square <- c("fit", "roc", "gain", if (!is.null(appraisal$positive)) c("precision-recall", "calibration"))
   for (name in names(figures)) write_figure(figures[[name]], file.path(folder, paste0(name, ".png")), width = if (name %in% square) 960 else 1280)
   message(sprintf("Drew %s in %s.", enumerate(paste0(names(figures), ".png")), folder))
+}
+
+cli_folds <- function(files, options) {
+  b <- cli_brief_and_table(files, options)
+  found <- folds(b, k = cli_number(options$k, "k", 10), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
+  if (!is.null(options$output)) {
+    write_table(found$predictions, options$output)
+    cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(found$predictions), "row")))
+  }
+  if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
+  facts <- c(found[c("measures", "each", "by", "k", "repeats")], list(notes = found$pooled$notes))
+  if (!is.null(found$pooled$confusion)) facts$confusion <- confusion_table(found$pooled)
+  cli_result(found, options, facts, silent = options$quiet)
 }
 
 cli_decide <- function(files, options) {

@@ -73,6 +73,15 @@ cli_verbs <- function() {
       options = list(cli_option("--row", "The number of the row, from 1. Needed.", metavar = "N"), cli_option("--of", "A class or target.", metavar = "NAME"), figure, json),
       example = "hylomath contributions kilns.hylo kilns.csv --row 5"
     ),
+    folds = list(
+      does = "Judge a brief by cross-validation: every training and validation row is judged by a network that had not learned from it. The test rows stay out of it.", takes = "BRIEF.yml", run = cli_folds, least = 1, most = 1,
+      options = list(
+        cli_option("--k", "The number of folds; 10 when it is not given.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
+        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", metavar = "FILE"),
+        cli_option("--figures", "A folder to draw into, as with appraise.", metavar = "FOLDER"), set, progress, json, quiet
+      ),
+      example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv"
+    ),
     lineup = list(
       does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
       options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),

@@ -38,10 +38,15 @@ cli_targets <- function(text, place, query) {
   trimws(strsplit(text, ",", fixed = TRUE)[[1]])
 }
 
+# A brief file with its table, and what the command line overrides.
+cli_brief_and_table <- function(file, options) {
+  b <- cli_override(read_brief(file, read = FALSE), options$set)
+  if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(file)), "Add the lines `data:` and `  file: <table>.csv`.")
+  read_brief_table(b, dirname(file))
+}
+
 cli_train <- function(files, options) {
-  b <- cli_override(read_brief(files, read = FALSE), options$set)
-  if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(files)), "Add the lines `data:` and `  file: <table>.csv`.")
-  b <- read_brief_table(b, dirname(files))
+  b <- cli_brief_and_table(files, options)
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
   check_can_write(output)
   options(hylomath.catch_term = TRUE)

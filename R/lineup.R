@@ -4,10 +4,12 @@
 #' the paired difference by the measure that they were trained for, the test of McNemar (1947) for answers of classes, size,
 #' speed, and in what their briefs differ.
 #'
-#' @param ... Models, best with names; or one list of them.
+#' @param ... Models, best with names; or what [folds()] returned for several briefs; or one list of them.
 #' @param data A table to judge them on, in place of their test rows.
 #' @param rows `"test"`, `"validation"` or `"calibration"`: the part that all of them must share.
 #' @param level,draws See [appraise()].
+#' @details Folds are compared fold by fold: the difference is the mean over folds, its interval Student's with the correction of
+#'   Nadeau and Bengio (2003) for training sets that overlap; McNemar's test and the time for a row are left out.
 #' @return An object of class `hylomath_lineup` with
 #'   * `models`, a data frame in the order of the primary measure, best first: `model`, that measure with `low` and `high`,
 #'     `difference` from the first model that was given with `difference_low` and `difference_high` (paired bootstrap over the
@@ -27,9 +29,14 @@
 #' )
 #' @export
 lineup <- function(..., data = NULL, rows = NULL, level = 0.95, draws = 1000) {
-  models <- models_to_compare(list(...))
+  given <- named_models(list(...))
   type_number(0.5, 1, open_high = TRUE)(level, "level")
   type_number(100, 1e5, whole = TRUE)(draws, "draws")
+  if (inherits(given[[1]], "hylomath_folds")) {
+    if (!is.null(data) || !is.null(rows)) fail("Folds bring their own rows: leave out `data` and `rows`.")
+    return(lineup_folds(given, level))
+  }
+  models <- given
   judged <- judged_alike(models, data, rows)
   part <- attr(judged, "part")
   first <- judged[[1]]
@@ -60,17 +67,18 @@ lineup <- function(..., data = NULL, rows = NULL, level = 0.95, draws = 1000) {
   structure(
     list(
       models = table[order(table$value), ], measures = measures, settings = settings_apart(models), primary = primary, target = b$target, task = b$task,
-      rows = part, n = length(first$key), level = level, first = names(models)[1], units = units_text(b, first), looks = looks
+      rows = part, n = length(first$key), level = level, first = names(models)[1], units = units_text(b, first), paired = "row by row", looks = looks
     ),
     class = "hylomath_lineup"
   )
 }
 
-models_to_compare <- function(given) {
-  if (length(given) == 1 && is.list(given[[1]]) && !is_model(given[[1]])) given <- given[[1]]
+named_models <- function(given) {
+  is_folds <- function(x) inherits(x, "hylomath_folds")
+  if (length(given) == 1 && is.list(given[[1]]) && !is_model(given[[1]]) && !is_folds(given[[1]])) given <- given[[1]]
   if (length(given) < 2) fail("Two models at least are lined up.", "Give them one after another: lineup(a, b).")
-  odd <- which(!vapply(given, is_model, NA))
-  if (length(odd)) fail(sprintf("Only models are lined up; number %d is %s.", odd[1], describe_class(given[[odd[1]]])))
+  odd <- which(!vapply(given, if (is_folds(given[[1]])) is_folds else is_model, NA))
+  if (length(odd)) fail(sprintf("Models are lined up with models and folds with folds; number %d is %s.", odd[1], describe_class(given[[odd[1]]])))
   names <- names(given) %||% rep("", length(given))
   names[names == ""] <- paste("model", seq_along(given))[names == ""]
   if (anyDuplicated(names)) fail(sprintf("Two models are called %s.", describe(names[duplicated(names)][1])))
@@ -113,8 +121,8 @@ reckoned <- function(model, judged, unit, level, plain) {
     return(list(class_reckoning(judged$observed, judged$answers, judged$weight, unit, how, level, plain)))
   }
   lapply(seq_along(b$target), function(i) {
-    how <- list(centre = model$baseline$mean[i], deviance = number_deviance(b))
-    number_reckoning(observed_of(judged, i), judged$answers[[i]], judged$weight, unit, how, level = level, plain = plain)
+    how <- number_how(model, i)
+    number_reckoning(observed_of(judged, i), judged$answers[[i]], judged$weight, unit, how, if (!is.null(how$at)) as.matrix(judged$answers[-1]), level = level, plain = plain)
   })
 }
 
@@ -142,26 +150,6 @@ microseconds_a_row <- function(model) {
     (proc.time()[["elapsed"]] - began) / times
   }
   min(took(), took(), took()) / n * 1e6
-}
-
-# The settings in which the briefs differ, as text, `-` for one that a brief doesn't have.
-settings_apart <- function(models) {
-  flat <- lapply(models, function(model) flat_settings(brief_settings(model$brief)))
-  keys <- unique(unlist(lapply(flat, names)))
-  table <- do.call(cbind, lapply(flat, function(settings) ifelse(keys %in% names(settings), settings[keys], "-")))
-  apart <- apply(table, 1, function(row) length(unique(row)) > 1)
-  result <- data.frame(setting = keys[apart], table[apart, , drop = FALSE], check.names = FALSE, row.names = NULL)
-  names(result)[-1] <- names(models)
-  result
-}
-
-flat_settings <- function(settings, prefix = NULL) {
-  unlist(lapply(names(settings), function(name) {
-    value <- settings[[name]]
-    key <- paste(c(prefix, name), collapse = ".")
-    if (is.list(value) && length(value)) return(flat_settings(value, key))
-    stats::setNames(if (length(value) == 0) "none" else paste(if (is.numeric(value)) format_each(value) else as.character(value), collapse = ", "), key)
-  }))
 }
 
 #' @export

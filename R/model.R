@@ -26,7 +26,7 @@ new_model <- function(b, table, preparation, part, fit, direct = NULL) {
     ),
     class = "hylomath_model"
   )
-  smear <- function(model) if (b$prepare$target == "log" && answers_are(settled_loss(b)) == "means") smearing_factor(model, table, part %in% "training")
+  smear <- function(model) fitted_smear(model, table, part %in% "training")
   model$preparation$target$smear <- smear(model) %||% model$preparation$target$smear
   if (!is.null(direct)) {
     model$direct <- direct
@@ -53,8 +53,9 @@ count_copies <- function(b, table, part) {
   sum(vctrs::vec_in(test, looked_at[part %in% "training", , drop = FALSE]))
 }
 
-# The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate").
-smearing_factor <- function(model, table, training) {
+# The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't needed.
+fitted_smear <- function(model, table, training) {
+  if (model$brief$prepare$target != "log" || answers_are(settled_loss(model$brief)) != "means") return(NULL)
   rows <- table[training, , drop = FALSE]
   answers <- as.matrix(answers_of(model, rows))
   unname(vapply(seq_along(model$brief$target), function(i) mean(rows[[model$brief$target[i]]] / answers[, i]), 0))

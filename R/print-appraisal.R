@@ -38,7 +38,7 @@ classes_in_words <- function(x) {
     if (nrow(others)) others$class[which.min(others$recall)]
   }
   said <- sprintf(
-    "Of %s rows%s %s are answered rightly (%s). Always saying \"%s\", without looking, is right for %s (%s)", rows(total), if (all(x$weight == 1)) "" else " (case weights counted)", rows(right), format_percent(right / total),
+    "Of %s rows%s %s are answered rightly (%s). Always saying \"%s\", without looking, is right for %s (%s)", rows(total), if (all(x$weight == 1) || x$rows == "out-of-fold") "" else " (case weights counted)", rows(right), format_percent(right / total),
     x$baseline_answer, rows(always), format_percent(always / total)
   )
   if (is.null(rare) || classes$support[classes$class == rare] == 0) return(paste0(said, "."))

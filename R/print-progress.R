@@ -7,6 +7,7 @@ progress_auto <- function(event) {
 
 # One line that is updated ten times a second at most.
 progress_line <- function(event) {
+  if (event$event %in% c("begin", "step", "finish")) return(many_line(event))
   if (event$event == "start") {
     the_line$shown <- 0
     the_line$losses <- numeric()
@@ -25,6 +26,20 @@ progress_line <- function(event) {
 the_line <- new.env()
 the_line$shown <- 0
 
+# Many fits at once: how many have begun, and how far the last of them is.
+many_line <- function(event) {
+  if (event$event == "begin") {
+    the_line$shown <- 0
+    return(message(sprintf("Training %s.", counted(event$fits, event$what))))
+  }
+  if (event$event == "finish") return(cat("\r\033[K", file = stderr()))
+  now <- proc.time()[["elapsed"]]
+  if (now - the_line$shown < 0.1) return()
+  the_line$shown <- now
+  text <- sprintf("%s %d of %d  epoch %d of %d at most  training %s", event$what, as.integer(event$fit), event$fits, as.integer(event$epoch), as.integer(event$epochs), format_loss(event$training))
+  cat("\r", cli::ansi_strtrim(text, cli::console_width() - 1), "\033[K", sep = "", file = stderr())
+}
+
 # The loss so far as a row of bars, on a logarithmic scale whose top is the ninth tenth, so that the first epochs don't
 # flatten the rest.
 loss_spark <- function(losses, width = 16) {
@@ -40,6 +55,8 @@ loss_spark <- function(losses, width = 16) {
 
 # A line for the first epoch, then for round numbers: some ten for the whole run, whatever its length.
 progress_lines <- function(event) {
+  if (event$event == "begin") return(message(sprintf("Training %s.", counted(event$fits, event$what))))
+  if (event$event %in% c("step", "finish")) return()
   if (event$event == "start") return(message(start_text(event)))
   if (event$event == "end") return(message(end_text(event)))
   every <- 10^max(0, floor(log10(event$epochs / 5)))

@@ -2,8 +2,9 @@
 
 most_parameters_levenberg <- 1000
 
-# `watched` is a part whose loss is measured after each epoch and decides nothing.
-fit_network <- function(b, table, preparation, part, report, watched = NULL) {
+# A fit that is to be done: what the core is given, and what its result is read by. `watched` is a part whose loss is measured
+# after each epoch and decides nothing.
+fit_spec <- function(b, table, preparation, part, watched = NULL) {
   rows <- which(part %in% c("training", "validation", watched))
   part <- part[rows]
   network <- network_of(b, preparation)
@@ -11,36 +12,52 @@ fit_network <- function(b, table, preparation, part, report, watched = NULL) {
   if (b$regimen$method == "levenberg_marquardt" && count > most_parameters_levenberg) {
     fail(sprintf("The method `levenberg_marquardt` solves equations in all parameters at once; this network has %s of them.", format_count(count)), sprintf("Wire a smaller network (at most %s parameters), or choose the method `lbfgs`.", format_count(most_parameters_levenberg)))
   }
-  settings <- core_regimen(b$regimen)
-  report(list(
-    event = "start", rows = table(factor(part, c("training", "validation"))), inputs = length(preparation$columns),
-    features = length(network_inputs(preparation)), epochs = settings$epochs, patience = settings$stop$patience, starts = b$regimen$restarts,
-    method = b$regimen$method
-  ))
   offset <- if (is.null(b$columns$exposure)) numeric() else log(table[[b$columns$exposure]][rows])
-  done <- core_train(
-    network, settings, preparation$columns, encoder_sources(preparation, table), rows,
-    encode_target(b, preparation, table[rows, b$target, drop = FALSE]), row_weights(b, table, preparation, rows, part == "training"),
-    offset, which(part == "training"), which(part == "validation"), which(part %in% watched), starting_answer(b, preparation, network, if (length(offset)) offset[part == "training"]),
-    b$regimen$restarts, epoch_reporter(report, settings$epochs, b$regimen$restarts), isTRUE(getOption("hylomath.catch_term")), thread_count()
+  list(
+    brief = brief_settings(b), preparation = preparation, watched = watched, rows = table(factor(part, c("training", "validation"))),
+    core = list(
+      network = network, regimen = core_regimen(b$regimen), plans = preparation$columns, sources = encoder_sources(preparation, table), rows = rows,
+      target = encode_target(b, preparation, table[rows, b$target, drop = FALSE]), weight = row_weights(b, table, preparation, rows, part == "training"),
+      offset = offset, training = which(part == "training"), validation = which(part == "validation"), watched = which(part %in% watched),
+      output_bias = starting_answer(b, preparation, network, if (length(offset)) offset[part == "training"]), starts = as.integer(b$regimen$restarts)
+    )
   )
-  fits <- done$fits
-  if (is.null(watched)) for (i in seq_along(fits)) if (!is.null(fits[[i]])) fits[[i]]$curves$test <- NULL
-  for (i in seq_along(fits)) if (!is.null(fits[[i]])) fits[[i]]$curves <- measured_curves(fits[[i]]$curves, b, preparation)
-  restarts <- restarts_table(fits)
+}
+
+fit_network <- function(b, table, preparation, part, report, watched = NULL) {
+  spec <- fit_spec(b, table, preparation, part, watched)
+  settings <- spec$core$regimen
+  about <- list(epochs = settings$epochs, patience = settings$stop$patience, starts = b$regimen$restarts)
+  report(c(list(event = "start", rows = spec$rows, inputs = length(preparation$columns), features = length(network_inputs(preparation)), method = b$regimen$method), about))
+  fit <- fit_networks(list(spec), epoch_reporter(report, about))[[1]]
+  report(utils::modifyList(about, list(event = "end", stopped = fit$stopped, best = fit$best, epochs = nrow(fit$curves), curves = fit$curves, kept = fit$kept, restarts = fit$restarts)))
+  fit
+}
+
+# All at once, as one list of jobs; NULL for a fit that an interrupt left out.
+fit_networks <- function(specs, epoch_done) {
+  done <- core_train(lapply(specs, `[[`, "core"), epoch_done, isTRUE(getOption("hylomath.catch_term")), thread_count())
+  Map(function(spec, starts) settled_fit(spec, starts, done$kernel), specs, done$fits)
+}
+
+# The best of the starts, or all of them as a committee.
+settled_fit <- function(spec, starts, kernel) {
+  if (all(vapply(starts, is.null, NA))) return(NULL)
+  for (i in which(!vapply(starts, is.null, NA))) {
+    if (is.null(spec$watched)) starts[[i]]$curves$test <- NULL
+    starts[[i]]$curves <- measured_curves(starts[[i]]$curves, spec$brief, spec$preparation)
+  }
+  restarts <- restarts_table(starts)
   kept <- restarts$start[which.min(ifelse(restarts$epochs == 0, Inf, restarts$loss))]
-  fit <- fits[[if (length(kept)) kept else 1]]
-  fit$network <- c(network, list(parameters = fit$parameters))
-  if (b$regimen$keep == "committee") {
-    members <- Filter(function(f) !is.null(f) && nrow(f$curves) > 0, fits)
+  fit <- starts[[if (length(kept)) kept else 1]]
+  fit$network <- c(spec$core$network, list(parameters = fit$parameters))
+  if (spec$brief$regimen$keep == "committee") {
+    members <- Filter(function(f) !is.null(f) && nrow(f$curves) > 0, starts)
     if (length(members)) fit$network$members <- lapply(members, `[[`, "parameters")
   }
   fit$restarts <- restarts
-  fit$kernel <- done$kernel
-  report(list(
-    event = "end", stopped = fit$stopped, best = fit$best, epochs = nrow(fit$curves), curves = fit$curves,
-    patience = settings$stop$patience, starts = b$regimen$restarts, kept = kept, restarts = restarts
-  ))
+  fit$kept <- kept
+  fit$kernel <- kernel
   fit
 }
 
@@ -90,14 +107,11 @@ measured_curves <- function(curves, b, preparation) {
 
 # What the core calls after each epoch. An interrupt while R code runs must not unwind the core's loop, so it becomes
 # the answer "stop".
-epoch_reporter <- function(report, epochs, starts) {
-  function(start, epoch, best, best_loss, rows, training, validation, seconds) {
+epoch_reporter <- function(report, about) {
+  function(fit, start, epoch, best, best_loss, rows, training, validation, seconds) {
     tryCatch(
       {
-        report(list(
-          event = "epoch", start = start, starts = starts, epoch = epoch, epochs = epochs, best = best, best_loss = best_loss, rows = rows,
-          training = training, validation = validation, seconds = seconds
-        ))
+        report(c(list(event = "epoch", fit = fit, start = start, epoch = epoch, best = best, best_loss = best_loss, rows = rows, training = training, validation = validation, seconds = seconds), about))
         TRUE
       },
       interrupt = function(e) FALSE

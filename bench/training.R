@@ -33,10 +33,11 @@ columns <- lapply(1:20, function(i) x[i, ])
 # Seconds of an epoch once the first has warmed up; what the loop itself measures, without copying the table in.
 core_epoch <- function(batch) {
   settings$batch_size <- batch
-  fit <- hylomath:::core_train(
-    network, settings, plans, columns, seq_len(rows), matrix(as.numeric(class)), rep(1, rows), numeric(), seq_len(rows), integer(), c(0, 0, 0), 1L, NULL, FALSE, 1L
+  one <- list(
+    network = network, regimen = settings, plans = plans, sources = columns, rows = seq_len(rows), target = matrix(as.numeric(class)), weight = rep(1, rows),
+    offset = numeric(), training = seq_len(rows), validation = integer(), watched = integer(), output_bias = c(0, 0, 0), starts = 1L
   )
-  median(diff(fit$fits[[1]]$curves$seconds))
+  median(diff(hylomath:::core_train(list(one), NULL, FALSE, 1L)$fits[[1]][[1]]$curves$seconds))
 }
 
 # ---- plain R ------------------------------------------------------------------------------------------------------

@@ -168,28 +168,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_train
-Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericMatrix target, Rcpp::NumericVector weight, Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation, Rcpp::IntegerVector watched, Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
-RcppExport SEXP _hylomath_core_train(SEXP networkSEXP, SEXP regimenSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP rowsSEXP, SEXP targetSEXP, SEXP weightSEXP, SEXP offsetSEXP, SEXP trainingSEXP, SEXP validationSEXP, SEXP watchedSEXP, SEXP output_biasSEXP, SEXP startsSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
+Rcpp::List core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
+RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type regimen(regimenSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type target(targetSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weight(weightSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type training(trainingSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type validation(validationSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type watched(watchedSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type output_bias(output_biasSEXP);
-    Rcpp::traits::input_parameter< int >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type fits(fitsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_train(network, regimen, plans, sources, rows, target, weight, offset, training, validation, watched, output_bias, starts, report, catch_term, threads));
+    rcpp_result_gen = Rcpp::wrap(core_train(fits, report, catch_term, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -207,7 +195,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
-    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 16},
+    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 4},
     {NULL, NULL, 0}
 };
 

@@ -63,10 +63,11 @@ Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
       _["validation_squared"] = column([](const Epoch& e) { return e.validation_tally.squared; }));
 }
 
+// One network on one table, from so many starts: what R gives, and the table as the core takes it.
 struct Given {
   NetworkSpec spec;
   Regimen regimen;
-  std::size_t starts, threads;
+  std::size_t starts;
   Rcpp::List plans, sources;
   std::vector<std::uint32_t> rows, training, validation, watched;
   Rcpp::NumericMatrix target;
@@ -74,8 +75,16 @@ struct Given {
   std::vector<double> output_bias;
 };
 
+Given given_from(const Rcpp::List& fit) {
+  const auto rows = [&](const char* name) { return hylo_bind::zero_based(Rcpp::as<Rcpp::IntegerVector>(fit[name])); };
+  const Rcpp::NumericVector bias = fit["output_bias"];
+  return {hylo_bind::network_from(fit["network"]), hylo_bind::regimen_from(fit["regimen"]), std::size_t(Rcpp::as<int>(fit["starts"])),
+          fit["plans"], fit["sources"], rows("rows"), rows("training"), rows("validation"), rows("watched"), fit["target"], fit["weight"],
+          fit["offset"], std::vector<double>(bias.begin(), bias.end())};
+}
+
 template <class T>
-std::vector<Trained<T>> fit(const Given& given, const KernelLevel& level, const JobWatch& watch) {
+Table<T> table_of(const Given& given, std::size_t threads) {
   const Encoder encoder = hylo_bind::encoder_from(given.plans);
   const auto columns = hylo_bind::columns_from(given.sources);
   const std::size_t rows = given.rows.size();
@@ -84,66 +93,88 @@ std::vector<Trained<T>> fit(const Given& given, const KernelLevel& level, const 
     Rcpp::stop("core_train: shapes don't match");
   }
   Table<T> table(rows, given.spec.table_inputs(), given.spec.loss.output == Output::Softmax ? given.spec.layers.back().units : target_width(given.spec));
-  fill_inputs<T>(table, encoder, columns, given.rows, given.threads);
+  fill_inputs<T>(table, encoder, columns, given.rows, threads);
   fill_targets(table, given.spec.loss, given.target);
   std::copy(given.weight.begin(), given.weight.end(), table.weight.begin());
   table.offset.assign(given.offset.begin(), given.offset.end());
-  std::vector<Job<T>> jobs(given.starts);
-  for (std::size_t i = 0; i < jobs.size(); ++i) {
-    jobs[i].network = &given.spec;
-    jobs[i].table = &table;
-    jobs[i].regimen = given.regimen;
-    jobs[i].regimen.job = std::uint32_t(i);
-    jobs[i].training = given.training;
-    jobs[i].validation = given.validation;
-    jobs[i].watched = given.watched;
-    jobs[i].output_bias = given.output_bias;
-  }
-  return train_jobs<T>(Span<const Job<T>>(jobs), level, watch, given.threads);
+  return table;
 }
 
 template <class T>
-Rcpp::List list_of(const std::vector<Trained<T>>& results, const NetworkSpec& spec) {
+Rcpp::List as_list(const Trained<T>& trained, const NetworkSpec& spec) {
   const Layout<T> layout(spec);
-  Rcpp::List list(results.size());
-  for (std::size_t i = 0; i < results.size(); ++i) {
-    const Trained<T>& r = results[i];
-    if (r.parameters.empty()) continue;  // left out after an interrupt
-    std::vector<double> dense(layout.parameters());
-    unpack_parameters<T>(layout, r.parameters, dense);
-    list[R_xlen_t(i)] = Rcpp::List::create(Rcpp::_["parameters"] = dense, Rcpp::_["curves"] = curves_of(r.epochs),
-                                           Rcpp::_["best"] = int(r.best), Rcpp::_["stopped"] = name_of(r.stopped),
-                                           Rcpp::_["l2"] = std::isnan(r.l2) ? NA_REAL : r.l2);
+  std::vector<double> dense(layout.parameters());
+  unpack_parameters<T>(layout, trained.parameters, dense);
+  return Rcpp::List::create(Rcpp::_["parameters"] = dense, Rcpp::_["curves"] = curves_of(trained.epochs), Rcpp::_["best"] = int(trained.best),
+                            Rcpp::_["stopped"] = name_of(trained.stopped), Rcpp::_["l2"] = std::isnan(trained.l2) ? NA_REAL : trained.l2);
+}
+
+// All starts of those fits whose methods work in T, as one list of jobs; their results go into `results` by fit and start.
+template <class T>
+void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, const Rcpp::Nullable<Rcpp::Function>& report,
+         const std::function<bool()>& stop_requested, std::size_t threads, Rcpp::List& results) {
+  std::vector<std::size_t> chosen;
+  for (std::size_t f = 0; f < fits.size(); ++f) {
+    if (takes_whole_table(fits[f].regimen.optimiser.method) == whole) chosen.push_back(f);
   }
-  return list;
+  std::vector<Table<T>> tables;
+  tables.reserve(chosen.size());
+  for (const std::size_t f : chosen) tables.push_back(table_of<T>(fits[f], threads));
+  std::vector<Job<T>> jobs;
+  std::vector<std::pair<std::size_t, std::size_t>> place;  // fit and start of each job
+  for (std::size_t c = 0; c < chosen.size(); ++c) {
+    const Given& given = fits[chosen[c]];
+    for (std::size_t start = 0; start < given.starts; ++start) {
+      Job<T> job;
+      job.network = &given.spec;
+      job.table = &tables[c];
+      job.regimen = given.regimen;
+      job.regimen.job = std::uint32_t(start);
+      job.training = given.training;
+      job.validation = given.validation;
+      job.watched = given.watched;
+      job.output_bias = given.output_bias;
+      jobs.push_back(job);
+      place.emplace_back(chosen[c], start);
+    }
+  }
+  if (jobs.empty()) return;
+  JobWatch watch;
+  watch.stop_requested = stop_requested;
+  if (report.isNotNull()) {
+    const Rcpp::Function tell(report);
+    watch.epoch_done = [tell, &place](std::size_t job, const Progress& p) {
+      return Rcpp::as<bool>(tell(double(place[job].first + 1), double(place[job].second + 1), double(p.epoch), double(p.best), p.best_loss,
+                                 double(p.rows), p.now.training, p.now.validation, p.now.seconds));
+    };
+  }
+  const std::vector<Trained<T>> trained = train_jobs<T>(Span<const Job<T>>(jobs), level, watch, threads);
+  for (std::size_t j = 0; j < jobs.size(); ++j) {
+    if (trained[j].parameters.empty()) continue;  // left out after an interrupt
+    Rcpp::List starts = results[R_xlen_t(place[j].first)];
+    starts[R_xlen_t(place[j].second)] = as_list(trained[j], *jobs[j].network);
+  }
 }
 
 }  // namespace
 
-// `rows` are the table's rows that are used, and `target` (a column a target), `weight` and `offset` go along them;
-// `training`, `validation` and `watched` (whose loss is measured and decides nothing) are places among them. A list of the results of all starts, NULL for one that was left out.
+// Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`, `sources`,
+// `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and `offset`; `training`,
+// `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`.
+// For each fit a list of the results of all starts, NULL for one that was left out.
 // [[Rcpp::export]]
-Rcpp::List core_train(Rcpp::List network, Rcpp::List regimen, Rcpp::List plans, Rcpp::List sources,
-                      Rcpp::IntegerVector rows, Rcpp::NumericMatrix target, Rcpp::NumericVector weight,
-                      Rcpp::NumericVector offset, Rcpp::IntegerVector training, Rcpp::IntegerVector validation,
-                      Rcpp::IntegerVector watched, Rcpp::NumericVector output_bias, int starts, Rcpp::Nullable<Rcpp::Function> report, bool catch_term,
-                      int threads) {
-  const Given given = {hylo_bind::network_from(network), hylo_bind::regimen_from(regimen), std::size_t(starts), std::size_t(threads),
-                       plans, sources, hylo_bind::zero_based(rows), hylo_bind::zero_based(training), hylo_bind::zero_based(validation), hylo_bind::zero_based(watched),
-                       target, weight, offset, std::vector<double>(output_bias.begin(), output_bias.end())};
+Rcpp::List core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads) {
+  std::vector<Given> given;
+  Rcpp::List results(fits.size());
+  for (R_xlen_t f = 0; f < fits.size(); ++f) {
+    given.push_back(given_from(fits[f]));
+    results[f] = Rcpp::List(R_xlen_t(given.back().starts));
+  }
   const KernelLevel& level = kernel_level();
   hylo_bind::SignalWatch signals(catch_term);
-  JobWatch watch;
-  watch.stop_requested = [&] { return signals.stop_requested(); };
-  if (report.isNotNull()) {
-    const Rcpp::Function tell(report);
-    watch.epoch_done = [tell](std::size_t job, const Progress& p) {
-      return Rcpp::as<bool>(tell(double(job + 1), double(p.epoch), double(p.best), p.best_loss, double(p.rows), p.now.training,
-                                 p.now.validation, p.now.seconds));
-    };
-  }
+  const std::function<bool()> stop_requested = [&] { return signals.stop_requested(); };
   // whole-table methods work in double precision
-  const Rcpp::List fits = takes_whole_table(given.regimen.optimiser.method) ? list_of(fit<double>(given, level, watch), given.spec)
-                                                                            : list_of(fit<float>(given, level, watch), given.spec);
-  return Rcpp::List::create(Rcpp::_["fits"] = fits, Rcpp::_["kernel"] = level.name);
+  fit<float>(given, false, level, report, stop_requested, std::size_t(threads), results);
+  fit<double>(given, true, level, report, stop_requested, std::size_t(threads), results);
+  return Rcpp::List::create(Rcpp::_["fits"] = results, Rcpp::_["kernel"] = level.name);
 }
