@@ -131,3 +131,15 @@ cli_lineup <- function(files, options) {
   cli_drawing(plot_lineup(found), options)
   cli_result(found, options, unclass(found))
 }
+
+cli_vary <- function(files, options) {
+  if (!grepl("^[^=]+=.", files[2])) cli_wrong(sprintf("%s is no setting with its values: write it as batch_size=16,64,256.", quoted(files[2])), "vary")
+  setting <- sub("=.*", "", files[2])
+  values <- lapply(cli_words(sub("^[^=]*=", "", files[2])), function(text) if (is.na(as_one_number(text))) text else as_one_number(text))
+  b <- cli_brief_and_table(files[1], options)
+  found <- do.call(vary, c(
+    list(b), stats::setNames(list(values), setting), list(k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
+  ))
+  cli_drawing(plot_variation(found), options)
+  cli_result(found, options, found[c("setting", "values", "against", "k", "repeats")], silent = options$quiet)
+}

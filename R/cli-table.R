@@ -82,6 +82,14 @@ cli_verbs <- function() {
       ),
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv"
     ),
+    vary = list(
+      does = "Vary one setting of a brief over values, everything else fixed, judged by folds: units, rows, batch_size, or any other key.", takes = "BRIEF.yml SETTING=VALUE,VALUE,...", run = cli_vary, least = 2, most = 2,
+      options = list(
+        cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
+        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), figure, set, progress, json, quiet
+      ),
+      example = "hylomath vary kilns.yml batch_size=16,64,256"
+    ),
     lineup = list(
       does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
       options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),

@@ -36,6 +36,7 @@ need_ggplot <- function() rlang::check_installed("ggplot2", "to draw figures")
 #' @export
 write_figure <- function(figure, file, width = 1280, height = 800) {
   need_ggplot()
+  force(figure)  # what goes wrong in making it is no trouble with the file
   device <- if (rlang::is_installed("ragg")) ragg::agg_png else "png"
   replace_whole(file, function(part) {
     ggplot2::ggsave(part, figure, device = device, width = width / 144, height = height / 144, dpi = 144)

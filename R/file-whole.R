@@ -9,8 +9,9 @@ replace_whole <- function(file, write) {
   if (dir.exists(file)) fail(sprintf("%s is a folder; a file can't take its place.", quoted(file)))
   part <- tempfile(paste0(".", basename(file), "-"), tmpdir = folder)
   on.exit(unlink(part))
-  written <- tryCatch({ suppressWarnings(write(part)); TRUE }, error = function(e) FALSE)
-  if (!written || !file.rename(part, file)) fail(sprintf("%s can't be written.", quoted(file)), "Is the folder writable, and is there room?")
+  failure <- tryCatch({ suppressWarnings(write(part)); NULL }, hylomath_error = rlang::cnd_signal, error = conditionMessage)
+  if (!is.null(failure)) fail(sprintf("%s can't be written: %s", quoted(file), failure), "Is the folder writable, and is there room?")
+  if (!file.rename(part, file)) fail(sprintf("%s can't be written.", quoted(file)), "Is the folder writable, and is there room?")
   invisible(file)
 }
 

@@ -19,7 +19,7 @@
 #'   * `measures`: for each measure the pooled `value` over all judged rows with its interval and `baseline`, and over the folds
 #'     the `mean`, the spread `sd`, and `error`, the standard error of the mean corrected for training sets that overlap (Nadeau
 #'     and Bengio 2003);
-#'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `seconds`, and a column a measure;
+#'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `updates` (steps), `seconds`, and a column a measure;
 #'   * `pooled`, an [appraisal][appraise()] of all judged rows, for figures, curves and notes;
 #'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was answered by a network that had not
 #'     learned from it.
@@ -40,13 +40,22 @@ folds <- function(b, ...) UseMethod("folds")
 #' @export
 folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000, progress = "auto", ...) {
   rlang::check_dots_empty()
-  type_number(2, 1000, whole = TRUE)(k, "k")
-  type_number(1, 1000, whole = TRUE)(repeats, "repeats")
-  k <- as.integer(k)
+  type_number(100, 1e5, whole = TRUE)(draws, "draws")
+  type_number(0.5, 1, open_high = TRUE)(level, "level")
   report <- reporter(progress)
   if (!is.null(data)) b <- attach_table(b, as_table(data))
-  if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: folds(b, data = ...).")
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
+  plan <- fold_plan(b, k, repeats, by)
+  new_folds(plan, train_all(plan$makers, fold_result, "fold", report), level, draws)
+}
+
+# Everything about the folds of a brief that is settled before they are trained: the dealing, checked, and `makers`, a function for
+# each fold that gives its fit's spec. `most` is the number of training rows of each fold, all of them when it is not given.
+fold_plan <- function(b, k, repeats, by, most = NULL) {
+  type_number(2, 1000, whole = TRUE)(k, "k")
+  type_number(1, 1000, whole = TRUE)(repeats, "repeats")
+  if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: folds(b, data = ...).")
+  k <- as.integer(k)
   table <- brief_table(b)
   check_brief(b, table)
   part <- split_rows(b, table)
@@ -55,10 +64,26 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
   dealt <- deal_folds(b, table, rows, k, repeats, by, b$hold_out$seed)
   check_folds(b, table, rows, dealt, k, by)
   share <- sum(part %in% "validation") / length(rows)
-  plan <- expand.grid(fold = sort(unique(dealt[!is.na(dealt[, 1]), 1])), "repeat" = seq_len(ncol(dealt)))
-  check_fold_classes(b, table, rows, dealt, plan, by, share)
-  done <- train_folds(b, table, rows, dealt, plan, by, share, report)
-  new_folds(b, table, rows, plan, done, by, level, draws)
+  each <- expand.grid(fold = sort(unique(dealt[!is.na(dealt[, 1]), 1])), "repeat" = seq_len(ncol(dealt)))
+  parts_of_fold <- function(i) {
+    part <- fold_parts(b, table, rows, dealt[, each[["repeat"]][i]], each$fold[i], by, share, b$hold_out$seed)
+    if (is.null(most)) part else fewer_rows(b, table, part, most, b$hold_out$seed)
+  }
+  check_fold_classes(b, table, each, parts_of_fold)
+  makers <- lapply(seq_len(nrow(each)), function(i) function() fold_spec(b, table, parts_of_fold(i), i))
+  list(brief = b, table = table, rows = rows, by = by, each = each, makers = makers)
+}
+
+# So many of the training rows, in a fixed order in which the strata (classes, bands of a number) take turns by their shares, each
+# beginning with one row: fewer rows are always some of more.
+fewer_rows <- function(b, table, part, most, seed) {
+  training <- which(part %in% "training")
+  if (most > length(training)) fail(sprintf("A fold learns from %s, which is less than %s.", counted(length(training), "row"), format_count(most)), "Ask for fewer rows.")
+  training <- training[order(core_shuffle(length(part), seed, 6L)[training])]
+  strata <- fold_strata(b, table[[b$target[1]]][training], 2)
+  turn <- stats::ave(seq_along(training), strata, FUN = function(x) (seq_along(x) - 1) / length(x))
+  part[training[order(turn)][-seq_len(most)]] <- NA
+  part
 }
 
 fold_rule <- function(b, by, repeats) {
@@ -79,65 +104,43 @@ check_folds <- function(b, table, rows, dealt, k, by) {
 }
 
 # Before any training: every fold learns from rows of every class.
-check_fold_classes <- function(b, table, rows, dealt, plan, by, share) {
+check_fold_classes <- function(b, table, each, parts_of_fold) {
   if (b$task != "classification") return()
   label <- as_label(table[[b$target]])
-  for (i in seq_len(nrow(plan))) {
-    part <- fold_parts(b, table, rows, dealt[, plan[["repeat"]][i]], plan$fold[i], by, share, b$hold_out$seed)
-    lacking <- setdiff(b$classes, label[part %in% "training"])
+  for (i in seq_len(nrow(each))) {
+    lacking <- setdiff(b$classes, label[parts_of_fold(i) %in% "training"])
     if (length(lacking)) {
-      fail(sprintf("The rows that fold %d learns from have none of the class %s.", plan$fold[i], describe(lacking[1])), "Take more folds, put rare classes together, or leave its rows out.")
+      fail(sprintf("The rows that fold %d learns from have none of the class %s.", each$fold[i], describe(lacking[1])), "Take more folds or more rows, put rare classes together, or leave its rows out.")
     }
   }
 }
 
-# The fits of all folds, in so few lots as their encoded tables leave room for.
-most_bytes_at_once <- 1e9
-
-train_folds <- function(b, table, rows, dealt, plan, by, share, report) {
-  fits <- nrow(plan)
-  report(list(event = "begin", what = "fold", fits = fits, method = b$regimen$method))
-  results <- vector("list", fits)
-  todo <- seq_len(fits)
-  while (length(todo)) {
-    specs <- list()
-    bytes <- 0
-    while (length(todo) && (length(specs) == 0 || bytes < most_bytes_at_once)) {
-      i <- todo[1]
-      specs[[as.character(i)]] <- fold_spec(b, table, rows, dealt[, plan[["repeat"]][i]], plan$fold[i], by, share, i)
-      bytes <- bytes + 8 * length(specs[[length(specs)]]$core$rows) * length(network_inputs(specs[[length(specs)]]$preparation))
-      todo <- todo[-1]
-    }
-    numbers <- as.integer(names(specs))
-    fitted <- fit_networks(specs, epoch_reporter(function(event) report(utils::modifyList(event, list(event = "step", fit = numbers[event$fit]))), list(what = "fold", fits = fits, epochs = b$regimen$epochs)))
-    for (j in seq_along(numbers)) results[[numbers[j]]] <- fold_result(specs[[j]], fitted[[j]], table)
-  }
-  if (any(vapply(results, is.null, NA))) fail("The folds were interrupted before all of them had begun.", "Train again to the end.")
-  report(list(event = "finish", what = "fold", fits = fits))
-  results
-}
-
-fold_spec <- function(b, table, rows, fold, f, by, share, i) {
-  part <- fold_parts(b, table, rows, fold, f, by, share, b$hold_out$seed)
+# The i-th fit of a brief's folds, on the parts of the table that are its own.
+fold_spec <- function(b, table, part, i) {
   training <- part %in% "training"
   b$regimen$seed <- b$regimen$seed + i - 1
   preparation <- learn_preparation(b, table, training)
   b$regimen <- settled_regimen(b, sum(training), function() parameter_count(network_of(b, preparation)))
-  c(fit_spec(b, table, preparation, part), list(judged = which(part == "judged"), learned = sum(training)))
+  c(fit_spec(b, table, preparation, part), list(table = table, judged = which(part == "judged"), learned = sum(training)))
 }
 
 # What the fold's network answers to the rows that it judges.
-fold_result <- function(spec, fit, table) {
-  if (is.null(fit)) return(NULL)
+fold_result <- function(spec, fit) {
+  table <- spec$table
   model <- structure(list(brief = new_brief(spec$brief), preparation = spec$preparation, network = fit$network), class = "hylomath_model")
   training <- seq_len(nrow(table)) %in% spec$core$rows[spec$core$training]
   model$preparation$target$smear <- fitted_smear(model, table, training) %||% spec$preparation$target$smear
   judged <- judged_rows(model, table[spec$judged, , drop = FALSE], spec$judged)
   judged$row <- spec$judged
-  list(judged = judged, best_epoch = fit$best, epochs = nrow(fit$curves), stopped = fit$stopped, learned = spec$learned, parameters = length(fit$parameters) * max(1L, length(fit$network$members)), seconds = max(fit$curves$seconds, 0), method = spec$brief$regimen$method)
+  list(judged = judged, best_epoch = fit$best, epochs = nrow(fit$curves), updates = if (fit$best > 0) fit$curves$updates[nrow(fit$curves)] else 0, learned = spec$learned, parameters = length(fit$parameters) * max(1L, length(fit$network$members)), seconds = max(fit$curves$seconds, 0))
 }
 
-new_folds <- function(b, table, rows, plan, done, by, level, draws) {
+new_folds <- function(plan, done, level, draws) {
+  b <- plan$brief
+  table <- plan$table
+  rows <- plan$rows
+  by <- plan$by
+  plan <- plan$each
   repeats <- max(plan[["repeat"]])
   known <- lapply(done, function(d) d$judged)
   together <- bind_judged(known)
@@ -178,7 +181,7 @@ fold_measures <- function(model, plan, done) {
       if (length(b$target) > 1) stats::setNames(found, paste(b$target[i], names(found))) else found
     }))
   })
-  facts <- data.frame("repeat" = plan[["repeat"]], fold = plan$fold, rows = vapply(done, function(d) length(d$judged$key), 0L), training = vapply(done, `[[`, 0L, "learned"), best_epoch = vapply(done, function(d) as.integer(d$best_epoch), 0L), parameters = vapply(done, `[[`, 0L, "parameters"), seconds = vapply(done, `[[`, 0, "seconds"), check.names = FALSE)
+  facts <- data.frame("repeat" = plan[["repeat"]], fold = plan$fold, rows = vapply(done, function(d) length(d$judged$key), 0L), training = vapply(done, `[[`, 0L, "learned"), best_epoch = vapply(done, function(d) as.integer(d$best_epoch), 0L), parameters = vapply(done, `[[`, 0L, "parameters"), updates = vapply(done, `[[`, 0, "updates"), seconds = vapply(done, `[[`, 0, "seconds"), check.names = FALSE)
   cbind(facts, as.data.frame(do.call(rbind, values), optional = TRUE))
 }
 

@@ -37,7 +37,7 @@ fold_differences <- function(name, folds, first, level) {
   if (identical(folds, first)) return(own)
   label <- if (is.null(own$target)) own$measure else paste(own$target, own$measure)
   apart <- as.matrix(folds$each[label]) - as.matrix(first$each[label])
-  half <- stats::qt((1 + level) / 2, nrow(apart) - 1) * apply(apart, 2, stats::sd) * overlap_factor(first$each)
+  half <- stats::qt((1 + level) / 2, nrow(apart) - 1) * apply(apart, 2, stats::sd) * overlap_factor(if (mean(folds$each$training) > mean(first$each$training)) folds$each else first$each)
   own$difference <- unname(colMeans(apart))
   own$difference_low <- unname(own$difference - half)
   own$difference_high <- unname(own$difference + half)

@@ -57,7 +57,7 @@ test_that("what a fold learns knows nothing of the rows that it judges", {
     b <- attach_table(b, table)
     rows <- seq_len(600)
     dealt <- deal_folds(b, table, rows, 5L, 1, "stratified", 5)
-    spec <- fold_spec(b, table, rows, dealt[, 1], 2L, "stratified", 0.15, 2)
+    spec <- fold_spec(b, table, fold_parts(b, table, rows, dealt[, 1], 2L, "stratified", 0.15, 5), 2)
     list(judged = spec$judged, preparation = spec$preparation, network = fit_networks(list(spec), NULL)[[1]]$network)
   }
   plain <- learned(small_kilns())

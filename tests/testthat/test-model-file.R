@@ -62,7 +62,7 @@ test_that("a write that fails leaves the former file as it was", {
   folder <- withr::local_tempdir()
   file <- file.path(folder, "kept.txt")
   writeLines("former", file)
-  expect_fails(replace_whole(file, function(part) { writeLines("half", part); stop("disk full") }), "can't be written")
+  expect_fails(replace_whole(file, function(part) { writeLines("half", part); stop("disk full") }), "can't be written: disk full")
   expect_equal(readLines(file), "former")
   expect_equal(list.files(folder, all.files = TRUE, no.. = TRUE), "kept.txt")
   expect_fails(write_model(quick_model(), file.path(folder, "none", "m.hylo")), "There is no folder")
