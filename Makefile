@@ -74,6 +74,7 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/reading.R
 	@$(RUN) bench/appraising.R
 	@$(RUN) bench/coverage.R
+	@$(RUN) bench/sifting.R
 
 $(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
 	@Rscript tools/setup.R bench

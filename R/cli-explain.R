@@ -143,3 +143,16 @@ cli_vary <- function(files, options) {
   cli_drawing(plot_variation(found), options)
   cli_result(found, options, found[c("setting", "values", "against", "k", "repeats")], silent = options$quiet)
 }
+
+cli_sift <- function(files, options) {
+  b <- cli_brief_and_table(files, options)
+  which <- options$which %||% "small"
+  type_choice(c("small", "best"))(which, "--which")
+  found <- sift(b, direction = options$direction %||% "backward", k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
+  if (!is.null(options$output)) {
+    write_brief(best_brief(found, which), options$output)
+    cli_say(options, sprintf("Wrote %s.", options$output))
+  }
+  cli_drawing(plot_sifting(found), options)
+  cli_result(found, options, found[c("path", "best", "small", "dropped", "direction")], silent = options$quiet)
+}

@@ -90,6 +90,15 @@ cli_verbs <- function() {
       ),
       example = "hylomath vary kilns.yml batch_size=16,64,256"
     ),
+    sift = list(
+      does = "Sift the inputs of a brief: drop (or add) them one by one, judged by folds, and write the brief with those that are needed.", takes = "BRIEF.yml", run = cli_sift, least = 1, most = 1,
+      options = list(
+        cli_option("--direction", "backward (the default), forward or ranking.", metavar = "HOW"), cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"),
+        cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"), cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"),
+        cli_option("--which", "Which set the brief is written with: small (the default) or best.", metavar = "SET"), output, figure, set, progress, json, quiet
+      ),
+      example = "hylomath sift kilns.yml -o fewer.yml"
+    ),
     lineup = list(
       does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
       options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),

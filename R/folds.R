@@ -124,12 +124,18 @@ fold_spec <- function(b, table, part, i) {
   c(fit_spec(b, table, preparation, part), list(table = table, judged = which(part == "judged"), learned = sum(training)))
 }
 
+# As much of a model as answering takes.
+fold_model <- function(spec, fit) {
+  model <- structure(list(brief = new_brief(spec$brief), preparation = spec$preparation, network = fit$network), class = "hylomath_model")
+  training <- seq_len(nrow(spec$table)) %in% spec$core$rows[spec$core$training]
+  model$preparation$target$smear <- fitted_smear(model, spec$table, training) %||% spec$preparation$target$smear
+  model
+}
+
 # What the fold's network answers to the rows that it judges.
 fold_result <- function(spec, fit) {
   table <- spec$table
-  model <- structure(list(brief = new_brief(spec$brief), preparation = spec$preparation, network = fit$network), class = "hylomath_model")
-  training <- seq_len(nrow(table)) %in% spec$core$rows[spec$core$training]
-  model$preparation$target$smear <- fitted_smear(model, table, training) %||% spec$preparation$target$smear
+  model <- fold_model(spec, fit)
   judged <- judged_rows(model, table[spec$judged, , drop = FALSE], spec$judged)
   judged$row <- spec$judged
   list(judged = judged, best_epoch = fit$best, epochs = nrow(fit$curves), updates = if (fit$best > 0) fit$curves$updates[nrow(fit$curves)] else 0, learned = spec$learned, parameters = length(fit$parameters) * max(1L, length(fit$network$members)), seconds = max(fit$curves$seconds, 0))

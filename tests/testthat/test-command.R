@@ -187,6 +187,8 @@ test_that("judging, deciding and explaining work from the shell", {
   expect_equal(jsonlite::fromJSON(varied$out)$values$value, c("2", "4"))
   expect_true(file.exists("v.png"))
   expect_equal(hylomath("vary", "r.yml", "units")$status, 2)
+  found <- jsonlite::fromJSON(hylomath("sift", "r.yml", "--direction", "ranking", "--k", "2", "-o", "fewer.yml", "--json", "--figure", "s.png")$out)
+  expect_setequal(brief_inputs(read_brief("fewer.yml")), found$small)
   sets <- utils::read.csv(text = hylomath("predict", "r.hylo", "recovery.csv", "--type", "set", "--level", "0.8", "-q")$out)
   expect_equal(sets$set, predict(read_model("r.hylo"), recovery, type = "set", level = 0.8)$set)
   expect_match(hylomath("predict", "r.hylo", "recovery.csv", "--type", "interval")$err[1], "Intervals are of numbers")

@@ -1,0 +1,172 @@
+#' Sift the inputs of a brief
+#'
+#' Which columns does the network need? Inputs are taken out one by one (or put in), every set is judged by the same [folds()], and
+#' the whole path is shown. A category goes or stays with all its levels.
+#'
+#' @param b A brief.
+#' @param direction `"backward"`: from all inputs, again and again the one is dropped whose shuffling on the folds' validation rows
+#'   harms least; `"forward"`: from none, again and again the one is added that lowers the error most, all being tried; `"ranking"`:
+#'   ranked once, by shuffling with all inputs in, and dropped in that order.
+#' @param k,repeats,by,progress See [folds()].
+#' @return An object of class `hylomath_sifting` with
+#'   * `path`, a row for each number of inputs: `inputs`, `column` (dropped on the way to it, or added), the `mean` over folds of the
+#'     measure that the networks are trained for, its spread `sd`, and the `difference` from the best set with the standard `error`
+#'     of the paired differences over folds;
+#'   * `best` and `small`, the columns of the best set and of the smallest one whose difference from it is within one standard error;
+#'   * `dropped`, the others than `small`.
+#'
+#'   [best_brief()] gives the brief with these inputs; [as.data.frame()] gives `path`. The best of many sets looks better here than
+#'   it is: [appraise()] its network on the test rows, which had no part in this.
+#' @section Errors: A brief with one input only, and those of [folds()].
+#' @examples
+#' set.seed(1)
+#' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
+#' s <- sift(b, k = 3, progress = "none")
+#' s
+#' best_brief(s)
+#' @export
+sift <- function(b, ...) UseMethod("sift")
+
+#' @rdname sift
+#' @export
+sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) {
+  rlang::check_dots_empty()
+  type_choice(c("backward", "forward", "ranking"))(direction, "direction")
+  report <- reporter(progress)
+  b$regimen$seed <- b$regimen$seed %||% draw_seed()
+  if (is.null(b$table)) fail("This brief has no table to train on.", "Give it one first: see brief().")
+  inputs <- brief_inputs(b)
+  if (length(inputs) < 2) fail("There is one input only, so there is nothing to sift.")
+  judge <- function(sets) judged_sets(b, sets, as.integer(k), repeats, by, report)
+  steps <- switch(direction, backward = sift_backward(inputs, judge), forward = sift_forward(inputs, judge), ranking = sift_ranking(inputs, judge))
+  new_sifting(b, inputs, steps, direction, k, repeats)
+}
+
+# The losses by fold of each set of inputs, and how much its columns' shuffling harms; all sets are trained at once.
+judged_sets <- function(b, sets, k, repeats, by, report) {
+  plans <- lapply(sets, function(set) fold_plan(with_inputs(b, set), k, repeats, by))
+  makers <- unlist(lapply(plans, `[[`, "makers"))
+  finish <- function(spec, fit) {
+    model <- fold_model(spec, fit)
+    list(loss = mean_losses(model, spec$table, spec$judged), rise = shuffling_rise(model, spec))
+  }
+  done <- train_all(makers, finish, "fit", report)
+  of <- rep(seq_along(sets), vapply(plans, function(p) length(p$makers), 0L))
+  lapply(seq_along(sets), function(s) {
+    own <- done[of == s]
+    list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))))
+  })
+}
+
+with_inputs <- function(b, set) {
+  b$columns$drop <- union(b$columns$drop, setdiff(brief_inputs(b), set))
+  b
+}
+
+# The measure that the network is trained for, over rows of the working table.
+mean_losses <- function(model, table, rows) {
+  judged <- judged_rows(model, table[rows, , drop = FALSE], rows)
+  one_loss(model, colSums(row_losses(model, judged, judged$answers) * judged$weight) / sum(judged$weight))
+}
+
+# Mean losses by target as one figure: of several targets the mean of their shares of the targets' variances.
+one_loss <- function(model, losses) {
+  if (length(losses) == 1) return(loss_measure(primary_measure(model$brief))(losses))
+  mean(losses / model$preparation$target$scale^2)
+}
+
+# How much the loss of the validation rows (the training rows without them) rises when a column is shuffled: for each column and
+# repeat a copy of the rows with that column shuffled, all answered in one go.
+shuffling_rise <- function(model, spec, repeats = 3) {
+  rows <- spec$core$rows[if (length(spec$core$validation)) spec$core$validation else spec$core$training]
+  n <- length(rows)
+  inputs <- brief_inputs(model$brief)
+  here <- spec$table[rows, unique(c(inputs, model$brief$target, unlist(model$brief$columns[column_roles]))), drop = FALSE]
+  copies <- expand.grid("repeat" = seq_len(repeats), column = inputs, stringsAsFactors = FALSE)
+  many <- as.data.frame(lapply(here, rep, times = nrow(copies)), optional = TRUE)
+  for (i in seq_len(nrow(copies))) {
+    column <- copies$column[i]
+    many[[column]][(i - 1) * n + seq_len(n)] <- here[[column]][core_shuffle(n, spec$brief$regimen$seed, 20L + copies[["repeat"]][i])]
+  }
+  judged <- judged_rows(model, many, seq_len(nrow(many)))
+  sums <- unit_sums(row_losses(model, judged, judged$answers) * judged$weight, rep(seq_len(nrow(copies)), each = n), nrow(copies))
+  weight <- sum(judged$weight[seq_len(n)])
+  shuffled <- apply(sums / weight, 1, function(losses) one_loss(model, losses))
+  colMeans(matrix(shuffled, repeats)) - mean_losses(model, spec$table, rows)
+}
+
+# Each gives a list of steps, list(set, losses, column), from all inputs to one or from one to all.
+sift_backward <- function(inputs, judge) {
+  now <- judge(list(inputs))[[1]]
+  steps <- list(c(now, column = NA))
+  while (length(now$set) > 1) {
+    least <- now$set[which.min(now$rise)]
+    now <- judge(list(setdiff(now$set, least)))[[1]]
+    steps[[length(steps) + 1]] <- c(now, column = least)
+  }
+  steps
+}
+
+sift_forward <- function(inputs, judge) {
+  set <- character()
+  steps <- list()
+  while (length(set) < length(inputs)) {
+    tried <- judge(lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)]))
+    best <- tried[[which.min(vapply(tried, function(t) mean(t$losses), 0))]]
+    steps[[length(steps) + 1]] <- c(best, column = setdiff(best$set, set))
+    set <- best$set
+  }
+  steps
+}
+
+sift_ranking <- function(inputs, judge) {
+  all <- judge(list(inputs))[[1]]
+  ranked <- inputs[order(all$rise)]  # the least important first
+  sets <- lapply(seq_len(length(inputs) - 1), function(n) setdiff(inputs, ranked[seq_len(n)]))
+  c(list(c(all, column = NA)), Map(function(step, column) c(step, column = column), judge(sets), ranked[-length(ranked)]))
+}
+
+new_sifting <- function(b, inputs, steps, direction, k, repeats) {
+  losses <- do.call(rbind, lapply(steps, `[[`, "losses"))
+  mean <- rowMeans(losses)
+  best <- which.min(mean)
+  apart <- sweep(losses, 2, losses[best, ])
+  error <- apply(apart, 1, stats::sd) / sqrt(ncol(losses))
+  size <- vapply(steps, function(s) length(s$set), 0L)
+  path <- data.frame(
+    inputs = size, column = vapply(steps, function(s) as.character(s$column), ""), mean = mean, sd = apply(losses, 1, stats::sd), difference = mean - mean[best], error = error
+  )
+  within <- which(path$difference <= path$error)
+  small <- within[which.min(size[within])]
+  structure(
+    list(
+      path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set, dropped = setdiff(inputs, steps[[small]]$set), primary = if (length(b$target) > 1) "mean share of the targets' variances" else primary_measure(b), brief = b,
+      target = b$target, task = b$task, k = k, repeats = repeats
+    ),
+    class = "hylomath_sifting"
+  )
+}
+
+#' @export
+as.data.frame.hylomath_sifting <- function(x, ...) x$path
+
+#' The brief that a search found
+#'
+#' @param x What [sift()] returned.
+#' @param which `"small"`, the smallest set within one standard error of the best, or `"best"`.
+#' @param ... Not used.
+#' @return The brief that was searched from, with the inputs that were found, and its table.
+#' @examples
+#' set.seed(1)
+#' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
+#' best_brief(sift(b, direction = "ranking", k = 3, progress = "none"))
+#' @export
+best_brief <- function(x, ...) UseMethod("best_brief")
+
+#' @rdname best_brief
+#' @export
+best_brief.hylomath_sifting <- function(x, which = "small", ...) {
+  rlang::check_dots_empty()
+  type_choice(c("small", "best"))(which, "which")
+  with_inputs(x$brief, x[[which]])
+}
