@@ -97,7 +97,7 @@ settled_decision <- function(model, spec, direct = FALSE) {
     plain["decision"] <- NULL
     validation$answers <- answers_now(plain, validation$answers)
   }
-  rule <- if (!is.null(spec$costs)) list(costs = spec$costs) else list(class = spec$class, threshold = spec$threshold %||% chosen_threshold(spec, validation, direct))
+  rule <- if (!is.null(spec$costs)) list(costs = spec$costs) else list(class = spec$class, threshold = spec$threshold %||% chosen_threshold(spec, validation))
   decision <- list(spec = spec, rule = rule, by = spec_text(spec))
   if (is.null(validation)) return(decision)
   before <- validation$answers$answer
@@ -109,7 +109,7 @@ settled_decision <- function(model, spec, direct = FALSE) {
 }
 
 # Of the thresholds that the validation rows' own probabilities give.
-chosen_threshold <- function(spec, validation, direct) {
+chosen_threshold <- function(spec, validation) {
   is_class <- validation$observed == spec$class
   if (!any(is_class)) fail(sprintf("No validation row is of the class %s, so no threshold can be chosen.", describe(spec$class)))
   ranked <- ranked_scores(validation$answers[[paste0("probability_", spec$class)]], is_class, validation$weight)
