@@ -7,7 +7,7 @@ cli_appraise <- function(files, options) {
   level <- cli_number(options$level, "level", 0.95)
   appraisal <- appraise(model, data, rows = options$rows, by = options$by, level = level)
   if (appraisal$looks > 0) cli_keep_looks(model, files[1])
-  if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures)
+  if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures, if (!is.null(options$by)) data)
   facts <- appraisal[setdiff(names(appraisal), c("judged", "weight", "unit", "confusion", "decision"))]
   if (!is.null(appraisal$confusion)) {
     facts$confusion <- confusion_table(appraisal)
@@ -33,7 +33,8 @@ cli_keep_looks <- function(model, file) {
   tryCatch(write_model(kept, file), hylomath_error = function(e) message(sprintf("Could not note in %s that its test rows were looked at.", file)))
 }
 
-cli_figures <- function(model, appraisal, folder) {
+# With the table of an appraisal by a column, the errors along that column too.
+cli_figures <- function(model, appraisal, folder, data = NULL) {
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   classes <- appraisal$task == "classification"
   figures <- if (classes) {
@@ -44,6 +45,7 @@ cli_figures <- function(model, appraisal, folder) {
   } else {
     list(fit = plot_fit(appraisal), errors = plot_errors(appraisal), "errors-predicted" = plot_errors(appraisal, "predicted"))
   }
+  if (!classes && !is.null(data)) figures[["errors-by"]] <- plot_errors(appraisal, appraisal$by_column, data)
   if (!is.null(model)) figures <- c(list(curves = plot_curves(model)), figures)
   square <- c("fit", "roc", "gain", if (!is.null(appraisal$positive)) c("precision-recall", "calibration"))
   for (name in names(figures)) write_figure(figures[[name]], file.path(folder, paste0(name, ".png")), width = if (name %in% square) 960 else 1280)

@@ -32,7 +32,7 @@ cli_verbs <- function() {
       options = list(
         cli_option("--rows", "Which rows of the model: test, validation, calibration or training. With a table, it is the one that the model was trained on.", metavar = "PART"),
         cli_option("--by", "A column of the table: the measures by subgroup.", metavar = "COLUMN"), cli_option("--level", "The level of the intervals; 0.95 when it is not given.", metavar = "SHARE"),
-        cli_option("--figures", "A folder to draw into: loss curves, and for classes the confusion matrix, the curves over all thresholds, calibration and scores; for numbers the fit and the errors.", metavar = "FOLDER"),
+        cli_option("--figures", "A folder to draw into: loss curves, and for classes the confusion matrix, the curves over all thresholds, calibration and scores; for numbers the fit and the errors, along the column of --by too.", metavar = "FOLDER"),
         cli_option("--thresholds", "A CSV to write what each threshold of a class's probability finds into.", metavar = "FILE"), json
       ),
       example = "hylomath appraise kilns.hylo kilns.csv --rows test --by glaze"

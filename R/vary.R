@@ -19,7 +19,7 @@
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)
 #' vary(b, units = c(2, 4, 8), k = 3, progress = "none")
-#' vary(b, rows = c(300, 1000, 2000), k = 3, progress = "none")
+#' vary(b, rows = c(300, 1000, 1800), k = 3, progress = "none")
 #' @export
 vary <- function(b, ...) UseMethod("vary")
 

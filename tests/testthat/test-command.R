@@ -194,6 +194,14 @@ test_that("judging, deciding and explaining work from the shell", {
   expect_match(hylomath("predict", "r.hylo", "recovery.csv", "--type", "interval")$err[1], "Intervals are of numbers")
 })
 
+test_that("errors are drawn along the column that is judged by", {
+  in_folder()
+  write_model(quick_model(small_crossings(), "passengers"), "c.hylo")
+  utils::write.csv(small_crossings(), "c.csv", row.names = FALSE)
+  expect_equal(hylomath("appraise", "c.hylo", "c.csv", "--rows", "test", "--by", "fare", "--figures", "f")$status, 0)
+  expect_setequal(list.files("f"), c("curves.png", "errors-by.png", "errors-predicted.png", "errors.png", "fit.png"))
+})
+
 test_that("every command has help with an example", {
   for (name in c(names(cli_verbs()), "demo")) {
     help <- hylomath(name, "--help")
