@@ -49,7 +49,7 @@ core_hash <- function(text) {
     .Call(`_hylomath_core_hash`, text)
 }
 
-core_train <- function(fits, report, catch_term, threads) {
-    .Call(`_hylomath_core_train`, fits, report, catch_term, threads)
+core_train <- function(fits, report, done, catch_term, threads) {
+    invisible(.Call(`_hylomath_core_train`, fits, report, done, catch_term, threads))
 }
 

@@ -21,6 +21,7 @@
 #'     and Bengio 2003);
 #'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `updates` (steps), `seconds`, and a column a measure;
 #'   * `pooled`, an [appraisal][appraise()] of all judged rows, for figures, curves and notes;
+#'   * `left_out`, the number of folds that an interrupt cut short; the others stand;
 #'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was answered by a network that had not
 #'     learned from it.
 #'
@@ -45,108 +46,22 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
   report <- reporter(progress)
   if (!is.null(data)) b <- attach_table(b, as_table(data))
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
-  plan <- fold_plan(b, k, repeats, by)
-  new_folds(plan, train_all(plan$makers, fold_result, "fold", report), level, draws)
+  laid <- lay_folds(fold_plan(b, k, repeats, by), b$table)
+  check_plan(laid)
+  done <- run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report)
+  new_folds(laid, done, level, draws)
 }
 
-# Everything about the folds of a brief that is settled before they are trained: the dealing, checked, and `makers`, a function for
-# each fold that gives its fit's spec. `most` is the number of training rows of each fold, all of them when it is not given.
-fold_plan <- function(b, k, repeats, by, most = NULL) {
-  type_number(2, 1000, whole = TRUE)(k, "k")
-  type_number(1, 1000, whole = TRUE)(repeats, "repeats")
-  if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: folds(b, data = ...).")
-  k <- as.integer(k)
-  table <- brief_table(b)
-  check_brief(b, table)
-  part <- split_rows(b, table)
-  rows <- which(part %in% c("training", "validation"))
-  by <- fold_rule(b, by, repeats)
-  dealt <- deal_folds(b, table, rows, k, repeats, by, b$hold_out$seed)
-  check_folds(b, table, rows, dealt, k, by)
-  share <- sum(part %in% "validation") / length(rows)
-  each <- expand.grid(fold = sort(unique(dealt[!is.na(dealt[, 1]), 1])), "repeat" = seq_len(ncol(dealt)))
-  parts_of_fold <- function(i) {
-    part <- fold_parts(b, table, rows, dealt[, each[["repeat"]][i]], each$fold[i], by, share, b$hold_out$seed)
-    if (is.null(most)) part else fewer_rows(b, table, part, most, b$hold_out$seed)
-  }
-  check_fold_classes(b, table, each, parts_of_fold)
-  makers <- lapply(seq_len(nrow(each)), function(i) function() fold_spec(b, table, parts_of_fold(i), i))
-  list(brief = b, table = table, rows = rows, by = by, each = each, makers = makers)
-}
-
-# So many of the training rows, in a fixed order in which the strata (classes, bands of a number) take turns by their shares, each
-# beginning with one row: fewer rows are always some of more.
-fewer_rows <- function(b, table, part, most, seed) {
-  training <- which(part %in% "training")
-  if (most > length(training)) fail(sprintf("A fold learns from %s, which is less than %s.", counted(length(training), "row"), format_count(most)), "Ask for fewer rows.")
-  training <- training[order(core_shuffle(length(part), seed, 6L)[training])]
-  strata <- fold_strata(b, table[[b$target[1]]][training], 2)
-  turn <- stats::ave(seq_along(training), strata, FUN = function(x) (seq_along(x) - 1) / length(x))
-  part[training[order(turn)][-seq_len(most)]] <- NA
-  part
-}
-
-fold_rule <- function(b, by, repeats) {
-  by <- by %||% switch(b$hold_out$by, key = "random", b$hold_out$by)
-  type_choice(c("stratified", "random", "ordered", "group"))(by, "by")
-  if (by == "ordered" && is.null(b$columns$order)) fail("Folds by \"ordered\" need a column that orders the rows.", "Name one with set_columns(order = ...).")
-  if (by == "group" && is.null(b$columns$group)) fail("Folds by \"group\" need a group column.", "Name one with set_columns(group = ...).")
-  if (repeats > 1 && by %in% c("ordered", "group")) fail(sprintf("Folds by %s can be dealt in one way only, so there is nothing to repeat.", quoted(by)))
-  by
-}
-
-check_folds <- function(b, table, rows, dealt, k, by) {
-  found <- apply(dealt, 2, function(fold) length(unique(fold[!is.na(fold)])))
-  if (by != "group" && any(found < k)) {
-    fail(sprintf("%d folds can't be dealt: there are %s.", k, if (is.null(b$columns$group)) counted(length(rows), "row") else counted(length(unique(table[[b$columns$group]][rows])), "group")), "Take fewer folds.")
-  }
-  if (by == "group" && max(dealt) > 1000) fail(sprintf("There are %s groups, and each would be a fold.", format_count(max(dealt))), "Take k folds of whole groups: leave `by` out.")
-}
-
-# Before any training: every fold learns from rows of every class.
-check_fold_classes <- function(b, table, each, parts_of_fold) {
-  if (b$task != "classification") return()
-  label <- as_label(table[[b$target]])
-  for (i in seq_len(nrow(each))) {
-    lacking <- setdiff(b$classes, label[parts_of_fold(i) %in% "training"])
-    if (length(lacking)) {
-      fail(sprintf("The rows that fold %d learns from have none of the class %s.", each$fold[i], describe(lacking[1])), "Take more folds or more rows, put rare classes together, or leave its rows out.")
-    }
-  }
-}
-
-# The i-th fit of a brief's folds, on the parts of the table that are its own.
-fold_spec <- function(b, table, part, i) {
-  training <- part %in% "training"
-  b$regimen$seed <- b$regimen$seed + i - 1
-  preparation <- learn_preparation(b, table, training)
-  b$regimen <- settled_regimen(b, sum(training), function() parameter_count(network_of(b, preparation)))
-  c(fit_spec(b, table, preparation, part), list(table = table, judged = which(part == "judged"), learned = sum(training)))
-}
-
-# As much of a model as answering takes.
-fold_model <- function(spec, fit) {
-  model <- structure(list(brief = new_brief(spec$brief), preparation = spec$preparation, network = fit$network), class = "hylomath_model")
-  training <- seq_len(nrow(spec$table)) %in% spec$core$rows[spec$core$training]
-  model$preparation$target$smear <- fitted_smear(model, spec$table, training) %||% spec$preparation$target$smear
-  model
-}
-
-# What the fold's network answers to the rows that it judges.
-fold_result <- function(spec, fit) {
-  table <- spec$table
-  model <- fold_model(spec, fit)
-  judged <- judged_rows(model, table[spec$judged, , drop = FALSE], spec$judged)
-  judged$row <- spec$judged
-  list(judged = judged, best_epoch = fit$best, epochs = nrow(fit$curves), updates = if (fit$best > 0) fit$curves$updates[nrow(fit$curves)] else 0, learned = spec$learned, parameters = length(fit$parameters) * max(1L, length(fit$network$members)), seconds = max(fit$curves$seconds, 0))
-}
-
-new_folds <- function(plan, done, level, draws) {
-  b <- plan$brief
-  table <- plan$table
-  rows <- plan$rows
-  by <- plan$by
-  plan <- plan$each
+# Of folds that an interrupt left out nothing is known; the others stand.
+new_folds <- function(laid, done, level, draws) {
+  check_any_done(done, "fold")
+  kept <- !vapply(done, is.null, NA)
+  done <- done[kept]
+  b <- laid$plan$brief
+  table <- laid$table
+  rows <- laid$rows
+  by <- laid$plan$by
+  plan <- laid$each[kept, , drop = FALSE]
   repeats <- max(plan[["repeat"]])
   known <- lapply(done, function(d) d$judged)
   together <- bind_judged(known)
@@ -163,7 +78,7 @@ new_folds <- function(plan, done, level, draws) {
     list(
       measures = fold_summary(pooled$measures, each, done), each = each, pooled = pooled,
       predictions = cbind(pooled$judged["key"], "repeat" = rep(plan[["repeat"]], vapply(known, function(j) length(j$key), 0L)), fold = rep(plan$fold, vapply(known, function(j) length(j$key), 0L)), pooled$judged[-1]),
-      rows = together$row, group = if (!is.null(b$columns$group)) together$group, brief = model$brief, by = by, k = length(unique(plan$fold)), repeats = repeats, target = b$target, task = b$task, primary = pooled$primary, level = level
+      rows = together$row, group = if (!is.null(b$columns$group)) together$group, brief = model$brief, by = by, k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = b$target, task = b$task, primary = pooled$primary, level = level
     ),
     class = "hylomath_folds"
   )

@@ -21,6 +21,7 @@ format.hylomath_folds <- function(x, ...) {
     if (x$task == "classification") c(confusion_text(p), ""),
     each_fold_text(x), "",
     paragraphs(c(
+      left_out_text(x$left_out, "fit"),
       sprintf("The test rows of the brief had no part in this. Every row was judged by a network that had not learned from it; the intervals are about which %s there are, the spread is that of the folds.", p$units)
     )),
     format_notes(p$notes)

@@ -7,7 +7,7 @@ progress_auto <- function(event) {
 
 # One line that is updated ten times a second at most.
 progress_line <- function(event) {
-  if (event$event %in% c("begin", "step", "finish")) return(many_line(event))
+  if (event$event %in% c("begin", "step", "ended", "finish")) return(many_line(event))
   if (event$event == "start") {
     the_line$shown <- 0
     the_line$losses <- numeric()
@@ -26,18 +26,28 @@ progress_line <- function(event) {
 the_line <- new.env()
 the_line$shown <- 0
 
-# Many fits at once: how many have begun, and how far the last of them is.
+# Many fits at once: how many have ended, and how far the last one that spoke is.
 many_line <- function(event) {
   if (event$event == "begin") {
     the_line$shown <- 0
+    the_line$ended <- 0L
+    the_line$began <- proc.time()[["elapsed"]]
     return(message(sprintf("Training %s.", counted(event$fits, event$what))))
   }
   if (event$event == "finish") return(cat("\r\033[K", file = stderr()))
   now <- proc.time()[["elapsed"]]
+  if (event$event == "ended") the_line$ended <- event$ended
   if (now - the_line$shown < 0.1) return()
   the_line$shown <- now
-  text <- sprintf("%s %d of %d  epoch %d of %d at most  training %s", event$what, as.integer(event$fit), event$fits, as.integer(event$epoch), as.integer(event$epochs), format_loss(event$training))
-  cat("\r", cli::ansi_strtrim(text, cli::console_width() - 1), "\033[K", sep = "", file = stderr())
+  cat("\r", cli::ansi_strtrim(many_text(event, the_line$ended, now - the_line$began), cli::console_width() - 1), "\033[K", sep = "", file = stderr())
+}
+
+many_text <- function(event, ended, seconds) {
+  done <- round(12 * ended / event$fits)
+  bar <- if (cli::is_utf8_output()) paste(rep(c("\u2588", "\u2591"), c(done, 12 - done)), collapse = "") else ""
+  left <- if (ended > 0) sprintf("  about %s left", format_seconds(seconds / ended * (event$fits - ended)))
+  last <- if (event$event == "step") sprintf("  %s %d: epoch %d, training %s", event$what, as.integer(event$fit), as.integer(event$epoch), format_loss(event$training))
+  paste0(sprintf("%s %d of %d %ss done", bar, ended, event$fits, event$what), left, last)
 }
 
 # The loss so far as a row of bars, on a logarithmic scale whose top is the ninth tenth, so that the first epochs don't
@@ -56,11 +66,18 @@ loss_spark <- function(losses, width = 16) {
 # A line for the first epoch, then for round numbers: some ten for the whole run, whatever its length.
 progress_lines <- function(event) {
   if (event$event == "begin") return(message(sprintf("Training %s.", counted(event$fits, event$what))))
+  if (event$event == "ended") return(many_done(event))
   if (event$event %in% c("step", "finish")) return()
   if (event$event == "start") return(message(start_text(event)))
   if (event$event == "end") return(message(end_text(event)))
   every <- 10^max(0, floor(log10(event$epochs / 5)))
   if (event$start == 1 && (event$epoch == 1 || event$epoch %% every == 0)) message(epoch_text(event))
+}
+
+# A line for each tenth.
+many_done <- function(event) {
+  tenth <- function(n) floor(10 * n / event$fits)
+  if (event$fits > 1 && tenth(event$ended) > tenth(event$ended - 1)) message(sprintf("%d of %d done.", event$ended, event$fits))
 }
 
 start_text <- function(event) {

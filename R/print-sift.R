@@ -16,6 +16,7 @@ format.hylomath_sifting <- function(x, ...) {
     cli::style_bold(sprintf("%s: inputs sifted, %s", enumerate(x$target), switch(x$direction, backward = "one by one taken out", forward = "one by one put in", ranking = "taken out by rank"))), "",
     text_table(columns, right = c(1, 3:5)), "",
     paragraphs(c(
+      left_out_text(x$left_out, "set"),
       sprintf("Kept: %s.", enumerate(x$small, limit = 60)), if (length(x$dropped)) sprintf("Dropped: %s.", enumerate(x$dropped, limit = 60)) else "None is dropped.",
       sprintf("The %s is the mean over %s%s; errors are those of paired differences from the best. The best of %d sets looks better here than it is: judge its network on the test rows.", x$primary, counted(x$k, "fold"), if (x$repeats > 1) sprintf(", dealt %d times", x$repeats) else "", nrow(p))
     ))

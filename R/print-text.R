@@ -29,6 +29,9 @@ wrapped <- function(text, indent, exdent = indent, width = cli::console_width())
 
 paragraphs <- function(sentences) unlist(lapply(sentences, wrapped, 2))
 
+# Said where an interrupt ended a list of fits early.
+left_out_text <- function(n, what) if (n > 0) sprintf("An interrupt left out %s: what is shown was done before it.", counted(n, what))
+
 write_lines <- function(...) cat(c(...), sep = "\n")
 
 shorten <- function(x, width) {

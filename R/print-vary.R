@@ -18,6 +18,7 @@ format.hylomath_variation <- function(x, ...) {
   c(
     cli::style_bold(sprintf("%s: %s varied, everything else fixed", enumerate(x$target), x$setting)), "", lines, "",
     paragraphs(c(
+      left_out_text(x$left_out, "value"),
       sprintf("The %s is the mean over %s%s that all values share; differences are fold by fold, with %s %% intervals corrected for training sets that overlap. Parameters, rows, updates and seconds are means of a fit.", x$primary, counted(x$k, "fold"), if (x$repeats > 1) sprintf(", dealt %d times,", x$repeats) else "", format_number(100 * x$level)),
       if (which.min(v$mean) != which(first)) sprintf("The lowest of %d is lower here than it will be on new rows.", nrow(v))
     ))

@@ -37,23 +37,21 @@ sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, b
   if (is.null(b$table)) fail("This brief has no table to train on.", "Give it one first: see brief().")
   inputs <- brief_inputs(b)
   if (length(inputs) < 2) fail("There is one input only, so there is nothing to sift.")
-  judge <- function(sets) judged_sets(b, sets, as.integer(k), repeats, by, report)
+  judge <- function(sets) judged_sets(b, sets, k, repeats, by, report)
   steps <- switch(direction, backward = sift_backward(inputs, judge), forward = sift_forward(inputs, judge), ranking = sift_ranking(inputs, judge))
   new_sifting(b, inputs, steps, direction, k, repeats)
 }
 
 # The losses by fold of each set of inputs, and how much its columns' shuffling harms; all sets are trained at once.
 judged_sets <- function(b, sets, k, repeats, by, report) {
-  plans <- lapply(sets, function(set) fold_plan(with_inputs(b, set), k, repeats, by))
-  makers <- unlist(lapply(plans, `[[`, "makers"))
-  finish <- function(spec, fit) {
-    model <- fold_model(spec, fit)
-    list(loss = mean_losses(model, spec$table, spec$judged), rise = shuffling_rise(model, spec))
-  }
-  done <- train_all(makers, finish, "fit", report)
-  of <- rep(seq_along(sets), vapply(plans, function(p) length(p$makers), 0L))
+  laid <- lapply(sets, function(set) lay_folds(fold_plan(with_inputs(b, set), k, repeats, by), b$table))
+  lapply(laid, check_plan)
+  jobs <- lapply(laid, fold_jobs, want = "rises")
+  done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report)
+  of <- rep(seq_along(sets), lengths(jobs))
   lapply(seq_along(sets), function(s) {
     own <- done[of == s]
+    if (any(vapply(own, is.null, NA))) return(NULL)
     list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))))
   })
 }
@@ -63,45 +61,14 @@ with_inputs <- function(b, set) {
   b
 }
 
-# The measure that the network is trained for, over rows of the working table.
-mean_losses <- function(model, table, rows) {
-  judged <- judged_rows(model, table[rows, , drop = FALSE], rows)
-  one_loss(model, colSums(row_losses(model, judged, judged$answers) * judged$weight) / sum(judged$weight))
-}
-
-# Mean losses by target as one figure: of several targets the mean of their shares of the targets' variances.
-one_loss <- function(model, losses) {
-  if (length(losses) == 1) return(loss_measure(primary_measure(model$brief))(losses))
-  mean(losses / model$preparation$target$scale^2)
-}
-
-# How much the loss of the validation rows (the training rows without them) rises when a column is shuffled: for each column and
-# repeat a copy of the rows with that column shuffled, all answered in one go.
-shuffling_rise <- function(model, spec, repeats = 3) {
-  rows <- spec$core$rows[if (length(spec$core$validation)) spec$core$validation else spec$core$training]
-  n <- length(rows)
-  inputs <- brief_inputs(model$brief)
-  here <- spec$table[rows, unique(c(inputs, model$brief$target, unlist(model$brief$columns[column_roles]))), drop = FALSE]
-  copies <- expand.grid("repeat" = seq_len(repeats), column = inputs, stringsAsFactors = FALSE)
-  many <- as.data.frame(lapply(here, rep, times = nrow(copies)), optional = TRUE)
-  for (i in seq_len(nrow(copies))) {
-    column <- copies$column[i]
-    many[[column]][(i - 1) * n + seq_len(n)] <- here[[column]][core_shuffle(n, spec$brief$regimen$seed, 20L + copies[["repeat"]][i])]
-  }
-  judged <- judged_rows(model, many, seq_len(nrow(many)))
-  sums <- unit_sums(row_losses(model, judged, judged$answers) * judged$weight, rep(seq_len(nrow(copies)), each = n), nrow(copies))
-  weight <- sum(judged$weight[seq_len(n)])
-  shuffled <- apply(sums / weight, 1, function(losses) one_loss(model, losses))
-  colMeans(matrix(shuffled, repeats)) - mean_losses(model, spec$table, rows)
-}
-
-# Each gives a list of steps, list(set, losses, column), from all inputs to one or from one to all.
+# Each gives a list of steps, list(set, losses, column), from all inputs to one or from one to all; an interrupt ends the list early.
 sift_backward <- function(inputs, judge) {
   now <- judge(list(inputs))[[1]]
   steps <- list(c(now, column = NA))
   while (length(now$set) > 1) {
     least <- now$set[which.min(now$rise)]
     now <- judge(list(setdiff(now$set, least)))[[1]]
+    if (is.null(now)) break
     steps[[length(steps) + 1]] <- c(now, column = least)
   }
   steps
@@ -112,6 +79,7 @@ sift_forward <- function(inputs, judge) {
   steps <- list()
   while (length(set) < length(inputs)) {
     tried <- judge(lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)]))
+    if (any(vapply(tried, is.null, NA))) break
     best <- tried[[which.min(vapply(tried, function(t) mean(t$losses), 0))]]
     steps[[length(steps) + 1]] <- c(best, column = setdiff(best$set, set))
     set <- best$set
@@ -123,10 +91,13 @@ sift_ranking <- function(inputs, judge) {
   all <- judge(list(inputs))[[1]]
   ranked <- inputs[order(all$rise)]  # the least important first
   sets <- lapply(seq_len(length(inputs) - 1), function(n) setdiff(inputs, ranked[seq_len(n)]))
-  c(list(c(all, column = NA)), Map(function(step, column) c(step, column = column), judge(sets), ranked[-length(ranked)]))
+  steps <- Map(function(step, column) if (!is.null(step)) c(step, column = column), judge(sets), ranked[-length(ranked)])
+  c(list(c(all, column = NA)), drop_nulls(steps))
 }
 
 new_sifting <- function(b, inputs, steps, direction, k, repeats) {
+  steps <- Filter(function(step) !is.null(step$set), steps)
+  check_any_done(if (length(steps)) steps else list(NULL), "set")
   losses <- do.call(rbind, lapply(steps, `[[`, "losses"))
   mean <- rowMeans(losses)
   best <- which.min(mean)
@@ -140,8 +111,8 @@ new_sifting <- function(b, inputs, steps, direction, k, repeats) {
   small <- within[which.min(size[within])]
   structure(
     list(
-      path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set, dropped = setdiff(inputs, steps[[small]]$set), primary = if (length(b$target) > 1) "mean share of the targets' variances" else primary_measure(b), brief = b,
-      target = b$target, task = b$task, k = k, repeats = repeats
+      path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set, dropped = setdiff(inputs, steps[[small]]$set), primary = loss_name(b), brief = b,
+      target = b$target, task = b$task, k = k, repeats = repeats, left_out = length(inputs) - length(steps)
     ),
     class = "hylomath_sifting"
   )

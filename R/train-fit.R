@@ -34,43 +34,21 @@ fit_network <- function(b, table, preparation, part, report, watched = NULL) {
   fit
 }
 
-# All at once, as one list of jobs; NULL for a fit that an interrupt left out.
-fit_networks <- function(specs, epoch_done) {
-  done <- core_train(lapply(specs, `[[`, "core"), epoch_done, isTRUE(getOption("hylomath.catch_term")), thread_count())
-  Map(function(spec, starts) settled_fit(spec, starts, done$kernel), specs, done$fits)
-}
-
-# Many fits, in so few calls as their encoded tables leave room for. `makers` are functions that give a spec each, `finish` makes of
-# a spec and its fit what is wanted; `what` they are is shown while they train.
-most_bytes_at_once <- 1e9
-
-train_all <- function(makers, finish, what, report) {
-  about <- list(what = what, fits = length(makers))
-  report(c(list(event = "begin"), about))
-  results <- vector("list", length(makers))
-  todo <- seq_along(makers)
-  while (length(todo)) {
-    specs <- list()
-    bytes <- 0
-    while (length(todo) && (length(specs) == 0 || bytes < most_bytes_at_once)) {
-      spec <- makers[[todo[1]]]()
-      specs[[as.character(todo[1])]] <- spec
-      bytes <- bytes + 8 * length(spec$core$rows) * length(network_inputs(spec$preparation))
-      todo <- todo[-1]
-    }
-    numbers <- as.integer(names(specs))
-    step <- function(event) report(utils::modifyList(event, list(event = "step", fit = numbers[event$fit], epochs = specs[[event$fit]]$core$regimen$epochs)))
-    fitted <- fit_networks(specs, epoch_reporter(step, about))
-    if (any(vapply(fitted, is.null, NA))) fail(sprintf("Training was interrupted before every %s had begun.", what), "Train again to the end.")
-    results[numbers] <- Map(finish, specs, fitted)
+# All at once, as one list of jobs of the core; NULL for a fit that an interrupt left out. `each` makes of a fit's number and the fit,
+# as soon as it has ended, what is kept of it.
+fit_networks <- function(specs, epoch_done, each = function(i, fit) fit) {
+  fits <- vector("list", length(specs))
+  kernel <- core_kernel()
+  ended <- function(i, starts) {
+    kept <- each(i, settled_fit(specs[[i]], starts, kernel))
+    if (!is.null(kept)) fits[[i]] <<- kept
   }
-  report(c(list(event = "finish"), about))
-  results
+  core_train(lapply(specs, `[[`, "core"), epoch_done, ended, isTRUE(getOption("hylomath.catch_term")), thread_count())
+  fits
 }
 
 # The best of the starts, or all of them as a committee.
 settled_fit <- function(spec, starts, kernel) {
-  if (all(vapply(starts, is.null, NA))) return(NULL)
   for (i in which(!vapply(starts, is.null, NA))) {
     if (is.null(spec$watched)) starts[[i]]$curves$test <- NULL
     starts[[i]]$curves <- measured_curves(starts[[i]]$curves, spec$brief, spec$preparation)

@@ -34,18 +34,23 @@ vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0
   if (length(values) < 2) fail(sprintf("%s needs two values at least.", quoted(setting)))
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
   briefs <- lapply(values, function(value) varied(b, setting, value))
-  plans <- lapply(seq_along(values), function(v) fold_plan(briefs[[v]], as.integer(k), repeats, by, if (setting == "rows") values[[v]]))
-  makers <- unlist(lapply(plans, `[[`, "makers"))
-  done <- train_all(makers, fold_result, "fit", report)
-  of <- rep(seq_along(values), vapply(plans, function(p) length(p$makers), 0L))
-  found <- lapply(seq_along(values), function(v) new_folds(plans[[v]], done[of == v], level, 1000))
+  laid <- lapply(seq_along(values), function(v) lay_folds(fold_plan(briefs[[v]], k, repeats, by, if (setting == "rows") values[[v]]), b$table))
+  lapply(laid, check_plan)
+  jobs <- lapply(laid, fold_jobs, want = "answers")
+  done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report)
+  of <- rep(seq_along(values), lengths(jobs))
+  # values whose folds an interrupt left out are left out with them
+  whole <- which(vapply(seq_along(values), function(v) !any(vapply(done[of == v], is.null, NA)), NA))
+  check_any_done(ifelse(seq_along(values) %in% whole, TRUE, list(NULL)), "value")
+  values <- values[whole]
+  found <- lapply(whole, function(v) new_folds(laid[[v]], done[of == v], level, 1000))
   labels <- vapply(values, function(value) if (is.numeric(value)) format_number(value) else as.character(value), "")
   names(found) <- labels
   own <- own_value(b, setting, values)
   structure(
     list(
       values = variation_table(found, labels, if (is.na(own)) 1 else own, level), setting = setting, numeric = all(vapply(values, is.numeric, NA)), primary = found[[1]]$primary,
-      against = labels[if (is.na(own)) 1 else own], target = b$target, task = b$task, k = k, repeats = repeats, level = level, folds = found
+      against = labels[if (is.na(own)) 1 else own], target = b$target, task = b$task, k = k, repeats = repeats, left_out = length(laid) - length(whole), level = level, folds = found
     ),
     class = "hylomath_variation"
   )

@@ -37,7 +37,9 @@ core_epoch <- function(batch) {
     network = network, regimen = settings, plans = plans, sources = columns, rows = seq_len(rows), target = matrix(as.numeric(class)), weight = rep(1, rows),
     offset = numeric(), training = seq_len(rows), validation = integer(), watched = integer(), output_bias = c(0, 0, 0), starts = 1L
   )
-  median(diff(hylomath:::core_train(list(one), NULL, FALSE, 1L)$fits[[1]][[1]]$curves$seconds))
+  seconds <- NULL
+  hylomath:::core_train(list(one), NULL, function(fit, starts) seconds <<- starts[[1]]$curves$seconds, FALSE, 1L)
+  median(diff(seconds))
 }
 
 # ---- plain R ------------------------------------------------------------------------------------------------------

@@ -168,17 +168,17 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_train
-Rcpp::List core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads);
-RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
+void core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads);
+RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP doneSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type fits(fitsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Function >::type done(doneSEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_train(fits, report, catch_term, threads));
-    return rcpp_result_gen;
+    core_train(fits, report, done, catch_term, threads);
+    return R_NilValue;
 END_RCPP
 }
 
@@ -195,7 +195,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
-    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 4},
+    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 5},
     {NULL, NULL, 0}
 };
 

@@ -109,10 +109,26 @@ Rcpp::List as_list(const Trained<T>& trained, const NetworkSpec& spec) {
                             Rcpp::_["stopped"] = name_of(trained.stopped), Rcpp::_["l2"] = std::isnan(trained.l2) ? NA_REAL : trained.l2);
 }
 
-// All starts of those fits whose methods work in T, as one list of jobs; their results go into `results` by fit and start.
+// The results of all fits as they come in, and who is told of a fit whose starts have all ended.
+struct Results {
+  std::vector<Rcpp::List> starts;   // by fit
+  std::vector<std::size_t> missing;  // starts that have not ended
+  Rcpp::Function done;
+
+  void put(std::size_t fit, std::size_t start, const Rcpp::List& result) {
+    starts[fit][R_xlen_t(start)] = result;
+    if (--missing[fit] == 0) hand_over(fit);
+  }
+  void hand_over(std::size_t fit) {
+    done(double(fit + 1), starts[fit]);
+    starts[fit] = Rcpp::List();
+  }
+};
+
+// All starts of those fits whose methods work in T, as one list of jobs.
 template <class T>
 void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, const Rcpp::Nullable<Rcpp::Function>& report,
-         const std::function<bool()>& stop_requested, std::size_t threads, Rcpp::List& results) {
+         const std::function<bool()>& stop_requested, std::size_t threads, Results& results) {
   std::vector<std::size_t> chosen;
   for (std::size_t f = 0; f < fits.size(); ++f) {
     if (takes_whole_table(fits[f].regimen.optimiser.method) == whole) chosen.push_back(f);
@@ -139,7 +155,7 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
     }
   }
   if (jobs.empty()) return;
-  JobWatch watch;
+  JobWatch<T> watch;
   watch.stop_requested = stop_requested;
   if (report.isNotNull()) {
     const Rcpp::Function tell(report);
@@ -148,12 +164,8 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
                                  double(p.rows), p.now.training, p.now.validation, p.now.seconds));
     };
   }
-  const std::vector<Trained<T>> trained = train_jobs<T>(Span<const Job<T>>(jobs), level, watch, threads);
-  for (std::size_t j = 0; j < jobs.size(); ++j) {
-    if (trained[j].parameters.empty()) continue;  // left out after an interrupt
-    Rcpp::List starts = results[R_xlen_t(place[j].first)];
-    starts[R_xlen_t(place[j].second)] = as_list(trained[j], *jobs[j].network);
-  }
+  watch.job_done = [&](std::size_t job, const Trained<T>& trained) { results.put(place[job].first, place[job].second, as_list(trained, *jobs[job].network)); };
+  train_jobs<T>(Span<const Job<T>>(jobs), level, watch, threads);
 }
 
 }  // namespace
@@ -161,14 +173,16 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
 // Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`, `sources`,
 // `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and `offset`; `training`,
 // `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`.
-// For each fit a list of the results of all starts, NULL for one that was left out.
+// `done` is called with the number of each fit that has ended and the list of its starts' results, in which NULL is one that a
+// stop left out; fits of which no start was begun are not spoken of.
 // [[Rcpp::export]]
-Rcpp::List core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, bool catch_term, int threads) {
+void core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads) {
   std::vector<Given> given;
-  Rcpp::List results(fits.size());
+  Results results{{}, {}, done};
   for (R_xlen_t f = 0; f < fits.size(); ++f) {
     given.push_back(given_from(fits[f]));
-    results[f] = Rcpp::List(R_xlen_t(given.back().starts));
+    results.starts.emplace_back(R_xlen_t(given.back().starts));
+    results.missing.push_back(given.back().starts);
   }
   const KernelLevel& level = kernel_level();
   hylo_bind::SignalWatch signals(catch_term);
@@ -176,5 +190,7 @@ Rcpp::List core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, bo
   // whole-table methods work in double precision
   fit<float>(given, false, level, report, stop_requested, std::size_t(threads), results);
   fit<double>(given, true, level, report, stop_requested, std::size_t(threads), results);
-  return Rcpp::List::create(Rcpp::_["fits"] = results, Rcpp::_["kernel"] = level.name);
+  for (std::size_t f = 0; f < given.size(); ++f) {
+    if (results.missing[f] > 0 && results.missing[f] < given[f].starts) results.hand_over(f);
+  }
 }

@@ -5,6 +5,7 @@
 #include <condition_variable>
 #include <exception>
 #include <mutex>
+#include <optional>
 #include <thread>
 #include <utility>
 
@@ -12,14 +13,20 @@ namespace hylo {
 
 namespace {
 
+// Of a job: an epoch of it, or that it has ended.
+struct News {
+  std::size_t job;
+  std::optional<Progress> epoch;
+};
+
 // What the pool's threads tell the caller's.
 class Mailbox {
  public:
-  void put(std::size_t job, const Progress& progress) {
+  void put(const News& news) {
     const std::lock_guard<std::mutex> lock(mutex_);
-    news_.emplace_back(job, progress);
+    news_.push_back(news);
   }
-  void job_ended(std::exception_ptr failure) {
+  void worker_ended(std::exception_ptr failure) {
     {
       const std::lock_guard<std::mutex> lock(mutex_);
       if (failure && !failure_) failure_ = failure;
@@ -28,7 +35,7 @@ class Mailbox {
     changed_.notify_one();
   }
   // Waits a little, or until `workers` have ended; returns the news and whether they have.
-  bool look(std::size_t workers, std::vector<std::pair<std::size_t, Progress>>& news) {
+  bool look(std::size_t workers, std::vector<News>& news) {
     std::unique_lock<std::mutex> lock(mutex_);
     const bool all = changed_.wait_for(lock, std::chrono::milliseconds(20), [&] { return ended_ == workers; });
     news.swap(news_);
@@ -41,7 +48,7 @@ class Mailbox {
  private:
   std::mutex mutex_;
   std::condition_variable changed_;
-  std::vector<std::pair<std::size_t, Progress>> news_;
+  std::vector<News> news_;
   std::exception_ptr failure_;
   std::size_t ended_ = 0;
 };
@@ -55,13 +62,14 @@ Trained<T> run(const Job<T>& job, const KernelLevel& level, Watch watch, std::si
 }  // namespace
 
 template <class T>
-std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch& watch, std::size_t threads) {
+std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch<T>& watch, std::size_t threads) {
   std::vector<Trained<T>> results(jobs.size());
   if (jobs.size() == 1) {
     Watch alone;
     alone.epoch_done = [&](const Progress& p) { return watch.epoch_done(0, p); };
     alone.stop_requested = watch.stop_requested;
     results[0] = run(jobs[0], level, alone, threads);
+    watch.job_done(0, results[0]);
     return results;
   }
   std::atomic<bool> stop{false};
@@ -73,37 +81,49 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
       for (std::size_t i; !stop && (i = next.fetch_add(1)) < jobs.size();) {
         Watch mine;
         mine.epoch_done = [&, i](const Progress& p) {
-          mailbox.put(i, p);
+          mailbox.put({i, p});
           return !stop.load();
         };
         mine.stop_requested = [&] { return stop.load(); };
         results[i] = run(jobs[i], level, mine, 1);
+        mailbox.put({i, std::nullopt});
       }
     } catch (...) {
       failure = std::current_exception();
       stop = true;
     }
-    mailbox.job_ended(failure);
+    mailbox.worker_ended(failure);
   };
   const std::size_t workers = std::max<std::size_t>(1, std::min(threads, jobs.size()));
   std::vector<std::thread> pool;
   for (std::size_t i = 0; i < workers; ++i) pool.emplace_back(work);
-  std::vector<std::pair<std::size_t, Progress>> news;
-  for (bool ended = false; !ended;) {
-    news.clear();
-    ended = mailbox.look(workers, news);
-    for (const auto& [job, progress] : news) {
-      if (!stop && !watch.epoch_done(job, progress)) stop = true;
+  std::exception_ptr thrown;  // by the caller's functions: the threads have to end before it goes on
+  try {
+    std::vector<News> news;
+    for (bool ended = false; !ended;) {
+      news.clear();
+      ended = mailbox.look(workers, news);
+      for (const News& one : news) {
+        if (!one.epoch) {
+          watch.job_done(one.job, results[one.job]);
+        } else if (!stop && !watch.epoch_done(one.job, *one.epoch)) {
+          stop = true;
+        }
+      }
+      if (!ended && watch.stop_requested()) stop = true;
     }
-    if (!ended && watch.stop_requested()) stop = true;
+  } catch (...) {
+    thrown = std::current_exception();
+    stop = true;
   }
   for (std::thread& thread : pool) thread.join();
+  if (thrown) std::rethrow_exception(thrown);
   mailbox.rethrow();
   return results;
 }
 
 #define HYLO_INSTANTIATE(T) \
-  template std::vector<Trained<T>> train_jobs<T>(Span<const Job<T>>, const KernelLevel&, const JobWatch&, std::size_t);
+  template std::vector<Trained<T>> train_jobs<T>(Span<const Job<T>>, const KernelLevel&, const JobWatch<T>&, std::size_t);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

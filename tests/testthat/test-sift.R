@@ -41,8 +41,8 @@ test_that("the brief that comes of it is that with fewer inputs", {
 
 test_that("the rise is that of shuffling column by column", {
   b <- base()
-  plan <- fold_plan(b, 3, 1, NULL)
-  spec <- plan$makers[[1]]()
+  laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
+  spec <- fold_spec(b, laid$table, laid$parts(1), 1)
   model <- fold_model(spec, fit_networks(list(spec), NULL)[[1]])
   rows <- spec$core$rows[spec$core$validation]
   by_hand <- mean(vapply(1:3, function(r) {

@@ -26,12 +26,13 @@ test_that("any key of a brief can be varied, and its own value is what others ar
 
 test_that("fewer rows are some of more, and the judged rows stay the same", {
   b <- base()
-  small <- fold_plan(b, 3, 1, NULL, 100)
-  large <- fold_plan(b, 3, 1, NULL, 250)
-  rows <- function(plan) { spec <- plan$makers[[2]](); spec$core$rows[spec$core$training] }
+  parts <- function(most) lay_folds(fold_plan(b, 3, 1, NULL, most), b$table)$parts(2)
+  small <- parts(100)
+  large <- parts(250)
+  rows <- function(part) which(part %in% "training")
   expect_length(rows(small), 100)
   expect_true(all(rows(small) %in% rows(large)))
-  expect_identical(small$makers[[2]]()$judged, large$makers[[2]]()$judged)
+  expect_identical(which(small %in% "judged"), which(large %in% "judged"))
   v <- vary(b, rows = c(100, 250), k = 3, progress = "none")
   expect_equal(v$values$rows, c(100, 250))
 })

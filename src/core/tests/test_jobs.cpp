@@ -38,7 +38,7 @@ TEST_CASE("jobs give what each gives alone, on any number of threads, and report
   for (std::size_t threads : {1, 2, 4}) {
     std::vector<std::size_t> seen(5, 0);
     const auto caller = std::this_thread::get_id();
-    JobWatch watch;
+    JobWatch<float> watch;
     watch.epoch_done = [&](std::size_t job, const Progress& p) {
       CHECK(std::this_thread::get_id() == caller);
       CHECK(p.epoch == ++seen[job]);
@@ -57,7 +57,7 @@ TEST_CASE("jobs give what each gives alone, on any number of threads, and report
 TEST_CASE("a stop ends all jobs, and a job that can't be done is an error") {
   Setting s;
   auto jobs = s.jobs(4, 1000000);
-  JobWatch watch;
+  JobWatch<float> watch;
   watch.epoch_done = [](std::size_t, const Progress& p) { return p.epoch < 3; };
   const auto results = train_jobs<float>(Span<const Job<float>>(jobs), kernel_level(), watch, 2);
   CHECK(results[0].stopped == Stopped::Interrupted);

@@ -1,0 +1,29 @@
+# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here.
+#
+# A job is plain data, so that it can travel and be told from others: `plan` (see fold_plan), `fold`, the number of one of the plan's
+# folds, and `want`, the word for what is made of the fit. Its result depends on the job and the table alone.
+
+job_results <- function() list(answers = fold_answers, loss = fold_loss, rises = fold_rises)
+
+# The results of all jobs in their order, NULL for those that an interrupt left out. `what` they are is shown while they run; `each` is
+# called with a job's number and its result as soon as it is there, in whatever order they end.
+run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL) {
+  about <- list(what = what, fits = length(jobs))
+  results <- vector("list", length(jobs))
+  ended <- 0L
+  keep <- function(i, result) {
+    ended <<- ended + 1L
+    results[[i]] <<- result
+    each(i, result)
+    report(c(list(event = "ended", ended = ended), about))
+  }
+  report(c(list(event = "begin"), about))
+  run_here(table, jobs, keep, function(event) report(utils::modifyList(event, about)))
+  report(c(list(event = "finish", ended = ended), about))
+  results
+}
+
+# All that there is to say when not one of them was done.
+check_any_done <- function(results, what) {
+  if (all(vapply(results, is.null, NA))) fail(sprintf("Training was interrupted before the first %s had ended.", what), "Nothing was kept: train again.")
+}
