@@ -41,6 +41,10 @@ core_shuffle <- function(n, seed, job) {
     .Call(`_hylomath_core_shuffle`, n, seed, job)
 }
 
+core_uniform <- function(n, seed, job) {
+    .Call(`_hylomath_core_uniform`, n, seed, job)
+}
+
 core_resample <- function(units, draws, seed) {
     .Call(`_hylomath_core_resample`, units, draws, seed)
 }

@@ -52,19 +52,6 @@ cli_figures <- function(model, appraisal, folder, data = NULL) {
   message(sprintf("Drew %s in %s.", enumerate(paste0(names(figures), ".png")), folder))
 }
 
-cli_folds <- function(files, options) {
-  b <- cli_brief_and_table(files, options)
-  found <- folds(b, k = cli_number(options$k, "k", 10), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
-  if (!is.null(options$output)) {
-    write_table(found$predictions, options$output)
-    cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(found$predictions), "row")))
-  }
-  if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
-  facts <- c(found[c("measures", "each", "by", "k", "repeats")], list(notes = found$pooled$notes))
-  if (!is.null(found$pooled$confusion)) facts$confusion <- confusion_table(found$pooled)
-  cli_result(found, options, facts, silent = options$quiet)
-}
-
 cli_decide <- function(files, options) {
   model <- read_model(files)
   number <- function(name) if (!is.null(options[[name]])) cli_number(options[[name]], name)
@@ -132,29 +119,4 @@ cli_lineup <- function(files, options) {
   if (found$looks > 0) for (i in seq_along(models)) cli_keep_looks(read[[i]], models[i])
   cli_drawing(plot_lineup(found), options)
   cli_result(found, options, unclass(found))
-}
-
-cli_vary <- function(files, options) {
-  if (!grepl("^[^=]+=.", files[2])) cli_wrong(sprintf("%s is no setting with its values: write it as batch_size=16,64,256.", quoted(files[2])), "vary")
-  setting <- sub("=.*", "", files[2])
-  values <- lapply(cli_words(sub("^[^=]*=", "", files[2])), function(text) if (is.na(as_one_number(text))) text else as_one_number(text))
-  b <- cli_brief_and_table(files[1], options)
-  found <- do.call(vary, c(
-    list(b), stats::setNames(list(values), setting), list(k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
-  ))
-  cli_drawing(plot_variation(found), options)
-  cli_result(found, options, found[c("setting", "values", "against", "k", "repeats")], silent = options$quiet)
-}
-
-cli_sift <- function(files, options) {
-  b <- cli_brief_and_table(files, options)
-  which <- options$which %||% "small"
-  type_choice(c("small", "best"))(which, "--which")
-  found <- sift(b, direction = options$direction %||% "backward", k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
-  if (!is.null(options$output)) {
-    write_brief(best_brief(found, which), options$output)
-    cli_say(options, sprintf("Wrote %s.", options$output))
-  }
-  cli_drawing(plot_sifting(found), options)
-  cli_result(found, options, found[c("path", "best", "small", "dropped", "direction")], silent = options$quiet)
 }

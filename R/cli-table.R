@@ -99,6 +99,19 @@ cli_verbs <- function() {
       ),
       example = "hylomath sift kilns.yml -o fewer.yml"
     ),
+    scout = list(
+      does = "Search for better settings, judged by folds, and write the brief with the best. Every fit is kept as it ends: a search that was killed goes on where it was when it is called again, and so does one whose budget is raised.",
+      takes = "BRIEF.yml [SETTING=LOW..HIGH | SETTING=VALUE,VALUE,...] ...", run = cli_scout, least = 1, most = 30,
+      options = list(
+        cli_option("--budget", "The number of trials; 40 when it is not given.", metavar = "N"), cli_option("--seconds", "Begin no round after so many seconds.", metavar = "S"),
+        cli_option("--judge", "folds (the default), or validation for the brief's own validation rows.", metavar = "HOW"), cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"),
+        cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"), cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"),
+        cli_option("--where", "A condition between settings, such as \"units * layers <= 64\".", metavar = "CONDITION"),
+        cli_option("--keep", "The file that keeps the search; the brief's name with .scout when it is not given. `hylomath show` opens it.", metavar = "FILE"),
+        cli_option("--figures", "A folder to draw into: the measure by each setting, the best so far, and layers by units.", metavar = "FOLDER"), output, set, progress, json, quiet
+      ),
+      example = "hylomath scout kilns.yml units=4..64 activation=relu,tanh learning_rate=1e-3..0.03 --budget 30 -o better.yml"
+    ),
     lineup = list(
       does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
       options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),

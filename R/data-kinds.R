@@ -35,8 +35,6 @@ summarise_numbers <- function(columns, rows = integer(), shares = numeric()) {
 # A data frame as a list of its rows, each a list; picking rows out of it one by one takes far longer.
 rows_of <- function(table) lapply(seq_len(nrow(table)), function(i) lapply(table, `[`, i))
 
-thread_count <- function() as.integer(getOption("hylomath.threads") %||% max(1L, parallel::detectCores(), na.rm = TRUE))
-
 kind_of_numbers <- function(s, x) {
   if (s$gaps == s$rows) return("missing")
   if (s$low == s$high) return("constant")

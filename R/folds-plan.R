@@ -135,6 +135,7 @@ fold_answers <- function(spec, fit) {
 fit_facts <- function(spec, fit) {
   list(
     best_epoch = fit$best, epochs = nrow(fit$curves), updates = if (fit$best > 0) fit$curves$updates[nrow(fit$curves)] else 0, learned = spec$learned,
+    judging = length(spec$judged),
     parameters = length(fit$parameters) * max(1L, length(fit$network$members)), seconds = max(fit$curves$seconds, 0)
   )
 }

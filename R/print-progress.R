@@ -8,6 +8,7 @@ progress_auto <- function(event) {
 # One line that is updated ten times a second at most.
 progress_line <- function(event) {
   if (event$event %in% c("begin", "step", "ended", "finish")) return(many_line(event))
+  if (event$event == "round") return(message(round_text(event)))
   if (event$event == "start") {
     the_line$shown <- 0
     the_line$losses <- numeric()
@@ -32,7 +33,7 @@ many_line <- function(event) {
     the_line$shown <- 0
     the_line$ended <- 0L
     the_line$began <- proc.time()[["elapsed"]]
-    return(message(sprintf("Training %s.", counted(event$fits, event$what))))
+    return(if (is.null(event$within)) message(sprintf("Training %s.", counted(event$fits, event$what))))
   }
   if (event$event == "finish") return(cat("\r\033[K", file = stderr()))
   now <- proc.time()[["elapsed"]]
@@ -65,14 +66,18 @@ loss_spark <- function(losses, width = 16) {
 
 # A line for the first epoch, then for round numbers: some ten for the whole run, whatever its length.
 progress_lines <- function(event) {
+  if (event$event %in% c("begin", "ended") && !is.null(event$within)) return()
   if (event$event == "begin") return(message(sprintf("Training %s.", counted(event$fits, event$what))))
   if (event$event == "ended") return(many_done(event))
+  if (event$event == "round") return(message(round_text(event)))
   if (event$event %in% c("step", "finish")) return()
   if (event$event == "start") return(message(start_text(event)))
   if (event$event == "end") return(message(end_text(event)))
   every <- 10^max(0, floor(log10(event$epochs / 5)))
   if (event$start == 1 && (event$epoch == 1 || event$epoch %% every == 0)) message(epoch_text(event))
 }
+
+round_text <- function(event) sprintf("Round %d done: %d of %d trials, lowest %s so far %s.", as.integer(event$round), event$trials, as.integer(event$budget), event$primary, format_measure(event$best))
 
 # A line for each tenth.
 many_done <- function(event) {

@@ -8,6 +8,7 @@
 #'   harms least; `"forward"`: from none, again and again the one is added that lowers the error most, all being tried; `"ranking"`:
 #'   ranked once, by shuffling with all inputs in, and dropped in that order.
 #' @param k,repeats,by,progress See [folds()].
+#' @param ... Not used.
 #' @return An object of class `hylomath_sifting` with
 #'   * `path`, a row for each number of inputs: `inputs`, `column` (dropped on the way to it, or added), the `mean` over folds of the
 #'     measure that the networks are trained for, its spread `sd`, and the `difference` from the best set with the standard `error`
@@ -123,10 +124,10 @@ as.data.frame.hylomath_sifting <- function(x, ...) x$path
 
 #' The brief that a search found
 #'
-#' @param x What [sift()] returned.
-#' @param which `"small"`, the smallest set within one standard error of the best, or `"best"`.
+#' @param x What [sift()] or [scout()] returned.
+#' @param which Of a sifting: `"small"`, the smallest set within one standard error of the best, or `"best"`.
 #' @param ... Not used.
-#' @return The brief that was searched from, with the inputs that were found, and its table.
+#' @return The brief that was searched from, with the inputs or settings that were found, and its table.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)

@@ -5,8 +5,8 @@
 #'
 #' @param b A brief.
 #' @param ... One setting with its values. `units`: of one hidden layer, whose activation is the brief's first one; `rows`: so many
-#'   training rows of each fold, drawn at random, each choice within the next larger one; or any key of the brief with one value
-#'   at a time, by its last word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("direct", "8 tanh")`,
+#'   training rows of each fold, drawn at random, each choice within the next larger one; `layers`, `activation` or `dropout` of
+#'   the wiring; or any key of the brief with one value at a time, by its last word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("direct", "8 tanh")`,
 #'   `prepare.numbers = c("zscore", "robust")`.
 #' @param k,repeats,by,level,progress See [folds()].
 #' @return An object of class `hylomath_variation`; `values` is a data frame with a row for each value: `value` (as text), the
@@ -56,44 +56,19 @@ vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0
   )
 }
 
-# The brief with the setting at a value.
+# The brief with the setting at a value; units are those of one hidden layer.
 varied <- function(b, setting, value) {
   if (setting == "rows") {
     type_number(2, whole = TRUE)(value, "rows")
     return(b)
   }
-  if (setting == "units") {
-    type_number(1, 1e5, whole = TRUE)(value, "units")
-    layers <- parse_wiring(b$wiring)$layers
-    return(wire(b, sprintf("%d %s", as.integer(value), if (length(layers)) layers[[1]]$activation else "tanh")))
-  }
-  path <- setting_path(setting)
-  settings <- set_setting(brief_settings(b), path, value)
-  changed <- complete_brief(settle_settings(settings, brief_schema()))
-  attach_table(changed, b$table)
-}
-
-set_setting <- function(settings, path, value) {
-  settings <- as.list(settings)
-  settings[[path[1]]] <- if (length(path) == 1) value else set_setting(settings[[path[1]]], path[-1], value)
-  settings
-}
-
-# Where a setting stands in the brief, by its full key or its last word.
-setting_path <- function(setting) {
-  schema <- brief_schema()
-  sections <- c("regimen", "prepare", "hold_out")
-  known <- c("wiring", unlist(lapply(sections, function(section) paste(section, names(schema[[section]]), sep = "."))))
-  if (setting %in% known) return(strsplit(setting, ".", fixed = TRUE)[[1]])
-  found <- known[sub("^[^.]*[.]", "", known) == setting]
-  if (length(found) == 1) return(strsplit(found, ".", fixed = TRUE)[[1]])
-  fail(sprintf("The brief has no setting %s to vary.", quoted(setting)), suggestion(setting, c("units", "rows", known)))
+  changed_brief(b, c(if (setting == "units") list(layers = 1), stats::setNames(list(value), setting)))
 }
 
 # Which of the values is the brief's own, NA for none.
 own_value <- function(b, setting, values) {
   if (setting %in% c("units", "rows")) return(NA)
-  now <- Reduce(function(at, key) at[[key]], setting_path(setting), brief_settings(b))
+  now <- own_settings(b, setting)[[1]]
   match(TRUE, vapply(values, function(value) identical(as.character(unlist(value)), as.character(unlist(now))), NA))
 }
 

@@ -143,6 +143,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_uniform
+Rcpp::NumericVector core_uniform(int n, double seed, int job);
+RcppExport SEXP _hylomath_core_uniform(SEXP nSEXP, SEXP seedSEXP, SEXP jobSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type n(nSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< int >::type job(jobSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_uniform(n, seed, job));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_resample
 Rcpp::IntegerMatrix core_resample(int units, int draws, double seed);
 RcppExport SEXP _hylomath_core_resample(SEXP unitsSEXP, SEXP drawsSEXP, SEXP seedSEXP) {
@@ -193,6 +206,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 4},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
+    {"_hylomath_core_uniform", (DL_FUNC) &_hylomath_core_uniform, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
     {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 5},

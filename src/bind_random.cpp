@@ -14,6 +14,15 @@ Rcpp::IntegerVector core_shuffle(int n, double seed, int job) {
   return Rcpp::IntegerVector(items.begin(), items.end());
 }
 
+// n numbers in (0, 1) from the stream that (seed, job) gives to a search.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_uniform(int n, double seed, int job) {
+  hylo::Stream stream({std::uint64_t(seed), std::uint32_t(job), 0, hylo::Purpose::Search});
+  Rcpp::NumericVector result(n);
+  for (double& x : result) x = stream.uniform();
+  return result;
+}
+
 // How often each of `units` units is drawn, a matrix of units by draws.
 // [[Rcpp::export]]
 Rcpp::IntegerMatrix core_resample(int units, int draws, double seed) {

@@ -70,7 +70,7 @@ struct Given {
   std::size_t starts;
   Rcpp::List plans, sources;
   std::vector<std::uint32_t> rows, training, validation, watched;
-  Rcpp::NumericMatrix target;
+  Rcpp::NumericMatrix target, soft;
   Rcpp::NumericVector weight, offset;
   std::vector<double> output_bias;
 };
@@ -78,8 +78,10 @@ struct Given {
 Given given_from(const Rcpp::List& fit) {
   const auto rows = [&](const char* name) { return hylo_bind::zero_based(Rcpp::as<Rcpp::IntegerVector>(fit[name])); };
   const Rcpp::NumericVector bias = fit["output_bias"];
-  return {hylo_bind::network_from(fit["network"]), hylo_bind::regimen_from(fit["regimen"]), std::size_t(Rcpp::as<int>(fit["starts"])),
-          fit["plans"], fit["sources"], rows("rows"), rows("training"), rows("validation"), rows("watched"), fit["target"], fit["weight"],
+  NetworkSpec spec = hylo_bind::network_from(fit["network"]);
+  spec.loss.temperature = Rcpp::as<double>(fit["temperature"]);
+  return {spec, hylo_bind::regimen_from(fit["regimen"]), std::size_t(Rcpp::as<int>(fit["starts"])),
+          fit["plans"], fit["sources"], rows("rows"), rows("training"), rows("validation"), rows("watched"), fit["target"], fit["soft"], fit["weight"],
           fit["offset"], std::vector<double>(bias.begin(), bias.end())};
 }
 
@@ -96,6 +98,9 @@ Table<T> table_of(const Given& given, std::size_t threads) {
   fill_inputs<T>(table, encoder, columns, given.rows, threads);
   fill_targets(table, given.spec.loss, given.target);
   std::copy(given.weight.begin(), given.weight.end(), table.weight.begin());
+  // a column a row
+  if (given.soft.size() != 0 && std::size_t(given.soft.ncol()) != rows) Rcpp::stop("core_train: soft shares don't match the rows");
+  table.soft.assign(given.soft.begin(), given.soft.end());
   table.offset.assign(given.offset.begin(), given.offset.end());
   return table;
 }
@@ -172,7 +177,8 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
 
 // Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`, `sources`,
 // `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and `offset`; `training`,
-// `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`.
+// `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`;
+// `soft`, a column a row or empty, and the `temperature` that it goes with, see core/loss.hpp.
 // `done` is called with the number of each fit that has ended and the list of its starts' results, in which NULL is one that a
 // stop left out; fits of which no start was begun are not spoken of.
 // [[Rcpp::export]]

@@ -465,6 +465,50 @@ double softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
   return total_of(total);
 }
 
+// Labels and soft shares together.
+double taught_softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
+  const real keep = real(1 - spec.smoothing), spread = real(spec.smoothing / double(b.width)), cooler = real(1 / spec.temperature);
+  vec total = vec{};
+  for (std::size_t i = 0; i < b.rows; i += lanes) {
+    real* z = b.z + i;
+    const real* soft = b.soft + i;
+    vec largest = at(z);
+    for (std::size_t c = 1; c < b.width; ++c) largest = at(z + c * b.lead) > largest ? at(z + c * b.lead) : largest;
+    const vec label = at(soft);
+    vec sum = vec{}, soft_sum = vec{}, score = vec{}, share = vec{}, soft_share = vec{};
+    for (std::size_t c = 0; c < b.width; ++c) {
+      const vec d = at(z + c * b.lead) - largest, s = at(soft + (c + 1) * b.lead);
+      const vec y = label * (at(b.y + c * b.lead + i) * keep + spread);
+      sum += exponential(d);
+      soft_sum += exponential(d * cooler);
+      score += (y + s * cooler) * d;
+      share += y;
+      soft_share += s;
+    }
+    const vec weight = at(b.weight + i);
+    total += weight * (share * logarithm(sum) + soft_share * logarithm(soft_sum) - score);
+    const vec factor = weight * b.scale, whole = share / sum, soft_whole = soft_share / soft_sum;
+    for (std::size_t c = 0; c < b.width; ++c) {
+      const vec d = at(z + c * b.lead) - largest, s = at(soft + (c + 1) * b.lead);
+      const vec y = label * (at(b.y + c * b.lead + i) * keep + spread);
+      at(z + c * b.lead) = factor * (exponential(d) * whole - y + cooler * (exponential(d * cooler) * soft_whole - s));
+    }
+  }
+  return total_of(total);
+}
+
+double taught_logistic_loss(const LossSpec& spec, const LossBlock<real>& b) {
+  const real cooler = real(1 / spec.temperature);
+  vec total = vec{};
+  for (std::size_t i = 0; i < b.rows; i += lanes) {
+    const vec z = at(b.z + i), label = at(b.soft + i), positive = at(b.soft + 2 * b.lead + i), share = at(b.soft + b.lead + i) + positive;
+    const vec t = at(b.y + i) * real(1 - spec.smoothing) + real(spec.smoothing / 2), weight = at(b.weight + i);
+    total += weight * (label * (softplus_of(z) - t * z) + share * softplus_of(z * cooler) - positive * cooler * z);
+    at(b.z + i) = b.scale * weight * (label * (logistic_of(z) - t) + cooler * (share * logistic_of(z * cooler) - positive));
+  }
+  return total_of(total);
+}
+
 struct LossHere {
   vec loss, slope;  // and its derivative with respect to z
 };
@@ -511,6 +555,7 @@ inline LossHere loss_here(const LossSpec& spec, vec z, vec y, real quantile) {
 }
 
 double loss(const LossSpec& spec, const LossBlock<real>& b) {
+  if (b.soft != nullptr) return spec.output == Output::Softmax ? taught_softmax_loss(spec, b) : taught_logistic_loss(spec, b);
   if (spec.output == Output::Softmax) return softmax_loss(spec, b);
   const bool quantiles = spec.loss == Loss::Quantile;  // all of one target
   double sum = 0;

@@ -14,6 +14,8 @@
 //   Huber         e^2 / 2 for |e| = |a - y| <= d, else d (|e| - d / 2)       (Huber 1964)
 //   Quantile      u (q - [u < 0]), u = y - a, summed over the quantiles q     (Koenker and Bassett 1978)
 //   CrossEntropy  -sum y_c log a_c, y_c smoothed: (1 - s) y_c + s / classes   (smoothing: Szegedy et al. 2016)
+//                 taught by soft shares s_c at a temperature T: l times that, - sum s_c log softmax(z / T)_c, l the label's
+//                 share of the row (Hinton, Vinyals and Dean 2015)
 //   Poisson       a - y log a - (y - y log y)                                 half the deviance
 //   Gamma         y / a - 1 - log(y / a)                                      half the deviance
 #pragma once
@@ -34,6 +36,7 @@ struct LossSpec {
   Loss loss = Loss::Squared;
   double knee = 1;                // Huber's d
   double smoothing = 0;           // CrossEntropy's s
+  double temperature = 1;         // CrossEntropy's T
   std::vector<double> quantiles;  // Quantile: one for each output unit
   std::size_t classes = 0;        // Ordinal: ordered classes; their thresholds stand behind the network's weights
 };
@@ -48,6 +51,7 @@ struct LossBlock {
   T scale;          // factor of the gradient
   T* z;             // becomes scale * weight * dloss/dz
   const double* quantiles = nullptr;  // those of the spec
+  const T* soft = nullptr;            // columns: the label's share, then each class's soft share; Logistic and Softmax only
 };
 
 // The thresholds of Ordinal from the parameters behind the weights: t_1 = 0, t_k = t_(k-1) + exp(gap_(k-1)), so that they

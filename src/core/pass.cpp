@@ -60,6 +60,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
   for (auto& buffer : back_) buffer.resize(kBlockRows * widest_);
   z_.resize(kBlockRows * std::max(spec.answers(), layout.units(layers - 1)));
   y_.resize(kBlockRows * layout.units(layers - 1));
+  soft_.resize(kBlockRows * (1 + std::max<std::size_t>(2, layout.units(layers - 1))));
   weight_.resize(kBlockRows);
   offset_.resize(kBlockRows);
   unused_gaps_.resize(layout.gaps());
@@ -115,6 +116,17 @@ void Pass<T>::gather_targets(const Table<T>& table, Span<const std::uint32_t> ro
     for (std::size_t c = 0; c < table.outputs; ++c) y_[c * kBlockRows + i] = y_[c * kBlockRows + n - 1];
     weight_[i] = 0;
   }
+  taught_ = !table.soft.empty();
+  const std::size_t width = table.soft.size() / table.rows;
+  for (std::size_t i = 0; i < end && taught_; ++i) {
+    const T* soft = table.soft.data() + rows[std::min(i, n - 1)] * width;
+    for (std::size_t c = 0; c < width; ++c) soft_[c * kBlockRows + i] = soft[c];
+  }
+}
+
+template <class T>
+LossBlock<T> Pass<T>::loss_block(std::size_t rows, T scale) {
+  return {rows, layout_.units(layout_.layers() - 1), kBlockRows, y_.data(), weight_.data(), scale, z_.data(), spec_.loss.quantiles.data(), taught_ ? soft_.data() : nullptr};
 }
 
 template <class T>
@@ -257,8 +269,7 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
   if (draw != nullptr && spec_.input_noise > 0) add_noise(n, *draw, block);
   forward(n, parameters, true);
   to_columns(n);
-  LossBlock<T> loss = {n, layout_.units(layout_.layers() - 1), kBlockRows, y_.data(), weight_.data(), scale, z_.data(),
-                       spec_.loss.quantiles.data()};
+  const LossBlock<T> loss = loss_block(n, scale);
   const double sum = spec_.loss.output == Output::Ordinal
                          ? ordinal_loss(loss, spec_.loss.classes, parameters.data() + layout_.gaps_at(), gradient.data() + layout_.gaps_at())
                          : kernel_.loss(spec_.loss, loss);
@@ -306,8 +317,7 @@ double Pass<T>::loss(const Table<T>& table, Span<const std::uint32_t> rows, Span
   gather_targets(table, rows);
   forward(n, folded, false);
   to_columns(n);
-  LossBlock<T> loss = {n, layout_.units(layout_.layers() - 1), kBlockRows, y_.data(), weight_.data(), T(1), z_.data(),
-                       spec_.loss.quantiles.data()};
+  const LossBlock<T> loss = loss_block(n, T(1));
   if (spec_.loss.output != Output::Ordinal) return kernel_.loss(spec_.loss, loss);
   return ordinal_loss(loss, spec_.loss.classes, folded.data() + layout_.gaps_at(), unused_gaps_.data());
 }

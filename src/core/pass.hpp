@@ -67,6 +67,7 @@ class Pass {
   T* linear_output() { return into(layout_.layers()); }
   void gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters, bool changes);
   void gather_targets(const Table<T>& table, Span<const std::uint32_t> rows);
+  LossBlock<T> loss_block(std::size_t rows, T scale);
   void forward(std::size_t rows, Span<const T> parameters, bool training);
   template <class OnLayer>
   void backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d, Span<T> gradient,
@@ -91,11 +92,11 @@ class Pass {
   AlignedVector<T> scaled_;             // batch normalisation's zhat, laid out like values_
   AlignedVector<T> means_, variances_, inverses_;  // of the block, a row of the widest layer for each layer
   AlignedVector<T> back_[2];            // gradients with respect to a layer's linear values, this layer's and the next's
-  AlignedVector<T> z_, y_, weight_, offset_;  // the loss's block, column by column
+  AlignedVector<T> z_, y_, soft_, weight_, offset_;  // the loss's block, column by column
   std::vector<T> unused_gaps_;
   std::vector<std::size_t> dense_at_;   // where embeddings and layers begin in the order of Layout::each
   std::size_t widest_ = 0;
-  bool offsetting_ = false, dropping_ = false, given_norms_ = false;
+  bool offsetting_ = false, taught_ = false, dropping_ = false, given_norms_ = false;
 };
 
 }  // namespace hylo

@@ -11,7 +11,7 @@
 namespace hylo {
 
 // What a stream is used for; the numbers are part of the meaning of a seed and never change.
-enum class Purpose : std::uint32_t { Start = 1, Shuffle = 2, Dropout = 3, Split = 4, Noise = 5, Resample = 6 };
+enum class Purpose : std::uint32_t { Start = 1, Shuffle = 2, Dropout = 3, Split = 4, Noise = 5, Resample = 6, Search = 7 };
 
 struct StreamKey {
   std::uint64_t seed = 0;

@@ -28,6 +28,7 @@ struct Table {
                             // the better. Numbers, counts, a place among ordered classes or, for softmax, the share of each
                             // class (1 for the observed one)
   AlignedVector<T> offset;  // added to the linear output, such as a log exposure; empty for none
+  AlignedVector<T> soft;    // one row after another of 1 + classes numbers, what a teacher says, see loss.hpp; empty for none
   AlignedVector<T> weight;  // mean 1 over the training rows, so that learning rates keep their meaning
 };
 

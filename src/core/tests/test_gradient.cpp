@@ -61,6 +61,36 @@ double gradient_error(const NetworkSpec& spec, std::size_t rows, Check check = {
 
 }  // namespace
 
+TEST_CASE("a network taught by labels and soft shares has the gradient of both") {
+  for (const KernelLevel* level : kernel_levels()) {
+    for (const auto& [output, outputs] : {std::pair(Output::Logistic, std::size_t(1)), std::pair(Output::Softmax, std::size_t(4))}) {
+      for (const double temperature : {1.0, 3.5}) {
+        auto spec = network_of(3, {5}, Activation::Tanh, outputs, output, 0, 0.01);
+        spec.loss.temperature = temperature;
+        spec.loss.smoothing = 0.05;
+        auto table = table_of<double>(23, 3, outputs, output);
+        const std::size_t width = output == Output::Softmax ? 5 : 3;
+        Stream stream({8, 0, 0, Purpose::Split});
+        table.soft.resize(23 * width);
+        for (double& s : table.soft) s = stream.uniform();
+        INFO(level->name << ", output " << int(output) << ", temperature " << temperature);
+        CHECK(gradient_error(spec, table, {level}) < 1e-6);
+        // with the whole share for labels and none for the rest it is the ordinary loss
+        auto plain = table;
+        plain.soft.clear();
+        for (std::size_t i = 0; i < table.soft.size(); ++i) table.soft[i] = i % width == 0 ? 1 : 0;
+        const Layout<double> layout(spec);
+        Team team(1);
+        AlignedVector<double> w(layout.size());
+        start_parameters<double>(spec, layout, {}, {11, 0, 0, Purpose::Start}, w);
+        const auto rows = all_rows(23);
+        Objective<double> taught(spec, layout, kernel_of<double>(*level), table, team, 23), usual(spec, layout, kernel_of<double>(*level), plain, team, 23);
+        CHECK(taught.loss(rows, w) == Approx(usual.loss(rows, w)).epsilon(1e-12));
+      }
+    }
+  }
+}
+
 TEST_CASE("every activation, output and penalty has the gradient that finite differences find") {
   for (const KernelLevel* level : kernel_levels()) {
     for (Activation activation : kActivations) {

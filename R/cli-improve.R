@@ -1,0 +1,88 @@
+# What the subcommands that make a brief better do: folds, vary, sift, scout, distil.
+
+cli_folds <- function(files, options) {
+  b <- cli_brief_and_table(files, options)
+  found <- folds(b, k = cli_number(options$k, "k", 10), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
+  if (!is.null(options$output)) {
+    write_table(found$predictions, options$output)
+    cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(found$predictions), "row")))
+  }
+  if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
+  facts <- c(found[c("measures", "each", "by", "k", "repeats")], list(notes = found$pooled$notes))
+  if (!is.null(found$pooled$confusion)) facts$confusion <- confusion_table(found$pooled)
+  cli_result(found, options, facts, silent = options$quiet)
+  cli_interrupted(found)
+}
+
+cli_vary <- function(files, options) {
+  if (!grepl("^[^=]+=.", files[2])) cli_wrong(sprintf("%s is no setting with its values: write it as batch_size=16,64,256.", quoted(files[2])), "vary")
+  setting <- sub("=.*", "", files[2])
+  values <- cli_values(sub("^[^=]*=", "", files[2]))
+  b <- cli_brief_and_table(files[1], options)
+  found <- do.call(vary, c(
+    list(b), stats::setNames(list(values), setting), list(k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
+  ))
+  cli_drawing(plot_variation(found), options)
+  cli_result(found, options, found[c("setting", "values", "against", "k", "repeats")], silent = options$quiet)
+  cli_interrupted(found)
+}
+
+cli_sift <- function(files, options) {
+  b <- cli_brief_and_table(files, options)
+  which <- options$which %||% "small"
+  type_choice(c("small", "best"))(which, "--which")
+  found <- sift(b, direction = options$direction %||% "backward", k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
+  if (!is.null(options$output)) {
+    write_brief(best_brief(found, which), options$output)
+    cli_say(options, sprintf("Wrote %s.", options$output))
+  }
+  cli_drawing(plot_sifting(found), options)
+  cli_result(found, options, found[c("path", "best", "small", "dropped", "direction")], silent = options$quiet)
+  cli_interrupted(found)
+}
+
+cli_scout <- function(files, options) {
+  b <- cli_brief_and_table(files[1], options)
+  given <- cli_search_space(files[-1])
+  keep <- options$keep %||% paste0(sub("[.]ya?ml$", "", files[1]), ".scout")
+  if (!is.null(options$output)) check_can_write(options$output)
+  found <- do.call(scout, c(list(b), given, list(
+    budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf), judge = options$judge %||% "folds", k = cli_number(options$k, "k", 5),
+    repeats = cli_number(options$repeats, "repeats", 1), by = options$by, where = options$where, file = keep, progress = cli_progress(options)
+  )))
+  cli_say(options, sprintf("Every fit is kept in %s.", keep))
+  if (!is.null(options$output)) {
+    write_brief(best_brief(found), options$output)
+    cli_say(options, sprintf("Wrote %s.", options$output))
+  }
+  if (!is.null(options$figures)) cli_scouting_figures(found, options$figures)
+  cli_result(found, options, scouting_facts(found), silent = options$quiet)
+  cli_interrupted(found)
+}
+
+scouting_facts <- function(found) found[c("trials", "settings", "best", "own", "stopped", "judge", "k", "repeats", "primary", "where", "file")]
+
+cli_scouting_figures <- function(found, folder) {
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  figures <- c("settings", "progress", if (all(c("layers", "units") %in% found$settings)) "map")
+  for (what in figures) write_figure(plot_scouting(found, what), file.path(folder, paste0(what, ".png")))
+  message(sprintf("Drew %s in %s.", enumerate(paste0(figures, ".png")), folder))
+}
+
+# `units=4..64` are bounds, `units=4,8,16` values.
+cli_search_space <- function(pairs) {
+  wrong <- pairs[!grepl("^[^=]+=.", pairs)]
+  if (length(wrong)) cli_wrong(sprintf("%s is no setting with its bounds or values: write it as units=4..64 or units=4,8,16.", quoted(wrong[1])), "scout")
+  space <- lapply(sub("^[^=]*=", "", pairs), function(text) {
+    ends <- strsplit(text, "..", fixed = TRUE)[[1]]
+    if (length(ends) == 2 && !anyNA(vapply(ends, as_one_number, 0))) return(between(as_one_number(ends[1]), as_one_number(ends[2])))
+    cli_values(text)
+  })
+  stats::setNames(space, sub("=.*", "", pairs))
+}
+
+# Numbers where they are ones.
+cli_values <- function(text) lapply(cli_words(text), function(word) if (is.na(as_one_number(word))) word else as_one_number(word))
+
+# What an interrupt cut short is shown and kept, and is no success.
+cli_interrupted <- function(found) if (identical(found$stopped, "interrupted") || isTRUE(found$left_out > 0)) 1L

@@ -1,0 +1,141 @@
+#' Draw a search
+#'
+#' @param scouting What [scout()] returns.
+#' @param what `"settings"`: the measure against each setting; `"progress"`: the best so far, trial by trial; `"map"`: the lowest measure for
+#'   each number of layers and units.
+#' @return A ggplot. Trials that were stopped early are hollow, the brief's own settings are a triangle.
+#' @section Errors: A map of a search that doesn't go over both `layers` and `units`.
+#' @examples
+#' set.seed(1)
+#' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
+#' s <- scout(b, layers = 1:2, units = between(2, 32), budget = 8, k = 3, progress = "none")
+#' plot_scouting(s)
+#' plot_scouting(s, "progress")
+#' plot_scouting(s, "map")
+#' @export
+plot_scouting <- function(scouting, what = "settings") {
+  need_ggplot()
+  if (!inherits(scouting, "hylomath_scouting")) fail("plot_scouting() draws what scout() returns.")
+  type_choice(c("settings", "progress", "map"))(what, "what")
+  switch(what, settings = scouting_by_setting(scouting), progress = scouting_progress(scouting), map = scouting_map(scouting))
+}
+
+trial_states <- c(own = "the brief's own", best = "best", whole = "judged in full", stopped = "stopped early")
+
+scouting_points <- function(x) {
+  t <- x$trials[is.finite(x$trials$mean), ]
+  t$state <- factor(trial_states[ifelse(t$trial == x$own, "own", ifelse(t$trial == x$best, "best", ifelse(t$whole, "whole", "stopped")))], trial_states)
+  t[order(t$state, decreasing = TRUE), ]
+}
+
+state_scales <- function() {
+  list(
+    ggplot2::scale_shape_manual(values = stats::setNames(c(17, 19, 19, 1), trial_states), name = NULL, drop = FALSE),
+    ggplot2::scale_colour_manual(values = stats::setNames(figure_colours[c("ink", "ochre", "sea", "sea")], trial_states), name = NULL, drop = FALSE),
+    ggplot2::scale_size_manual(values = stats::setNames(c(3.4, 3.6, 2.2, 1.8), trial_states), name = NULL, drop = FALSE)
+  )
+}
+
+scouting_title <- function(x, what) sprintf("%s: %s", enumerate(x$target), what)
+
+# The lower half of the plot is where the decision falls: far worse trials are drawn at the upper edge.
+measure_limits <- function(t) {
+  low <- min(t$mean)
+  middle <- stats::median(t$mean[t$whole])
+  c(low, max(middle + 2 * (middle - low), stats::quantile(t$mean, 0.6), t$mean[t$state == trial_states["own"]]))
+}
+
+# A panel a setting, each with its own kind of axis: places within the bounds, and the values there as text below.
+scouting_by_setting <- function(x) {
+  t <- scouting_points(x)
+  limits <- measure_limits(t)
+  span <- diff(limits)
+  points <- do.call(rbind, lapply(x$settings, function(name) {
+    at <- axis_places(x$space[[name]], t)
+    d <- data.frame(setting = name, at = pmin(pmax(at, -0.06), 1.06), measure = pmin(t$mean, limits[2]), state = t$state)
+    d[!is.na(at), ]
+  }))
+  ticks <- do.call(rbind, lapply(x$settings, function(name) cbind(setting = name, axis_ticks(x$space[[name]]))))
+  titles <- vapply(x$settings, function(name) paste0(name, if (isTRUE(x$space[[name]]$log)) " (logarithmic)" else ""), "")
+  points$panel <- factor(titles[match(points$setting, x$settings)], titles)
+  ticks$panel <- factor(titles[match(ticks$setting, x$settings)], titles)
+  # trials at the same place would hide one another
+  points$at <- points$at + 0.012 * (stats::ave(seq_len(nrow(points)), points$panel, points$at, FUN = seq_along) - 1) %% 5 - 0.024 * (stats::ave(points$at, points$panel, points$at, FUN = length) > 1)
+  ggplot2::ggplot(points, ggplot2::aes(.data$at, .data$measure)) +
+    ggplot2::geom_vline(data = ticks, ggplot2::aes(xintercept = .data$at), colour = "#E6E3DB", linewidth = 0.4) +
+    ggplot2::geom_point(ggplot2::aes(shape = .data$state, colour = .data$state, size = .data$state)) +
+    ggplot2::geom_text(data = ticks, ggplot2::aes(y = limits[1] - 0.14 * span, label = .data$label), size = 3.2, colour = "#55585E") +
+    state_scales() +
+    ggplot2::scale_x_continuous(breaks = NULL, limits = c(-0.09, 1.09)) +
+    ggplot2::coord_cartesian(ylim = c(limits[1] - 0.16 * span, limits[2])) +
+    ggplot2::facet_wrap(~panel) +
+    ggplot2::labs(title = scouting_title(x, sprintf("%s by each setting that was searched", x$primary)), subtitle = "Far worse trials stand at the upper edge", x = NULL, y = x$primary) +
+    figure_theme() + ggplot2::theme(legend.position = "bottom", panel.grid.major.x = ggplot2::element_blank(), strip.text = ggplot2::element_text(face = "bold", colour = figure_colours[["ink"]]))
+}
+
+axis_places <- function(dimension, t) {
+  place <- space_places(stats::setNames(list(dimension), dimension$name), t)[, 1]
+  place[is.na(t[[dimension$name]])] <- NA
+  if (dimension$kind == "values" && !dimension$numeric) (ifelse(place == 0, NA, place) - 0.5) / length(dimension$values) else place
+}
+
+axis_ticks <- function(dimension) {
+  if (dimension$kind == "bounds") {
+    n <- if (dimension$whole) min(4, dimension$high - dimension$low + 1) else 4
+    at <- seq(0, 1, length.out = n)
+    value <- if (dimension$log) exp(log(dimension$low) + at * log(dimension$high / dimension$low)) else dimension$low + at * (dimension$high - dimension$low)
+    return(data.frame(at = at, label = format_each_short(if (dimension$whole) round(value) else signif(value, 2))))
+  }
+  n <- length(dimension$values)
+  shown <- unique(round(seq(1, n, length.out = min(n, 8))))
+  data.frame(at = (shown - 0.5) / n, label = vapply(dimension$values[shown], value_text, ""))
+}
+
+scouting_progress <- function(x) {
+  t <- scouting_points(x)
+  limits <- measure_limits(t)
+  t$shown <- pmin(t$mean, limits[2])
+  whole <- t[t$whole, ][order(t$trial[t$whole]), ]
+  best <- data.frame(trial = whole$trial, measure = cummin(whole$mean))
+  best <- rbind(best, data.frame(trial = max(t$trial), measure = min(best$measure)))
+  filling <- sum(t$origin == "filling") + 1.5
+  ggplot2::ggplot(t, ggplot2::aes(.data$trial, .data$shown)) +
+    ggplot2::geom_vline(xintercept = filling, colour = figure_colours[["stone"]], linetype = "22", linewidth = 0.5) +
+    ggplot2::annotate("text", x = filling, y = limits[2], label = " from here on by what was learned", hjust = 0, vjust = 1, size = 3.6, colour = "#55585E") +
+    ggplot2::geom_step(data = best, ggplot2::aes(y = .data$measure), colour = figure_colours[["ochre"]], linewidth = 0.9) +
+    ggplot2::geom_point(ggplot2::aes(shape = .data$state, colour = .data$state, size = .data$state)) +
+    state_scales() +
+    ggplot2::coord_cartesian(ylim = limits) +
+    ggplot2::labs(title = scouting_title(x, "the best so far, trial by trial"), subtitle = sprintf("%s; far worse trials stand at the upper edge", x$primary), x = "trial", y = x$primary) +
+    figure_theme() + ggplot2::theme(legend.position = "bottom")
+}
+
+scouting_map <- function(x) {
+  if (!all(c("layers", "units") %in% x$settings)) fail("A map needs a search over both `layers` and `units`.", "For example scout(b, layers = 1:3, units = between(4, 64)).")
+  t <- x$trials[x$trials$whole & !is.na(x$trials$units), ]
+  limits <- range(t$units)
+  edges <- if (diff(limits) < 12) seq(limits[1] - 0.5, limits[2] + 0.5) else exp(seq(log(limits[1]), log(limits[2] + 1), length.out = 9))
+  t$band <- cut(t$units, edges, labels = FALSE, include.lowest = TRUE, right = FALSE)
+  cells <- stats::aggregate(list(measure = t$mean), list(layers = t$layers, band = t$band), min)
+  cells$n <- stats::aggregate(list(n = t$mean), list(layers = t$layers, band = t$band), length)$n
+  low <- ceiling(edges[-length(edges)])
+  high <- pmax(low, ceiling(edges[-1]) - 1)
+  labels <- ifelse(low == high, low, paste0(low, "\u2013", high))
+  cells$band <- factor(labels[cells$band], unique(labels))
+  cells$best <- cells$measure == min(cells$measure)
+  dark <- cells$measure < mean(range(cells$measure))
+  ggplot2::ggplot(cells, ggplot2::aes(.data$band, factor(.data$layers), fill = .data$measure)) +
+    ggplot2::geom_tile(colour = figure_paper, linewidth = 1.5) +
+    ggplot2::geom_tile(data = cells[cells$best, ], colour = figure_colours[["ochre"]], linewidth = 1.6) +
+    ggplot2::geom_text(ggplot2::aes(label = paste0(format_measure(.data$measure), "\n", .data$n)), colour = ifelse(dark, "white", figure_colours[["ink"]]), size = 3.8, lineheight = 0.95) +
+    ggplot2::scale_fill_gradient(low = figure_colours[["ink"]], high = "#E3E9EE", name = x$primary) +
+    ggplot2::scale_x_discrete(drop = FALSE) +
+    ggplot2::labs(title = scouting_title(x, "the lowest measure by layers and units"), subtitle = sprintf("%s of trials judged in full, and how many there were; whatever their other settings", x$primary), x = "units of a layer", y = "layers") +
+    figure_theme() + ggplot2::theme(panel.grid.major = ggplot2::element_blank())
+}
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_scouting <- function(object, ...) plot_scouting(object, ...)
+
+#' @export
+plot.hylomath_scouting <- function(x, ...) print(plot_scouting(x, ...))

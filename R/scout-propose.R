@@ -1,0 +1,88 @@
+# What a search tries next. Proposals depend on the seed, the number of the round and what has been judged before it; on nothing else.
+
+# The first points: a Halton sequence, shifted as a whole by the seed (Halton 1960; Cranley and Patterson 1976).
+space_filling <- function(n, dimensions, seed) {
+  shift <- core_uniform(dimensions, seed, 0L)
+  primes <- c(2, 3, 5, 7, 11, 13, 17, 19, 23, 29, 31, 37, 41, 43, 47, 53, 59, 61, 67, 71)
+  if (dimensions > length(primes)) fail(sprintf("A search goes over at most %d settings at once.", length(primes)))
+  vapply(seq_len(dimensions), function(d) (radical_inverse(seq_len(n), primes[d]) + shift[d]) %% 1, numeric(n)) |> matrix(n)
+}
+
+radical_inverse <- function(i, base) {
+  x <- 0
+  weight <- 1 / base
+  while (any(i > 0)) {
+    x <- x + weight * (i %% base)
+    i <- i %/% base
+    weight <- weight / base
+  }
+  x
+}
+
+# At most `n` rows of the points that are new, allowed, and not refused by the brief; `refusal` is the last one's message.
+allowed_rows <- function(search, u, n, tried) {
+  rows <- space_rows(search$space, u, search$layers)
+  keys <- row_keys(rows)
+  rows <- rows[!duplicated(keys) & !keys %in% tried, , drop = FALSE]
+  if (!is.null(search$where) && nrow(rows)) rows <- rows[rows_where(search$where, rows, "`where`"), , drop = FALSE]
+  kept <- integer()
+  refusal <- NULL
+  for (i in seq_len(nrow(rows))) {
+    if (length(kept) == n) break
+    refused <- tryCatch({ changed_brief(search$brief, row_values(search$space, rows[i, , drop = FALSE])); NULL }, hylomath_error = conditionMessage)
+    if (is.null(refused)) kept <- c(kept, i) else refusal <- refused
+  }
+  list(rows = rows[kept, , drop = FALSE], refusal = refusal)
+}
+
+first_rows <- function(search, n, tried) allowed_rows(search, space_filling(200 * n, length(search$space), search$seed), n, tried)
+
+# The next rows by expected improvement: candidates over the whole space and around the best trials; each that is chosen counts as
+# judged, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro 2010, "kriging believer").
+next_rows <- function(search, known, n, tried, round) {
+  space <- search$space
+  places <- space_places(space, known$rows)
+  apart <- space_distances(space, places, places)
+  surrogate <- fit_surrogate(apart, known$loss, known$noisier)
+  u <- candidate_points(search, known, round)
+  rows <- space_rows(space, u, search$layers)
+  new <- !duplicated(row_keys(rows)) & !row_keys(rows) %in% tried
+  if (!is.null(search$where)) new[new] <- rows_where(search$where, rows[new, , drop = FALSE], "`where`")
+  u <- u[new, , drop = FALSE]
+  if (nrow(u) == 0) return(list(rows = rows[0, , drop = FALSE], refusal = NULL))
+  other <- space_places(space, rows[new, , drop = FALSE])
+  chosen <- list()
+  loss <- known$loss
+  noisier <- known$noisier
+  while (length(chosen) < n && nrow(u) > 0) {
+    to <- expected_of(surrogate, space_distances(space, places, other))
+    best <- min(expected_of(surrogate, space_distances(space, places, places))$mean)
+    order <- order(-expected_improvement(to, best))
+    found <- allowed_rows(search, u[order, , drop = FALSE], 1, tried)
+    if (nrow(found$rows) == 0) break
+    chosen <- c(chosen, list(found$rows))
+    tried <- c(tried, row_keys(found$rows))
+    place <- space_places(space, found$rows)
+    loss <- c(loss, expected_of(surrogate, space_distances(space, places, place))$mean)
+    noisier <- c(noisier, 1)
+    places <- rbind(places, place)
+    surrogate <- surrogate_at(surrogate$theta, space_distances(space, places, places), loss, noisier)
+  }
+  list(rows = do.call(rbind, c(chosen, list(rows[0, , drop = FALSE]))), refusal = NULL)
+}
+
+candidate_points <- function(search, known, round, over = 600, around = 60) {
+  d <- length(search$space)
+  anywhere <- matrix(core_uniform(over * d, search$seed, as.integer(2 * round)), over)
+  best <- utils::head(order(known$loss), 5)
+  places <- space_places(search$space, known$rows[best, , drop = FALSE])
+  for (j in seq_len(d)) {
+    dimension <- search$space[[j]]
+    if (dimension$kind == "values" && !dimension$numeric) places[, j] <- (pmax(places[, j], 1) - 0.5) / length(dimension$values)
+  }
+  draws <- array(core_uniform(length(best) * around * d * 2, search$seed, as.integer(2 * round + 1)), c(length(best) * around, d, 2))
+  # a half of the settings moves, by a tenth of its width as a rule
+  near <- places[rep(seq_along(best), each = around), , drop = FALSE]
+  moved <- abs(near + ifelse(draws[, , 1] < 0.5, 0, 0.1 * stats::qnorm(draws[, , 2])))
+  rbind(anywhere, pmin(ifelse(moved > 1, 2 - moved, moved), 1 - 1e-9))
+}
