@@ -54,6 +54,6 @@ core_hash <- function(text) {
 }
 
 core_train <- function(fits, report, done, catch_term, threads) {
-    invisible(.Call(`_hylomath_core_train`, fits, report, done, catch_term, threads))
+    .Call(`_hylomath_core_train`, fits, report, done, catch_term, threads)
 }
 

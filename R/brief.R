@@ -109,6 +109,9 @@ fix_schema <- function(b) {
 # The table as everything else sees it: with the codes for missing taken out and the derived columns put in.
 brief_table <- function(b) working_table(b$table, table_rules(b))
 
+# The same of another table than the one that the brief carries.
+table_of <- function(b, table) brief_table(new_brief(brief_settings(b), table))
+
 # Brings `settings` into one section of the brief; NULLs leave what is there.
 set_section <- function(b, section, settings) {
   settings <- settle_settings(drop_nulls(settings), brief_schema()[[section]], section)

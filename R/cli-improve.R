@@ -86,3 +86,21 @@ cli_values <- function(text) lapply(cli_words(text), function(word) if (is.na(as
 
 # What an interrupt cut short is shown and kept, and is no success.
 cli_interrupted <- function(found) if (identical(found$stopped, "interrupted") || isTRUE(found$left_out > 0)) 1L
+
+cli_distil <- function(files, options) {
+  b <- cli_brief_and_table(files[2], options)
+  output <- options$output %||% paste0(sub("[.]ya?ml$", "", files[2]), ".hylo")
+  check_can_write(output)
+  teacher <- read_model(files[1])
+  kinds <- unlist(b$columns$kinds)
+  model <- distil(
+    teacher, b, temperature = cli_number(options$temperature, "temperature", 2), label_share = cli_number(options[["label-share"]], "label-share", 0.5),
+    unlabelled = if (length(files) > 2) read_table(files[3], kinds), teacher_data = if (!is.null(options[["teacher-data"]])) read_table(options[["teacher-data"]], unlist(teacher$brief$columns$kinds)),
+    k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options)
+  )
+  write_model(with_looks(model), output)
+  cli_say(options, sprintf("Wrote %s.", output))
+  cli_drawing(plot_distillation(model), options)
+  cli_result(model, options, c(list(file = output), model_facts(model), list(distilled = model$distilled)), silent = options$quiet)
+  if (model$stopped == "interrupted") 1L
+}

@@ -112,6 +112,18 @@ cli_verbs <- function() {
       ),
       example = "hylomath scout kilns.yml units=4..64 activation=relu,tanh learning_rate=1e-3..0.03 --budget 30 -o better.yml"
     ),
+    distil = list(
+      does = "Teach a small network by a large one, and compare teacher, student, and the student taught by labels alone on the same folds.",
+      takes = "TEACHER.hylo STUDENT.yml [UNLABELLED.csv]", run = cli_distil, least = 2, most = 3,
+      options = list(
+        cli_option("--temperature", "What scores are divided by before they are probabilities; 2 when it is not given.", metavar = "T"),
+        cli_option("--label-share", "How much the labels count, from 0 to 1; 0.5 when it is not given.", metavar = "SHARE"),
+        cli_option("--teacher-data", "The table that the teacher was trained on, where it is another one.", metavar = "TABLE"),
+        cli_option("--k", "The number of folds of the comparison; 5 when it is not given, 0 for none.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
+        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), output, figure, set, progress, json, quiet
+      ),
+      example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2"
+    ),
     lineup = list(
       does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
       options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),

@@ -27,7 +27,7 @@ fold_rule <- function(b, by, repeats) {
 # for the i-th of them the part of every row: training, validation or judged.
 lay_folds <- function(plan, table) {
   b <- plan$brief
-  table <- working_table(table, table_rules(b))
+  table <- table_of(b, table)
   part <- split_rows(b, table)
   laid <- list(plan = plan, table = table)
   if (is.null(plan$k)) {
@@ -101,41 +101,5 @@ check_fold_classes <- function(laid) {
 
 # ---- jobs ---------------------------------------------------------------------------------------------------------
 
-# The jobs of a plan, of all its folds or some; `want` is what is made of each fit, see job_results.
-fold_jobs <- function(laid, want, folds = seq_len(nrow(laid$each))) lapply(folds, function(i) list(plan = laid$plan, fold = i, want = want))
-
-# The fit of a plan's i-th fold, on the parts of the table that are its own.
-fold_spec <- function(b, table, part, i) {
-  training <- part %in% "training"
-  b$regimen$seed <- b$regimen$seed + i - 1
-  preparation <- learn_preparation(b, table, training)
-  b$regimen <- settled_regimen(b, sum(training), function() parameter_count(network_of(b, preparation)))
-  judged <- which(part == if ("judged" %in% part) "judged" else "validation")
-  c(fit_spec(b, table, preparation, part), list(table = table, judged = judged, learned = sum(training)))
-}
-
-# As much of a model as answering takes.
-fold_model <- function(spec, fit) {
-  model <- structure(list(brief = new_brief(spec$brief), preparation = spec$preparation, network = fit$network), class = "hylomath_model")
-  training <- seq_len(nrow(spec$table)) %in% spec$core$rows[spec$core$training]
-  model$preparation$target$smear <- fitted_smear(model, spec$table, training) %||% spec$preparation$target$smear
-  model
-}
-
-# What the fold's network answers to the rows that it judges.
-fold_answers <- function(spec, fit) {
-  table <- spec$table
-  model <- fold_model(spec, fit)
-  judged <- judged_rows(model, table[spec$judged, , drop = FALSE], spec$judged)
-  judged$row <- spec$judged
-  c(list(judged = judged), fit_facts(spec, fit))
-}
-
-# What a fit took.
-fit_facts <- function(spec, fit) {
-  list(
-    best_epoch = fit$best, epochs = nrow(fit$curves), updates = if (fit$best > 0) fit$curves$updates[nrow(fit$curves)] else 0, learned = spec$learned,
-    judging = length(spec$judged),
-    parameters = length(fit$parameters) * max(1L, length(fit$network$members)), seconds = max(fit$curves$seconds, 0)
-  )
-}
+# The jobs of a plan's folds; `want` is what is made of each fit, see job_results().
+fold_jobs <- function(laid, want) lapply(seq_len(nrow(laid$each)), function(i) list(plan = laid$plan, fold = i, want = want))

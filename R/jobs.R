@@ -1,12 +1,12 @@
 # Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here.
 #
 # A job is plain data, so that it can travel and be told from others: `plan` (see fold_plan), `fold`, the number of one of the plan's
-# folds, and `want`, the word for what is made of the fit. Its result depends on the job and the table alone.
-
-job_results <- function() list(answers = fold_answers, loss = fold_loss, rises = fold_rises)
+# folds, and `want`, the word for what is made of the fit; `taught`, if there is a teacher, see taught_spec(). Its result depends on
+# the job and the table alone.
 
 # The results of all jobs in their order, NULL for those that an interrupt left out. `what` they are is shown while they run; `each` is
-# called with a job's number and its result as soon as it is there, in whatever order they end.
+# called with a job's number and its result as soon as it is there, in whatever order they end. The attribute `interrupted` says whether
+# there was one.
 run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL) {
   about <- list(what = what, fits = length(jobs))
   results <- vector("list", length(jobs))
@@ -18,9 +18,9 @@ run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL)
     report(c(list(event = "ended", ended = ended), about))
   }
   report(c(list(event = "begin"), about))
-  run_here(table, jobs, keep, function(event) report(utils::modifyList(event, about)))
+  interrupted <- run_here(table, jobs, keep, function(event) report(utils::modifyList(event, about)))
   report(c(list(event = "finish", ended = ended), about))
-  results
+  structure(results, interrupted = interrupted)
 }
 
 # All that there is to say when not one of them was done.

@@ -78,7 +78,7 @@ scaled <- function(plan, shift, scale) {
 rank_normal <- function(plan, quantile) {
   share <- seq(0, 1, 0.01)
   knots <- quantile(share)
-  place <- tapply(share, factor(knots, unique(knots)), mean)
+  place <- tapply(share, match(knots, unique(knots)), mean)
   plan$knots <- unique(knots)
   plan$heights <- stats::qnorm(pmin(pmax(as.numeric(place), 0.0025), 0.9975))
   plan

@@ -16,12 +16,53 @@ format.hylomath_model <- function(x, ...) {
     indented("method", method_text(x)),
     indented("training", stopped_text(x)),
     indented("loss", loss_text(x)),
-    if (nrow(x$restarts) > 1) indented("starts", restarts_text(x)),
+    if (nrow(x$restarts) > 1) c(indented("starts", restarts_text(x)), luck_text(x)),
     if (!is.null(x$decision)) indented("answers", decision_line(x$decision)),
     if (!is.null(x$recalibration)) indented("calibrated", sprintf("by `%s` from %s", x$recalibration$method, counted(x$recalibration$rows, "row"))),
     indented("seeds", seeds_text(b)),
+    if (!is.null(x$distilled)) distilled_text(x$distilled),
     format_notes(notes(x))
   )
+}
+
+# Who taught the network, and what that was good for.
+distilled_text <- function(d) {
+  teacher <- sprintf("%s%s, %s", d$teacher$wiring, if (d$teacher$members > 1) sprintf(", a committee of %d", as.integer(d$teacher$members)) else "", counted(d$teacher$parameters, "parameter"))
+  lines <- c(
+    indented("teacher", teacher),
+    indented("taught", sprintf("%slabels count for %s%s", if (is.null(d$temperature)) "" else sprintf("at temperature %s, ", format_number(d$temperature)), format_percent_short(d$label_share), if (d$unlabelled) sprintf("; %s without a target by the teacher alone", counted(d$unlabelled, "row")) else ""))
+  )
+  if (is.null(d$comparison)) return(lines)
+  c(lines, "", cli::style_bold(sprintf("  Teacher and student on the same %d folds", as.integer(d$k))), "", comparison_text(d), "", paragraphs(c(
+    if (d$retrained) "The teacher was trained anew inside each fold, so no row is judged that it has learned from." else "The teacher has learned from none of these rows.",
+    taught_sentence(d)
+  )))
+}
+
+comparison_text <- function(d) {
+  t <- main_measures(d$comparison)
+  columns <- c(
+    list(measure = ifelse(duplicated(t$measure), "", t$measure), network = t$network, "mean of folds" = format_measure(t$mean), spread = format_measure(t$sd)),
+    list("from labels alone" = ifelse(is.na(t$difference), "", sprintf("%s (%s to %s)", format_signed(t$difference), format_signed(t$low), format_signed(t$high))))
+  )
+  text_table(columns, right = c(3, 4))
+}
+
+# The measure that networks are trained for, and the one that everybody knows.
+main_measures <- function(comparison) {
+  first <- comparison[comparison$network == comparison$network[1], ]
+  chosen <- intersect(c("accuracy", "cross-entropy", "Poisson deviance", "gamma deviance", "RMSE", "MAE"), first$measure)
+  chosen <- if ("accuracy" %in% chosen) c("accuracy", "cross-entropy") else utils::head(chosen, 2)
+  t <- comparison[comparison$measure %in% chosen & (if (is.null(comparison$target)) TRUE else comparison$target == comparison$target[1]), ]
+  t[order(match(t$measure, chosen)), ]
+}
+
+taught_sentence <- function(d) {
+  t <- main_measures(d$comparison)
+  own <- t[t$network == "student, taught", ][1, ]
+  better <- if (own$measure %in% c("accuracy")) own$difference > 0 else own$difference < 0
+  clear <- own$low > 0 || own$high < 0
+  sprintf("By %s the taught student is %s than the one taught by labels alone%s.", own$measure, if (better) "better" else "no better", if (clear || !better) "" else "; but the interval of the difference holds 0, so that may be luck")
 }
 
 stopped_text <- function(model) {
@@ -61,11 +102,20 @@ restarts_text <- function(model) {
   )
 }
 
+# How far apart the starts' measures are: the luck of training.
+luck_text <- function(model) {
+  r <- model$restarts
+  shown <- intersect(c("accuracy", "balanced accuracy", "cross-entropy", "AUC", "Poisson deviance", "gamma deviance", "RMSE", "MAE"), names(r))
+  if (length(shown) == 0) return(NULL)
+  spans <- vapply(utils::head(shown, 4), function(m) sprintf("%s %s to %s", m, format_measure(min(r[[m]], na.rm = TRUE)), format_measure(max(r[[m]], na.rm = TRUE))), "")
+  indented("luck", sprintf("over the starts, on %s rows: %s", if (all(is.na(r$validation))) "training" else "validation", paste(spans, collapse = "; ")))
+}
+
 loss_text <- function(model) {
   if (model$best_epoch == 0) return("no epoch was done")
   best <- model$curves[model$best_epoch, ]
   validation <- if (is.na(best$validation)) "no validation rows" else paste("validation", signif(best$validation, 4))
-  sprintf("training %s, %s at the kept epoch", signif(best$training, 4), validation)
+  sprintf("training %s%s, %s at the kept epoch", signif(best$training, 4), if (is.null(model$distilled)) "" else " (the teacher's part in it)", validation)
 }
 
 seeds_text <- function(b) sprintf("split %s, training %s", format_number(b$hold_out$seed), format_number(b$regimen$seed))

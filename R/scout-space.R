@@ -36,8 +36,9 @@ scout_space <- function(b, given) {
   if (anyDuplicated(names)) fail(sprintf("%s is given twice.", quoted(names[duplicated(names)][1])))
   if ("wiring" %in% names && any(is_wiring_setting(names))) fail(sprintf("`wiring` and %s can't both be searched.", quoted(names[is_wiring_setting(names)][1])), "Leave one of them out.")
   for (name in names[!is_wiring_setting(names)]) {
+    if (sub("^.*[.]", "", name) == "seed") fail("A seed is luck and can't be searched.", "Set `restarts` to see how much luck there is.")
     path <- setting_path(name)
-    if (path[1] == "hold_out" || name %in% c("seed", "regimen.seed")) fail(sprintf("%s can't be searched: it decides which rows are judged, or is luck.", quoted(paste(path, collapse = "."))))
+    if (path[1] == "hold_out") fail(sprintf("%s can't be searched: it decides which rows are judged.", quoted(paste(path, collapse = "."))))
   }
   stats::setNames(Map(function(name, what) space_dimension(b, name, what), names, given), names)
 }

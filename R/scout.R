@@ -188,12 +188,11 @@ judge_trials <- function(search, state, todo, share, briefs, store, report) {
       known[[i]] <<- row(i, result)
       store$add(trial_key(search, state, todo$trial[i]), known[[i]])
     }
-    run_jobs(search$brief$table, jobs, "fit", function(event) report(c(event, list(within = "search"))), keep)
+    done <- run_jobs(search$brief$table, jobs, "fit", function(event) report(c(event, list(within = "search"))), keep)
   }
-  done <- !vapply(known, is.null, NA)
-  found <- lapply(which(done), function(i) utils::modifyList(known[[i]], list(trial = todo$trial[i])))
+  found <- lapply(which(!vapply(known, is.null, NA)), function(i) utils::modifyList(known[[i]], list(trial = todo$trial[i])))
   state$fits <- do.call(rbind, c(list(state$fits), found))
-  if (!all(done)) state$stopped <- "interrupted"
+  if (length(missing) && attr(done, "interrupted")) state$stopped <- "interrupted"
   state
 }
 
@@ -240,11 +239,9 @@ new_scouting <- function(search, state, file) {
   judged <- unique(fits$trial)
   best <- as.integer(names(full)[which.min(full)])
   b <- search$brief
-  trials <- cbind(
-    data.frame(trial = judged, origin = state$origin[judged]), state$rows[judged, , drop = FALSE],
-    if (any(is_wiring_setting(names(search$space)))) data.frame(wiring = vapply(judged, function(t) trial_brief(search$brief, search$space, state$rows, t)$wiring, "")),
-    do.call(rbind, lapply(judged, function(t) trial_figures(fits, t, search)))
-  )
+  trials <- cbind(data.frame(trial = judged, origin = state$origin[judged]), state$rows[judged, , drop = FALSE])
+  if (any(is_wiring_setting(names(search$space)))) trials$wiring <- vapply(judged, function(t) trial_brief(b, search$space, state$rows, t)$wiring, "")
+  trials <- cbind(trials, do.call(rbind, lapply(judged, function(t) trial_figures(fits, t, search))))
   trials <- trials[order(!trials$whole, -trials$folds, trials$mean), ]
   rownames(trials) <- NULL
   structure(

@@ -52,7 +52,7 @@ judged_sets <- function(b, sets, k, repeats, by, report) {
   of <- rep(seq_along(sets), lengths(jobs))
   lapply(seq_along(sets), function(s) {
     own <- done[of == s]
-    if (any(vapply(own, is.null, NA))) return(NULL)
+    if (attr(done, "interrupted") || any(vapply(own, is.null, NA))) return(NULL)
     list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))))
   })
 }

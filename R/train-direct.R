@@ -21,7 +21,7 @@ fit_direct <- function(b, table, preparation, part) {
   }
   rows <- sum(part %in% "training")
   b[["regimen"]] <- settled_regimen(b, rows, function() parameter_count(network_of(b, preparation)))
-  fit <- fit_network(b, table, preparation, part, function(event) NULL)
+  fit <- fit_network(fit_spec(b, table, preparation, part), function(event) NULL)
   if (fit$stopped == "interrupted" || fit$best == 0) return(NULL)
   list(network = fit$network, method = b[["regimen"]]$method, rows = rows)
 }

@@ -19,13 +19,15 @@ fit_spec <- function(b, table, preparation, part, watched = NULL) {
       network = network, regimen = core_regimen(b$regimen), plans = preparation$columns, sources = encoder_sources(preparation, table), rows = rows,
       target = encode_target(b, preparation, table[rows, b$target, drop = FALSE]), weight = row_weights(b, table, preparation, rows, part == "training"),
       offset = offset, training = which(part == "training"), validation = which(part == "validation"), watched = which(part %in% watched),
-      output_bias = starting_answer(b, preparation, network, if (length(offset)) offset[part == "training"]), starts = as.integer(b$regimen$restarts)
+      output_bias = starting_answer(b, preparation, network, if (length(offset)) offset[part == "training"]), starts = as.integer(b$regimen$restarts),
+      soft = matrix(0, 0, 0), temperature = 1
     )
   )
 }
 
-fit_network <- function(b, table, preparation, part, report, watched = NULL) {
-  spec <- fit_spec(b, table, preparation, part, watched)
+fit_network <- function(spec, report) {
+  preparation <- spec$preparation
+  b <- spec$brief
   settings <- spec$core$regimen
   about <- list(epochs = settings$epochs, patience = settings$stop$patience, starts = b$regimen$restarts)
   report(c(list(event = "start", rows = spec$rows, inputs = length(preparation$columns), features = length(network_inputs(preparation)), method = b$regimen$method), about))
@@ -35,16 +37,17 @@ fit_network <- function(b, table, preparation, part, report, watched = NULL) {
 }
 
 # All at once, as one list of jobs of the core; NULL for a fit that an interrupt left out. `each` makes of a fit's number and the fit,
-# as soon as it has ended, what is kept of it.
+# as soon as it has ended, what is kept of it. The attribute `interrupted` says whether somebody wanted to stop.
 fit_networks <- function(specs, epoch_done, each = function(i, fit) fit) {
   fits <- vector("list", length(specs))
   kernel <- core_kernel()
   ended <- function(i, starts) {
     kept <- each(i, settled_fit(specs[[i]], starts, kernel))
     if (!is.null(kept)) fits[[i]] <<- kept
+    TRUE
   }
-  core_train(lapply(specs, `[[`, "core"), epoch_done, ended, isTRUE(getOption("hylomath.catch_term")), thread_count())
-  fits
+  interrupted <- core_train(lapply(specs, `[[`, "core"), epoch_done, function(...) unless_interrupted(ended(...)), isTRUE(getOption("hylomath.catch_term")), thread_count())
+  structure(fits, interrupted = interrupted)
 }
 
 # The best of the starts, or all of them as a committee.
@@ -62,6 +65,7 @@ settled_fit <- function(spec, starts, kernel) {
     if (length(members)) fit$network$members <- lapply(members, `[[`, "parameters")
   }
   fit$restarts <- restarts
+  fit$starts <- lapply(starts, `[[`, "parameters")
   fit$kept <- kept
   fit$kernel <- kernel
   fit
@@ -111,16 +115,15 @@ measured_curves <- function(curves, b, preparation) {
   kept
 }
 
-# What the core calls after each epoch. An interrupt while R code runs must not unwind the core's loop, so it becomes
-# the answer "stop".
+# What the core calls after each epoch.
 epoch_reporter <- function(report, about) {
   function(fit, start, epoch, best, best_loss, rows, training, validation, seconds) {
-    tryCatch(
-      {
-        report(c(list(event = "epoch", fit = fit, start = start, epoch = epoch, best = best, best_loss = best_loss, rows = rows, training = training, validation = validation, seconds = seconds), about))
-        TRUE
-      },
-      interrupt = function(e) FALSE
-    )
+    unless_interrupted({
+      report(c(list(event = "epoch", fit = fit, start = start, epoch = epoch, best = best, best_loss = best_loss, rows = rows, training = training, validation = validation, seconds = seconds), about))
+      TRUE
+    })
   }
 }
+
+# An interrupt while R code runs must not unwind the core's loop, so it becomes the answer "stop".
+unless_interrupted <- function(code) tryCatch(code, interrupt = function(e) FALSE)

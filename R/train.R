@@ -16,7 +16,7 @@
 #' @param ... Not used.
 #' @return A model: an object of class `hylomath_model`, a plain list of `brief` (with everything settled that it left to the
 #'   rule), `preparation`, `network` (layers and `parameters`), `curves`, `best_epoch`, `stopped` (`"epochs"`, `"patience"`,
-#'   `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"` or `"diverged"`), `restarts` (one row a start),
+#'   `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"` or `"diverged"`), `restarts` (one row a start: how it ended, its losses, and of several starts the measures of each on the validation rows),
 #'   `judged` (key, group, observed value, weight and answers of the validation, calibration and test rows and of at most 10,000
 #'   training rows), `direct` (a network without hidden layers, trained on the same rows for comparison), `baseline`, `looks`
 #'   (the networks that were judged on its test rows), `fingerprint` (of the table), `kernel`, `seconds` and `version`.
@@ -41,14 +41,21 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
   if (!is.null(data)) b <- attach_table(b, as_table(data))
   if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: train(b, data = ...).")
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
+  train_model(b, report, function(...) fit_spec(..., watched = if (watch_test) "test"))
+}
+
+# The model of a brief with a table and a seed; `spec_of` is fit_spec or something like it.
+train_model <- function(b, report, spec_of = fit_spec) {
   table <- brief_table(b)
   check_brief(b, table)
   part <- split_rows(b, table)
   preparation <- learn_preparation(b, table, part %in% "training")
   b$regimen <- settled_regimen(b, sum(part %in% "training"), function() parameter_count(network_of(b, preparation)))
-  fit <- fit_network(b, table, preparation, part, report, if (watch_test) "test")
+  fit <- fit_network(spec_of(b, table, preparation, part), report)
   direct <- if (fit$stopped != "interrupted") fit_direct(b, table, preparation, part)
-  new_model(b, table, preparation, part, fit, direct)
+  model <- new_model(b, table, preparation, part, fit, direct)
+  model$restarts <- restarts_judged(model, fit$starts, table, part)
+  model
 }
 
 # The regimen that a brief with a table comes to, before it is trained.

@@ -181,17 +181,18 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_train
-void core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads);
+bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads);
 RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP doneSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type fits(fitsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
     Rcpp::traits::input_parameter< Rcpp::Function >::type done(doneSEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    core_train(fits, report, done, catch_term, threads);
-    return R_NilValue;
+    rcpp_result_gen = Rcpp::wrap(core_train(fits, report, done, catch_term, threads));
+    return rcpp_result_gen;
 END_RCPP
 }
 

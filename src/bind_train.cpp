@@ -119,14 +119,21 @@ struct Results {
   std::vector<Rcpp::List> starts;   // by fit
   std::vector<std::size_t> missing;  // starts that have not ended
   Rcpp::Function done;
+  bool stopped = false;  // by what one of the functions returned
 
-  void put(std::size_t fit, std::size_t start, const Rcpp::List& result) {
+  // False when that is to be all.
+  bool put(std::size_t fit, std::size_t start, const Rcpp::List& result) {
     starts[fit][R_xlen_t(start)] = result;
-    if (--missing[fit] == 0) hand_over(fit);
+    return --missing[fit] > 0 || hand_over(fit);
   }
-  void hand_over(std::size_t fit) {
-    done(double(fit + 1), starts[fit]);
+  bool hand_over(std::size_t fit) {
+    const bool go_on = heed(done(double(fit + 1), starts[fit]));
     starts[fit] = Rcpp::List();
+    return go_on;
+  }
+  bool heed(SEXP go_on) {
+    stopped = stopped || !Rcpp::as<bool>(go_on);
+    return !stopped;
   }
 };
 
@@ -164,12 +171,12 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
   watch.stop_requested = stop_requested;
   if (report.isNotNull()) {
     const Rcpp::Function tell(report);
-    watch.epoch_done = [tell, &place](std::size_t job, const Progress& p) {
-      return Rcpp::as<bool>(tell(double(place[job].first + 1), double(place[job].second + 1), double(p.epoch), double(p.best), p.best_loss,
+    watch.epoch_done = [tell, &place, &results](std::size_t job, const Progress& p) {
+      return results.heed(tell(double(place[job].first + 1), double(place[job].second + 1), double(p.epoch), double(p.best), p.best_loss,
                                  double(p.rows), p.now.training, p.now.validation, p.now.seconds));
     };
   }
-  watch.job_done = [&](std::size_t job, const Trained<T>& trained) { results.put(place[job].first, place[job].second, as_list(trained, *jobs[job].network)); };
+  watch.job_done = [&](std::size_t job, const Trained<T>& trained) { return results.put(place[job].first, place[job].second, as_list(trained, *jobs[job].network)); };
   train_jobs<T>(Span<const Job<T>>(jobs), level, watch, threads);
 }
 
@@ -180,9 +187,10 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
 // `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`;
 // `soft`, a column a row or empty, and the `temperature` that it goes with, see core/loss.hpp.
 // `done` is called with the number of each fit that has ended and the list of its starts' results, in which NULL is one that a
-// stop left out; fits of which no start was begun are not spoken of.
+// stop left out; fits of which no start was begun are not spoken of. What `report` and `done` return says whether to go on;
+// returned is whether they, or somebody else, wanted to stop.
 // [[Rcpp::export]]
-void core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads) {
+bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads) {
   std::vector<Given> given;
   Results results{{}, {}, done};
   for (R_xlen_t f = 0; f < fits.size(); ++f) {
@@ -199,4 +207,5 @@ void core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Fu
   for (std::size_t f = 0; f < given.size(); ++f) {
     if (results.missing[f] > 0 && results.missing[f] < given[f].starts) results.hand_over(f);
   }
+  return results.stopped || signals.asked_to_stop();
 }

@@ -35,7 +35,10 @@ SignalWatch::~SignalWatch() {}
 bool SignalWatch::stop_requested() {
   if (asked != 0) return true;
   if (++calls_ % 64 != 0) return false;
-  return R_ToplevelExec([](void*) { R_CheckUserInterrupt(); }, nullptr) == FALSE;
+  if (R_ToplevelExec([](void*) { R_CheckUserInterrupt(); }, nullptr) == FALSE) asked = 1;
+  return asked != 0;
 }
+
+bool SignalWatch::asked_to_stop() const { return asked != 0; }
 
 }  // namespace hylo_bind

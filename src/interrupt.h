@@ -17,6 +17,7 @@ class SignalWatch {
   SignalWatch& operator=(const SignalWatch&) = delete;
 
   bool stop_requested();
+  bool asked_to_stop() const;  // without asking the front end
 
  private:
 #ifndef _WIN32

@@ -105,7 +105,7 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
       ended = mailbox.look(workers, news);
       for (const News& one : news) {
         if (!one.epoch) {
-          watch.job_done(one.job, results[one.job]);
+          if (!watch.job_done(one.job, results[one.job])) stop = true;
         } else if (!stop && !watch.epoch_done(one.job, *one.epoch)) {
           stop = true;
         }
