@@ -16,6 +16,15 @@ cli_progress <- function(options) {
   )
 }
 
+# The workers of the command: `--workers`, or what R_FUTURE_PLAN says when the package that heeds it is loaded.
+cli_plan <- function(workers) {
+  if (is.null(workers) && !nzchar(Sys.getenv("R_FUTURE_PLAN"))) return()
+  rlang::check_installed("future", "to spread fits over workers")
+  if (is.null(workers)) return(loadNamespace("future"))
+  number <- as_one_number(workers)
+  if (is.na(number)) future::plan(future::cluster, workers = cli_words(workers)) else future::plan(future::multisession, workers = type_number(1, 1000, whole = TRUE)(number, "--workers"))
+}
+
 cli_drawing <- function(figure, options) {
   if (is.null(options$figure)) return()
   write_figure(figure, options$figure)

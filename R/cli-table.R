@@ -6,6 +6,7 @@ cli_verbs <- function() {
   json <- cli_option("--json", "Give the result as JSON on standard output.", action = "store_true")
   quiet <- cli_option(c("-q", "--quiet"), "Say nothing but errors.", action = "store_true")
   progress <- cli_progress_option()
+  workers <- cli_option("--workers", "Spread the fits: a number of processes here, or host names with commas between them. The environment variable R_FUTURE_PLAN is heeded too.", metavar = "WHO")
   figure <- cli_option("--figure", "Draw it into a PNG file.", metavar = "FILE")
   list(
     look = list(
@@ -78,7 +79,7 @@ cli_verbs <- function() {
       options = list(
         cli_option("--k", "The number of folds; 10 when it is not given.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
         cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", metavar = "FILE"),
-        cli_option("--figures", "A folder to draw into, as with appraise.", metavar = "FOLDER"), set, progress, json, quiet
+        cli_option("--figures", "A folder to draw into, as with appraise.", metavar = "FOLDER"), set, workers, progress, json, quiet
       ),
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv"
     ),
@@ -86,7 +87,7 @@ cli_verbs <- function() {
       does = "Vary one setting of a brief over values, everything else fixed, judged by folds: units, rows, batch_size, or any other key.", takes = "BRIEF.yml SETTING=VALUE,VALUE,...", run = cli_vary, least = 2, most = 2,
       options = list(
         cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
-        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), figure, set, progress, json, quiet
+        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), figure, set, workers, progress, json, quiet
       ),
       example = "hylomath vary kilns.yml batch_size=16,64,256"
     ),
@@ -95,7 +96,7 @@ cli_verbs <- function() {
       options = list(
         cli_option("--direction", "backward (the default), forward or ranking.", metavar = "HOW"), cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"),
         cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"), cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"),
-        cli_option("--which", "Which set the brief is written with: small (the default) or best.", metavar = "SET"), output, figure, set, progress, json, quiet
+        cli_option("--which", "Which set the brief is written with: small (the default) or best.", metavar = "SET"), output, figure, set, workers, progress, json, quiet
       ),
       example = "hylomath sift kilns.yml -o fewer.yml"
     ),
@@ -108,7 +109,7 @@ cli_verbs <- function() {
         cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"), cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"),
         cli_option("--where", "A condition between settings, such as \"units * layers <= 64\".", metavar = "CONDITION"),
         cli_option("--keep", "The file that keeps the search; the brief's name with .scout when it is not given. `hylomath show` opens it.", metavar = "FILE"),
-        cli_option("--figures", "A folder to draw into: the measure by each setting, the best so far, and layers by units.", metavar = "FOLDER"), output, set, progress, json, quiet
+        cli_option("--figures", "A folder to draw into: the measure by each setting, the best so far, and layers by units.", metavar = "FOLDER"), output, set, workers, progress, json, quiet
       ),
       example = "hylomath scout kilns.yml units=4..64 activation=relu,tanh learning_rate=1e-3..0.03 --budget 30 -o better.yml"
     ),
@@ -120,7 +121,7 @@ cli_verbs <- function() {
         cli_option("--label-share", "How much the labels count, from 0 to 1; 0.5 when it is not given.", metavar = "SHARE"),
         cli_option("--teacher-data", "The table that the teacher was trained on, where it is another one.", metavar = "TABLE"),
         cli_option("--k", "The number of folds of the comparison; 5 when it is not given, 0 for none.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
-        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), output, figure, set, progress, json, quiet
+        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), output, figure, set, workers, progress, json, quiet
       ),
       example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2"
     ),

@@ -41,6 +41,8 @@ cli_targets <- function(text, place, query) {
 # A brief file with its table, and what the command line overrides.
 cli_brief_and_table <- function(file, options) {
   b <- cli_override(read_brief(file, read = FALSE), options$set)
+  options(hylomath.catch_term = TRUE)
+  cli_plan(options$workers)
   if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(file)), "Add the lines `data:` and `  file: <table>.csv`.")
   read_brief_table(b, dirname(file))
 }
@@ -49,7 +51,6 @@ cli_train <- function(files, options) {
   b <- cli_brief_and_table(files, options)
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
   check_can_write(output)
-  options(hylomath.catch_term = TRUE)
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
   # what was looked at before this training is not forgotten with the file that held it
   model <- with_looks(train(b, progress = cli_progress(options), watch_test = options[["watch-test"]]), former)

@@ -1,4 +1,4 @@
-# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here.
+# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here: by the core's threads, or by the workers of a future::plan().
 #
 # A job is plain data, so that it can travel and be told from others: `plan` (see fold_plan), `fold`, the number of one of the plan's
 # folds, and `want`, the word for what is made of the fit; `taught`, if there is a teacher, see taught_spec(). Its result depends on
@@ -18,7 +18,8 @@ run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL)
     report(c(list(event = "ended", ended = ended), about))
   }
   report(c(list(event = "begin"), about))
-  interrupted <- run_here(table, jobs, keep, function(event) report(utils::modifyList(event, about)))
+  run <- if (use_workers()) run_on_workers else run_here
+  interrupted <- run(table, jobs, keep, function(event) report(utils::modifyList(event, about)))
   report(c(list(event = "finish", ended = ended), about))
   structure(results, interrupted = interrupted)
 }

@@ -1,0 +1,136 @@
+# Jobs spread over the workers of the user's future::plan(): other processes, other machines, a queue.
+#
+# The table reaches each worker once: as a file by its content hash where the worker sees the same disk, otherwise sent along when a
+# worker says that it lacks it. Results don't depend on who works: seeds travel with the jobs, and so does the kernel level. The jobs of a worker that
+# is lost are done again by others, or here when none is left.
+
+use_workers <- function() isNamespaceLoaded("future") && !inherits(future::plan(), "sequential")
+
+# A chunk of jobs that has cost so many workers is not sent out again.
+most_losses <- 3
+
+# As run_here().
+run_on_workers <- function(table, jobs, keep, report) {
+  former <- options(future.globals.maxSize = Inf)
+  on.exit(options(former))
+  order <- list(hash = rlang::hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
+  order$file <- shared_table(table, order$hash)
+  order$threads <- max(1L, thread_count() %/% as.integer(min(future::nbrOfWorkers(), length(jobs))))
+  waiting <- lapply(split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads), function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
+  running <- list()
+  hurt <- FALSE
+  tryCatch(
+    {
+      while (length(waiting) || length(running)) {
+        if (hurt && length(running) == 0) {
+          if (!mend_plan()) {
+            rest <- sort(unlist(lapply(waiting, `[[`, "numbers")))
+            warning(sprintf("All workers were lost; the last %s are done here.", counted(length(rest), "fit")), call. = FALSE)
+            return(run_here(table, jobs[rest], function(i, result) keep(rest[i], result), report))
+          }
+          hurt <- FALSE
+        }
+        while (length(waiting) && !hurt && length(running) < future::nbrOfWorkers()) {
+          running <- c(running, list(sent_out(waiting[[1]], order, table, jobs)))
+          waiting <- waiting[-1]
+        }
+        back <- which(vapply(running, function(chunk) is_back(chunk$future), NA))
+        if (length(back) == 0) Sys.sleep(0.02)
+        for (i in back) {
+          chunk <- running[[i]]
+          answer <- answer_of(chunk$future)
+          if (inherits(answer, "FutureError")) {
+            hurt <- TRUE
+            chunk$losses <- chunk$losses + 1
+            if (chunk$losses == most_losses) fail(sprintf("%d workers were lost over the same fits.", most_losses), paste("The last one:", conditionMessage(answer)))
+            waiting <- c(list(chunk), waiting)
+          } else if (identical(answer$lacks, "table")) {
+            chunk$with_table <- TRUE
+            waiting <- c(list(chunk), waiting)
+          } else if (identical(answer$lacks, "kernel")) {
+            fail(sprintf("The worker on %s can't compute at the kernel level `%s` of this machine.", answer$host, order$kernel), sprintf("Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike.", answer$best))
+          } else {
+            for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], answer$results[[j]])
+          }
+        }
+        if (length(back)) running <- running[-back]
+      }
+      FALSE
+    },
+    interrupt = function(e) TRUE
+  )
+}
+
+# After a loss: workers that the plan starts by itself are started anew; of a cluster that was handed to it those stay that still answer. Whether
+# there is any.
+mend_plan <- function() {
+  plans <- future::plan("list")
+  workers <- formals(future::plan())$workers
+  future::plan(future::sequential)
+  if (!inherits(workers, "cluster")) {
+    future::plan(plans)
+    return(TRUE)
+  }
+  answers <- vapply(seq_along(workers), function(i) tryCatch({ parallel::clusterCall(workers[i], Sys.getpid); TRUE }, error = function(e) FALSE), NA)
+  if (any(answers)) future::plan(future::cluster, workers = workers[answers])
+  any(answers)
+}
+
+# A chunk of jobs on its way; a worker that can't even be reached is found out when its answer is asked for.
+sent_out <- function(chunk, order, table, jobs) {
+  if (chunk$with_table) order$table <- table
+  order$jobs <- jobs[chunk$numbers]
+  chunk$future <- tryCatch(
+    future::future(hylomath:::work_off(order), globals = list(order = order), packages = "hylomath", seed = NULL, lazy = FALSE),
+    FutureError = function(e) e
+  )
+  chunk
+}
+
+is_back <- function(future) inherits(future, "FutureError") || tryCatch(future::resolved(future), FutureError = function(e) TRUE)
+
+answer_of <- function(future) if (inherits(future, "FutureError")) future else tryCatch(future::value(future), FutureError = function(e) e)
+
+# The table in a file that workers on the same disk can read; the folder is the option `hylomath.cache`, which a cluster's workers have
+# to share, else that of the session; FALSE is for no file.
+shared_table <- function(table, hash) {
+  if (isFALSE(getOption("hylomath.cache"))) return("")
+  file <- file.path(getOption("hylomath.cache") %||% tempdir(), sprintf("hylomath-%s.rds", hash))
+  if (!file.exists(file)) replace_whole(file, function(part) saveRDS(table, part, compress = FALSE))
+  file
+}
+
+# ---- on the worker ------------------------------------------------------------------------------------------------
+
+# list(results), or what the worker lacks.
+work_off <- function(order) {
+  table <- table_by_hash(order)
+  if (is.null(table)) return(list(lacks = "table"))
+  former <- Sys.getenv("HYLOMATH_KERNEL", NA)
+  on.exit(if (is.na(former)) Sys.unsetenv("HYLOMATH_KERNEL") else Sys.setenv(HYLOMATH_KERNEL = former))
+  best <- core_kernel()
+  Sys.setenv(HYLOMATH_KERNEL = order$kernel)
+  if (inherits(try(core_kernel(), silent = TRUE), "try-error")) return(list(lacks = "kernel", host = Sys.info()[["nodename"]], best = best))
+  # the cores of the asker's machine are shared out; another machine's are its own
+  threads <- options(hylomath.threads = if (Sys.info()[["nodename"]] == order$host) order$threads else getOption("hylomath.threads"))
+  on.exit(options(threads), add = TRUE)
+  results <- vector("list", length(order$jobs))
+  run_here(table, order$jobs, function(i, result) results[[i]] <<- result, function(event) NULL)
+  list(results = results)
+}
+
+# The last table that this worker was given is kept.
+the_table <- new.env()
+
+table_by_hash <- function(order) {
+  if (identical(the_table$hash, order$hash)) return(the_table$table)
+  table <- order$table
+  if (is.null(table) && file.exists(order$file)) {
+    table <- readRDS(order$file)
+    if (!identical(rlang::hash(table), order$hash)) table <- NULL
+  }
+  if (is.null(table)) return(NULL)
+  the_table$hash <- order$hash
+  the_table$table <- table
+  table
+}
