@@ -8,7 +8,7 @@ changed_brief <- function(b, values) {
   for (name in names(values)[!wired]) settings <- set_setting(settings, setting_path(name), values[[name]])
   if (any(wired)) settings$wiring <- changed_wiring(settings$wiring, values[wired])
   changed <- complete_brief(settle_settings(settings, brief_schema()))
-  attach_table(changed, b$table)
+  if (is.null(b$table)) changed else attach_table(changed, b$table)
 }
 
 is_wiring_setting <- function(name) grepl("^(layers|units|units_[1-9][0-9]*|activation|dropout)$", name)

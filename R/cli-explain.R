@@ -109,14 +109,30 @@ cli_contributions <- function(files, options) {
 }
 
 cli_lineup <- function(files, options) {
+  for (file in files) check_file(file)
+  kept <- files[vapply(files, is_result, NA)]
+  if (length(kept)) return(cli_lineup_folds(files, kept, options))
   tables <- files[!grepl("[.]hylo$", files)]
   models <- setdiff(files, tables)
   if (length(tables) > 1) cli_wrong(sprintf("One table at most is taken beside the models, not %s.", enumerate(tables)), "lineup")
   if (length(models) < 2) cli_wrong("Two models at least are lined up: hylomath lineup a.hylo b.hylo", "lineup")
-  names <- sub("[.]hylo$", "", if (anyDuplicated(basename(models))) models else basename(models))
-  read <- stats::setNames(lapply(models, read_model), names)
+  read <- stats::setNames(lapply(models, read_model), cli_names(models))
   found <- lineup(read, data = if (length(tables)) cli_table(read[[1]], tables), rows = options$rows)
   if (found$looks > 0) for (i in seq_along(models)) cli_keep_looks(read[[i]], models[i])
   cli_drawing(plot_lineup(found), options)
   cli_result(found, options, unclass(found))
+}
+
+cli_lineup_folds <- function(files, kept, options) {
+  other <- setdiff(files, kept)
+  if (length(other)) cli_wrong(sprintf("Folds are lined up with folds, and bring their own rows: %s is something else.", quoted(other[1])), "lineup")
+  found <- lineup(stats::setNames(lapply(kept, read_result), cli_names(kept)))
+  cli_drawing(plot_lineup(found), options)
+  cli_result(found, options, unclass(found))
+}
+
+# Files by their names without folder and ending, where that tells them apart.
+cli_names <- function(files) {
+  short <- sub("[.][^.]*$", "", basename(files))
+  if (anyDuplicated(short)) files else short
 }

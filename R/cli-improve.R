@@ -8,10 +8,7 @@ cli_folds <- function(files, options) {
     cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(found$predictions), "row")))
   }
   if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
-  facts <- c(found[c("measures", "each", "by", "k", "repeats")], list(notes = found$pooled$notes))
-  if (!is.null(found$pooled$confusion)) facts$confusion <- confusion_table(found$pooled)
-  cli_result(found, options, facts, silent = options$quiet)
-  cli_interrupted(found)
+  cli_kept(found, options)
 }
 
 cli_vary <- function(files, options) {
@@ -23,8 +20,7 @@ cli_vary <- function(files, options) {
     list(b), stats::setNames(list(values), setting), list(k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
   ))
   cli_drawing(plot_variation(found), options)
-  cli_result(found, options, found[c("setting", "values", "against", "k", "repeats")], silent = options$quiet)
-  cli_interrupted(found)
+  cli_kept(found, options)
 }
 
 cli_sift <- function(files, options) {
@@ -37,8 +33,7 @@ cli_sift <- function(files, options) {
     cli_say(options, sprintf("Wrote %s.", options$output))
   }
   cli_drawing(plot_sifting(found), options)
-  cli_result(found, options, found[c("path", "best", "small", "dropped", "direction")], silent = options$quiet)
-  cli_interrupted(found)
+  cli_kept(found, options)
 }
 
 cli_scout <- function(files, options) {
@@ -48,7 +43,7 @@ cli_scout <- function(files, options) {
   if (!is.null(options$output)) check_can_write(options$output)
   found <- do.call(scout, c(list(b), given, list(
     budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf), judge = options$judge %||% "folds", k = cli_number(options$k, "k", 5),
-    repeats = cli_number(options$repeats, "repeats", 1), by = options$by, where = options$where, file = keep, progress = cli_progress(options)
+    repeats = cli_number(options$repeats, "repeats"), by = options$by, where = options$where, file = keep, progress = cli_progress(options)
   )))
   cli_say(options, sprintf("Every fit is kept in %s.", keep))
   if (!is.null(options$output)) {
@@ -56,11 +51,9 @@ cli_scout <- function(files, options) {
     cli_say(options, sprintf("Wrote %s.", options$output))
   }
   if (!is.null(options$figures)) cli_scouting_figures(found, options$figures)
-  cli_result(found, options, scouting_facts(found), silent = options$quiet)
+  cli_result(found, options, result_facts(found), silent = options$quiet)
   cli_interrupted(found)
 }
-
-scouting_facts <- function(found) found[c("trials", "settings", "best", "own", "stopped", "judge", "k", "repeats", "primary", "where", "file")]
 
 cli_scouting_figures <- function(found, folder) {
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
@@ -83,6 +76,16 @@ cli_search_space <- function(pairs) {
 
 # Numbers where they are ones.
 cli_values <- function(text) lapply(cli_words(text), function(word) if (is.na(as_one_number(word))) word else as_one_number(word))
+
+# The result is kept where that is wanted, and given.
+cli_kept <- function(found, options) {
+  if (!is.null(options$keep)) {
+    write_result(found, options$keep)
+    cli_say(options, sprintf("Kept the result in %s.", options$keep))
+  }
+  cli_result(found, options, result_facts(found), silent = options$quiet)
+  cli_interrupted(found)
+}
 
 # What an interrupt cut short is shown and kept, and is no success.
 cli_interrupted <- function(found) if (identical(found$stopped, "interrupted") || isTRUE(found$left_out > 0)) 1L

@@ -7,6 +7,7 @@ cli_verbs <- function() {
   quiet <- cli_option(c("-q", "--quiet"), "Say nothing but errors.", action = "store_true")
   progress <- cli_progress_option()
   workers <- cli_option("--workers", "Spread the fits: a number of processes here, or host names with commas between them. The environment variable R_FUTURE_PLAN is heeded too.", metavar = "WHO")
+  keep <- cli_option("--keep", "A file to keep the whole result in; `hylomath show` opens it, and `hylomath lineup` compares folds.", metavar = "FILE")
   figure <- cli_option("--figure", "Draw it into a PNG file.", metavar = "FILE")
   list(
     look = list(
@@ -79,7 +80,7 @@ cli_verbs <- function() {
       options = list(
         cli_option("--k", "The number of folds; 10 when it is not given.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
         cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", metavar = "FILE"),
-        cli_option("--figures", "A folder to draw into, as with appraise.", metavar = "FOLDER"), set, workers, progress, json, quiet
+        cli_option("--figures", "A folder to draw into, as with appraise.", metavar = "FOLDER"), keep, set, workers, progress, json, quiet
       ),
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv"
     ),
@@ -87,7 +88,7 @@ cli_verbs <- function() {
       does = "Vary one setting of a brief over values, everything else fixed, judged by folds: units, rows, batch_size, or any other key.", takes = "BRIEF.yml SETTING=VALUE,VALUE,...", run = cli_vary, least = 2, most = 2,
       options = list(
         cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"), cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"),
-        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), figure, set, workers, progress, json, quiet
+        cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"), figure, keep, set, workers, progress, json, quiet
       ),
       example = "hylomath vary kilns.yml batch_size=16,64,256"
     ),
@@ -96,7 +97,7 @@ cli_verbs <- function() {
       options = list(
         cli_option("--direction", "backward (the default), forward or ranking.", metavar = "HOW"), cli_option("--k", "The number of folds; 5 when it is not given.", metavar = "N"),
         cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"), cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"),
-        cli_option("--which", "Which set the brief is written with: small (the default) or best.", metavar = "SET"), output, figure, set, workers, progress, json, quiet
+        cli_option("--which", "Which set the brief is written with: small (the default) or best.", metavar = "SET"), output, figure, keep, set, workers, progress, json, quiet
       ),
       example = "hylomath sift kilns.yml -o fewer.yml"
     ),
@@ -126,7 +127,7 @@ cli_verbs <- function() {
       example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2"
     ),
     lineup = list(
-      does = "Put models side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv]", run = cli_lineup, least = 2, most = 100,
+      does = "Put models, or folds that were kept, side by side: the same rows, the same measures, differences with their intervals.", takes = "A.hylo B.hylo ... [TABLE.csv] | A.folds B.folds ...", run = cli_lineup, least = 2, most = 100,
       options = list(cli_option("--rows", "Which rows they share: test, validation or calibration.", metavar = "PART"), figure, json),
       example = "hylomath lineup small.hylo large.hylo"
     ),
@@ -140,7 +141,7 @@ cli_verbs <- function() {
       example = "hylomath predict kilns.hylo new.csv -o scored.csv"
     ),
     show = list(
-      does = "Show what a model or brief file holds.", takes = "MODEL.hylo|BRIEF.yml", run = cli_show, least = 1, most = 1,
+      does = "Show what a file holds: a model, a brief, or a result that was kept (of folds, vary, sift or scout).", takes = "MODEL.hylo|BRIEF.yml|RESULT", run = cli_show, least = 1, most = 1,
       options = list(
         cli_option("--brief", "Give the model's brief as YAML.", action = "store_true"), cli_option("--curves", "Give the loss curves as CSV.", action = "store_true"),
         cli_option("--layers", "Give the layers and their parameters.", action = "store_true"), cli_option("--weights", "Give all weights and biases, as JSON.", action = "store_true"),

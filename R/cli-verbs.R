@@ -38,15 +38,6 @@ cli_targets <- function(text, place, query) {
   trimws(strsplit(text, ",", fixed = TRUE)[[1]])
 }
 
-# A brief file with its table, and what the command line overrides.
-cli_brief_and_table <- function(file, options) {
-  b <- cli_override(read_brief(file, read = FALSE), options$set)
-  options(hylomath.catch_term = TRUE)
-  cli_plan(options$workers)
-  if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(file)), "Add the lines `data:` and `  file: <table>.csv`.")
-  read_brief_table(b, dirname(file))
-}
-
 cli_train <- function(files, options) {
   b <- cli_brief_and_table(files, options)
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
@@ -85,6 +76,11 @@ cli_show <- function(files, options) {
     b <- read_brief(files)
     return(cli_result(b, options, brief_settings(b)))
   }
+  check_file(files)
+  if (is_result(files)) {
+    found <- read_result(files)
+    return(cli_result(found, options, result_facts(found)))
+  }
   model <- read_model(files)
   if (options$brief) return(cat(brief_yaml(model$brief)))
   if (options$curves) return(data.table::fwrite(loss_curves(model), ""))
@@ -116,59 +112,6 @@ cli_probe <- function(files, options) {
   cli_say(options, sprintf("Wrote %s: %s of %s.", options$output, counted(nrow(values), "row"), counted(ncol(values), "unit")))
 }
 
-# ---- shared -------------------------------------------------------------------------------------------------------
-
-# `--set regimen.epochs=50`, as if the brief file said so.
-cli_override <- function(b, pairs) {
-  if (length(pairs) == 0) return(b)
-  settings <- brief_settings(b)
-  for (pair in pairs) {
-    if (!grepl("=", pair)) cli_wrong(sprintf("`--set %s` has no value: write it as key=value.", pair))
-    path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
-    value <- parse_yaml(paste0("value: ", sub("^[^=]*=", "", pair)), sprintf("`--set %s`", pair))$value
-    settings <- cli_settle(set_at(settings, path, value))
-  }
-  changed <- complete_brief(settings)
-  if (is.null(b$table)) changed else attach_table(changed, b$table)
-}
-
-# The settings with a value at a path, whose upper parts may not be there yet. A word in its way is the kind of what is set
-# (`regimen.loss.knee`), or gives way (`regimen.stop.seconds` for `none`); another kind has settings of its own.
-set_at <- function(settings, path, value) {
-  if (is.character(settings)) settings <- if (settings[1] %in% c("none", "even", "auto")) list() else list(kind = settings[1])
-  if (path[1] == "kind") settings <- list()
-  settings <- as.list(settings)
-  settings[[path[1]]] <- if (length(path) == 1) value else set_at(settings[[path[1]]], path[-1], value)
-  settings
-}
-
-# What is wrong with a key on the command line is a wrong call.
-cli_settle <- function(settings) {
-  tryCatch(
-    settle_settings(settings, brief_schema()),
-    hylomath_error = function(e) fail(e$what, e$try, class = "hylomath_error_usage")
-  )
-}
-
-# What a script wants to know of a model.
-model_facts <- function(model) {
-  list(
-    target = model$brief$target, task = model$brief$task, wiring = model$brief$wiring, parts = model$parts,
-    parameters = length(model$network$parameters), epochs = nrow(model$curves), best_epoch = model$best_epoch,
-    stopped = model$stopped, seconds = model$seconds,
-    method = model$brief$regimen$method, training_loss = model$curves$training[model$best_epoch], validation_loss = model$curves$validation[model$best_epoch],
-    restarts = model$restarts,
-    notes = notes(model)
-  )
-}
-
-# Before hours of training, not after.
-check_can_write <- function(file) {
-  folder <- dirname(file)
-  if (!dir.exists(folder)) fail(sprintf("There is no folder %s to write %s into.", quoted(folder), quoted(basename(file))))
-  if (dir.exists(file)) fail(sprintf("%s is a folder; the model needs a file name.", quoted(file)))
-  if (file.access(folder, 2) != 0) fail(sprintf("The folder %s is not writable.", quoted(folder)))
-}
 
 # The path of a file as seen from a folder: relative where it lies below, absolute elsewhere.
 path_from <- function(file, folder) {

@@ -79,6 +79,7 @@ candidate_points <- function(search, known, round, over = 600, around = 60) {
   for (j in seq_len(d)) {
     dimension <- search$space[[j]]
     if (dimension$kind == "values" && !dimension$numeric) places[, j] <- (pmax(places[, j], 1) - 0.5) / length(dimension$values)
+    places[, j] <- pmin(pmax(places[, j], 0), 1)  # the brief's own settings may lie outside
   }
   draws <- array(core_uniform(length(best) * around * d * 2, search$seed, as.integer(2 * round + 1)), c(length(best) * around, d, 2))
   # a half of the settings moves, by a tenth of its width as a rule

@@ -28,7 +28,7 @@ store_header <- function(search) {
     space = unname(lapply(search$space, function(dimension) {
       if (dimension$kind == "values") dimension$values <- lapply(dimension$values, function(value) if (is.numeric(value)) as.double(value) else value)
       dimension
-    })), where = search$where, seed = search$seed, k = if (!is.null(search$k)) as.integer(search$k), repeats = as.integer(search$repeats), by = search$by, at_once = as.integer(search$at_once)
+    })), own = as.list(search$own), folds = search$folds, layers = search$layers, where = search$where, seed = search$seed, k = if (!is.null(search$k)) as.integer(search$k), repeats = as.integer(search$repeats), by = search$by, at_once = as.integer(search$at_once)
   )
 }
 
@@ -65,6 +65,11 @@ read_store <- function(file) {
   if (!endsWith(text, "\n")) write_whole(charToRaw(paste0(paste(lines[-length(lines)], collapse = "\n"), "\n")), file)
   fits <- lapply(drop_nulls(parsed[-1]), function(line) list(settings = line$settings, fit = as.data.frame(lapply(line$fit, from_stored))))
   list(header = parsed[[1]], fits = fits)
+}
+
+is_store <- function(file) {
+  start <- charToRaw("{\"format\":\"hylomath scouting\"")
+  identical(readBin(file, "raw", length(start)), start)
 }
 
 # A search that is continued without a seed of its own goes on with the one it had.

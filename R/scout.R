@@ -12,14 +12,16 @@
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
 #' @param judge `"folds"`, or `"validation"` for the brief's own validation rows: k times as quick, and as much noisier.
-#' @param k,repeats,by,progress See [folds()].
+#' @param k,by,progress See [folds()].
+#' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the first dealing is judged by;
+#'   2 where rows can be dealt in more than one way.
 #' @param where A condition between the settings, such as `units * layers <= 64`; see [expressions].
 #' @param at_once Trials in a round after the first: more use more cores, fewer learn more from each other.
 #' @param file A file into which every fit is written as it ends. If it holds a search of the same brief, table and settings already,
 #'   that one goes on where it was, whether it was killed or the budget is larger now; the result is the same as without the break.
 #' @details
-#' *Weak trials are stopped early* (successive halving: Jamieson and Talwalkar 2016): on one fold first, then on a third of them,
-#' then on all (on validation rows: with a ninth of the epochs, a third, all); at each of these rungs the better half of all that
+#' *Weak trials are stopped early* (successive halving: Jamieson and Talwalkar 2016): on one fold first, then on a third of them, on all, and
+#' then on all dealings (on validation rows: with a ninth of the epochs, a third, all); at each of these rungs the better half of all that
 #' have been there goes on. The brief's own settings are judged in full always.
 #'
 #' *The winner's figure is optimistic*: it is the best of many. The figure to report comes from the test rows, once, for the winner
@@ -46,24 +48,26 @@ scout <- function(b, ...) UseMethod("scout")
 
 #' @rdname scout
 #' @export
-scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = "folds", k = 5, repeats = 1, by = NULL, where = NULL, at_once = 4, file = NULL, progress = "auto") {
+scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = "folds", k = 5, repeats = NULL, by = NULL, where = NULL, at_once = 4, file = NULL, progress = "auto") {
   type_number(2, 1e5, whole = TRUE)(budget, "budget")
   type_number(0, open_low = TRUE)(seconds, "seconds")
   type_choice(c("folds", "validation"))(judge, "judge")
   type_number(1, 1000, whole = TRUE)(at_once, "at_once")
   report <- reporter(progress)
   where <- rlang::enquo(where)
+  repeats <- repeats %||% if (fold_rule(b, by, 1) %in% c("ordered", "group")) 1 else 2
   if (is.null(b$table)) fail("This brief has no table to train on.", "Give it one first: see brief().")
   b$regimen$seed <- b$regimen$seed %||% stored_seed(file) %||% draw_seed()
   space <- scout_space(b, list(...))
   search <- list(
     brief = b, space = space, layers = length(parse_wiring(b$wiring)$layers), where = if (!rlang::quo_is_null(where)) where_text(where, space), seed = b$regimen$seed,
-    k = if (judge == "folds") k, repeats = repeats, by = by, at_once = at_once
+    k = if (judge == "folds") as.integer(k), repeats = repeats, by = by, at_once = at_once
   )
   plan <- lay_folds(fold_plan(b, search$k, repeats, by), b$table)
   check_plan(plan)
   search$folds <- nrow(plan$each)
   search$rungs <- search_rungs(search$k, search$folds)
+  search$own <- own_row(search)
   store <- open_store(file, search)
   new_scouting(search, run_search(search, store, budget, seconds, report), file)
 }
@@ -82,7 +86,7 @@ where_text <- function(quosure, space) {
 # search and the fits, in rounds; a fit that the store holds is not done again.
 run_search <- function(search, store, budget, seconds, report) {
   began <- proc.time()[["elapsed"]]
-  own <- own_row(search)
+  own <- search$own
   state <- list(rows = own, origin = "own", fits = no_fits(), stopped = NULL)
   tried <- if (in_space(search, own)) row_keys(own) else character()
   round <- 0
@@ -100,7 +104,7 @@ run_search <- function(search, store, budget, seconds, report) {
     state$origin <- c(state$origin, rep(if (round == 0) "filling" else "model", length(new)))
     state <- climb(search, state, if (round == 0) c(1L, new) else new, store, report)
     round <- round + 1
-    report(list(event = "round", round = round, trials = nrow(state$rows), budget = budget, best = best_so_far(search, state), primary = loss_name(search$brief)))
+    report(list(event = "round", round = round, trials = nrow(state$rows), budget = budget, last = nrow(state$rows) >= budget, best = best_so_far(search, state), primary = loss_name(search$brief)))
   }
   state
 }
@@ -139,7 +143,8 @@ in_space <- function(search, own) {
 # What a trial is judged by before it goes on: so many folds, or so much of its epochs.
 search_rungs <- function(k, folds) {
   if (is.null(k)) return(data.frame(folds = 1L, epochs = c(1 / 9, 1 / 3, 1)))
-  data.frame(folds = as.integer(unique(c(1, ceiling(folds / 3), folds))), epochs = 1)
+  once <- min(k, folds)
+  data.frame(folds = as.integer(unique(c(1, ceiling(once / 3), once, folds))), epochs = 1)
 }
 
 # Takes trials up the rungs, all of a rung at once.
@@ -221,7 +226,6 @@ known_losses <- function(search, state) {
   top <- stats::median(estimate[is.finite(estimate)]) + 3 * (stats::median(estimate[is.finite(estimate)]) - min(estimate, na.rm = TRUE)) + 1e-12
   estimate <- pmin(estimate, top)
   use <- !is.na(estimate)
-  if (!in_space(search, state$rows[1, , drop = FALSE])) use[1] <- FALSE
   list(rows = state$rows[use, , drop = FALSE], loss = estimate[use], noisier = noisier[use])
 }
 
@@ -233,7 +237,8 @@ best_so_far <- function(search, state) {
 # ---- the result ---------------------------------------------------------------------------------------------------
 
 new_scouting <- function(search, state, file) {
-  fits <- state$fits
+  fits <- state$fits[order(state$fits$trial, state$fits$share, state$fits$fold), ]
+  rownames(fits) <- NULL
   full <- rung_losses(fits, search$rungs[nrow(search$rungs), ])
   check_any_done(if (length(full)) as.list(full) else list(NULL), "trial")
   judged <- unique(fits$trial)

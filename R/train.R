@@ -9,8 +9,9 @@
 #' @param b A brief.
 #' @param data A table to use in place of the one that the brief carries.
 #' @param progress `"auto"` shows progress as suits the session (one updating line on a terminal, a line every so many
-#'   epochs elsewhere), `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`,
-#'   `"epoch"` or `"end"`.
+#'   epochs elsewhere), or signals to the package progressr where its global handlers are on; `"progressr"` signals to it in any case;
+#'   `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`, `"epoch"` or `"end"`; where many
+#'   networks are trained `"begin"`, `"step"`, `"ended"` or `"finish"`, and `"round"` of a search.
 #' @param watch_test Whether to measure the loss of the test rows after each epoch too, for [plot_curves()]. It decides nothing,
 #'   but whoever sees it and changes the settings has looked at the test rows.
 #' @param ... Not used.
@@ -63,13 +64,4 @@ regimen_in_force <- function(b) {
   table <- brief_table(b)
   part <- split_rows(b, table)
   settled_regimen(b, sum(part %in% "training"), function() parameter_count(network_of(b, learn_preparation(b, table, part %in% "training"))))
-}
-
-# ---- progress -----------------------------------------------------------------------------------------------------
-
-reporter <- function(progress) {
-  if (identical(progress, "auto")) progress <- getOption("hylomath.progress")
-  if (is.null(progress) || identical(progress, "none")) return(function(event) NULL)
-  if (!is.function(progress)) fail("`progress` is \"auto\", \"none\" or a function.")
-  progress
 }

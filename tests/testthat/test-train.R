@@ -105,3 +105,22 @@ test_that("coef() gives each layer's weights by name", {
   score <- c(relu(c(relu(x %*% w$layer_1), 1) %*% w$layer_2), 1) %*% w$output
   expect_equal(unlist(predict(model, small_kilns()[5, ], type = "probability"), use.names = FALSE), as.numeric(exp(score) / sum(exp(score))), tolerance = 1e-5)
 })
+
+test_that("progress is signalled to progressr, step by step", {
+  withr::local_options(progressr.enable = TRUE)
+  skip_if_not_installed("progressr")
+  seen <- function(code) {
+    amounts <- numeric()
+    ended <- 0
+    withCallingHandlers(code, progression = function(p) {
+      if (p$type == "update") amounts <<- c(amounts, p$amount)
+      if (p$type == "finish") ended <<- ended + 1
+    })
+    c(sum(amounts), ended)
+  }
+  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 6, stop = "none")
+  expect_equal(seen(train(b, progress = "progressr")), c(6, 1))
+  expect_equal(seen(folds(b, k = 3, progress = "progressr")), c(3, 1))
+  expect_equal(seen(scout(b, units = 1:8, budget = 8, k = 2, progress = "progressr")), c(8, 1))
+  expect_fails(train(b, progress = "loud"), "`progress` is")
+})
