@@ -46,3 +46,9 @@ labelled_value <- function(x) {
   if (length(labels) == 0 || !all(values[!is.na(values)] %in% labels)) return(values)
   names(labels)[match(values, labels)]
 }
+
+in_order <- function(table, by) {
+  table <- table[order(by), ]
+  rownames(table) <- NULL
+  table
+}

@@ -22,7 +22,7 @@ lineup_folds <- function(given, level) {
   )
   structure(
     list(
-      models = table[order(table$value), ], measures = measures, settings = settings_apart(given), primary = primary, target = first$target, task = first$task,
+      models = in_order(table, table$value), measures = measures, settings = settings_apart(given), primary = primary, target = first$target, task = first$task,
       rows = "out-of-fold", n = length(unique(first$predictions$key)), level = level, first = names(given)[1], units = first$pooled$units,
       paired = "fold by fold, with a correction for training sets that overlap (Nadeau and Bengio 2003)", looks = 0L
     ),

@@ -66,7 +66,7 @@ lineup <- function(..., data = NULL, rows = NULL, level = 0.95, draws = 1000) {
   looks <- if (identical(part, "test")) max(vapply(models, look_at_test, 0L)) else 0L
   structure(
     list(
-      models = table[order(table$value), ], measures = measures, settings = settings_apart(models), primary = primary, target = b$target, task = b$task,
+      models = in_order(table, table$value), measures = measures, settings = settings_apart(models), primary = primary, target = b$target, task = b$task,
       rows = part, n = length(first$key), level = level, first = names(models)[1], units = units_text(b, first), paired = "row by row", looks = looks
     ),
     class = "hylomath_lineup"

@@ -10,10 +10,11 @@ read_scouting <- function(file) {
   search <- list(brief = b, space = space, layers = header$layers, where = header$where, seed = header$seed, k = header$k, repeats = header$repeats, by = header$by, at_once = header$at_once, folds = header$folds)
   search$rungs <- search_rungs(search$k, search$folds)
   fits <- do.call(rbind, lapply(stored$fits, `[[`, "fit"))
-  if (is.null(fits)) fail(sprintf("The search in %s has no fit yet.", quoted(file)))
+  if (is.null(fits) || !any(rung_losses(fits, utils::tail(search_rungs(header$k, header$folds), 1)) < Inf)) fail(sprintf("The search in %s has judged no trial in full yet.", quoted(file)), "Go on with it.")
   own <- as.data.frame(header$own, optional = TRUE)
   keys <- vapply(stored$fits, `[[`, "", "settings")[match(seq_len(max(fits$trial)), fits$trial)]
   rows <- do.call(rbind, c(list(own), lapply(keys[-1], function(key) row_of_key(key, own))))
+  rownames(rows) <- NULL
   origin <- c("own", rep(c("filling", "model"), c(min(first_trials(search), nrow(rows) - 1), max(0, nrow(rows) - 1 - first_trials(search)))))
   new_scouting(search, list(rows = rows, origin = origin, fits = fits, stopped = "unknown"), file)
 }

@@ -47,7 +47,7 @@ scout_space <- function(b, given) {
 usual_space <- function(b) {
   rows <- sum(split_rows(b, brief_table(b)) %in% "training")
   c(
-    list(layers = 1:3, units = between(4, 64, "log"), activation = c("relu", "tanh"), l2 = between(1e-6, 0.1)),
+    list(layers = 1:3, units = between(4, 64, "log"), activation = c("relu", "tanh", "elu", "silu"), l2 = between(1e-5, 0.02)),
     if (rows > small_table) list(dropout = c(0, 0.1, 0.3), learning_rate = between(5e-4, 0.03))
   )
 }
@@ -57,7 +57,7 @@ space_dimension <- function(b, name, what) {
     for (end in c(what$low, what$high)) changed_brief(b, c(if (name != "layers" && is_wiring_setting(name)) list(layers = 1), stats::setNames(list(end), name)))
     return(c(list(name = name, kind = "bounds"), what[c("low", "high", "log")], whole = takes_whole_numbers(b, name, what)))
   }
-  values <- as.list(what)
+  values <- lapply(as.list(what), function(value) if (is.integer(value)) as.numeric(value) else value)
   if (length(values) == 0) fail(sprintf("%s has no values to search.", quoted(name)))
   for (value in values) if (length(value) != 1 || is.list(value)) fail(sprintf("%s can be searched over single words or numbers only, not over %s.", quoted(name), describe(value)))
   if (anyDuplicated(lapply(values, as.character))) fail(sprintf("%s has a value twice.", quoted(name)))

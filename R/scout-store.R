@@ -25,10 +25,7 @@ open_store <- function(file, search) {
 store_header <- function(search) {
   list(
     format = "hylomath scouting", format_version = 1L, brief = brief_yaml(search$brief), table = rlang::hash(search$brief$table),
-    space = unname(lapply(search$space, function(dimension) {
-      if (dimension$kind == "values") dimension$values <- lapply(dimension$values, function(value) if (is.numeric(value)) as.double(value) else value)
-      dimension
-    })), own = as.list(search$own), folds = search$folds, layers = search$layers, where = search$where, seed = search$seed, k = if (!is.null(search$k)) as.integer(search$k), repeats = as.integer(search$repeats), by = search$by, at_once = as.integer(search$at_once)
+    space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats, by = search$by, folds = search$folds, layers = search$layers, own = as.list(search$own), at_once = as.integer(search$at_once)
   )
 }
 

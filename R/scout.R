@@ -61,7 +61,7 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = "fo
   space <- scout_space(b, list(...))
   search <- list(
     brief = b, space = space, layers = length(parse_wiring(b$wiring)$layers), where = if (!rlang::quo_is_null(where)) where_text(where, space), seed = b$regimen$seed,
-    k = if (judge == "folds") as.integer(k), repeats = repeats, by = by, at_once = at_once
+    k = if (judge == "folds") as.integer(k), repeats = as.integer(repeats), by = by, at_once = at_once
   )
   plan <- lay_folds(fold_plan(b, search$k, repeats, by), b$table)
   check_plan(plan)
@@ -101,6 +101,7 @@ run_search <- function(search, store, budget, seconds, report) {
     tried <- c(tried, row_keys(found$rows))
     new <- nrow(state$rows) + seq_len(nrow(found$rows))
     state$rows <- rbind(state$rows, found$rows)
+    rownames(state$rows) <- NULL
     state$origin <- c(state$origin, rep(if (round == 0) "filling" else "model", length(new)))
     state <- climb(search, state, if (round == 0) c(1L, new) else new, store, report)
     round <- round + 1

@@ -1,6 +1,6 @@
 base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(seed = 5)
 plain <- function(s) s$trials[names(s$trials) != "seconds"]
-quick_scout <- function(b = base(), ..., budget = 12, k = 3) scout(b, ..., budget = budget, k = k, progress = "none")
+quick_scout <- function(b = base(), ..., budget = 12, k = 3, repeats = 1) scout(b, ..., budget = budget, k = k, repeats = repeats, progress = "none")
 
 test_that("a search starts with the brief's own settings, and its winner is judged as folds() judges it", {
   s <- quick_scout(units = between(2, 32), activation = c("relu", "tanh"), learning_rate = between(1e-3, 0.1))
@@ -56,7 +56,7 @@ test_that("an interrupt keeps what is finished", {
   fits <- 0
   b <- base()
   stop_later <- function(event) if (event$event == "ended" && (fits <<- fits + 1) == 12) rlang::interrupt()
-  s <- scout(b, units = between(2, 32), budget = 30, k = 3, progress = stop_later)
+  s <- scout(b, units = between(2, 32), budget = 30, k = 3, repeats = 1, progress = stop_later)
   expect_equal(s$stopped, "interrupted")
   expect_lt(nrow(s$trials), 30)
   expect_match(paste(format(s), collapse = " "), "An interrupt ended the search")
