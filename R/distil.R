@@ -18,7 +18,8 @@
 #' For classes the loss of a row is `label_share` times the cross-entropy of the label, and (1 - `label_share`) times
 #' `temperature` squared times that of the teacher's probabilities, both at the temperature; the square keeps the
 #' teacher's part of the gradient the same at every temperature. For numbers and counts the student's target is the blend of the observed value and the teacher's
-#' answer, which for the squared, Poisson and gamma losses comes to the same. Training is stopped by the validation rows' own labels.
+#' answer, which for the squared, Poisson and gamma losses comes to the same. Training is stopped by the same blend on the validation rows,
+#' whose few labels alone say less; so the losses of a taught network are not to be compared with others'.
 #'
 #' Teacher, student and the same student taught by labels alone are compared on the same folds. Where the teacher was trained on the same
 #' table, it is trained anew inside each fold, by its own brief, so that it has seen no row that is judged; where it was trained on

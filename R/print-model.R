@@ -115,7 +115,7 @@ loss_text <- function(model) {
   if (model$best_epoch == 0) return("no epoch was done")
   best <- model$curves[model$best_epoch, ]
   validation <- if (is.na(best$validation)) "no validation rows" else paste("validation", signif(best$validation, 4))
-  sprintf("training %s%s, %s at the kept epoch", signif(best$training, 4), if (is.null(model$distilled)) "" else " (the teacher's part in it)", validation)
+  sprintf("training %s, %s at the kept epoch%s", signif(best$training, 4), validation, if (is.null(model$distilled)) "" else ", the teacher's part in both")
 }
 
 seeds_text <- function(b) sprintf("split %s, training %s", format_number(b$hold_out$seed), format_number(b$regimen$seed))

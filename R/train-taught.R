@@ -22,11 +22,11 @@ taught_spec <- function(b, table, preparation, part, taught) {
     table[[b$target]] <- as_label(table[[b$target]])
     table[[b$target]][unlabelled] <- b$classes[max.col(taught$answers[unlabelled, , drop = FALSE], ties.method = "first")]
     spec <- fit_spec(b, table, preparation, part)
-    spec$core$soft <- soft_shares(b, table, preparation, part, unlabelled, taught, spec$core$rows)
+    spec$core$soft <- soft_shares(b, table, preparation, unlabelled, taught, spec$core$rows)
     spec$core$temperature <- taught$temperature
     return(spec)
   }
-  share <- ifelse(unlabelled, 0, ifelse(part %in% "training" & said, taught$label_share, 1))
+  share <- ifelse(unlabelled, 0, ifelse(said, taught$label_share, 1))
   for (j in seq_along(b$target)) {
     y <- as.numeric(table[[b$target[j]]])
     blended <- blend(y, taught$answers[, j], share, preparation$target$log)
@@ -44,12 +44,12 @@ blend <- function(y, answer, share, log) {
 # A column a row of the fit: the label's share, then each class's (core/loss.hpp). With class weights w the network learns scores
 # proportional to w p, so it is these that are softened, and a row counts as much as its label is expected to; the row's own weight has w
 # of its label in it already.
-soft_shares <- function(b, table, preparation, part, unlabelled, taught, rows) {
+soft_shares <- function(b, table, preparation, unlabelled, taught, rows) {
   weight <- unname(class_weights_of(b, preparation)[b$classes])
   label <- match(as_label(table[[b$target]][rows]), b$classes)
   score <- taught$answers[rows, , drop = FALSE] * rep(weight, each = length(rows))
   p <- score^(1 / taught$temperature)
-  listens <- part[rows] %in% "training" & stats::complete.cases(p)
+  listens <- stats::complete.cases(p)
   share <- ifelse(unlabelled[rows], 0, ifelse(listens, taught$label_share, 1))
   soft <- p / rowSums(p) * (1 - share) * taught$temperature^2 * rowSums(score) / weight[label]
   soft[!listens, ] <- 0

@@ -47,11 +47,15 @@ test_that("soft shares keep to the classes, the temperature and the class weight
   b$regimen <- settled_regimen(b, sum(part %in% "training"), function() 100)
   spec <- taught_spec(b, table, preparation, part, list(temperature = 3, label_share = 0.3, answers = p))
   w <- unlist(class_weights_of(b, preparation))[b$classes]
-  i <- spec$core$training[5]
-  row <- spec$core$rows[i]
-  score <- w * p[row, ]
-  expect_equal(spec$core$soft[, i], unname(c(0.3, score^(1 / 3) / sum(score^(1 / 3)) * 0.7 * 9 * sum(score) / w[table$outcome[row]])))
-  expect_equal(spec$core$soft[, spec$core$validation[1]], c(1, 0, 0, 0, 0))
+  for (i in c(spec$core$training[5], spec$core$validation[2])) {
+    row <- spec$core$rows[i]
+    score <- w * p[row, ]
+    expect_equal(spec$core$soft[, i], unname(c(0.3, score^(1 / 3) / sum(score^(1 / 3)) * 0.7 * 9 * sum(score) / w[table$outcome[row]])))
+  }
+  # where the teacher says nothing the label has it all
+  p[spec$core$rows[3], 1] <- NA
+  without <- taught_spec(b, table, preparation, part, list(temperature = 3, label_share = 0.3, answers = p))
+  expect_equal(without$core$soft[, 3], c(1, 0, 0, 0, 0))
 })
 
 test_that("teacher, taught student and labels alone share folds, and the teacher is trained anew in each", {
