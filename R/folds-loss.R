@@ -23,10 +23,14 @@ one_loss <- function(model, losses) {
 
 loss_name <- function(b) if (length(b$target) > 1) "mean share of the targets' variances" else primary_measure(b)
 
-# How much the loss of the validation rows (the training rows without them) rises when a column is shuffled: for each column and
-# repeat a copy of the rows with that column shuffled, all answered in one go.
+# So many rows tell well enough which column matters least.
+most_rows_shuffled <- 5000
+
+# How much the loss of rows that the fold has not learned from, judged and validation, rises when a column is shuffled: for each column
+# and repeat a copy of the rows with that column shuffled, all answered in one go.
 shuffling_rise <- function(model, spec, repeats = 3) {
-  rows <- spec$core$rows[if (length(spec$core$validation)) spec$core$validation else spec$core$training]
+  rows <- c(spec$judged, spec$core$rows[spec$core$validation])
+  if (length(rows) > most_rows_shuffled) rows <- rows[core_shuffle(length(rows), spec$brief$regimen$seed, 19L)[seq_len(most_rows_shuffled)]]
   n <- length(rows)
   inputs <- brief_inputs(model$brief)
   here <- spec$table[rows, unique(c(inputs, model$brief$target, unlist(model$brief$columns[column_roles]))), drop = FALSE]

@@ -4,8 +4,8 @@
 #' the whole path is shown. A category goes or stays with all its levels.
 #'
 #' @param b A brief.
-#' @param direction `"backward"`: from all inputs, again and again the one is dropped whose shuffling on the folds' validation rows
-#'   harms least; `"forward"`: from none, again and again the one is added that lowers the error most, all being tried; `"ranking"`:
+#' @param direction `"backward"`: from all inputs, again and again the one is dropped whose shuffling on the rows that the folds have not
+#'   learned from harms least; `"forward"`: from none, again and again the one is added that lowers the error most, all being tried; `"ranking"`:
 #'   ranked once, by shuffling with all inputs in, and dropped in that order.
 #' @param k,repeats,by,progress See [folds()].
 #' @param ... Not used.

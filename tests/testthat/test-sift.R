@@ -44,7 +44,7 @@ test_that("the rise is that of shuffling column by column", {
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
   spec <- fold_spec(b, laid$table, laid$parts(1), 1)
   model <- fold_model(spec, fit_networks(list(spec), NULL)[[1]])
-  rows <- spec$core$rows[spec$core$validation]
+  rows <- c(spec$judged, spec$core$rows[spec$core$validation])
   by_hand <- mean(vapply(1:3, function(r) {
     table <- spec$table
     table$V1[rows] <- table$V1[rows[core_shuffle(length(rows), spec$brief$regimen$seed, 20L + r)]]
