@@ -50,6 +50,17 @@ demo_steps <- function(progress) {
     list(say = "Which columns does it go by, and how?", run = c("importance", "kilns.hylo", "kilns.csv", "--figure", "kilns-figures/importance.png")),
     list(run = c("effect", "kilns.hylo", "kilns.csv", "--input", "peak_c", "--with", "glaze", "--of", "crazed", "--figure", "kilns-figures/effect.png", "--quiet")),
     list(say = "Why was the fifth firing answered as it was?", run = c("contributions", "kilns.hylo", "kilns.csv", "--row", "5", "--figure", "kilns-figures/contributions.png")),
+    list(
+      say = "Can it be better? A search starts from the brief's own settings and tries others, each judged by folds of the training and validation rows; the test rows have no part in it.",
+      run = c("scout", "kilns.yml", "layers=1..3", "units=8..64", "activation=relu,tanh,elu", "--budget", "16", "--k", "3", "--repeats", "1", "-o", "better.yml", "--figures", "kilns-figures", if (progress != "auto") c("--progress", progress))
+    ),
+    list(run = c("train", "better.yml", "-o", "better.hylo", "--quiet")),
+    list(say = "Its own score was the best of many. What it is worth is said by the test rows, beside the first network.", run = c("lineup", "kilns.hylo", "better.hylo")),
+    list(
+      say = "A network of ten units is quicker to read and to run. It learns from the better one's probabilities as well as from the labels; both, and the same small network without a teacher, are compared on the same folds.",
+      run = c("distil", "better.hylo", "kilns.yml", "--set", "wiring=10 silu", "-o", "small.hylo", "--figure", "kilns-figures/taught.png", "--quiet")
+    ),
+    list(run = c("show", "small.hylo")),
     list(say = "The model file goes to work on a table: the answers stand behind its own columns.", run = c("predict", "kilns.hylo", "kilns.csv", "-o", "kilns-scored.csv")),
     list(
       say = "The clinic wants to know who will be back within 30 days. Only 12 % are, so an accuracy of 88 % is had by saying no to everybody. Visits of one patient stay together, and some rows are kept for calibration.",

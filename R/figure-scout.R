@@ -101,12 +101,11 @@ scouting_progress <- function(x) {
   filling <- sum(t$origin == "filling") + 1.5
   ggplot2::ggplot(t, ggplot2::aes(.data$trial, .data$shown)) +
     ggplot2::geom_vline(xintercept = filling, colour = figure_colours[["stone"]], linetype = "22", linewidth = 0.5) +
-    ggplot2::annotate("text", x = filling, y = limits[2], label = " from here on by what was learned", hjust = 0, vjust = 1, size = 3.6, colour = "#55585E") +
     ggplot2::geom_step(data = best, ggplot2::aes(y = .data$measure), colour = figure_colours[["ochre"]], linewidth = 0.9) +
     ggplot2::geom_point(ggplot2::aes(shape = .data$state, colour = .data$state, size = .data$state)) +
     state_scales() +
     ggplot2::coord_cartesian(ylim = limits) +
-    ggplot2::labs(title = scouting_title(x, "the best so far, trial by trial"), subtitle = sprintf("%s; far worse trials stand at the upper edge", x$primary), x = "trial", y = x$primary) +
+    ggplot2::labs(title = scouting_title(x, "the best so far, trial by trial"), subtitle = sprintf("%s; right of the dashed line trials are proposed by what was learned. Far worse ones stand at the upper edge", x$primary), x = "trial", y = x$primary) +
     figure_theme() + ggplot2::theme(legend.position = "bottom")
 }
 
@@ -118,8 +117,8 @@ scouting_map <- function(x) {
   t$band <- cut(t$units, edges, labels = FALSE, include.lowest = TRUE, right = FALSE)
   cells <- stats::aggregate(list(measure = t$mean), list(layers = t$layers, band = t$band), min)
   cells$n <- stats::aggregate(list(n = t$mean), list(layers = t$layers, band = t$band), length)$n
-  low <- ceiling(edges[-length(edges)])
-  high <- pmax(low, ceiling(edges[-1]) - 1)
+  low <- ceiling(edges[-length(edges)] - 1e-6)
+  high <- pmax(low, ceiling(edges[-1] - 1e-6) - 1)
   labels <- ifelse(low == high, low, paste0(low, "\u2013", high))
   cells$band <- factor(labels[cells$band], unique(labels))
   cells$best <- cells$measure == min(cells$measure)
