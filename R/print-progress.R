@@ -8,7 +8,7 @@ progress_auto <- function(event) {
 # One line that is updated ten times a second at most.
 progress_line <- function(event) {
   if (event$event %in% c("begin", "step", "ended", "finish")) return(many_line(event))
-  if (event$event == "round") return(message(round_text(event)))
+  if (event$event == "round") return(if (event$new) message(round_text(event)))
   if (event$event == "start") {
     the_line$shown <- 0
     the_line$losses <- numeric()
@@ -69,7 +69,7 @@ progress_lines <- function(event) {
   if (event$event %in% c("begin", "ended") && !is.null(event$within)) return()
   if (event$event == "begin") return(message(sprintf("Training %s.", counted(event$fits, event$what))))
   if (event$event == "ended") return(many_done(event))
-  if (event$event == "round") return(message(round_text(event)))
+  if (event$event == "round") return(if (event$new) message(round_text(event)))
   if (event$event %in% c("step", "finish")) return()
   if (event$event == "start") return(message(start_text(event)))
   if (event$event == "end") return(message(end_text(event)))

@@ -86,28 +86,31 @@ where_text <- function(quosure, space) {
 # search and the fits, in rounds; a fit that the store holds is not done again.
 run_search <- function(search, store, budget, seconds, report) {
   began <- proc.time()[["elapsed"]]
-  own <- search$own
-  state <- list(rows = own, origin = "own", fits = no_fits(), stopped = NULL)
-  tried <- if (in_space(search, own)) row_keys(own) else character()
-  round <- 0
+  state <- list(rows = search$own, origin = "own", fits = no_fits(), tried = if (in_space(search, search$own)) row_keys(search$own) else character(), round = 0, stopped = NULL)
   while (is.null(state$stopped)) {
     room <- budget - nrow(state$rows)
-    if (round > 0 && room <= 0) return(with_end(state, "budget"))
-    if (round > 0 && proc.time()[["elapsed"]] - began >= seconds) return(with_end(state, "seconds"))
-    found <- if (round == 0) first_rows(search, min(room, first_trials(search)), tried) else next_rows(search, known_losses(search, state), min(room, search$at_once), tried, round)
-    if (nrow(found$rows) == 0 && round == 0 && !is.null(found$refusal)) fail("None of the settings within these bounds can be had.", found$refusal)
-    if (nrow(found$rows) == 0 && round == 0 && length(tried) == 0) fail("`where` leaves no settings to try.")
-    if (nrow(found$rows) == 0 && round > 0) return(with_end(state, "exhausted"))
-    tried <- c(tried, row_keys(found$rows))
-    new <- nrow(state$rows) + seq_len(nrow(found$rows))
-    state$rows <- rbind(state$rows, found$rows)
-    rownames(state$rows) <- NULL
-    state$origin <- c(state$origin, rep(if (round == 0) "filling" else "model", length(new)))
-    state <- climb(search, state, if (round == 0) c(1L, new) else new, store, report)
-    round <- round + 1
-    report(list(event = "round", round = round, trials = nrow(state$rows), budget = budget, last = nrow(state$rows) >= budget, best = best_so_far(search, state), primary = loss_name(search$brief)))
+    if (state$round > 0 && room <= 0) return(with_end(state, "budget"))
+    if (state$round > 0 && proc.time()[["elapsed"]] - began >= seconds) return(with_end(state, "seconds"))
+    former <- state$round
+    state <- tryCatch(next_round(search, state, store, room, report), interrupt = function(e) with_end(state, "interrupted"))
+    report(list(event = "round", round = state$round, new = state$round > former, trials = nrow(state$rows), budget = budget, last = nrow(state$rows) >= budget || !is.null(state$stopped), best = best_so_far(search, state), primary = loss_name(search$brief)))
   }
   state
+}
+
+next_round <- function(search, state, store, room, report) {
+  first <- state$round == 0
+  found <- if (first) first_rows(search, min(room, first_trials(search)), state$tried) else next_rows(search, known_losses(search, state), min(room, search$at_once), state$tried, state$round)
+  if (nrow(found$rows) == 0 && !first) return(with_end(state, "exhausted"))
+  if (nrow(found$rows) == 0 && !is.null(found$refusal)) fail("None of the settings within these bounds can be had.", found$refusal)
+  if (nrow(found$rows) == 0 && length(state$tried) == 0) fail("`where` leaves no settings to try.")
+  new <- nrow(state$rows) + seq_len(nrow(found$rows))
+  state$tried <- c(state$tried, row_keys(found$rows))
+  state$rows <- rbind(state$rows, found$rows)
+  rownames(state$rows) <- NULL
+  state$origin <- c(state$origin, rep(if (first) "filling" else "model", length(new)))
+  state$round <- state$round + 1
+  climb(search, state, if (first) c(1L, new) else new, store, report)
 }
 
 with_end <- function(state, stopped) utils::modifyList(state, list(stopped = stopped))

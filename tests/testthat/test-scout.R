@@ -134,7 +134,7 @@ test_that("a search is drawn, by setting, by trial and as a map", {
   skip_if_not_installed("ggplot2")
   s <- quick_scout(layers = 1:2, units = between(2, 16))
   expect_equal(nrow(ggplot2::ggplot_build(plot_scouting(s))$data[[2]]), 2 * nrow(s$trials))
-  best <- ggplot2::ggplot_build(plot_scouting(s, "progress"))$data[[3]]
+  best <- ggplot2::ggplot_build(plot_scouting(s, "progress"))$data[[2]]
   expect_equal(min(best$y), s$trials$mean[1])
   expect_false(is.unsorted(rev(best$y)))
   map <- ggplot2::ggplot_build(plot_scouting(s, "map"))
