@@ -41,7 +41,7 @@ cp "$folder/demo/kilns-figures/importance.png" "$folder/demo/kilns-figures/effec
 cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
 terminal appraisal "cd demo; hylomath train recovery.yml -o even.hylo -q --set regimen.class_weights=even; clear; hylomath appraise even.hylo"
 R_LIBS=.build/library Rscript -e 'library(hylomath); set.seed(1); m <- train(wire(brief(crossings, target = "passengers"), "5 tanh"), progress = "none"); write_figure(plot_network(m), commandArgs(TRUE))' "$shots/network.png"
-terminal scout "cd demo; hylomath scout kilns.yml --budget 24 --keep shot.scout -o best.yml --figures search"
+terminal scout "cd demo; hylomath scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu learning_rate=1e-3..0.02 --budget 24 --k 3 --keep shot.scout -o best.yml --figures search"
 cp "$folder/demo/search/settings.png" "$shots/search.png"
 R_LIBS=.build/library Rscript -e 'library(hylomath); set.seed(1); write_figure(plot_sifting(sift(brief(kilns, target = "outcome"), progress = "none")), commandArgs(TRUE))' "$shots/sifting.png"
 terminal look "hylomath look demo/kilns.csv --target outcome; R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
