@@ -102,7 +102,7 @@ cli_verbs <- function() {
       example = "hylomath sift kilns.yml -o fewer.yml"
     ),
     scout = list(
-      does = "Search for better settings: layers, units (of all layers, or units_1, units_2, ...), activation, dropout, whole wirings, and any key of the brief's regimen or preparation; without any, those that usually matter. Trials are judged by folds. Every fit is kept as it ends: a search that was killed goes on where it was when it is called again, and so does one whose budget is raised.",
+      does = "Search for better settings, judged by folds, and write the brief with the best. Every fit is kept as it ends: a search that was killed goes on where it was when it is called again, and so does one whose budget is raised.",
       takes = "BRIEF.yml [SETTING=LOW..HIGH | SETTING=VALUE,VALUE,...] ...", run = cli_scout, least = 1, most = 30,
       options = list(
         cli_option("--budget", "The number of trials; 40 when it is not given.", metavar = "N"), cli_option("--seconds", "Begin no round after so many seconds.", metavar = "S"),
@@ -110,12 +110,12 @@ cli_verbs <- function() {
         cli_option("--repeats", "How often the rows are dealt anew.", metavar = "N"), cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", metavar = "HOW"),
         cli_option("--where", "A condition between settings, such as \"units * layers <= 64\".", metavar = "CONDITION"),
         cli_option("--keep", "The file that keeps the search; the brief's name with .scout when it is not given. `hylomath show` opens it.", metavar = "FILE"),
-        cli_option("--figures", "A folder to draw into: the measure by each setting, the best so far, and layers by units.", metavar = "FOLDER"), cli_option(c("-o", "--output"), "Where to write the brief with the best settings.", metavar = "FILE"), set, workers, progress, json, quiet
+        cli_option("--figures", "A folder to draw into: the measure by each setting, the best so far, and layers by units.", metavar = "FOLDER"), output, set, workers, progress, json, quiet
       ),
       example = "hylomath scout kilns.yml units=4..64 activation=relu,tanh learning_rate=1e-3..0.03 --budget 30 -o better.yml"
     ),
     distil = list(
-      does = "Teach a small network by a large one. Teacher, student, and the student taught by labels alone are compared on the same folds.",
+      does = "Teach a small network by a large one, and compare teacher, student, and the student taught by labels alone on the same folds.",
       takes = "TEACHER.hylo STUDENT.yml [UNLABELLED.csv]", run = cli_distil, least = 2, most = 3,
       options = list(
         cli_option("--temperature", "What scores are divided by before they are probabilities; 2 when it is not given.", metavar = "T"),

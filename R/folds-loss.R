@@ -6,7 +6,7 @@ fold_loss <- function(spec, fit) {
 
 fold_rises <- function(spec, fit) {
   model <- fold_model(spec, fit)
-  list(loss = mean_losses(model, spec$table, spec$judged), rise = shuffling_rise(model, spec), carried = carried_of(spec, fit))
+  list(loss = mean_losses(model, spec$table, spec$judged), rise = shuffling_rise(model, spec))
 }
 
 # The measure that the network is trained for, over rows of the working table.
@@ -24,7 +24,7 @@ one_loss <- function(model, losses) {
 loss_name <- function(b) if (length(b$target) > 1) "mean share of the targets' variances" else primary_measure(b)
 
 # So many rows tell well enough which column matters least.
-most_rows_shuffled <- 2000
+most_rows_shuffled <- 5000
 
 # How much the loss of rows that the fold has not learned from, judged and validation, rises when a column is shuffled: for each column
 # and repeat a copy of the rows with that column shuffled, all answered in one go.

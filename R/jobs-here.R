@@ -14,7 +14,6 @@ run_here <- function(table, jobs, keep, report) {
       job <- jobs[[todo[1]]]
       laid <- lay(job$plan)
       spec <- fold_spec(laid$plan$brief, laid$table, laid$parts(job$fold), job$fold, job$taught)
-      if (!is.null(job$from)) spec$core$start <- carried_start(job$from, spec)
       specs[[as.character(todo[1])]] <- spec
       bytes <- bytes + 8 * length(spec$core$rows) * length(network_inputs(spec$preparation))
       todo <- todo[-1]

@@ -1,7 +1,7 @@
 # Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here: by the core's threads, or by the workers of a future::plan().
 #
 # A job is plain data, so that it can travel and be told from others: `plan` (see fold_plan), `fold`, the number of one of the plan's
-# folds, and `want`, the word for what is made of the fit; `taught`, if there is a teacher, see taught_spec(); `from`, for a warm start, see carried_start(). Its result depends on
+# folds, and `want`, the word for what is made of the fit; `taught`, if there is a teacher, see taught_spec(). Its result depends on
 # the job and the table alone.
 
 # The results of all jobs in their order, NULL for those that an interrupt left out. `what` they are is shown while they run; `each` is

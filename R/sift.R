@@ -9,8 +9,6 @@
 #'   ranked once, by shuffling with all inputs in, and dropped in that order.
 #' @param k,repeats,by,progress See [folds()].
 #' @param ... Not used.
-#' @details All sets are judged on the same folds, and the networks of each go on from those of the set before it (of the ranking: from
-#'   those with all inputs), as far as their inputs are the same: that takes fewer epochs, and what sets two sets apart is less of it luck.
 #' @return An object of class `hylomath_sifting` with
 #'   * `path`, a row for each number of inputs: `inputs`, `column` (dropped on the way to it, or added), the `mean` over folds of the
 #'     measure that the networks are trained for, its spread `sd`, and the `difference` from the best set with the standard `error`
@@ -40,24 +38,22 @@ sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, b
   if (is.null(b$table)) fail("This brief has no table to train on.", "Give it one first: see brief().")
   inputs <- brief_inputs(b)
   if (length(inputs) < 2) fail("There is one input only, so there is nothing to sift.")
-  judge <- function(sets, former = NULL) judged_sets(b, sets, former, k, repeats, by, report)
+  judge <- function(sets) judged_sets(b, sets, k, repeats, by, report)
   steps <- switch(direction, backward = sift_backward(inputs, judge), forward = sift_forward(inputs, judge), ranking = sift_ranking(inputs, judge))
   new_sifting(b, inputs, steps, direction, k, repeats)
 }
 
-# The losses by fold of each set of inputs, how much its columns' shuffling harms, and its networks, for warm starts; all sets are trained
-# at once, from the networks of the step `former`.
-judged_sets <- function(b, sets, former, k, repeats, by, report) {
+# The losses by fold of each set of inputs, and how much its columns' shuffling harms; all sets are trained at once.
+judged_sets <- function(b, sets, k, repeats, by, report) {
   laid <- lapply(sets, function(set) lay_folds(fold_plan(with_inputs(b, set), k, repeats, by), b$table))
   lapply(laid, check_plan)
   jobs <- lapply(laid, fold_jobs, want = "rises")
-  if (!is.null(former)) jobs <- lapply(jobs, function(own) Map(function(job, carried) c(job, list(from = carried)), own, former$carried))
   done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report)
   of <- rep(seq_along(sets), lengths(jobs))
   lapply(seq_along(sets), function(s) {
     own <- done[of == s]
     if (attr(done, "interrupted") || any(vapply(own, is.null, NA))) return(NULL)
-    list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))), carried = lapply(own, `[[`, "carried"))
+    list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))))
   })
 }
 
@@ -72,7 +68,7 @@ sift_backward <- function(inputs, judge) {
   steps <- list(c(now, column = NA))
   while (length(now$set) > 1) {
     least <- now$set[which.min(now$rise)]
-    now <- judge(list(setdiff(now$set, least)), now)[[1]]
+    now <- judge(list(setdiff(now$set, least)))[[1]]
     if (is.null(now)) break
     steps[[length(steps) + 1]] <- c(now, column = least)
   }
@@ -83,7 +79,7 @@ sift_forward <- function(inputs, judge) {
   set <- character()
   steps <- list()
   while (length(set) < length(inputs)) {
-    tried <- judge(lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)]), if (length(steps)) steps[[length(steps)]])
+    tried <- judge(lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)]))
     if (any(vapply(tried, is.null, NA))) break
     best <- tried[[which.min(vapply(tried, function(t) mean(t$losses), 0))]]
     steps[[length(steps) + 1]] <- c(best, column = setdiff(best$set, set))
@@ -96,7 +92,7 @@ sift_ranking <- function(inputs, judge) {
   all <- judge(list(inputs))[[1]]
   ranked <- inputs[order(all$rise)]  # the least important first
   sets <- lapply(seq_len(length(inputs) - 1), function(n) setdiff(inputs, ranked[seq_len(n)]))
-  steps <- Map(function(step, column) if (!is.null(step)) c(step, column = column), judge(sets, all), ranked[-length(ranked)])
+  steps <- Map(function(step, column) if (!is.null(step)) c(step, column = column), judge(sets), ranked[-length(ranked)])
   c(list(c(all, column = NA)), drop_nulls(steps))
 }
 

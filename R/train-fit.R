@@ -20,7 +20,7 @@ fit_spec <- function(b, table, preparation, part, watched = NULL) {
       target = encode_target(b, preparation, table[rows, b$target, drop = FALSE]), weight = row_weights(b, table, preparation, rows, part == "training"),
       offset = offset, training = which(part == "training"), validation = which(part == "validation"), watched = which(part %in% watched),
       output_bias = starting_answer(b, preparation, network, if (length(offset)) offset[part == "training"]), starts = as.integer(b$regimen$restarts),
-      soft = matrix(0, 0, 0), temperature = 1, start = numeric()
+      soft = matrix(0, 0, 0), temperature = 1
     )
   )
 }

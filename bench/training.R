@@ -35,7 +35,7 @@ core_epoch <- function(batch) {
   settings$batch_size <- batch
   one <- list(
     network = network, regimen = settings, plans = plans, sources = columns, rows = seq_len(rows), target = matrix(as.numeric(class)), weight = rep(1, rows),
-    offset = numeric(), training = seq_len(rows), validation = integer(), watched = integer(), output_bias = c(0, 0, 0), starts = 1L, soft = matrix(0, 0, 0), temperature = 1, start = numeric()
+    offset = numeric(), training = seq_len(rows), validation = integer(), watched = integer(), output_bias = c(0, 0, 0), starts = 1L, soft = matrix(0, 0, 0), temperature = 1
   )
   seconds <- NULL
   hylomath:::core_train(list(one), NULL, function(fit, starts) is.numeric(seconds <<- starts[[1]]$curves$seconds), FALSE, 1L)

@@ -72,7 +72,7 @@ struct Given {
   std::vector<std::uint32_t> rows, training, validation, watched;
   Rcpp::NumericMatrix target, soft;
   Rcpp::NumericVector weight, offset;
-  std::vector<double> output_bias, start;
+  std::vector<double> output_bias;
 };
 
 Given given_from(const Rcpp::List& fit) {
@@ -82,7 +82,7 @@ Given given_from(const Rcpp::List& fit) {
   spec.loss.temperature = Rcpp::as<double>(fit["temperature"]);
   return {spec, hylo_bind::regimen_from(fit["regimen"]), std::size_t(Rcpp::as<int>(fit["starts"])),
           fit["plans"], fit["sources"], rows("rows"), rows("training"), rows("validation"), rows("watched"), fit["target"], fit["soft"], fit["weight"],
-          fit["offset"], std::vector<double>(bias.begin(), bias.end()), Rcpp::as<std::vector<double>>(fit["start"])};
+          fit["offset"], std::vector<double>(bias.begin(), bias.end())};
 }
 
 template <class T>
@@ -152,7 +152,6 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
   std::vector<std::pair<std::size_t, std::size_t>> place;  // fit and start of each job
   for (std::size_t c = 0; c < chosen.size(); ++c) {
     const Given& given = fits[chosen[c]];
-    if (!given.start.empty() && given.start.size() != Layout<T>(given.spec).parameters()) Rcpp::stop("core_train: the start is of another network");
     for (std::size_t start = 0; start < given.starts; ++start) {
       Job<T> job;
       job.network = &given.spec;
@@ -163,7 +162,6 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
       job.validation = given.validation;
       job.watched = given.watched;
       job.output_bias = given.output_bias;
-      job.start = given.start;
       jobs.push_back(job);
       place.emplace_back(chosen[c], start);
     }
@@ -187,8 +185,7 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
 // Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`, `sources`,
 // `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and `offset`; `training`,
 // `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`;
-// `soft`, a column a row or empty, and the `temperature` that it goes with, see core/loss.hpp; `start`, parameters to go on from, or
-// empty.
+// `soft`, a column a row or empty, and the `temperature` that it goes with, see core/loss.hpp.
 // `done` is called with the number of each fit that has ended and the list of its starts' results, in which NULL is one that a
 // stop left out; fits of which no start was begun are not spoken of. What `report` and `done` return says whether to go on;
 // returned is whether they, or somebody else, wanted to stop.

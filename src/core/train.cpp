@@ -147,7 +147,7 @@ bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::siz
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
                  Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
-                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads, Span<const double> start) {
+                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads) {
   using Clock = std::chrono::steady_clock;
   const FlushDenormals flush;
   const Kernel<T>& kernel = kernel_of<T>(level);
@@ -159,11 +159,8 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const bool validates = !validation.empty();
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
-  if (start.empty()) {
-    start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start}, Span<T>(parameters));
-  } else {
-    pack_parameters(layout, start, Span<T>(parameters));
-  }
+  start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
+                   Span<T>(parameters));
   Trained<T> result;
   result.parameters = parameters;
   result.epochs.reserve(regimen.epochs);
@@ -211,7 +208,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
 
 #define HYLO_INSTANTIATE(T)                                                                                          \
   template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>,       \
-                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&, std::size_t, Span<const double>);
+                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&, std::size_t);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

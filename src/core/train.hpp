@@ -75,11 +75,10 @@ struct Trained {
 
 // `training` and `validation` are row numbers of the table; `validation` may be empty, then the last epoch counts as
 // the best. The result doesn't depend on the number of threads. Nothing is allocated once the first epoch is done.
-// Whole-table methods are for T = double; they throw std::invalid_argument for float. Training begins with `start`, dense parameters as
-// unpack_parameters() gives them, or by the starting rules where it is empty.
+// Whole-table methods are for T = double; they throw std::invalid_argument for float.
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
                  Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
-                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads = 1, Span<const double> start = {});
+                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads = 1);
 
 }  // namespace hylo
