@@ -24,7 +24,7 @@ one_loss <- function(model, losses) {
 loss_name <- function(b) if (length(b$target) > 1) "mean share of the targets' variances" else primary_measure(b)
 
 # So many rows tell well enough which column matters least.
-most_rows_shuffled <- 5000
+most_rows_shuffled <- 2000
 
 # How much the loss of rows that the fold has not learned from, judged and validation, rises when a column is shuffled: for each column
 # and repeat a copy of the rows with that column shuffled, all answered in one go.
