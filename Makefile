@@ -75,6 +75,9 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/appraising.R
 	@$(RUN) bench/coverage.R
 	@$(RUN) bench/sifting.R
+	@$(RUN) bench/folds.R
+	@$(RUN) bench/distilling.R
+	@$(RUN) bench/scouting.R
 
 $(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
 	@Rscript tools/setup.R bench

@@ -81,10 +81,14 @@ axis_places <- function(dimension, t) {
 
 axis_ticks <- function(dimension) {
   if (dimension$kind == "bounds") {
-    n <- if (dimension$whole) min(4, dimension$high - dimension$low + 1) else 4
-    at <- seq(0, 1, length.out = n)
-    value <- if (dimension$log) exp(log(dimension$low) + at * log(dimension$high / dimension$low)) else dimension$low + at * (dimension$high - dimension$low)
-    return(data.frame(at = at, label = format_each_short(if (dimension$whole) round(value) else signif(value, 2))))
+    ends <- c(dimension$low, dimension$high)
+    value <- if (dimension$log) grDevices::axisTicks(log10(ends), log = TRUE, nint = 4) else pretty(ends, 4)
+    if (dimension$whole) value <- unique(round(value))
+    place <- function(value) space_places(stats::setNames(list(dimension), dimension$name), stats::setNames(data.frame(value), dimension$name))[, 1]
+    # the bounds themselves, and of the round values, powers of ten before others, those that leave room for the text
+    shown <- ends
+    for (v in value[order(abs(log10(value)) %% 1 != 0)]) if (isTRUE(min(abs(place(v) - place(shown))) > 0.19)) shown <- c(shown, v)
+    return(data.frame(at = place(shown), label = format_each_short(shown)))
   }
   n <- length(dimension$values)
   shown <- unique(round(seq(1, n, length.out = min(n, 8))))

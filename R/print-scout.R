@@ -50,6 +50,6 @@ winner_text <- function(x) {
   best <- x$trials[x$trials$trial == x$best, ]
   sprintf(
     "Trial %d's %s is %s lower than that of the brief's own settings%s.", x$best, x$primary, format_measure(-best$difference),
-    if (is.na(best$low)) "" else sprintf(" (%s to %s, 95 %% of paired differences, fold by fold)", format_signed(-best$high), format_signed(-best$low))
+    if (is.na(best$low)) "" else sprintf(" (%s to %s with 95 %% confidence, fold by fold%s)", format_signed(-best$high), format_signed(-best$low), if (best$high > 0) ": that may be luck" else "")
   )
 }

@@ -6,7 +6,7 @@
 #' Bounds of a setting
 #'
 #' @param low,high The lowest and the highest value.
-#' @param scale `"log"` searches ratios, `"linear"` differences; `"auto"` takes ratios where `high` is more than 20 times `low`.
+#' @param scale `"log"` searches ratios, `"linear"` differences; `"auto"` takes ratios where `high` is at least 10 times `low`.
 #' @return An object for [scout()].
 #' @examples
 #' between(1e-4, 0.1)
@@ -17,7 +17,7 @@ between <- function(low, high, scale = "auto") {
   high <- type_number()(high, "high")
   if (low >= high) fail(sprintf("The bounds %s and %s leave nothing between them.", format_number(low), format_number(high)), "The lower one comes first.")
   if (scale == "log" && low <= 0) fail("A logarithmic scale needs bounds above 0.")
-  structure(list(low = low, high = high, log = scale == "log" || (scale == "auto" && low > 0 && high / low > 20)), class = "hylomath_bounds")
+  structure(list(low = low, high = high, log = scale == "log" || (scale == "auto" && low > 0 && high / low >= 10)), class = "hylomath_bounds")
 }
 
 #' @export
