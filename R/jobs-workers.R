@@ -19,46 +19,55 @@ run_on_workers <- function(table, jobs, keep, report) {
   waiting <- lapply(split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads), function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
   running <- list()
   hurt <- FALSE
+  come_back <- function(chunk) {
+    answer <- answer_of(chunk$future)
+    again <- again_after(chunk, answer, order)
+    if (is.null(again)) for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], answer$results[[j]])
+    else waiting <<- c(list(again), waiting)
+    if (inherits(answer, "FutureError")) hurt <<- TRUE
+  }
   tryCatch(
     {
       while (length(waiting) || length(running)) {
+        # a plan is mended when nobody works on it
         if (hurt && length(running) == 0) {
-          if (!mend_plan()) {
-            rest <- sort(unlist(lapply(waiting, `[[`, "numbers")))
-            warning(sprintf("All workers were lost; the last %s are done here.", counted(length(rest), "fit")), call. = FALSE)
-            return(run_here(table, jobs[rest], function(i, result) keep(rest[i], result), report))
-          }
+          if (!mend_plan()) return(finish_here(table, jobs, waiting, keep, report))
           hurt <- FALSE
         }
         while (length(waiting) && !hurt && length(running) < future::nbrOfWorkers()) {
           running <- c(running, list(sent_out(waiting[[1]], order, table, jobs)))
           waiting <- waiting[-1]
         }
-        back <- which(vapply(running, function(chunk) is_back(chunk$future), NA))
-        if (length(back) == 0) Sys.sleep(0.02)
-        for (i in back) {
-          chunk <- running[[i]]
-          answer <- answer_of(chunk$future)
-          if (inherits(answer, "FutureError")) {
-            hurt <- TRUE
-            chunk$losses <- chunk$losses + 1
-            if (chunk$losses == most_losses) fail(sprintf("%d workers were lost over the same fits.", most_losses), paste("The last one:", conditionMessage(answer)))
-            waiting <- c(list(chunk), waiting)
-          } else if (identical(answer$lacks, "table")) {
-            chunk$with_table <- TRUE
-            waiting <- c(list(chunk), waiting)
-          } else if (identical(answer$lacks, "kernel")) {
-            fail(sprintf("The worker on %s can't compute at the kernel level `%s` of this machine.", answer$host, order$kernel), sprintf("Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike.", answer$best))
-          } else {
-            for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], answer$results[[j]])
-          }
-        }
-        if (length(back)) running <- running[-back]
+        back <- vapply(running, function(chunk) is_back(chunk$future), NA)
+        for (chunk in running[back]) come_back(chunk)
+        running <- running[!back]
+        if (!any(back)) Sys.sleep(0.02)
       }
       FALSE
     },
     interrupt = function(e) TRUE
   )
+}
+
+# The chunk as it has to be sent out once more after such an answer; NULL when its work is done.
+again_after <- function(chunk, answer, order) {
+  if (inherits(answer, "FutureError")) {
+    chunk$losses <- chunk$losses + 1
+    if (chunk$losses == most_losses) fail(sprintf("%d workers were lost over the same fits.", most_losses), paste("The last one:", conditionMessage(answer)))
+    return(chunk)
+  }
+  if (identical(answer$lacks, "kernel")) {
+    fail(sprintf("The worker on %s can't compute at the kernel level `%s` of this machine.", answer$host, order$kernel), sprintf("Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike.", answer$best))
+  }
+  if (!identical(answer$lacks, "table")) return(NULL)
+  chunk$with_table <- TRUE
+  chunk
+}
+
+finish_here <- function(table, jobs, waiting, keep, report) {
+  rest <- sort(unlist(lapply(waiting, `[[`, "numbers")))
+  warning(sprintf("All workers were lost; the last %s are done here.", counted(length(rest), "fit")), call. = FALSE)
+  run_here(table, jobs[rest], function(i, result) keep(rest[i], result), report)
 }
 
 # After a loss: workers that the plan starts by itself are started anew; of a cluster that was handed to it those stay that still answer. Whether
