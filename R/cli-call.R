@@ -39,7 +39,14 @@ cli_parse <- function(verb, name, args) {
   if (n < verb$least || n > verb$most) {
     cli_wrong(sprintf("`hylomath %s` takes %s, not %s.", name, if (verb$most == 0) "no files" else verb$takes, counted(n, "argument")), name)
   }
-  list(options = utils::modifyList(parsed$options, repeated$values), arguments = parsed$args)
+  list(options = with_all_options(utils::modifyList(parsed$options, repeated$values), verb$options), arguments = parsed$args)
+}
+
+# Every option of the verb by its name, NULL when it was not given: `options$k` would otherwise find `keep`.
+with_all_options <- function(given, options) {
+  known <- vapply(options, function(option) sub("^--", "", option$flags[length(option$flags)]), "")
+  given[setdiff(known, names(given))] <- list(NULL)
+  given
 }
 
 # The parser keeps only the last value of a flag, so those that may be given again are taken out before it.

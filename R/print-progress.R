@@ -48,7 +48,7 @@ many_text <- function(event, ended, seconds) {
   bar <- if (cli::is_utf8_output()) paste(rep(c("\u2588", "\u2591"), c(done, 12 - done)), collapse = "") else ""
   left <- if (ended > 0) sprintf("  about %s left", format_seconds(seconds / ended * (event$fits - ended)))
   last <- if (event$event == "step") sprintf("  %s %d: epoch %d, training %s", event$what, as.integer(event$fit), as.integer(event$epoch), format_loss(event$training))
-  paste0(sprintf("%s %d of %d %ss done", bar, ended, event$fits, event$what), left, last)
+  paste0(sprintf("%s %s%d of %d %ss done", bar, if (is.null(event$within)) "" else paste0(event$within, ": "), ended, event$fits, event$what), left, last)
 }
 
 # The loss so far as a row of bars, on a logarithmic scale whose top is the ninth tenth, so that the first epochs don't

@@ -197,7 +197,7 @@ judge_trials <- function(search, state, todo, share, briefs, store, report) {
       known[[i]] <<- row(i, result)
       store$add(trial_key(search, state, todo$trial[i]), known[[i]])
     }
-    done <- run_jobs(search$brief$table, jobs, "fit", function(event) report(c(event, list(within = "search"))), keep)
+    done <- run_jobs(search$brief$table, jobs, "fit", function(event) report(c(event, list(within = sprintf("round %d", as.integer(state$round))))), keep)
   }
   found <- lapply(which(!vapply(known, is.null, NA)), function(i) utils::modifyList(known[[i]], list(trial = todo$trial[i])))
   state$fits <- do.call(rbind, c(list(state$fits), found))

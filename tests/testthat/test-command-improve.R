@@ -76,6 +76,9 @@ test_that("distil writes the student and tells what the teacher was good for", {
 test_that("results are kept, opened and lined up", {
   local_kilns()
   expect_equal(hylomath("folds", "kilns.yml", "--k", "3", "--keep", "large.folds", "--quiet")$status, 0)
+  # an option that is not given is not taken for one that begins like it
+  expect_equal(hylomath("sift", "kilns.yml", "--direction", "ranking", "--keep", "inputs.sift", "--quiet", "--set", "regimen.epochs=2")$status, 0)
+  expect_equal(read_result("inputs.sift")$k, 5)
   expect_equal(hylomath("folds", "kilns.yml", "--k", "3", "--keep", "direct.folds", "--set", "wiring=direct", "--quiet")$status, 0)
   expect_match(paste(hylomath("show", "large.folds")$out, collapse = " "), "outcome: 3 folds")
   lined <- hylomath("lineup", "large.folds", "direct.folds")
