@@ -90,7 +90,7 @@ sent_out <- function(chunk, order, table, jobs) {
   if (chunk$with_table) order$table <- table
   order$jobs <- jobs[chunk$numbers]
   chunk$future <- tryCatch(
-    future::future(utils::getFromNamespace("work_off", "hylomath")(order), globals = list(order = order), packages = "hylomath", seed = NULL, lazy = FALSE),
+    future::future(work_off(order), globals = list(order = order, work_off = work_off), packages = "hylomath", seed = NULL, lazy = FALSE),
     FutureError = function(e) e
   )
   chunk
