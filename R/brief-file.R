@@ -41,9 +41,10 @@ read_brief <- function(file, text = NULL, read = TRUE) {
   if (read && !is.null(b$data) && source_is_there(b$data, folder)) read_brief_table(b, folder) else b
 }
 
-# The brief with the table that its `data` names, as far as the analysis looks at it.
-read_brief_table <- function(b, folder) {
-  attach_table(b, read_source(b$data, folder, unlist(b$columns$kinds), wanted_columns(b)))
+# The brief with the table that its `data` names, as far as the analysis looks at it, and the columns `beside`.
+read_brief_table <- function(b, folder, beside = NULL) {
+  wanted <- wanted_columns(b)
+  attach_table(b, read_source(b$data, folder, unlist(b$columns$kinds), if (!is.null(wanted)) union(wanted, beside)))
 }
 
 # The columns that a brief with known kinds will look at, NULL when they are not known yet.

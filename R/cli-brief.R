@@ -1,12 +1,12 @@
 # From a brief file and the options of a subcommand to the brief that it works on.
 
 # A brief file with its table, and what the command line overrides.
-cli_brief_and_table <- function(file, options) {
+cli_brief_and_table <- function(file, options, beside = NULL) {
   b <- cli_override(read_brief(file, read = FALSE), options$set)
   options(hylomath.catch_term = TRUE)
   cli_plan(options$workers)
   if (is.null(b$data)) fail(sprintf("%s names no table.", quoted(file)), "Add the lines `data:` and `  file: <table>.csv`.")
-  read_brief_table(b, dirname(file))
+  read_brief_table(b, dirname(file), beside)
 }
 
 # `--set regimen.epochs=50`, as if the brief file said so.

@@ -91,10 +91,11 @@ cli_kept <- function(found, options) {
 cli_interrupted <- function(found) if (identical(found$stopped, "interrupted") || isTRUE(found$left_out > 0)) 1L
 
 cli_distil <- function(files, options) {
-  b <- cli_brief_and_table(files[2], options)
+  teacher <- read_model(files[1])
+  # the teacher is trained anew inside the folds, so its inputs have to be there too
+  b <- cli_brief_and_table(files[2], options, wanted_columns(teacher$brief))
   output <- options$output %||% paste0(sub("[.]ya?ml$", "", files[2]), ".hylo")
   check_can_write(output)
-  teacher <- read_model(files[1])
   kinds <- unlist(b$columns$kinds)
   model <- distil(
     teacher, b, temperature = cli_number(options$temperature, "temperature", 2), label_share = cli_number(options[["label-share"]], "label-share", 0.5),

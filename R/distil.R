@@ -80,7 +80,7 @@ check_unseen <- function(teacher, b, teacher_data) {
   same <- is.null(teacher_data)
   own <- brief_table(b)
   source <- if (same) b$table else as_table(teacher_data)
-  if (!identical(rlang::hash(source), teacher$fingerprint)) {
+  if (!is_table_of(teacher, source)) {
     if (!same) fail("`teacher_data` is not the table that the teacher was trained on.", "Give that table, as it was.")
     fail("The teacher was trained on another table, so it is not known which rows it has learned from.", "Give that table: distil(..., teacher_data = ).")
   }
@@ -95,6 +95,12 @@ check_unseen <- function(teacher, b, teacher_data) {
   if (seen > 0) {
     fail(sprintf("The teacher has learned from %s by which the student would be judged.", counted(seen, "row")), if (same) "Give both briefs the same hold_out(seed = ), so that they hold out the same rows." else "Take these rows out of the student's table.")
   }
+}
+
+# Whether a model was trained on this table, or on those of its columns that its brief looks at.
+is_table_of <- function(model, table) {
+  looked_at <- table[names(table) %in% wanted_columns(model$brief)]
+  model$fingerprint %in% c(rlang::hash(table), rlang::hash(looked_at))
 }
 
 # The student's table with rows below it that have no target.

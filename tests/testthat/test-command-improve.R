@@ -66,6 +66,10 @@ test_that("distil writes the student and tells what the teacher was good for", {
   here <- distil(read_model("big.hylo"), read_brief("small.yml"), temperature = 3, label_share = 0.4, k = 2, progress = "none")
   expect_identical(student$network, here$network)
   expect_true(file.exists("taught.png"))
+  # a student that looks at fewer columns than its teacher
+  fewer <- hylomath("distil", "big.hylo", "small.yml", "-o", "fewer.hylo", "--k", "2", "--set", "columns.drop=[kiln, soak_min]", "--quiet")
+  expect_equal(fewer$status, 0)
+  expect_false(any(c("kiln", "soak_min") %in% needed_columns(read_model("fewer.hylo"))))
   facts <- from_json(hylomath("distil", "big.hylo", "small.yml", "-o", "small.hylo", "--k", "0", "--json"))
   expect_equal(facts$distilled$label_share, 0.5)
   utils::write.csv(kilns[1:50, setdiff(names(kilns), "outcome")], "more.csv", row.names = FALSE)
