@@ -72,6 +72,18 @@ test_that("what a fold learns knows nothing of the rows that it judges", {
   expect_identical(changed$network, plain$network)
 })
 
+test_that("codes for missing and derived columns hold inside folds", {
+  coded <- small_kilns()
+  coded$peak_c[seq(1, 600, 10)] <- -9
+  b <- seeded(coded, "outcome") |> prepare(missing_codes = -9) |> derive(hot = peak_c > 1100)
+  laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
+  expect_equal(sum(is.na(laid$table$peak_c)), 60)
+  expect_identical(laid$table, brief_table(b))
+  plain <- small_kilns()
+  plain$peak_c[seq(1, 600, 10)] <- NA
+  expect_identical(folds(b, k = 3, progress = "none")$predictions, folds(seeded(plain, "outcome") |> derive(hot = peak_c > 1100), k = 3, progress = "none")$predictions)
+})
+
 test_that("repeats deal anew and count each row once", {
   f <- folds(seeded(small_crossings(), "passengers"), k = 3, repeats = 2, progress = "none")
   expect_equal(nrow(f$each), 6)
