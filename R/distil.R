@@ -28,7 +28,8 @@
 #'   `retrained` (whether the teacher was, in each fold), and `comparison`, a data frame with a row a network and measure: `network`, `measure`, the `mean` over folds, its
 #'   spread `sd`, and the `difference` from the student taught by labels alone with its interval `low` and `high` (fold by
 #'   fold, corrected for overlapping training sets). [plot_distillation()] draws it.
-#' @section Errors: Another target or other classes; a teacher that has learned from rows that are judged; the losses `ordinal` and
+#' @section Errors: Another target or other classes; a comparison with a teacher that its brief alone doesn't make, one that was taught itself or whose
+#'   weights were set by hand; a teacher that has learned from rows that are judged; the losses `ordinal` and
 #'   `quantile`, which can't take a teacher's answers.
 #' @examples
 #' set.seed(1)
@@ -50,6 +51,9 @@ distil.hylomath_model <- function(teacher, b, temperature = 2, label_share = 0.5
   if (is.null(b$table)) fail("The student's brief has no table to train on.", "Give it one first: see brief().")
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
   check_teaching(teacher, b)
+  if (k > 0 && is.null(teacher_data) && (!is.null(teacher$distilled) || teacher$stopped == "set")) {
+    fail(sprintf("This teacher %s, so it can't be trained anew inside folds from its brief alone.", if (teacher$stopped == "set") "has weights that were set by hand" else "was taught itself"), "Leave the comparison out (k = 0), and judge the student on its test rows.")
+  }
   check_unseen(teacher, b, teacher_data)
   if (!is.null(unlabelled)) b <- with_unlabelled(b, as_table(unlabelled))
   how <- list(temperature = if (b$task == "classification") temperature, label_share = label_share)

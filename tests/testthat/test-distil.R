@@ -96,6 +96,9 @@ test_that("students that can't be taught are refused", {
   expect_fails(distil(teacher, regimen(base(), loss = "ordinal")), "takes labels only")
   expect_fails(distil(teacher, base(), temperature = 0), "`temperature` must be a number above 0")
   expect_fails(plot_distillation(teacher), "distil() returned")
+  taught <- distil(teacher, base(), k = 0, progress = "none")
+  expect_fails(distil(taught, base()), "was taught itself", "k = 0")
+  expect_equal(distil(taught, base(), k = 0, progress = "none")$distilled$label_share, 0.5)
 })
 
 test_that("the luck of several starts is shown by their measures", {
