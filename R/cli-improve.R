@@ -68,7 +68,7 @@ cli_search_space <- function(pairs) {
   if (length(wrong)) cli_wrong(sprintf("%s is no setting with its bounds or values: write it as units=4..64 or units=4,8,16.", quoted(wrong[1])), "scout")
   space <- lapply(sub("^[^=]*=", "", pairs), function(text) {
     ends <- strsplit(text, "..", fixed = TRUE)[[1]]
-    if (length(ends) == 2 && !anyNA(vapply(ends, as_one_number, 0))) return(between(as_one_number(ends[1]), as_one_number(ends[2])))
+    if (length(ends) == 2 && !anyNA(vapply(ends, as_one_number, 0))) return(bounds(as_one_number(ends[1]), as_one_number(ends[2])))
     cli_values(text)
   })
   stats::setNames(space, sub("=.*", "", pairs))

@@ -170,3 +170,12 @@ comparison_table <- function(found, level) {
   rownames(table) <- NULL
   table
 }
+
+# The measure that networks are trained for, and the one that everybody knows.
+main_measures <- function(comparison) {
+  first <- comparison[comparison$network == comparison$network[1], ]
+  chosen <- intersect(c("accuracy", "cross-entropy", "Poisson deviance", "gamma deviance", "RMSE", "MAE"), first$measure)
+  chosen <- if ("accuracy" %in% chosen) c("accuracy", "cross-entropy") else utils::head(chosen, 2)
+  t <- comparison[comparison$measure %in% chosen & (if (is.null(comparison$target)) TRUE else comparison$target == comparison$target[1]), ]
+  t[order(match(t$measure, chosen)), ]
+}

@@ -8,7 +8,7 @@
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
-#' s <- scout(b, layers = 1:2, units = between(2, 32), budget = 8, k = 3, progress = "none")
+#' s <- scout(b, layers = 1:2, units = bounds(2, 32), budget = 8, k = 3, progress = "none")
 #' plot_scouting(s)
 #' plot_scouting(s, "progress")
 #' plot_scouting(s, "map")
@@ -109,12 +109,12 @@ scouting_progress <- function(x) {
     ggplot2::geom_point(ggplot2::aes(shape = .data$state, colour = .data$state, size = .data$state)) +
     state_scales() +
     ggplot2::coord_cartesian(ylim = limits) +
-    ggplot2::labs(title = scouting_title(x, "the best so far, trial by trial"), subtitle = sprintf("%s; right of the dashed line trials are proposed by what was learned. Far worse ones stand at the upper edge", x$primary), x = "trial", y = x$primary) +
+    ggplot2::labs(title = scouting_title(x, "the best so far, trial by trial"), subtitle = "Right of the dashed line by what was learned; far worse trials stand at the upper edge", x = "trial", y = x$primary) +
     figure_theme() + ggplot2::theme(legend.position = "bottom")
 }
 
 scouting_map <- function(x) {
-  if (!all(c("layers", "units") %in% x$settings)) fail("A map needs a search over both `layers` and `units`.", "For example scout(b, layers = 1:3, units = between(4, 64)).")
+  if (!all(c("layers", "units") %in% x$settings)) fail("A map needs a search over both `layers` and `units`.", "For example scout(b, layers = 1:3, units = bounds(4, 64)).")
   t <- x$trials[x$trials$whole & !is.na(x$trials$units), ]
   limits <- range(t$units)
   edges <- if (diff(limits) < 12) seq(limits[1] - 0.5, limits[2] + 0.5) else exp(seq(log(limits[1]), log(limits[2] + 1), length.out = 9))

@@ -59,8 +59,8 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
 
 # Of folds that an interrupt left out nothing is known; the others stand.
 new_folds <- function(laid, done, level, draws) {
-  check_any_done(done, "fold")
   kept <- !vapply(done, is.null, NA)
+  check_any_done(sum(kept), "fold")
   done <- done[kept]
   b <- laid$plan$brief
   table <- laid$table

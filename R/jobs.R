@@ -1,4 +1,5 @@
-# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here: by the core's threads, or by the workers of a future::plan().
+# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here, by the core's
+# threads or by the workers of a future::plan().
 #
 # A job is plain data, so that it can travel and be told from others: `plan` (see fold_plan), `fold`, the number of one of the plan's
 # folds, and `want`, the word for what is made of the fit; `taught`, if there is a teacher, see taught_spec(). Its result depends on
@@ -25,6 +26,6 @@ run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL)
 }
 
 # All that there is to say when not one of them was done.
-check_any_done <- function(results, what) {
-  if (all(vapply(results, is.null, NA))) fail(sprintf("Training was interrupted before the first %s had ended.", what), "Nothing was kept: train again.")
+check_any_done <- function(done, what) {
+  if (done == 0) fail(sprintf("Training was interrupted before the first %s had ended.", what), "Nothing was kept: train again.")
 }

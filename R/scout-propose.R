@@ -19,12 +19,16 @@ radical_inverse <- function(i, base) {
   x
 }
 
-# At most `n` rows of the points that are new, allowed, and not refused by the brief; `refusal` is the last one's message.
-allowed_rows <- function(search, u, n, tried) {
+# The rows of settings that points stand for, as far as they are new and `where` allows them.
+possible_rows <- function(search, u, tried) {
   rows <- space_rows(search$space, u, search$layers)
   keys <- row_keys(rows)
   rows <- rows[!duplicated(keys) & !keys %in% tried, , drop = FALSE]
-  if (!is.null(search$where) && nrow(rows)) rows <- rows[rows_where(search$where, rows, "`where`"), , drop = FALSE]
+  if (is.null(search$where) || nrow(rows) == 0) rows else rows[rows_where(search$where, rows, "`where`"), , drop = FALSE]
+}
+
+# The first `n` of them that the brief doesn't refuse; `refusal` is the last refused one's message.
+accepted_rows <- function(search, rows, n) {
   kept <- integer()
   refusal <- NULL
   for (i in seq_len(nrow(rows))) {
@@ -35,40 +39,36 @@ allowed_rows <- function(search, u, n, tried) {
   list(rows = rows[kept, , drop = FALSE], refusal = refusal)
 }
 
-first_rows <- function(search, n, tried) allowed_rows(search, space_filling(200 * n, length(search$space), search$seed), n, tried)
+first_rows <- function(search, n, tried) accepted_rows(search, possible_rows(search, space_filling(200 * n, length(search$space), search$seed), tried), n)
 
 # The next rows by expected improvement: candidates over the whole space and around the best trials; each that is chosen counts as
 # judged, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro 2010, "kriging believer").
 next_rows <- function(search, known, n, tried, round) {
   space <- search$space
+  rows <- possible_rows(search, candidate_points(search, known, round), tried)
+  if (nrow(rows) == 0) return(list(rows = rows, refusal = NULL))
   places <- space_places(space, known$rows)
-  apart <- space_distances(space, places, places)
-  surrogate <- fit_surrogate(apart, known$loss, known$noisier)
-  u <- candidate_points(search, known, round)
-  rows <- space_rows(space, u, search$layers)
-  new <- !duplicated(row_keys(rows)) & !row_keys(rows) %in% tried
-  if (!is.null(search$where)) new[new] <- rows_where(search$where, rows[new, , drop = FALSE], "`where`")
-  u <- u[new, , drop = FALSE]
-  if (nrow(u) == 0) return(list(rows = rows[0, , drop = FALSE], refusal = NULL))
-  other <- space_places(space, rows[new, , drop = FALSE])
-  chosen <- list()
   loss <- known$loss
   noisier <- known$noisier
-  while (length(chosen) < n && nrow(u) > 0) {
-    to <- expected_of(surrogate, space_distances(space, places, other))
+  surrogate <- fit_surrogate(space_distances(space, places, places), loss, noisier)
+  other <- space_places(space, rows)
+  left <- rep(TRUE, nrow(rows))
+  chosen <- rows[0, , drop = FALSE]
+  while (nrow(chosen) < n) {
     best <- min(expected_of(surrogate, space_distances(space, places, places))$mean)
-    order <- order(-expected_improvement(to, best))
-    found <- allowed_rows(search, u[order, , drop = FALSE], 1, tried)
-    if (nrow(found$rows) == 0) break
-    chosen <- c(chosen, list(found$rows))
-    tried <- c(tried, row_keys(found$rows))
-    place <- space_places(space, found$rows)
+    gain <- expected_improvement(expected_of(surrogate, space_distances(space, places, other)), best)
+    order <- order(-gain)
+    found <- accepted_rows(search, rows[order[left[order]], , drop = FALSE], 1)$rows
+    if (nrow(found) == 0) break
+    chosen <- rbind(chosen, found)
+    left <- left & row_keys(rows) != row_keys(found)
+    place <- space_places(space, found)
     loss <- c(loss, expected_of(surrogate, space_distances(space, places, place))$mean)
     noisier <- c(noisier, 1)
     places <- rbind(places, place)
     surrogate <- surrogate_at(surrogate$theta, space_distances(space, places, places), loss, noisier)
   }
-  list(rows = do.call(rbind, c(chosen, list(rows[0, , drop = FALSE]))), refusal = NULL)
+  list(rows = chosen, refusal = NULL)
 }
 
 candidate_points <- function(search, known, round, over = 600, around = 60) {

@@ -9,9 +9,9 @@
 #' @param scale `"log"` searches ratios, `"linear"` differences; `"auto"` takes ratios where `high` is at least 10 times `low`.
 #' @return An object for [scout()].
 #' @examples
-#' between(1e-4, 0.1)
+#' bounds(1e-4, 0.1)
 #' @export
-between <- function(low, high, scale = "auto") {
+bounds <- function(low, high, scale = "auto") {
   type_choice(c("auto", "linear", "log"))(scale, "scale")
   low <- type_number()(low, "low")
   high <- type_number()(high, "high")
@@ -32,7 +32,7 @@ print.hylomath_bounds <- function(x, ...) {
 scout_space <- function(b, given) {
   if (length(given) == 0) given <- usual_space(b)
   names <- names(given) %||% rep("", length(given))
-  if (any(names == "")) fail("Every setting of a search needs its name.", "For example scout(b, units = between(4, 64), activation = c(\"relu\", \"tanh\")).")
+  if (any(names == "")) fail("Every setting of a search needs its name.", "For example scout(b, units = bounds(4, 64), activation = c(\"relu\", \"tanh\")).")
   if (anyDuplicated(names)) fail(sprintf("%s is given twice.", quoted(names[duplicated(names)][1])))
   if ("wiring" %in% names && any(is_wiring_setting(names))) fail(sprintf("`wiring` and %s can't both be searched.", quoted(names[is_wiring_setting(names)][1])), "Leave one of them out.")
   for (name in names[!is_wiring_setting(names)]) {
@@ -47,8 +47,8 @@ scout_space <- function(b, given) {
 usual_space <- function(b) {
   rows <- sum(split_rows(b, brief_table(b)) %in% "training")
   c(
-    list(layers = 1:3, units = between(4, 64, "log"), activation = c("relu", "tanh", "elu", "silu"), l2 = between(1e-5, 0.02)),
-    if (rows > small_table) list(dropout = c(0, 0.1, 0.3), learning_rate = between(5e-4, 0.03))
+    list(layers = 1:3, units = bounds(4, 64, "log"), activation = c("relu", "tanh", "elu", "silu"), l2 = bounds(1e-5, 0.02)),
+    if (rows > small_table) list(dropout = c(0, 0.1, 0.3), learning_rate = bounds(5e-4, 0.03))
   )
 }
 
@@ -67,8 +67,7 @@ space_dimension <- function(b, name, what) {
 takes_whole_numbers <- function(b, name, bounds) {
   if (is_wiring_setting(name)) return(name != "dropout")
   if (bounds$low != round(bounds$low) || bounds$high != round(bounds$high)) return(FALSE)
-  refused <- tryCatch({ changed_brief(b, stats::setNames(list(bounds$low + 0.5), name)); FALSE }, hylomath_error = function(e) TRUE)
-  refused
+  tryCatch({ changed_brief(b, stats::setNames(list(bounds$low + 0.5), name)); FALSE }, hylomath_error = function(e) TRUE)
 }
 
 # ---- points -------------------------------------------------------------------------------------------------------
@@ -96,7 +95,6 @@ dimension_values <- function(dimension, u) {
     low <- low - 0.499
     high <- high + 0.499
   }
-  if (dimension$log && low <= 0) low <- dimension$low / 2
   x <- if (dimension$log) exp(log(low) + u * (log(high) - log(low))) else low + u * (high - low)
   if (dimension$whole) pmin(pmax(round(x), dimension$low), dimension$high) else pmin(pmax(signif(x, 3), dimension$low), dimension$high)
 }

@@ -5,7 +5,7 @@
 #' brief's training and validation rows; the test rows have no part in it.
 #'
 #' @param b A brief.
-#' @param ... The settings to search, each with [between()] for bounds or with a vector of values: `layers`; `units` (of every hidden
+#' @param ... The settings to search, each with [bounds()] for bounds or with a vector of values: `layers`; `units` (of every hidden
 #'   layer) or `units_1`, `units_2` and so on; `activation`; `dropout` (behind every hidden layer); and any key of the brief's `regimen`
 #'   or `prepare`, by its last word or in full, or whole `wiring`s. Without any the search goes over what usually matters: layers, units,
 #'   activation and `l2`, and for more than 1,000 training rows dropout and the learning rate.
@@ -15,7 +15,8 @@
 #' @param k,by,progress See [folds()].
 #' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the first dealing is judged by;
 #'   2 where rows can be dealt in more than one way.
-#' @param where A condition between the settings, such as `units * layers <= 64`; see [expressions].
+#' @param where A condition between the settings, such as `units * layers <= 64`; see [expressions]. A setting that a wiring
+#'   doesn't have is missing there: `is.na(units) | units <= 8` lets `layers = 0` pass.
 #' @param at_once Trials in a round after the first: more use more cores, fewer learn more from each other.
 #' @param file A file into which every fit is written as it ends. If it holds a search of the same brief, table and settings already,
 #'   that one goes on where it was, whether it was killed or the budget is larger now; the result is the same as without the break.
@@ -40,7 +41,7 @@
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
-#' s <- scout(b, units = between(2, 32), activation = c("relu", "tanh"), budget = 6, k = 3, progress = "none")
+#' s <- scout(b, units = bounds(2, 32), activation = c("relu", "tanh"), budget = 6, k = 3, progress = "none")
 #' s
 #' best_brief(s)
 #' @export
@@ -244,7 +245,7 @@ new_scouting <- function(search, state, file) {
   fits <- state$fits[order(state$fits$trial, state$fits$share, state$fits$fold), ]
   rownames(fits) <- NULL
   full <- rung_losses(fits, search$rungs[nrow(search$rungs), ])
-  check_any_done(if (length(full)) as.list(full) else list(NULL), "trial")
+  check_any_done(length(full), "trial")
   judged <- unique(fits$trial)
   best <- as.integer(names(full)[which.min(full)])
   b <- search$brief

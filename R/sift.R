@@ -98,7 +98,7 @@ sift_ranking <- function(inputs, judge) {
 
 new_sifting <- function(b, inputs, steps, direction, k, repeats) {
   steps <- Filter(function(step) !is.null(step$set), steps)
-  check_any_done(if (length(steps)) steps else list(NULL), "set")
+  check_any_done(length(steps), "set")
   losses <- do.call(rbind, lapply(steps, `[[`, "losses"))
   mean <- rowMeans(losses)
   best <- which.min(mean)

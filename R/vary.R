@@ -41,7 +41,7 @@ vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0
   of <- rep(seq_along(values), lengths(jobs))
   # values whose folds an interrupt left out are left out with them
   whole <- which(vapply(seq_along(values), function(v) !any(vapply(done[of == v], is.null, NA)), NA))
-  check_any_done(ifelse(seq_along(values) %in% whole, TRUE, list(NULL)), "value")
+  check_any_done(length(whole), "value")
   values <- values[whole]
   found <- lapply(whole, function(v) new_folds(laid[[v]], done[of == v], level, 1000))
   labels <- vapply(values, function(value) if (is.numeric(value)) format_number(value) else as.character(value), "")

@@ -6,20 +6,11 @@
 # Usage, from the project's root: Rscript bench/generators.R [tables] [fresh rows]
 library(hylomath)
 source("data-raw/generators.R")
+source("bench/losses.R")
 
 args <- as.integer(commandArgs(TRUE))
 tables <- if (length(args) > 0) args[1] else 20
 fresh_rows <- if (length(args) > 1) args[2] else 20000
-
-expected_log_loss <- function(model, fresh, rule) {
-  q <- predict(model, fresh, type = "probability")[paste0("probability_", colnames(rule))]
-  mean(-rowSums(rule * log(pmax(as.matrix(q), 1e-12))))
-}
-# Twice the expected log-likelihood ratio to the rule's own answer: zero for the rule itself.
-expected_excess_deviance <- function(model, fresh, rule) {
-  m <- predict(model, fresh)$answer
-  mean(2 * (rule * log(rule / m) - (rule - m)))
-}
 
 problems <- list(
   kilns = list(table = kilns_table, rule = kilns_rule, target = "outcome", rows = 4000, loss = expected_log_loss,

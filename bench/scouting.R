@@ -5,20 +5,13 @@
 # Usage, from the project's root: Rscript bench/scouting.R [seeds] [budget]
 library(hylomath)
 source("data-raw/generators.R")
+source("bench/losses.R")
 
 args <- as.integer(commandArgs(TRUE))
 seeds <- if (length(args) > 0) args[1] else 20
 budget <- if (length(args) > 1) args[2] else 40
 fresh_rows <- 50000
 
-log_loss <- function(model, fresh, rule) {
-  q <- predict(model, fresh, type = "probability")[paste0("probability_", colnames(rule))]
-  mean(-rowSums(rule * log(pmax(as.matrix(q), 1e-12))))
-}
-excess_deviance <- function(model, fresh, rule) {
-  m <- predict(model, fresh)$answer
-  mean(2 * (rule * log(rule / m) - (rule - m)))
-}
 squared_error <- function(model, fresh, rule) sqrt(mean((predict(model, fresh)$answer - rule)^2))
 
 # two classes: a ring in two of eight inputs, with an edge that is not sharp
@@ -34,13 +27,13 @@ normal_inputs <- function(n, width, seed) {
 }
 
 problems <- list(
-  kilns = list(table = function(n, seed) kilns_table(n, seed), rule = kilns_rule, target = "outcome", rows = 1500, loss = log_loss),
-  crossings = list(table = function(n, seed) crossings_table(n, seed), rule = crossings_rule, target = "passengers", rows = 1500, loss = excess_deviance),
+  kilns = list(table = function(n, seed) kilns_table(n, seed), rule = kilns_rule, target = "outcome", rows = 1500, loss = expected_log_loss),
+  crossings = list(table = function(n, seed) crossings_table(n, seed), rule = crossings_rule, target = "passengers", rows = 1500, loss = expected_excess_deviance),
   ring = list(table = function(n, seed) {
     t <- normal_inputs(n, 8, seed)
     t$side <- ifelse(runif(n) < ring_rule(t)[, "inside"], "inside", "outside")
     t
-  }, rule = ring_rule, target = "side", rows = 1000, loss = log_loss),
+  }, rule = ring_rule, target = "side", rows = 1000, loss = expected_log_loss),
   waves = list(table = function(n, seed) {
     t <- normal_inputs(n, 10, seed)
     t$y <- wave_rule(t) + rnorm(n, 0, 0.5)

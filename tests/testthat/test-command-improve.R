@@ -16,7 +16,7 @@ test_that("scout writes the better brief, keeps its fits, and goes on from them"
   expect_equal(run$status, 0)
   found <- from_json(run)
   expect_equal(nrow(found$trials), 7)
-  here <- scout(b, units = between(2, 16), activation = c("relu", "tanh"), budget = 7, k = 3, repeats = 1, progress = "none")
+  here <- scout(b, units = bounds(2, 16), activation = c("relu", "tanh"), budget = 7, k = 3, repeats = 1, progress = "none")
   expect_equal(found$trials$mean, here$trials$mean)
   expect_equal(read_brief("better.yml", read = FALSE)$wiring, best_brief(here)$wiring)
   expect_setequal(list.files("figures"), c("settings.png", "progress.png"))
@@ -50,7 +50,7 @@ test_that("a search that is killed goes on where it was", {
   expect_gt(kept, 12)
   run <- hylomath("scout", "kilns.yml", "units=2..30", "--budget", "30", "--k", "4", "--set", "regimen.epochs=60", "--json")
   expect_equal(run$status, 0)
-  whole <- scout(regimen(b, epochs = 60), units = between(2, 30), budget = 30, k = 4, progress = "none")
+  whole <- scout(regimen(b, epochs = 60), units = bounds(2, 30), budget = 30, k = 4, progress = "none")
   expect_equal(from_json(run)$trials$mean, whole$trials$mean)
 })
 

@@ -26,7 +26,7 @@ test_that("every kind of result is the same after it was written and read", {
 test_that("a search is opened from its own file", {
   b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 5, seed = 7, method = "adam") |> hold_out(seed = 5)
   file <- withr::local_tempfile(fileext = ".scout")
-  s <- scout(b, layers = 0:2, units = between(2, 9), activation = c("relu", "tanh"), budget = 10, k = 3, file = file, progress = "none")
+  s <- scout(b, layers = 0:2, units = bounds(2, 9), activation = c("relu", "tanh"), budget = 10, k = 3, file = file, progress = "none")
   r <- read_result(file)
   same <- c("trials", "fits", "rows", "best", "space", "settings", "k", "repeats", "folds", "primary")
   expect_identical(unclass(r)[same], unclass(s)[same])

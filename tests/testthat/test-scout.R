@@ -3,7 +3,7 @@ plain <- function(s) s$trials[names(s$trials) != "seconds"]
 quick_scout <- function(b = base(), ..., budget = 12, k = 3, repeats = 1) scout(b, ..., budget = budget, k = k, repeats = repeats, progress = "none")
 
 test_that("a search starts with the brief's own settings, and its winner is judged as folds() judges it", {
-  s <- quick_scout(units = between(2, 32), activation = c("relu", "tanh"), learning_rate = between(1e-3, 0.1))
+  s <- quick_scout(units = bounds(2, 32), activation = c("relu", "tanh"), learning_rate = bounds(1e-3, 0.1))
   expect_equal(nrow(s$trials), 12)
   own <- s$trials[s$trials$trial == 1, ]
   expect_equal(own$origin, "own")
@@ -22,7 +22,7 @@ test_that("a search starts with the brief's own settings, and its winner is judg
 })
 
 test_that("weak trials are stopped after a fold, and those that went on were better there", {
-  s <- quick_scout(units = between(1, 32))
+  s <- quick_scout(units = bounds(1, 32))
   expect_true(any(!s$trials$whole))
   first <- s$fits[s$fits$fold == 1, ]
   went_on <- unique(s$fits$trial[s$fits$fold == 2])
@@ -33,7 +33,7 @@ test_that("weak trials are stopped after a fold, and those that went on were bet
 
 test_that("a search that was killed goes on where it was, and a larger budget goes on from a smaller one", {
   file <- withr::local_tempfile(fileext = ".scout")
-  search <- function(budget, file = NULL) quick_scout(layers = 0:2, units = between(2, 16), budget = budget, file = file)
+  search <- function(budget, file = NULL) quick_scout(layers = 0:2, units = bounds(2, 16), budget = budget, file = file)
   whole <- search(11)
   search(8, file)
   expect_identical(plain(search(11, file)), plain(whole))
@@ -47,8 +47,8 @@ test_that("a search that was killed goes on where it was, and a larger budget go
   trained <- length(readLines(file))
   search(11, file)
   expect_length(readLines(file), trained)
-  expect_fails(quick_scout(layers = 0:2, units = between(2, 16), budget = 8, k = 4, file = file), "another search: its `k` differs")
-  expect_fails(quick_scout(hold_out(base(), seed = 6), layers = 0:2, units = between(2, 16), file = file), "`hold_out.seed` differs")
+  expect_fails(quick_scout(layers = 0:2, units = bounds(2, 16), budget = 8, k = 4, file = file), "another search: its `k` differs")
+  expect_fails(quick_scout(hold_out(base(), seed = 6), layers = 0:2, units = bounds(2, 16), file = file), "`hold_out.seed` differs")
   expect_fails(scout(base(), units = 1:2, file = system.file("extdata", "kilns.csv", package = "hylomath")), "holds no search")
 })
 
@@ -56,14 +56,14 @@ test_that("an interrupt keeps what is finished", {
   fits <- 0
   b <- base()
   stop_later <- function(event) if (event$event == "ended" && (fits <<- fits + 1) == 12) rlang::interrupt()
-  s <- scout(b, units = between(2, 32), budget = 30, k = 3, repeats = 1, progress = stop_later)
+  s <- scout(b, units = bounds(2, 32), budget = 30, k = 3, repeats = 1, progress = stop_later)
   expect_equal(s$stopped, "interrupted")
   expect_lt(nrow(s$trials), 30)
   expect_match(paste(format(s), collapse = " "), "An interrupt ended the search")
 })
 
 test_that("conditions hold, layers that are not there have no settings, and small spaces come to an end", {
-  s <- quick_scout(layers = 0:2, units = between(2, 16), where = units * layers <= 12, budget = 10)
+  s <- quick_scout(layers = 0:2, units = bounds(2, 16), where = units * layers <= 12, budget = 10)
   t <- s$trials[s$trials$trial > 1, ]
   expect_true(all(is.na(t$units) | t$units * t$layers <= 12))
   expect_true(all(is.na(t$units[t$layers == 0])))
@@ -75,7 +75,7 @@ test_that("conditions hold, layers that are not there have no settings, and smal
 })
 
 test_that("validation rows can judge, with fewer epochs first", {
-  s <- scout(base(), units = between(2, 16), judge = "validation", budget = 8, progress = "none")
+  s <- scout(base(), units = bounds(2, 16), judge = "validation", budget = 8, progress = "none")
   expect_setequal(round(unique(s$fits$share), 3), c(0.111, 0.333, 1))
   model <- train(base(), progress = "none")
   expect_equal(s$trials$mean[s$trials$trial == 1], min(appraise(model, rows = "validation")$measures$value[appraise(model, rows = "validation")$measures$measure == "cross-entropy"]))
@@ -123,16 +123,16 @@ test_that("the first points fill the space evenly", {
 test_that("what can't be searched is refused before any training", {
   expect_fails(quick_scout(unit = 1:3), "Did you mean `units`?")
   expect_fails(quick_scout(seed = 1:3), "A seed is luck")
-  expect_fails(quick_scout(units = between(0, 8)), "`units` must be a whole number from 1")
-  expect_fails(quick_scout(learning_rate = between(-1, 1)), "learning_rate")
-  expect_fails(between(3, 2), "nothing between")
+  expect_fails(quick_scout(units = bounds(0, 8)), "`units` must be a whole number from 1")
+  expect_fails(quick_scout(learning_rate = bounds(-1, 1)), "learning_rate")
+  expect_fails(bounds(3, 2), "nothing between")
   expect_fails(quick_scout(wiring = "direct", units = 1:3), "can't both be searched")
   expect_fails(quick_scout(units = c(2, 2)), "a value twice")
 })
 
 test_that("a search is drawn, by setting, by trial and as a map", {
   skip_if_not_installed("ggplot2")
-  s <- quick_scout(layers = 1:2, units = between(2, 16))
+  s <- quick_scout(layers = 1:2, units = bounds(2, 16))
   expect_equal(nrow(ggplot2::ggplot_build(plot_scouting(s))$data[[2]]), 2 * nrow(s$trials))
   best <- ggplot2::ggplot_build(plot_scouting(s, "progress"))$data[[2]]
   expect_equal(min(best$y), s$trials$mean[1])

@@ -14,7 +14,7 @@ local_workers <- function(frame = parent.frame()) {
 test_that("two workers give what one process gives, bit for bit", {
   b <- base()
   here <- folds(b, k = 4, progress = "none")
-  search <- function() scout(b, units = between(2, 16), activation = c("relu", "tanh"), budget = 10, k = 3, progress = "none")
+  search <- function() scout(b, units = bounds(2, 16), activation = c("relu", "tanh"), budget = 10, k = 3, progress = "none")
   searched <- search()
   sifted <- sift(b, direction = "ranking", k = 2, progress = "none")
   teacher <- train(b, progress = "none")
@@ -56,7 +56,7 @@ test_that("the table reaches a worker once, by file or sent along", {
 
 test_that("a worker that is killed during a search loses nothing", {
   b <- base()
-  search <- function(progress) scout(b, units = between(2, 16), budget = 10, k = 3, progress = progress)
+  search <- function(progress) scout(b, units = bounds(2, 16), budget = 10, k = 3, progress = progress)
   whole <- search("none")
   pids <- local_workers()
   killed <- FALSE
