@@ -9,57 +9,81 @@ part_to_judge <- function(model, rows) {
   rows
 }
 
-# Where the judged rows of a part stand in the table that the model was trained on: by id, or by place; the observed values
-# tell whether it is that table.
+# Where the judged rows of a part stand in the table that the model was trained on: by id, or by place; the observed
+# values tell whether it is that table.
 rows_of_part <- function(model, table, part) {
   judged <- model$judged[[part]]
-  id <- model$brief$columns$id
-  by_id <- !is.null(id) && id %in% names(table)
-  found <- if (by_id) match(judged$key, as_label(table[[id]])) else as.integer(judged$key)
-  if (!is.null(id) && !by_id) fail(sprintf("The table has no column %s, by which the %s rows are known.", quoted(id), part))
-  same <- !anyNA(found) && all(found <= nrow(table))
-  if (same) {
-    rules <- table_rules(new_brief(brief_settings(model$brief), table))
-    for (target in model$brief$target) if (!target %in% names(rules$derived)) check_is_column(table, target, "target")
-    target <- working_table(table, rules, model$brief$target)[found, model$brief$target, drop = FALSE]
-    same <- identical(unname(observed_values(model$brief, target)), unname(judged$observed))
+  id <- roles_of(model)$id
+  if (!is.null(id) && !id %in% names(table)) {
+    fail(sprintf("The table has no column %s, by which the %s rows are known.", quoted(id), part))
   }
-  if (!same) fail(sprintf("This is not the table that the model was trained on: its %s rows are not all there, or have another target.", part), "Give that table, or leave `rows` out to judge all rows of this one.")
+  found <- places_by_key(judged$key, id, table)
+  if (anyNA(found) || any(found > nrow(table)) || !has_observed(model, table, found, judged$observed)) {
+    fail(
+      sprintf(
+        "This is not the table that the model was trained on: its %s rows are not all there, or have another target.",
+        part
+      ),
+      "Give that table, or leave `rows` out to judge all rows of this one."
+    )
+  }
   found
 }
 
+# By id where there is one, else by the rows' numbers.
+places_by_key <- function(key, id, table) {
+  if (!is.null(id) && id %in% names(table)) return(match(key, as_label(table[[id]])))
+  suppressWarnings(as.integer(key))
+}
+
+# Whether the rows at these places have these values of the target.
+has_observed <- function(model, table, places, observed) {
+  target <- model$answerer$target
+  rules <- table_rules(model$brief, table)
+  for (column in setdiff(target$columns, names(rules$derived))) check_is_column(table, column, "target")
+  values <- working_table(table, rules, target$columns)[places, target$columns, drop = FALSE]
+  identical(unname(task_of(target)$observe(values, target)), unname(observed))
+}
+
 judged_in <- function(model, table) {
-  b <- model$brief
-  table <- judged_table(model, table)
-  for (column in b$target) {
-    y <- table[[column]]
-    if (b$task != "classification" && !is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(column), type_name(y)))
-    if (b$task == "classification") check_classes(b, y)
+  target <- model$answerer$target
+  table <- judged_table(model, table, target$columns)
+  for (column in target$columns) check_new_target(target, table[[column]], column)
+  known <- which(stats::complete.cases(table[target$columns]))
+  if (length(known) == 0) {
+    fail(sprintf("The target %s has no values in these rows.", enumerate(quoted(target$columns))))
   }
-  known <- which(stats::complete.cases(table[b$target]))
-  if (length(known) == 0) fail(sprintf("The target %s has no values in these rows.", enumerate(quoted(b$target))))
-  judged <- judged_rows(model, table[known, , drop = FALSE], known)
+  judged <- judged_by_model(model, table[known, , drop = FALSE], known)
+  judged$row <- known
   answered <- !is.na(judged$answers[[1]])
-  if (!all(answered)) judged <- lapply(c(judged, list(row = known)), function(x) if (is.data.frame(x)) x[answered, , drop = FALSE] else x[answered]) else judged$row <- known
-  if (length(judged$key) == 0) fail("None of these rows can be answered: each lacks a value that the brief drops rows for.")
+  if (!all(answered)) judged <- rows_of_each(judged, answered)
+  if (length(judged$key) == 0) {
+    fail("None of these rows can be answered: each lacks a value that the brief drops rows for.")
+  }
   judged
 }
 
+check_new_target <- function(target, y, column) {
+  if (has_classes(target)) return(check_classes(y, column, target$classes, target$positive))
+  if (!is.numeric(y)) fail(sprintf("The target %s must be numbers, not %s.", quoted(column), type_name(y)))
+}
+
 # The working table of new rows with their target, and the columns of other roles that an appraisal looks at.
-judged_table <- function(model, table) {
-  b <- model$brief
-  rules <- table_rules(new_brief(brief_settings(b), table))
-  beside <- intersect(unlist(b$columns[c("id", "weight", "exposure", "group")]), names(table))
-  for (column in setdiff(b$target, names(rules$derived))) check_is_column(table, column, "target")
-  new_rows(model$preparation, table)
-  working_table(table, rules, unique(c(vapply(model$preparation$columns, `[[`, "", "column"), b$target, beside)))
+judged_table <- function(model, table, targets) {
+  preparation <- model$answerer$preparation
+  rules <- table_rules(model$brief, table)
+  roles <- unlist(roles_of(model)[c("id", "weight", "exposure", "group")])
+  beside <- intersect(roles, names(table))
+  for (column in setdiff(targets, names(rules$derived))) check_is_column(table, column, "target")
+  new_rows(preparation, table)
+  working_table(table, rules, unique(c(prepared_columns(preparation), targets, beside)))
 }
 
 # Where the judged rows stand in a table.
 appraised_places <- function(appraisal, data) {
-  key <- appraisal$judged$key
-  by_id <- !is.null(appraisal$id) && appraisal$id %in% names(data)
-  found <- if (by_id) match(key, as_label(data[[appraisal$id]])) else suppressWarnings(as.integer(key))
-  if (anyNA(found) || any(found > nrow(data))) fail("The rows that were judged are not all in this table.", "Give the table that they come from.")
+  found <- places_by_key(appraisal$judged$key, appraisal$id, data)
+  if (anyNA(found) || any(found > nrow(data))) {
+    fail("The rows that were judged are not all in this table.", "Give the table that they come from.")
+  }
   found
 }

@@ -1,9 +1,14 @@
-# Whether the network earns its keep: by the measure that it was trained for, against a network without hidden layers on the
-# same rows. One row a target; NULL where there is none to compare with.
+# Whether the network earns its keep: by the measure that it was trained for, against a network without hidden layers on
+# the same rows. One row a target; NULL where there is none to compare with.
 worth_of <- function(measures, primary) {
   if (is.null(measures$direct)) return(NULL)
   own <- measures[measures$measure == primary, ]
-  verdict <- ifelse(!is.na(own$difference_high) & own$difference_high < 0, "better", ifelse(!is.na(own$difference_low) & own$difference_low > 0, "worse", "same"))
-  worth <- data.frame(measure = own$measure, value = own$value, direct = own$direct, difference = own$difference, low = own$difference_low, high = own$difference_high, verdict = verdict)
+  better <- !is.na(own$difference_high) & own$difference_high < 0
+  worse <- !is.na(own$difference_low) & own$difference_low > 0
+  worth <- data.frame(
+    measure = own$measure, value = own$value, direct = own$direct, difference = own$difference,
+    low = own$difference_low, high = own$difference_high,
+    verdict = ifelse(better, "better", ifelse(worse, "worse", "same"))
+  )
   if ("target" %in% names(own)) cbind(own["target"], worth) else worth
 }

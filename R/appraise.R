@@ -1,65 +1,70 @@
 #' Judge a model on rows
 #'
-#' Every measure comes with its interval, beside what is had without any input (always saying the commonest class of the
-#' training rows, or their mean; their median where the loss is about medians) and beside a network without hidden layers
-#' (`direct`) that was trained on the same rows, and beside the network's own value on training and validation rows.
+#' Every measure comes with its interval, beside what is had without any input (always saying the commonest class of
+#' the training rows, or their mean; their median where the loss is about medians) and beside a network without hidden
+#' layers (`direct`) that was trained on the same rows, and beside the network's own value on training and validation
+#' rows.
 #'
 #' @param model A model.
-#' @param data A table with the target. Without `rows` all its rows are judged; with `rows` it is the table that the model was
-#'   trained on, and `by` can name its columns.
-#' @param rows `"test"` (the default where test rows were held out), `"validation"`, `"calibration"` or `"training"` (of which
-#'   a model keeps at most 10,000, drawn at random).
-#' @param by A column of `data`: the measures by subgroup. Numbers are cut into four bands of equal counts; of more than 12
-#'   levels the smaller ones are put together.
+#' @param data A table with the target. Without `rows` all its rows are judged; with `rows` it is the table that the
+#'   model was trained on, and `by` can name its columns.
+#' @param rows `"test"` (the default where test rows were held out), `"validation"`, `"calibration"` or `"training"`
+#'   (of which a model keeps at most 10,000, drawn at random).
+#' @param by A column of `data`: the measures by subgroup. Numbers are cut into four bands of equal counts; of more
+#'   than 12 levels the smaller ones are put together.
 #' @param level The level of the intervals.
 #' @param draws The number of bootstrap draws.
 #' @param ... Not used.
 #' @return An appraisal: an object of class `hylomath_appraisal` with
-#'   * `measures`, a data frame with a row for each measure: `value` with its interval `low` to `high`; `baseline`; `direct`,
-#'     the value of the `direct` wiring, with `difference` (network less direct) and its interval; `training` and `validation`;
-#'   * for classes `confusion` (rows observed, columns answered, case weights counted) and `classes` (measures by class, with
-#'     intervals for the shares);
-#'   * `worth`, whether the network does better than `direct` by the measure that it was trained for: `"better"`, `"same"` (the
-#'     interval of the difference holds 0) or `"worse"`;
+#'   * `measures`, a data frame with a row for each measure: `value` with its interval `low` to `high`; `baseline`;
+#'     `direct`, the value of the `direct` wiring, with `difference` (network less direct) and its interval; `training`
+#'     and `validation`;
+#'   * for classes `confusion` (rows observed, columns answered, case weights counted) and `classes` (measures by
+#'     class, with intervals for the shares);
+#'   * `worth`, whether the network does better than `direct` by the measure that it was trained for: `"better"`,
+#'     `"same"` (the interval of the difference holds 0) or `"worse"`;
 #'   * for numbers `bands`, the errors by size of the target, see [error_bands()];
-#'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the observed
-#'     value, where the model has calibration rows;
+#'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the
+#'     observed value, where the model has calibration rows;
 #'   * `judged` (key, observed, answer and probabilities row by row), `weight` and `unit` beside it, and `notes`.
 #'
-#'   [as.data.frame()] gives the measures; see [tidy()] for those of each class, [threshold_curve()] and [calibration_curve()]
-#'   for curves, [confusion_table()] for shares, [error_bands()] for errors by size of the target.
-#' @section Measures: Classification, of the answers: accuracy, balanced accuracy (mean recall), kappa (Cohen 1960), the
-#'   correlation of Matthews (1975; Gorodkin 2004), the mean F1 of the classes and the same weighted by their rows; for ordered
-#'   classes kappa weighted by squared distance (Cohen 1968) and the mean distance in steps; the mean cost where [decide()] has
-#'   costs. Of the probabilities: cross-entropy (natural logarithm), Brier's (1950) score over all classes, the expected
-#'   calibration error over tenths of the rows (Naeini, Cooper and Hauskrecht 2015, with equal counts), the area under the ROC
-#'   curve (Hanley and McNeil 1982) and average precision, the area under the curve of precision against recall: of the
-#'   positive class, or the mean of those of each class against the rest. By class: recall, precision, specificity, F1, support
-#'   and both areas.
+#'   [as.data.frame()] gives the measures; see [tidy()] for those of each class, [threshold_curve()] and
+#'   [calibration_curve()] for curves, [confusion_table()] for shares, [error_bands()] for errors by size of the
+#'   target.
+#' @section Measures: Classification, of the answers: accuracy, balanced accuracy (mean recall), kappa (Cohen 1960),
+#'   the correlation of Matthews (1975; Gorodkin 2004), the mean F1 of the classes and the same weighted by their rows;
+#'   for ordered classes kappa weighted by squared distance (Cohen 1968) and the mean distance in steps; the mean cost
+#'   where [decide()] has costs. Of the probabilities: cross-entropy (natural logarithm), Brier's (1950) score over all
+#'   classes, the expected calibration error over tenths of the rows (Naeini, Cooper and Hauskrecht 2015, with equal
+#'   counts), the area under the ROC curve (Hanley and McNeil 1982) and average precision, the area under the curve of
+#'   precision against recall: of the positive class, or the mean of those of each class against the rest. By class:
+#'   recall, precision, specificity, F1, support and both areas.
 #'
-#'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum
-#'   of absolute errors over the sum of absolute observations), median absolute error, mean bias (answer less observed),
-#'   explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance. Quantiles: these of
-#'   the middle one, and for each the quantile loss and the share of rows below it, beside the share that should be. With several
-#'   targets `measures` has them one after another, with a column `target`.
-#' @section Intervals: Shares have Wilson's (1927) interval, areas that of DeLong, DeLong and Clarke-Pearson (1988) on the
-#'   scale of log-odds (average precision: its influence function in the same way), the median absolute error that of Woodruff
-#'   (1952), the calibration error that of the bootstrap's test inversion (Carpenter 1999), which allows for its being too high in
-#'   small samples, all others a bias-corrected and accelerated bootstrap (Efron 1987), seeded by the training's seed. Where rows
-#'   belong to groups, whole groups are drawn. Of more than 2,000 rows or groups, 2,000 lots of them are drawn. The intervals
-#'   are about which rows came to be judged; they leave out the luck of training: another start or split gives another network.
-#' @section Looks: Whoever looks at the test rows again and again, and keeps what does best there, is fooled by them. How many
-#'   different networks have been judged on one set of test rows is counted, in this session and in `looks` of the model (the
-#'   command writes it into the model's file), and said in a note once it matters.
+#'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum of
+#'   absolute errors over the sum of absolute observations), median absolute error, mean bias (answer less observed),
+#'   explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance.
+#'   Quantiles: these of the middle one, and for each the quantile loss and the share of rows below it, beside the
+#'   share that should be. With several targets `measures` has them one after another, with a column `target`.
+#' @section Intervals: Shares have Wilson's (1927) interval, areas that of DeLong, DeLong and Clarke-Pearson (1988) on
+#'   the scale of log-odds (average precision: its influence function in the same way), the median absolute error that
+#'   of Woodruff (1952), the calibration error that of the bootstrap's test inversion (Carpenter 1999), which allows
+#'   for its being too high in small samples, all others a bias-corrected and accelerated bootstrap (Efron 1987),
+#'   seeded by the training's seed. Where rows belong to groups, whole groups are drawn. Of more than 2,000 rows or
+#'   groups, 2,000 lots of them are drawn. The intervals are about which rows came to be judged; they leave out the
+#'   luck of training: another start or split gives another network.
+#' @section Looks: Whoever looks at the test rows again and again, and keeps what does best there, is fooled by them.
+#'   How many different networks have been judged on one set of test rows is counted, in this session and in `looks` of
+#'   the model (the command writes it into the model's file), and said in a note once it matters.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
 #' appraise(model)
 #' appraise(model, kilns, rows = "test", by = glaze)
 #' @export
-appraise <- function(model, ...) UseMethod("appraise")
+appraise <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, draws = 1000, ...) {
+  UseMethod("appraise")
+}
 
-#' @rdname appraise
 #' @export
 appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, draws = 1000, ...) {
   rlang::check_dots_empty()
@@ -77,42 +82,45 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
     found <- judged$row
   }
   group <- if (!is.null(by)) subgroups(data[[by]][found], by)
-  new_appraisal(model, judged, rows, level, draws, group, by, if (rows == "new") new_data_notes(model, data, judged))
-}
-
-new_appraisal <- function(model, judged, rows, level, draws, group = NULL, by = NULL, data_notes = NULL, own_notes = model_notes(model)) {
-  b <- model$brief
-  judged <- judged_now(model, judged)
-  plain <- is.null(judged$group) && all(judged$weight == 1)
-  unit <- units_of(length(judged$key), judged$group, b$regimen$seed)
-  counts <- bootstrap_counts(unit, draws, b$regimen$seed)
-  judge <- if (b$task == "classification") appraise_classes else appraise_numbers
-  parts <- judge(model, judged, unit, counts, level, plain)
-  parts$worth <- worth_of(parts$measures, primary_measure(b))
-  appraisal <- c(
-    list(
-      target = b$target, id = b$columns$id, task = b$task, positive = b$positive, weighted = !identical(b$regimen$class_weights, "none"), decision = model$decision, recalibrated = model$recalibration$method,
-      rows = rows, n = length(judged$key), level = level, primary = primary_measure(b), units = units_text(b, judged)
-    ),
-    parts,
-    list(
-      bands = if (b$task != "classification") bands_by_size(judged, b$target, 5),
-      by = if (!is.null(group)) measures_by(model, judged, unit, level, draws, plain, group, by), by_column = by,
-      coverage = if (rows %in% c("test", "new")) covered(model, judged, level, plain, unit),
-      baseline_answer = model$baseline$answer, baseline_is = model$baseline$is, wiring = b$wiring,
-      weight = judged$weight, unit = unit,
-      judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
-    )
-  )
-  class(appraisal) <- "hylomath_appraisal"
+  appraisal <- appraise_rows(model, judged, rows, level, draws, group, by)
   appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
-  appraisal$notes <- join_notes(own_notes, data_notes, appraisal_notes(appraisal))
+  of_data <- if (rows == "new") new_data_notes(model, data, judged)
+  appraisal$notes <- join_notes(model_notes(model), of_data, appraisal_notes(appraisal))
   appraisal
 }
 
-units_text <- function(b, judged) {
-  if (is.null(judged$group)) return("rows")
-  sprintf("groups of %s", b$columns$group)
+#' @export
+appraise.default <- function(model, ...) wrong_object("appraise", "a model", model)
+
+appraise_rows <- function(model, judged, rows, level, draws, group, by) {
+  grounds <- grounds_of(model)
+  judged <- judged_now(model$answerer, judged, model$direct)
+  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
+  coverage <- if (rows %in% c("test", "new")) covered(model, judged, resampling)
+  new_appraisal(grounds, judged, rows, resampling, group, by, coverage)
+}
+
+# `judged` rows with the answers that are given out; `group` is the subgroup of each by the column `by`.
+new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = NULL, coverage = NULL) {
+  target <- grounds$target
+  parts <- task_of(target)$judge(grounds, judged, resampling)
+  primary <- primary_measure(target)
+  parts$worth <- worth_of(parts$measures, primary)
+  about <- list(
+    target = target$columns, id = grounds$roles$id, task = target$task, positive = target$positive,
+    weighted = !identical(target$class_weights, "none"), decision = grounds$decision,
+    recalibrated = grounds$recalibrated, rows = rows, n = length(judged$key), level = resampling$level,
+    primary = primary, units = units_text(grounds$roles, judged)
+  )
+  behind <- list(
+    bands = if (!has_classes(target)) bands_by_size(judged, target$columns, 5),
+    by = if (!is.null(group)) measures_by(grounds, judged, resampling, group), by_column = by,
+    coverage = coverage,
+    baseline_answer = grounds$baseline$answer, baseline_is = grounds$baseline$is, wiring = grounds$wiring,
+    weight = judged$weight, unit = resampling$unit,
+    judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
+  )
+  structure(c(about, parts, behind), class = "hylomath_appraisal")
 }
 
 judged_observed <- function(judged) {
@@ -127,11 +135,12 @@ as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
 #'
 #' @param object An appraisal of a regression or count model.
 #' @param ... Not used.
-#' @return Observed minus answered value, one for each judged row; a data frame with a column a target if there are several.
+#' @return Observed minus answered value, one for each judged row; a data frame with a column a target if there are
+#'   several.
 #' @importFrom stats residuals
 #' @export
 residuals.hylomath_appraisal <- function(object, ...) {
-  if (object$task == "classification") fail("Classes have no residuals.", "See `confusion` of the appraisal.")
+  if (answers_classes(object$task)) fail("Classes have no residuals.", "See `confusion` of the appraisal.")
   if (length(object$target) == 1) return(object$judged$observed - object$judged$answer)
   of <- function(what) object$judged[paste0(what, "_", object$target)]
   stats::setNames(of("observed") - of("answer"), object$target)

@@ -10,8 +10,8 @@
 #' @param weight A column of case weights, not negative: a row of weight 2 counts like two rows.
 #' @param order A column that orders the rows in time, for `hold_out(by = "ordered")`. It stays an input if it is a
 #'   date or time.
-#' @param exposure For counts: a column of positive numbers that the count is proportional to, such as days observed. Its
-#'   logarithm is added to the network's linear output.
+#' @param exposure For counts: a column of positive numbers that the count is proportional to, such as days observed.
+#'   Its logarithm is added to the network's linear output.
 #' @param kinds Named kinds that correct the guesses, such as `c(zone = "category")`; see [brief()] for the kinds.
 #' @param ... Not used.
 #' @return The brief.
@@ -20,52 +20,63 @@
 #' brief(recovery, target = "returned") |>
 #'   set_columns(group = patient, drop = c(visit, sex))
 #' @export
-set_columns <- function(b, ...) UseMethod("set_columns")
+set_columns <- function(b, drop = NULL, keep = NULL, id = NULL, group = NULL, weight = NULL, order = NULL,
+                        exposure = NULL, kinds = NULL, ...) {
+  UseMethod("set_columns")
+}
 
-#' @rdname set_columns
 #' @export
 set_columns.hylomath_brief <- function(b, drop = NULL, keep = NULL, id = NULL, group = NULL, weight = NULL,
                                        order = NULL, exposure = NULL, kinds = NULL, ...) {
   rlang::check_dots_empty()
+  role <- function(quosure, name) select_columns(b, quosure, name, one = TRUE)
   roles <- list(
-    id = select_columns(b, rlang::enquo(id), "id", one = TRUE),
-    group = select_columns(b, rlang::enquo(group), "group", one = TRUE),
-    weight = select_columns(b, rlang::enquo(weight), "weight", one = TRUE),
-    order = select_columns(b, rlang::enquo(order), "order", one = TRUE),
-    exposure = select_columns(b, rlang::enquo(exposure), "exposure", one = TRUE)
+    id = role(rlang::enquo(id), "id"), group = role(rlang::enquo(group), "group"),
+    weight = role(rlang::enquo(weight), "weight"), order = role(rlang::enquo(order), "order"),
+    exposure = role(rlang::enquo(exposure), "exposure")
   )
   dropped <- select_columns(b, rlang::enquo(drop), "drop")
   kept <- select_columns(b, rlang::enquo(keep), "keep")
+  known <- names(b$columns$kinds)
   if (!is.null(kept)) {
     with_role <- c(b$target, unlist(b$columns[column_roles]), unlist(roles))
-    dropped <- setdiff(union(setdiff(names(b$columns$kinds), kept), dropped), with_role)
+    dropped <- setdiff(union(setdiff(known, kept), dropped), with_role)
   } else if (!is.null(dropped)) {
     dropped <- union(b$columns$drop, dropped)
   }
-  if (!is.null(kinds)) {
-    unknown <- setdiff(names(kinds), names(b$columns$kinds))
-    if (length(unknown)) fail(sprintf("There is no column %s to give a kind.", quoted(unknown[1])), suggestion(unknown[1], names(b$columns$kinds)))
+  unknown <- setdiff(names(kinds), known)
+  if (length(unknown)) {
+    fail(sprintf("There is no column %s to give a kind.", quoted(unknown[1])), suggestion(unknown[1], known))
   }
   set_section(b, "columns", c(roles, list(drop = dropped, kinds = kinds)))
 }
 
+#' @export
+set_columns.default <- function(b, ...) wrong_object("set_columns", "a brief", b)
+
 select_columns <- function(b, quosure, role, one = FALSE) {
   if (rlang::quo_is_null(quosure)) return(NULL)
-  if (is.null(b$table)) fail("This brief has no table yet, so its columns can't be chosen.", "Start from one with brief(data, target).")
+  if (is.null(b$table)) {
+    fail("This brief has no table yet, so its columns can't be chosen.", "Start from one with brief(data, target).")
+  }
   table <- b$table
-  for (name in setdiff(names(b$derive), names(table))) table[[name]] <- NA  # derived columns can be chosen too
-  chosen <- tryCatch(
-    names(tidyselect::eval_select(quosure, table)),
-    vctrs_error_subscript_oob = function(e) {
-      missing <- setdiff(all.vars(rlang::quo_get_expr(quosure)), names(table))
-      missing <- if (length(missing)) missing[1] else as.character(rlang::quo_get_expr(quosure))[1]
-      fail(sprintf("There is no column %s for `%s`.", quoted(missing), role), suggestion(missing, names(table)))
-    }
-  )
+  for (name in setdiff(names(b[["derive"]]), names(table))) table[[name]] <- NA  # derived columns can be chosen too
+  chosen <- selected_names(quosure, table, role)
   if (one && length(chosen) != 1) fail(sprintf("`%s` takes one column, not %d.", role, length(chosen)))
   taken <- intersect(b$target, chosen)
   if (!role %in% c("keep", "only") && length(taken)) {
     fail(sprintf("%s is the target and can't be given to `%s` too.", quoted(taken[1]), role))
   }
   chosen
+}
+
+selected_names <- function(quosure, table, role) {
+  tryCatch(
+    names(tidyselect::eval_select(quosure, table)),
+    vctrs_error_subscript_oob = function(e) {
+      expression <- rlang::quo_get_expr(quosure)
+      missing <- c(setdiff(all.vars(expression), names(table)), as.character(expression))[1]
+      fail(sprintf("There is no column %s for `%s`.", quoted(missing), role), suggestion(missing, names(table)))
+    }
+  )
 }

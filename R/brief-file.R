@@ -5,10 +5,10 @@
 #' never taken for anything else: a class called `no` or `010` stays one. Written and read again, a brief is identical
 #' but for the table, which is no part of it.
 #'
-#' @section Data: `data` names one source: `file` (CSV and its kin, also `.gz`; Parquet; Excel, with `sheet`), where `separator`,
-#'   `decimal` and `encoding` (`UTF-8` or `Latin-1`) are guessed unless they are given; `sqlite` (a file) with a `query`; or
-#'   `postgres` (the name of a database) with a `query`, whose host, port, user and password come from the environment
-#'   variables PGHOST, PGPORT, PGUSER and PGPASSWORD and never from the brief.
+#' @section Data: `data` names one source: `file` (CSV and its kin, also `.gz`; Parquet; Excel, with `sheet`), where
+#'   `separator`, `decimal` and `encoding` (`UTF-8` or `Latin-1`) are guessed unless they are given; `sqlite` (a file)
+#'   with a `query`; or `postgres` (the name of a database) with a `query`, whose host, port, user and password come
+#'   from the environment variables PGHOST, PGPORT, PGUSER and PGPASSWORD and never from the brief.
 #' @param b A brief.
 #' @param file A path.
 #' @param text The YAML itself, in place of a file.
@@ -34,8 +34,8 @@ read_brief <- function(file, text = NULL, read = TRUE) {
     check_file(file)
     text <- read_text(file)
   }
-  settings <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
-  b <- complete_brief(settings)
+  said <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
+  b <- complete_brief(said)
   folder <- if (missing(file)) "." else dirname(file)
   # a file that is elsewhere may be given later; a database is asked
   if (read && !is.null(b$data) && source_is_there(b$data, folder)) read_brief_table(b, folder) else b
@@ -44,55 +44,18 @@ read_brief <- function(file, text = NULL, read = TRUE) {
 # The brief with the table that its `data` names, as far as the analysis looks at it, and the columns `beside`.
 read_brief_table <- function(b, folder, beside = NULL) {
   wanted <- wanted_columns(b)
-  attach_table(b, read_source(b$data, folder, unlist(b$columns$kinds), if (!is.null(wanted)) union(wanted, beside)))
-}
-
-# The columns that a brief with known kinds will look at, NULL when they are not known yet.
-wanted_columns <- function(b) {
-  if (length(b$columns$kinds) == 0) return(NULL)
-  trees <- lapply(b$derive, parse_expression, "derive")
-  conditions <- unlist(c(b$keep_rows, b$hold_out[grep("_where$", names(b$hold_out))]))
-  looked_at <- c(
-    brief_inputs(b), b$target, unlist(b$columns[column_roles]), b$hold_out$parts,
-    unlist(lapply(conditions, function(text) expression_columns(parse_expression(text, "condition"))))
-  )
-  needed_steps(trees, looked_at)$raw
-}
-
-# Fills in defaults, key by key, and checks what only the whole can tell.
-complete_brief <- function(settings) {
-  if (is.null(settings$target)) fail("The brief has no `target`.", "Add the line `target: <column>`.")
-  defaults <- brief_defaults()
-  for (section in names(defaults)) {
-    settings[[section]] <- if (is.list(defaults[[section]])) {
-      given <- settings[[section]]
-      missing <- setdiff(names(defaults[[section]]), names(given))
-      in_schema_order(c(given, defaults[[section]][missing]), brief_schema()[[section]])
-    } else {
-      settings[[section]] %||% defaults[[section]]
-    }
-  }
-  settings$regimen <- with_method_defaults(settings$regimen)
-  check_shares(settings$hold_out)
-  check_regimen(settings)
-  if (!is.null(settings$data)) check_source(settings$data)
-  new_brief(settings)
-}
-
-# Gives the brief a table and settles what it leaves open about that table.
-attach_table <- function(b, table) {
-  b$table <- table
-  fix_schema(b)
+  columns <- if (!is.null(wanted)) union(wanted, beside)
+  with_table(b, read_source(b$data, folder, unlist(b$columns$kinds), columns))
 }
 
 brief_yaml <- function(b) {
-  settings <- brief_settings(b)
-  settings$prepare <- settings$prepare[lengths(settings$prepare) > 0]
-  settings$regimen <- settings$regimen[lengths(settings$regimen) > 0]
-  if (length(settings$target) > 1) settings$target <- as.list(settings$target)
-  settings <- settings[lengths(settings) > 0]
-  settings$columns <- settings$columns[lengths(settings$columns) > 0]
-  yaml::as.yaml(rapply(settings, yaml_scalars, how = "replace"), indent.mapping.sequence = TRUE)
+  said <- brief_settings(b)
+  with_values <- function(x) x[lengths(x) > 0]
+  for (section in c("prepare", "regimen")) said[[section]] <- with_values(said[[section]])
+  if (length(said$target) > 1) said$target <- as.list(said$target)
+  said <- with_values(said)
+  said$columns <- with_values(said$columns)
+  yaml::as.yaml(rapply(said, yaml_scalars, how = "replace"), indent.mapping.sequence = TRUE)
 }
 
 # Numbers as the shortest text that reads back exactly; texts are left to the writer, which quotes the dangerous ones.
@@ -111,7 +74,10 @@ parse_yaml <- function(text, name) {
   handlers <- stats::setNames(rep(list(function(x) x), length(as_written)), as_written)
   parsed <- tryCatch(
     yaml::yaml.load(text, handlers = handlers, eval.expr = FALSE),
-    error = function(e) fail(sprintf("%s is not YAML: %s", name, conditionMessage(e)), "Look at the line it names: indentation and quotes are the usual reasons.")
+    error = function(e) {
+      hint <- "Look at the line it names: indentation and quotes are the usual reasons."
+      fail(sprintf("%s is not YAML: %s", name, conditionMessage(e)), hint)
+    }
   )
   if (!is.list(parsed)) fail(sprintf("%s is not a brief: it holds no keys.", name))
   parsed

@@ -1,24 +1,51 @@
-# What each column of the table is to the network.
+# What each column of the table is to the network, and how it is prepared.
 
 # The columns that the network takes in: of a kind that it can use, and without another role.
 brief_inputs <- function(b) {
-  kinds <- unlist(b$columns$kinds)
-  usable <- names(kinds)[kinds %in% c("number", "count", "flag", "category", "date", "time", "missing")]
+  columns <- b$columns
+  kinds <- unlist(columns$kinds)
+  usable <- names(kinds)[kinds %in% input_kinds]
   dates <- usable[kinds[usable] %in% c("date", "time")]
-  usable <- setdiff(usable, dates[vapply(dates, function(column) length(settings_for(b, column)$dates) == 0, NA)])
-  setdiff(usable, c(b$target, target_sources(b), b[["hold_out"]]$parts, taken_columns(b, kinds), b$columns$drop))
+  usable <- setdiff(usable, Filter(function(column) length(settings_for(b, column)$dates) == 0, dates))
+  others <- c(b$target, target_sources(b), b[["hold_out"]]$parts, taken_columns(columns), columns$drop)
+  setdiff(usable, others)
 }
 
 # Columns that a derived target is made of would give it away.
 target_sources <- function(b) {
-  if (!any(b$target %in% names(b[["derive"]]))) return(character())
-  trees <- lapply(b[["derive"]], parse_expression, "derive")
-  setdiff(needed_steps(trees, b$target)$raw, b$target)
+  derived <- b[["derive"]]
+  targets <- b$target
+  if (any(targets %in% names(derived))) setdiff(raw_columns(derived, targets), targets)
 }
 
 # Columns whose role keeps them from being inputs. A date or time that orders the rows is one all the same: what is
 # taken from it (season, weekday, hour) comes again, which a running number does not.
-taken_columns <- function(b, kinds) {
-  taken <- unlist(b$columns[column_roles])
-  taken[!(names(taken) == "order" & kinds[taken] %in% c("date", "time"))]
+taken_columns <- function(columns) {
+  taken <- unlist(columns[column_roles])
+  taken[!(names(taken) == "order" & unlist(columns$kinds)[taken] %in% c("date", "time"))]
+}
+
+# The settings by which one column is prepared: the brief's, and what `only` says of this column.
+settings_for <- function(b, column) {
+  said <- b[["prepare"]]
+  usual <- said[names(column_settings())]
+  own <- said$only[[column]]
+  usual[names(own)] <- own
+  usual
+}
+
+# The columns that a brief with known kinds will look at, NULL when they are not known yet.
+wanted_columns <- function(b) {
+  columns <- b$columns
+  if (length(columns$kinds) == 0) return(NULL)
+  how <- b[["hold_out"]]
+  conditions <- unlist(c(b[["keep_rows"]], how[grep("_where$", names(how))]))
+  in_conditions <- lapply(conditions, function(text) expression_columns(parse_expression(text, "condition")))
+  looked_at <- c(brief_inputs(b), b$target, unlist(columns[column_roles]), how$parts, unlist(in_conditions))
+  raw_columns(b[["derive"]], looked_at)
+}
+
+# The brief with these inputs only.
+with_inputs <- function(b, inputs) {
+  set_section(b, "columns", list(drop = union(b$columns$drop, setdiff(brief_inputs(b), inputs))))
 }

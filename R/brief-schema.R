@@ -1,75 +1,54 @@
 # What a brief consists of: its keys in order, their types and their defaults. Everything that reads settings goes
 # through here: the R verbs, brief files and `--set` on the command line.
 
-brief_tasks <- c("classification", "regression", "count")
 column_roles <- c("id", "group", "weight", "order", "exposure")
-column_kinds <- c("number", "count", "flag", "category", "date", "time", "id", "text", "constant", "missing", "other")
+column_kinds <- c(
+  "number", "count", "flag", "category", "date", "time", "id", "text", "constant", "missing", "other"
+)
+input_kinds <- c("number", "count", "flag", "category", "date", "time", "missing")
 
 brief_schema <- function() {
   list(
-    data = list(
-      file = type_text(),
-      separator = type_text(),
-      decimal = type_choice(c(".", ",")),
-      encoding = type_choice(c("UTF-8", "Latin-1")),
-      sheet = type_text(),
-      sqlite = type_text(),
-      postgres = type_text(),
-      query = type_text()
-    ),
+    data = data_schema(),
     target = type_targets,
-    task = type_choice(brief_tasks),
+    task = type_choice(task_words()),
     classes = type_texts(),
     positive = type_text(),
-    columns = list(
-      id = type_text(),
-      group = type_text(),
-      weight = type_text(),
-      order = type_text(),
-      exposure = type_text(),
-      drop = type_texts(),
-      kinds = type_map(type_choice(column_kinds))
-    ),
+    columns = columns_schema(),
     derive = type_map(type_expression()),
     keep_rows = type_expression(),
     prepare = c(column_settings(), list(
       target = type_choice(c("zscore", "log", "log_median", "none")),
       only = type_map(function(value, key) settle_settings(as.list(value), column_settings(), key))
     )),
-    hold_out = list(
-      validation = type_number(0, 1, open_high = TRUE),
-      test = type_number(0, 1, open_high = TRUE),
-      calibration = type_number(0, 1, open_high = TRUE),
-      by = type_choice(c("stratified", "random", "ordered", "key")),
-      validation_where = type_expression(),
-      test_where = type_expression(),
-      calibration_where = type_expression(),
-      parts = type_text(),
-      seed = type_number(0, 2^53, whole = TRUE)
-    ),
+    hold_out = hold_out_schema(),
     wiring = type_wiring(),
-    regimen = list(
-      method = type_choice(c("auto", training_methods)),
-      loss = type_kind(loss_kinds()),
-      output = type_choice(c("auto", "identity", "exponential", "softplus")),
-      learning_rate = type_or_word("auto", type_number(0, open_low = TRUE), "a number above 0"),
-      momentum = type_number(0, 1, open_high = TRUE),
-      weight_decay = type_number(0),
-      schedule = type_kind(schedule_kinds()),
-      batch_size = type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1"),
-      epochs = type_number(1, 1e6, whole = TRUE),
-      stop = type_or_word("none", type_stop),
-      l1 = type_number(0),
-      l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
-      clip_norm = type_number(0),
-      max_norm = type_number(0),
-      input_noise = type_number(0),
-      class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
-      restarts = type_number(1, 1000, whole = TRUE),
-      keep = type_choice(c("best", "committee")),
-      measures = type_measures,
-      seed = type_number(0, 2^53, whole = TRUE)
-    )
+    regimen = regimen_schema()
+  )
+}
+
+data_schema <- function() {
+  list(
+    file = type_text(),
+    separator = type_text(),
+    decimal = type_choice(c(".", ",")),
+    encoding = type_choice(c("UTF-8", "Latin-1")),
+    sheet = type_text(),
+    sqlite = type_text(),
+    postgres = type_text(),
+    query = type_text()
+  )
+}
+
+columns_schema <- function() {
+  list(
+    id = type_text(),
+    group = type_text(),
+    weight = type_text(),
+    order = type_text(),
+    exposure = type_text(),
+    drop = type_texts(),
+    kinds = type_map(type_choice(column_kinds))
   )
 }
 
@@ -88,12 +67,73 @@ column_settings <- function() {
   )
 }
 
+hold_out_schema <- function() {
+  list(
+    validation = type_number(0, 1, open_high = TRUE),
+    test = type_number(0, 1, open_high = TRUE),
+    calibration = type_number(0, 1, open_high = TRUE),
+    by = type_choice(c("stratified", "random", "ordered", "key")),
+    validation_where = type_expression(),
+    test_where = type_expression(),
+    calibration_where = type_expression(),
+    parts = type_text(),
+    seed = type_number(0, 2^53, whole = TRUE)
+  )
+}
+
+regimen_schema <- function() {
+  list(
+    method = type_choice(c("auto", training_methods)),
+    loss = type_kind(loss_kinds()),
+    output = type_choice(c("auto", "identity", "exponential", "softplus")),
+    learning_rate = type_or_word("auto", type_number(0, open_low = TRUE), "a number above 0"),
+    momentum = type_number(0, 1, open_high = TRUE),
+    weight_decay = type_number(0),
+    schedule = type_kind(schedule_kinds()),
+    batch_size = type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1"),
+    epochs = type_number(1, 1e6, whole = TRUE),
+    stop = type_or_word("none", type_stop),
+    l1 = type_number(0),
+    l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
+    clip_norm = type_number(0),
+    max_norm = type_number(0),
+    input_noise = type_number(0),
+    class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
+    restarts = type_number(1, 1000, whole = TRUE),
+    keep = type_choice(c("best", "committee")),
+    measures = type_measures,
+    seed = type_number(0, 2^53, whole = TRUE)
+  )
+}
+
+brief_defaults <- function() {
+  list(
+    columns = list(drop = character(), kinds = list()),
+    prepare = list(
+      numbers = "zscore", clip = 0, gaps = "auto", categories = "indicator", buckets = 32, embedding_width = "auto",
+      rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
+    ),
+    hold_out = list(validation = 0.15, test = 0.15, calibration = 0, by = "stratified"),
+    wiring = "24 relu > 12 relu",
+    regimen = list(
+      method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
+      batch_size = "auto", epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", clip_norm = 0, max_norm = 0,
+      input_noise = 0, class_weights = "none", restarts = 1, keep = "best", measures = character()
+    )
+  )
+}
+
+# ---- types of its own ---------------------------------------------------------------------------------------------
+
 type_date_parts <- function(value, key) {
   parts <- type_texts()(value, key)
   if (identical(parts, "none")) return(character())
   known <- c("season", "weekday", "month", "quarter", "year", "hour")
   unknown <- setdiff(parts, known)
-  if (length(unknown)) fail(sprintf("%s can't be %s.", quoted(key), describe(unknown[1])), paste(did_you_mean(unknown[1], known), "It is a list of season, weekday, month, quarter, year and hour, or none."))
+  if (length(unknown)) {
+    hint <- "It is a list of season, weekday, month, quarter, year and hour, or none."
+    fail(sprintf("%s can't be %s.", quoted(key), describe(unknown[1])), paste(did_you_mean(unknown[1], known), hint))
+  }
   intersect(known, parts)
 }
 
@@ -101,23 +141,6 @@ type_date_parts <- function(value, key) {
 type_codes <- function(value, key) {
   if (is.numeric(value)) return(unname(format_each(value)))
   unname(type_texts()(unlist(lapply(value, function(v) if (is.numeric(v)) format_number(v) else v)), key))
-}
-
-brief_defaults <- function() {
-  list(
-    columns = list(drop = character(), kinds = list()),
-    prepare = list(
-      numbers = "zscore", clip = 0, gaps = "auto", categories = "indicator", buckets = 32, embedding_width = "auto", rare = 0,
-      dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
-    ),
-    hold_out = list(validation = 0.15, test = 0.15, calibration = 0, by = "stratified"),
-    wiring = "24 relu > 12 relu",
-    regimen = list(
-      method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant", batch_size = "auto",
-      epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", clip_norm = 0, max_norm = 0, input_noise = 0,
-      class_weights = "none", restarts = 1, keep = "best", measures = character()
-    )
-  )
 }
 
 type_targets <- function(value, key) {
@@ -128,7 +151,8 @@ type_targets <- function(value, key) {
 }
 
 type_stop <- function(value, key) {
-  rules <- list(patience = type_number(1, whole = TRUE), gradient = type_number(0, open_low = TRUE), loss = type_number(0, open_low = TRUE), seconds = type_number(0, open_low = TRUE))
+  above_0 <- type_number(0, open_low = TRUE)
+  rules <- list(patience = type_number(1, whole = TRUE), gradient = above_0, loss = above_0, seconds = above_0)
   settle_settings(as.list(value), rules, key)
 }
 
@@ -137,12 +161,4 @@ type_measures <- function(value, key) {
   if (identical(chosen, "none")) return(character())
   for (one in chosen) type_choice(c("accuracy", "mae", "rmse"))(one, key)
   unique(chosen)
-}
-
-# The settings by which one column is prepared: the brief's, and what `only` says of this column.
-settings_for <- function(b, column) {
-  settings <- b[["prepare"]][names(column_settings())]
-  own <- b[["prepare"]]$only[[column]]
-  settings[names(own)] <- own
-  settings
 }

@@ -3,43 +3,45 @@
 # Runs one of `verbs` with its words; returns the exit status.
 cli_call <- function(verbs, args) {
   name <- args[1]
-  if (!name %in% names(verbs)) cli_wrong(paste(sprintf("There is no command %s.", quoted(name)), suggestion(name, names(verbs))))
+  if (!name %in% names(verbs)) {
+    cli_wrong(paste(sprintf("There is no command %s.", quoted(name)), suggestion(name, names(verbs))))
+  }
   parsed <- cli_parse(verbs[[name]], name, args[-1])
   if (is.null(parsed)) return(0L)
   status <- verbs[[name]]$run(parsed$arguments, parsed$options)
   if (is.integer(status)) status else 0L
 }
 
-cli_progress_option <- function() {
-  cli_option("--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", metavar = "KIND", default = "auto")
-}
-
-cli_option <- function(flags, help, metavar = NULL, action = "store", default = NULL) {
-  list(flags = flags, help = help, metavar = metavar, action = action, default = default)
-}
-
 # Returns list(options, arguments), or NULL when help was asked for (and printed).
 cli_parse <- function(verb, name, args) {
   rlang::check_installed("optparse", "for the command")
   repeated <- cli_take_repeated(verb$options, args, name)
-  args <- repeated$rest
-  parser <- optparse::OptionParser(
-    usage = sprintf("hylomath %s %s [options]", name, verb$takes), description = paste0("\n", paste(strwrap(verb$does, 80), collapse = "\n")),
-    epilogue = sprintf("Example:\n\t%s\n", verb$example), prog = "hylomath", add_help_option = FALSE,
-    option_list = c(list(optparse::make_option(c("-h", "--help"), action = "store_true", default = FALSE, help = "Show this help.")), lapply(verb$options, cli_make_option))
+  parser <- cli_parser(verb, name)
+  parsed <- tryCatch(
+    optparse::parse_args(parser, repeated$rest, positional_arguments = TRUE),
+    error = function(e) cli_wrong(cli_parser_words(conditionMessage(e)), name)
   )
-  parsed <- tryCatch(optparse::parse_args(parser, args, positional_arguments = TRUE), error = function(e) {
-    cli_wrong(cli_parser_words(conditionMessage(e)), name)
-  })
   if (isTRUE(parsed$options$help)) {
     optparse::print_help(parser)
     return(NULL)
   }
   n <- length(parsed$args)
   if (n < verb$least || n > verb$most) {
-    cli_wrong(sprintf("`hylomath %s` takes %s, not %s.", name, if (verb$most == 0) "no files" else verb$takes, counted(n, "argument")), name)
+    takes <- if (verb$most == 0) "no files" else verb$takes
+    cli_wrong(sprintf("`hylomath %s` takes %s, not %s.", name, takes, counted(n, "argument")), name)
   }
-  list(options = with_all_options(utils::modifyList(parsed$options, repeated$values), verb$options), arguments = parsed$args)
+  given <- utils::modifyList(parsed$options, repeated$values)
+  list(options = with_all_options(given, verb$options), arguments = parsed$args)
+}
+
+cli_parser <- function(verb, name) {
+  help <- optparse::make_option(c("-h", "--help"), action = "store_true", default = FALSE, help = "Show this help.")
+  optparse::OptionParser(
+    usage = sprintf("hylomath %s %s [options]", name, verb$takes), prog = "hylomath", add_help_option = FALSE,
+    description = paste0("\n", paste(strwrap(verb$does, 80), collapse = "\n")),
+    epilogue = sprintf("Example:\n\t%s\n", verb$example),
+    option_list = c(list(help), lapply(verb$options, cli_make_option))
+  )
 }
 
 # Every option of the verb by its name, NULL when it was not given: `options$k` would otherwise find `keep`.
@@ -58,7 +60,8 @@ cli_take_repeated <- function(options, args, name) {
     apart <- which(args == flag)
     if (any(apart == length(args))) cli_wrong(sprintf("`%s` wants %s behind it.", flag, option$metavar), name)
     given <- sort(c(which(joined), apart))
-    values[[sub("^--", "", flag)]] <- vapply(given, function(i) if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1], "")
+    value_of <- function(i) if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1]
+    values[[sub("^--", "", flag)]] <- vapply(given, value_of, "")
     args <- args[!seq_along(args) %in% c(given, apart + 1)]
   }
   list(values = values, rest = args)
@@ -68,7 +71,9 @@ cli_make_option <- function(option) {
   if (option$action == "store_true") {
     return(optparse::make_option(option$flags, action = "store_true", default = FALSE, help = option$help))
   }
-  optparse::make_option(option$flags, type = "character", default = option$default, help = option$help, metavar = option$metavar)
+  optparse::make_option(
+    option$flags, type = "character", default = option$default, help = option$help, metavar = option$metavar
+  )
 }
 
 # The parser's messages name its own functions; what stands behind the last colon is for the reader.

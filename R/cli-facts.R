@@ -2,23 +2,45 @@
 
 # What a script wants to know of a model.
 model_facts <- function(model) {
+  b <- model$brief
+  run <- training_run(model)
+  curves <- run$curves
   list(
-    target = model$brief$target, task = model$brief$task, wiring = model$brief$wiring, parts = model$parts,
-    parameters = length(model$network$parameters), epochs = nrow(model$curves), best_epoch = model$best_epoch,
-    stopped = model$stopped, seconds = model$seconds,
-    method = model$brief$regimen$method, training_loss = model$curves$training[model$best_epoch], validation_loss = model$curves$validation[model$best_epoch],
-    restarts = model$restarts,
-    notes = notes(model)
+    target = b$target, task = b$task, wiring = b$wiring, parts = parts_of(model),
+    parameters = length(model$answerer$network$parameters), epochs = run$epochs, best_epoch = run$best,
+    stopped = run$stopped, seconds = model$seconds, method = b$regimen$method,
+    training_loss = curves$training[run$best], validation_loss = curves$validation[run$best],
+    restarts = model$restarts, notes = notes(model)
   )
+}
+
+# All but the judged rows themselves.
+appraisal_facts <- function(appraisal) {
+  behind <- c("judged", "weight", "unit", "confusion", "decision")
+  facts <- appraisal[setdiff(names(appraisal), behind)]
+  if (!is.null(appraisal$confusion)) {
+    facts$confusion <- confusion_table(appraisal)
+    facts$calibration <- calibration_curve(appraisal)
+  }
+  facts
 }
 
 # What a script wants to know of a result.
 result_facts <- function(found) {
   switch(class(found)[1],
-    hylomath_folds = c(found[c("measures", "each", "by", "k", "repeats")], list(notes = found$pooled$notes), if (!is.null(found$pooled$confusion)) list(confusion = confusion_table(found$pooled))),
+    hylomath_folds = fold_facts(found),
     hylomath_variation = found[c("setting", "values", "against", "k", "repeats")],
     hylomath_sifting = found[c("path", "best", "small", "dropped", "direction")],
-    hylomath_scouting = found[c("trials", "settings", "best", "own", "stopped", "judge", "k", "repeats", "primary", "where", "file")],
+    hylomath_scouting = found[c(
+      "trials", "settings", "best", "own", "stopped", "judge", "k", "repeats", "primary", "where", "file"
+    )],
     unclass(found)
   )
+}
+
+fold_facts <- function(found) {
+  pooled <- found$pooled
+  facts <- c(found[c("measures", "each", "by", "k", "repeats")], list(notes = pooled[["notes"]]))
+  if (!is.null(pooled$confusion)) facts$confusion <- confusion_table(pooled)
+  facts
 }

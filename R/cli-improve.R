@@ -1,24 +1,30 @@
 # What the subcommands that make a brief better do: folds, vary, sift, scout, distil.
 
+# How rows are dealt and progress is told, as the verbs take it.
+cli_dealing <- function(options, k, repeats = 1) {
+  list(
+    k = cli_number(options$k, "k", k), repeats = cli_number(options$repeats, "repeats", repeats), by = options$by,
+    progress = cli_progress(options)
+  )
+}
+
 cli_folds <- function(files, options) {
   b <- cli_brief_and_table(files, options)
-  found <- folds(b, k = cli_number(options$k, "k", 10), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
-  if (!is.null(options$output)) {
-    write_table(found$predictions, options$output)
-    cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(found$predictions), "row")))
-  }
+  found <- do.call(folds, c(list(b), cli_dealing(options, k = 10)))
+  if (!is.null(options$output)) cli_write_table(found$predictions, options)
   if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
   cli_kept(found, options)
 }
 
 cli_vary <- function(files, options) {
-  if (!grepl("^[^=]+=.", files[2])) cli_wrong(sprintf("%s is no setting with its values: write it as batch_size=16,64,256.", quoted(files[2])), "vary")
+  if (!grepl("^[^=]+=.", files[2])) {
+    what <- "%s is no setting with its values: write it as batch_size=16,64,256."
+    cli_wrong(sprintf(what, quoted(files[2])), "vary")
+  }
   setting <- sub("=.*", "", files[2])
   values <- cli_values(sub("^[^=]*=", "", files[2]))
   b <- cli_brief_and_table(files[1], options)
-  found <- do.call(vary, c(
-    list(b), stats::setNames(list(values), setting), list(k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
-  ))
+  found <- do.call(vary, c(list(b), stats::setNames(list(values), setting), cli_dealing(options, k = 5)))
   cli_drawing(plot_variation(found), options)
   cli_kept(found, options)
 }
@@ -27,11 +33,9 @@ cli_sift <- function(files, options) {
   b <- cli_brief_and_table(files, options)
   which <- options$which %||% "small"
   type_choice(c("small", "best"))(which, "--which")
-  found <- sift(b, direction = options$direction %||% "backward", k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options))
-  if (!is.null(options$output)) {
-    write_brief(best_brief(found, which), options$output)
-    cli_say(options, sprintf("Wrote %s.", options$output))
-  }
+  direction <- options$direction %||% "backward"
+  found <- do.call(sift, c(list(b, direction = direction), cli_dealing(options, k = 5)))
+  cli_write_brief(best_brief(found, which), options)
   cli_drawing(plot_sifting(found), options)
   cli_kept(found, options)
 }
@@ -39,43 +43,43 @@ cli_sift <- function(files, options) {
 cli_scout <- function(files, options) {
   b <- cli_brief_and_table(files[1], options)
   given <- cli_search_space(files[-1])
-  keep <- options$keep %||% paste0(sub("[.]ya?ml$", "", files[1]), ".scout")
+  keep <- options$keep %||% cli_beside(files[1], ".scout")
   if (!is.null(options$output)) check_can_write(options$output)
-  found <- do.call(scout, c(list(b), given, list(
-    budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf), judge = options$judge %||% "folds", k = cli_number(options$k, "k", 5),
-    repeats = cli_number(options$repeats, "repeats"), by = options$by, where = options$where, file = keep, progress = cli_progress(options)
-  )))
+  how <- list(
+    budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf),
+    judge = options$judge %||% "folds", where = options$where, file = keep
+  )
+  found <- do.call(scout, c(list(b), given, how, cli_dealing(options, k = 5, repeats = NULL)))
   cli_say(options, sprintf("Every fit is kept in %s.", keep))
-  if (!is.null(options$output)) {
-    write_brief(best_brief(found), options$output)
-    cli_say(options, sprintf("Wrote %s.", options$output))
-  }
+  cli_write_brief(best_brief(found), options)
   if (!is.null(options$figures)) cli_scouting_figures(found, options$figures)
   cli_result(found, options, result_facts(found), silent = options$quiet)
   cli_interrupted(found)
 }
 
 cli_scouting_figures <- function(found, folder) {
-  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
-  figures <- c("settings", "progress", if (all(c("layers", "units") %in% found$settings)) "map")
-  for (what in figures) write_figure(plot_scouting(found, what), file.path(folder, paste0(what, ".png")))
-  message(sprintf("Drew %s in %s.", enumerate(paste0(figures, ".png")), folder))
+  names <- c("settings", "progress", if (all(c("layers", "units") %in% found$settings)) "map")
+  cli_draw_all(lapply(stats::setNames(nm = names), function(what) plot_scouting(found, what)), folder)
 }
 
 # `units=4..64` are bounds, `units=4,8,16` values.
 cli_search_space <- function(pairs) {
   wrong <- pairs[!grepl("^[^=]+=.", pairs)]
-  if (length(wrong)) cli_wrong(sprintf("%s is no setting with its bounds or values: write it as units=4..64 or units=4,8,16.", quoted(wrong[1])), "scout")
+  if (length(wrong)) {
+    what <- "%s is no setting with its bounds or values: write it as units=4..64 or units=4,8,16."
+    cli_wrong(sprintf(what, quoted(wrong[1])), "scout")
+  }
   space <- lapply(sub("^[^=]*=", "", pairs), function(text) {
-    ends <- strsplit(text, "..", fixed = TRUE)[[1]]
-    if (length(ends) == 2 && !anyNA(vapply(ends, as_one_number, 0))) return(bounds(as_one_number(ends[1]), as_one_number(ends[2])))
-    cli_values(text)
+    ends <- vapply(strsplit(text, "..", fixed = TRUE)[[1]], as_one_number, 0)
+    if (length(ends) == 2 && !anyNA(ends)) bounds(ends[[1]], ends[[2]]) else cli_values(text)
   })
   stats::setNames(space, sub("=.*", "", pairs))
 }
 
 # Numbers where they are ones.
-cli_values <- function(text) lapply(cli_words(text), function(word) if (is.na(as_one_number(word))) word else as_one_number(word))
+cli_values <- function(text) {
+  lapply(cli_words(text), function(word) if (is.na(as_one_number(word))) word else as_one_number(word))
+}
 
 # The result is kept where that is wanted, and given.
 cli_kept <- function(found, options) {
@@ -94,17 +98,22 @@ cli_distil <- function(files, options) {
   teacher <- read_model(files[1])
   # the teacher is trained anew inside the folds, so its inputs have to be there too
   b <- cli_brief_and_table(files[2], options, wanted_columns(teacher$brief))
-  output <- options$output %||% paste0(sub("[.]ya?ml$", "", files[2]), ".hylo")
+  output <- options$output %||% cli_beside(files[2], ".hylo")
   check_can_write(output)
-  kinds <- unlist(b$columns$kinds)
-  model <- distil(
-    teacher, b, temperature = cli_number(options$temperature, "temperature", 2), label_share = cli_number(options[["label-share"]], "label-share", 0.5),
-    unlabelled = if (length(files) > 2) read_table(files[3], kinds), teacher_data = if (!is.null(options[["teacher-data"]])) read_table(options[["teacher-data"]], unlist(teacher$brief$columns$kinds)),
-    k = cli_number(options$k, "k", 5), repeats = cli_number(options$repeats, "repeats", 1), by = options$by, progress = cli_progress(options)
+  how <- list(
+    temperature = cli_number(options$temperature, "temperature", 2),
+    label_share = cli_number(options[["label-share"]], "label-share", 0.5)
   )
-  write_model(with_looks(model), output)
-  cli_say(options, sprintf("Wrote %s.", output))
+  tables <- list(
+    unlabelled = if (length(files) > 2) read_table(files[3], unlist(b$columns$kinds)),
+    teacher_data = if (!is.null(options[["teacher-data"]])) {
+      read_table(options[["teacher-data"]], unlist(teacher$brief$columns$kinds))
+    }
+  )
+  model <- do.call(distil, c(list(teacher, b), how, tables, cli_dealing(options, k = 5)))
+  cli_write_model(model, output, options)
   cli_drawing(plot_distillation(model), options)
-  cli_result(model, options, c(list(file = output), model_facts(model), list(distilled = model$distilled)), silent = options$quiet)
+  facts <- c(list(file = output), model_facts(model), list(distilled = model$distilled))
+  cli_result(model, options, facts, silent = options$quiet)
   if (model$stopped == "interrupted") 1L
 }

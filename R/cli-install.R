@@ -16,11 +16,15 @@ install_command <- function(folder = "~/.local/bin") {
   libraries <- paste(normalizePath(.libPaths()), collapse = .Platform$path.sep)
   rscript <- file.path(R.home("bin"), "Rscript")
   lines <- c(
-    "#!/bin/sh", sprintf("R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", shQuote(libraries), shQuote(rscript), shQuote(program))
+    "#!/bin/sh",
+    sprintf(
+      "R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", shQuote(libraries), shQuote(rscript), shQuote(program)
+    )
   )
   write_whole(charToRaw(paste0(paste(lines, collapse = "\n"), "\n")), starter)
   Sys.chmod(starter, "755")
-  on_path <- normalizePath(folder) %in% normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1]], mustWork = FALSE)
-  message(sprintf("Wrote %s.%s", starter, if (on_path) "" else sprintf(" Add %s to your PATH.", folder)))
+  on_path <- normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1]], mustWork = FALSE)
+  reached <- normalizePath(folder) %in% on_path
+  message(sprintf("Wrote %s.%s", starter, if (reached) "" else sprintf(" Add %s to your PATH.", folder)))
   invisible(starter)
 }

@@ -44,10 +44,13 @@ cli_dispatch <- function(args) {
 cli_overview <- function(verbs) {
   short <- vapply(verbs, function(v) sub("[.:].*", "", v$does), "")
   c(
-    "hylomath: honest feedforward networks for tabular records", "", "Usage: hylomath COMMAND [arguments] [options]", "",
+    "hylomath: honest feedforward networks for tabular records", "",
+    "Usage: hylomath COMMAND [arguments] [options]", "",
     text_table(list(command = names(verbs), "what it does" = short)), "",
     "hylomath COMMAND --help tells more, with an example. A whole analysis:", "",
-    "  hylomath look kilns.csv --target outcome", "  hylomath brief kilns.csv --target outcome -o kilns.yml", "  hylomath train kilns.yml -o kilns.hylo",
+    "  hylomath look kilns.csv --target outcome",
+    "  hylomath brief kilns.csv --target outcome -o kilns.yml",
+    "  hylomath train kilns.yml -o kilns.hylo",
     "  hylomath appraise kilns.hylo", "  hylomath predict kilns.hylo new.csv -o scored.csv"
   )
 }

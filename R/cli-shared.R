@@ -5,14 +5,19 @@ cli_result <- function(x, options, facts, silent = FALSE, ...) {
   NULL
 }
 
-cli_json <- function(x) write_lines(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", null = "null", pretty = TRUE))
+cli_json <- function(x) {
+  write_lines(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", null = "null", pretty = TRUE))
+}
 
 cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(text)
 
 cli_progress <- function(options) {
   if (options$quiet) return("none")
-  switch(options$progress, auto = "auto", none = "none", line = progress_line, lines = progress_lines,
-    cli_wrong(sprintf("`--progress` can't be %s: it is line, lines, none or auto.", describe(options$progress)), "train")
+  switch(options$progress,
+    auto = "auto", none = "none", line = progress_line, lines = progress_lines,
+    cli_wrong(
+      sprintf("`--progress` can't be %s: it is line, lines, none or auto.", describe(options$progress)), "train"
+    )
   )
 }
 
@@ -22,13 +27,41 @@ cli_plan <- function(workers) {
   rlang::check_installed("future", "to spread fits over workers")
   if (is.null(workers)) return(loadNamespace("future"))
   number <- as_one_number(workers)
-  if (is.na(number)) future::plan(future::cluster, workers = cli_words(workers)) else future::plan(future::multisession, workers = type_number(1, 1000, whole = TRUE)(number, "--workers"))
+  if (is.na(number)) return(future::plan(future::cluster, workers = cli_words(workers)))
+  future::plan(future::multisession, workers = type_number(1, 1000, whole = TRUE)(number, "--workers"))
 }
 
 cli_drawing <- function(figure, options) {
   if (is.null(options$figure)) return()
   write_figure(figure, options$figure)
   message(sprintf("Drew %s.", options$figure))
+}
+
+# Draws each of the figures, a list by name, into a folder.
+cli_draw_all <- function(figures, folder, width_of = function(name) 1280) {
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  for (name in names(figures)) {
+    write_figure(figures[[name]], file.path(folder, paste0(name, ".png")), width = width_of(name))
+  }
+  message(sprintf("Drew %s in %s.", enumerate(paste0(names(figures), ".png")), folder))
+}
+
+# Writes a table, and says so.
+cli_write_table <- function(table, options, what = "row") {
+  write_table(table, options$output)
+  cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(table), what)))
+}
+
+# Writes a model with what is known of its test rows, and says so.
+cli_write_model <- function(model, output, options, former = NULL) {
+  write_model(with_looks(model, former), output)
+  cli_say(options, sprintf("Wrote %s.", output))
+}
+
+cli_write_brief <- function(b, options) {
+  if (is.null(options$output)) return()
+  write_brief(b, options$output)
+  cli_say(options, sprintf("Wrote %s.", options$output))
 }
 
 cli_number <- function(text, name, default = NULL) {

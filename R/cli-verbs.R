@@ -3,7 +3,10 @@
 
 cli_look <- function(files, options) {
   seen <- look(read_table(files), target = options$target)
-  cli_result(seen, options, list(rows = seen$n, columns = seen$columns, target = seen$target, shares = seen$shares, notes = seen$notes), all = options$all)
+  facts <- list(
+    rows = seen$n, columns = seen$columns, target = seen$target, shares = seen$shares, notes = seen[["notes"]]
+  )
+  cli_result(seen, options, facts, all = options$all)
 }
 
 cli_brief <- function(files, options) {
@@ -12,8 +15,7 @@ cli_brief <- function(files, options) {
   if (!is.null(options$output)) {
     place <- intersect(c("file", "sqlite"), names(b$data))
     if (length(place)) b$data[[place]] <- path_from(b$data[[place]], dirname(options$output))
-    write_brief(b, options$output)
-    cli_say(options, sprintf("Wrote %s.", options$output))
+    cli_write_brief(b, options)
   }
   if (options$json) return(cli_json(brief_settings(b)))
   if (!is.null(options$output) && options$quiet) return()
@@ -40,13 +42,12 @@ cli_targets <- function(text, place, query) {
 
 cli_train <- function(files, options) {
   b <- cli_brief_and_table(files, options)
-  output <- options$output %||% paste0(sub("[.]ya?ml$", "", files), ".hylo")
+  output <- options$output %||% cli_beside(files, ".hylo")
   check_can_write(output)
-  former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
   # what was looked at before this training is not forgotten with the file that held it
-  model <- with_looks(train(b, progress = cli_progress(options), watch_test = options[["watch-test"]]), former)
-  write_model(model, output)
-  cli_say(options, sprintf("Wrote %s.", output))
+  former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
+  model <- train(b, progress = cli_progress(options), watch_test = options[["watch-test"]])
+  cli_write_model(model, output, options, former)
   cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
   if (model$stopped == "interrupted") 1L
 }
@@ -54,15 +55,20 @@ cli_train <- function(files, options) {
 # The file's own cells with the answers behind them: nothing of the table is rewritten by having been read as numbers.
 cli_predict <- function(files, options) {
   model <- read_model(files[1])
-  table <- read_table(files[2], unlist(model$brief$columns$kinds), columns = needed_columns(model))
-  answers <- augment(model, table, flags = options$flags, type = options$type %||% "auto", level = cli_number(options$level, "level", 0.9))[-seq_along(table)]
+  table <- cli_inputs(model, files[2])
+  type <- options$type %||% "auto"
+  level <- cli_number(options$level, "level", 0.9)
+  answers <- augment(model, table, flags = options$flags, type = type, level = level)[-seq_along(table)]
   cli_tell_strange(model, table, options)
   if (options$json) return(cli_json(answers))
   if (options$flags) answers$strange[answers$strange == ""] <- NA  # an empty cell
   scored <- cbind(read_cells(files[2]), answers)
-  if (is.null(options$output)) return(data.table::fwrite(scored, ""))
-  write_table(scored, options$output)
-  cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(scored), "row")))
+  if (is.null(options$output)) data.table::fwrite(scored, "") else cli_write_table(scored, options)
+}
+
+# The columns of a table that a model's answers depend on.
+cli_inputs <- function(model, file) {
+  read_table(file, unlist(model$brief$columns$kinds), columns = needed_columns(model$answerer))
 }
 
 # How many rows differ from what the network was trained on, and in which columns.
@@ -81,7 +87,10 @@ cli_show <- function(files, options) {
     found <- read_result(files)
     return(cli_result(found, options, result_facts(found)))
   }
-  model <- read_model(files)
+  cli_show_model(read_model(files), options)
+}
+
+cli_show_model <- function(model, options) {
   if (options$brief) return(cat(brief_yaml(model$brief)))
   if (options$curves) return(data.table::fwrite(loss_curves(model), ""))
   if (options$weights) return(cli_json(lapply(coef(model), weights_with_names)))
@@ -99,23 +108,17 @@ cli_show <- function(files, options) {
 # A matrix as a list of its columns' values by row name.
 weights_with_names <- function(block) {
   if (!is.matrix(block)) return(block)
-  c(list(row = rownames(block)), lapply(stats::setNames(seq_len(ncol(block)), colnames(block)), function(j) unname(block[, j])))
+  columns <- stats::setNames(seq_len(ncol(block)), colnames(block))
+  c(list(row = rownames(block)), lapply(columns, function(j) unname(block[, j])))
 }
 
 cli_probe <- function(files, options) {
   model <- read_model(files[1])
   layer <- options$layer
-  values <- probe(model, read_table(files[2], unlist(model$brief$columns$kinds), columns = needed_columns(model)), layer)
+  values <- probe(model, cli_inputs(model, files[2]), layer)
   if (options$json) return(cli_json(values))
   if (is.null(options$output)) return(data.table::fwrite(values, ""))
   write_table(values, options$output)
-  cli_say(options, sprintf("Wrote %s: %s of %s.", options$output, counted(nrow(values), "row"), counted(ncol(values), "unit")))
-}
-
-
-# The path of a file as seen from a folder: relative where it lies below, absolute elsewhere.
-path_from <- function(file, folder) {
-  file <- normalizePath(file, "/")
-  folder <- paste0(normalizePath(folder, "/"), "/")
-  if (startsWith(file, folder)) substring(file, nchar(folder) + 1) else file
+  size <- sprintf("%s of %s", counted(nrow(values), "row"), counted(ncol(values), "unit"))
+  cli_say(options, sprintf("Wrote %s: %s.", options$output, size))
 }

@@ -26,3 +26,19 @@ suggest_file <- function(file) {
   distance <- utils::adist(basename(file), beside)
   if (length(beside) && min(distance) <= 3) sprintf("Did you mean %s?", quoted(beside[which.min(distance)]))
 }
+
+describe <- function(value) {
+  if (length(value) == 0) return("nothing")
+  if (is.list(value)) return("a list")
+  if (length(value) > 1) return(sprintf("%d values", length(value)))
+  if (is.na(value)) return("missing")
+  if (is.character(value) || is.factor(value)) return(dQuote(as.character(value), FALSE))
+  format(value)
+}
+
+describe_class <- function(x) paste0("an object of class ", paste(class(x), collapse = "/"))
+
+# The methods of verbs for what they don't take.
+wrong_object <- function(verb, takes, given) {
+  fail(sprintf("%s() takes %s, not %s.", verb, takes, describe_class(given)))
+}

@@ -1,12 +1,13 @@
 #' What share of rows belongs to a class where a probability is named
 #'
-#' The rows are put into tenths by the class's probability; in each, the mean probability stands beside the share of rows that
-#' are of the class. Where the two agree, probabilities can be taken at their word.
+#' The rows are put into tenths by the class's probability; in each, the mean probability stands beside the share of
+#' rows that are of the class. Where the two agree, probabilities can be taken at their word.
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes; of two the positive one, else all, one after another.
-#' @return A data frame of `class`, `bin`, `rows`, `probability` (their mean), `observed` (the share that is of the class) and
-#'   its Wilson interval `low` to `high` at the appraisal's level. Rows of one probability are in one bin. Case weights count.
+#' @return A data frame of `class`, `bin`, `rows`, `probability` (their mean), `observed` (the share that is of the
+#'   class) and its Wilson interval `low` to `high` at the appraisal's level. Rows of one probability are in one bin.
+#'   Case weights count.
 #' @section Errors: An appraisal of numbers; a class that is not there.
 #' @examples
 #' set.seed(1)
@@ -15,31 +16,38 @@
 #' @export
 calibration_curve <- function(appraisal, class = NULL) {
   chosen <- classes_to_draw(appraisal, class, "A calibration curve")
-  weight <- appraisal$weight
-  plain <- all(weight == 1) && appraisal$units == "rows"
+  judged <- appraisal$judged
   curves <- lapply(chosen, function(one) {
-    p <- appraisal$judged[[paste0("probability_", one)]]
-    bin <- tenth_of(p)
-    rows <- tabulate(bin, calibration_bins)
-    bin <- cumsum(rows > 0)[bin]  # without empty ones
-    sums <- function(value, unit = appraisal$unit) code_sums(bin, value, unit, max(unit), sum(rows > 0))
-    whole <- sums(weight)
-    part <- sums(weight * (appraisal$judged$observed == one))
-    ends <- share_interval(part, whole, appraisal$level, plain)
-    data.frame(
-      class = one, bin = seq_len(sum(rows > 0)), rows = rows[rows > 0], probability = drop(sums(weight * p, rep(1L, length(p)))) / colSums(whole),
-      observed = colSums(part) / colSums(whole), low = ends[, "low"], high = ends[, "high"]
-    )
+    cbind(class = one, calibration_bins_of(appraisal, judged[[paste0("probability_", one)]], judged$observed == one))
   })
   do.call(rbind, curves)
+}
+
+# Mean probability and observed share by tenth of the rows, without empty tenths.
+calibration_bins_of <- function(appraisal, p, is_class) {
+  weight <- appraisal$weight
+  bin <- tenth_of(p)
+  rows <- tabulate(bin, calibration_bins)
+  bin <- cumsum(rows > 0)[bin]
+  bins <- sum(rows > 0)
+  sums <- function(value, unit = appraisal$unit) code_sums(bin, value, unit, max(unit), bins)
+  whole <- sums(weight)
+  part <- sums(weight * is_class)
+  plain <- all(weight == 1) && appraisal$units == "rows"
+  ends <- share_interval(part, whole, appraisal$level, plain)
+  data.frame(
+    bin = seq_len(bins), rows = rows[rows > 0],
+    probability = drop(sums(weight * p, rep(1L, length(p)))) / colSums(whole),
+    observed = colSums(part) / colSums(whole), low = ends[, "low"], high = ends[, "high"]
+  )
 }
 
 #' A confusion matrix with its shares
 #'
 #' @param appraisal An appraisal of a classification.
-#' @return A data frame with a row for each pair of classes: `observed`, `answer`, `rows` (counted one by one), `weight` (case
-#'   weights added up), and as shares of the weight `of_observed` (of the rows of that class), `of_answered` (of those that
-#'   got the answer) and `of_all`.
+#' @return A data frame with a row for each pair of classes: `observed`, `answer`, `rows` (counted one by one),
+#'   `weight` (case weights added up), and as shares of the weight `of_observed` (of the rows of that class),
+#'   `of_answered` (of those that got the answer) and `of_all`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
@@ -51,8 +59,8 @@ confusion_table <- function(appraisal) {
   judged <- appraisal$judged
   rows <- confusion_matrix(judged$observed, judged$answer, rep(1, nrow(judged)), classes)
   data.frame(
-    observed = rep(classes, length(classes)), answer = rep(classes, each = length(classes)), rows = as.numeric(rows), weight = as.numeric(weight),
-    of_observed = as.numeric(share_of(weight, rowSums(weight)[row(weight)])), of_answered = as.numeric(share_of(weight, colSums(weight)[col(weight)])),
-    of_all = as.numeric(weight / sum(weight))
+    observed = rep(classes, length(classes)), answer = rep(classes, each = length(classes)), rows = as.numeric(rows),
+    weight = as.numeric(weight), of_observed = as.numeric(share_of(weight, rowSums(weight)[row(weight)])),
+    of_answered = as.numeric(share_of(weight, colSums(weight)[col(weight)])), of_all = as.numeric(weight / sum(weight))
   )
 }

@@ -1,14 +1,15 @@
 #' What each threshold of a class's probability finds
 #'
-#' For each threshold of a class's probability, the rows at or above it: how many of all they are, what share of the class they
-#' find, what share of the other rows they take with them, and how many of them are of the class. The curves of receiver
-#' operating characteristic (Fawcett 2006), of precision against recall, of gain and of lift are all drawn from these.
+#' For each threshold of a class's probability, the rows at or above it: how many of all they are, what share of the
+#' class they find, what share of the other rows they take with them, and how many of them are of the class. The curves
+#' of receiver operating characteristic (Fawcett 2006), of precision against recall, of gain and of lift are all drawn
+#' from these.
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes; of two the positive one, else all, one after another.
-#' @return A data frame of `class`, `threshold` (falling; infinite in the first row), `taken` (share of all rows), `recall`
-#'   (true positive rate), `false_positive_rate`, `precision` and `lift` (precision over the class's share of all rows; `NA`,
-#'   both, where no row is taken). Case weights count.
+#' @return A data frame of `class`, `threshold` (falling; infinite in the first row), `taken` (share of all rows),
+#'   `recall` (true positive rate), `false_positive_rate`, `precision` and `lift` (precision over the class's share of
+#'   all rows; `NA`, both, where no row is taken). Case weights count.
 #' @section Errors: An appraisal of numbers; a class that is not there or has no rows.
 #' @examples
 #' set.seed(1)
@@ -19,7 +20,8 @@ threshold_curve <- function(appraisal, class = NULL) {
   chosen <- classes_to_draw(appraisal, class, "A curve over thresholds")
   judged <- appraisal$judged
   curves <- lapply(chosen, function(one) {
-    points <- threshold_points(ranked_scores(judged[[paste0("probability_", one)]], judged$observed == one, appraisal$weight))
+    probability <- judged[[paste0("probability_", one)]]
+    points <- threshold_points(ranked_scores(probability, judged$observed == one, appraisal$weight))
     if (is.null(points)) {
       if (is.null(class)) return(NULL)
       fail(sprintf("The judged rows are all or none of the class %s, so it has no curve.", describe(one)))
@@ -30,7 +32,7 @@ threshold_curve <- function(appraisal, class = NULL) {
 }
 
 classes_to_draw <- function(appraisal, class, what) {
-  if (!inherits(appraisal, "hylomath_appraisal") || appraisal$task != "classification") {
+  if (!inherits(appraisal, "hylomath_appraisal") || !answers_classes(appraisal$task)) {
     fail(sprintf("%s is that of a classification's appraisal.", what), "Give what appraise() returns for one.")
   }
   classes <- rownames(appraisal$confusion)
@@ -48,7 +50,7 @@ threshold_points <- function(ranked) {
   all <- of[n + 1] + others[n + 1]
   precision <- c(NA, ranked$of / (ranked$of + ranked$others))
   data.frame(
-    threshold = c(Inf, ranked$score), taken = (of + others) / all, recall = of / of[n + 1], false_positive_rate = others / others[n + 1],
-    precision = precision, lift = precision / (of[n + 1] / all)
+    threshold = c(Inf, ranked$score), taken = (of + others) / all, recall = of / of[n + 1],
+    false_positive_rate = others / others[n + 1], precision = precision, lift = precision / (of[n + 1] / all)
   )
 }

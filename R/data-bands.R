@@ -8,28 +8,60 @@ subgroups <- function(x, column) {
   label <- as_label(x)
   label[is.na(label)] <- "(missing)"
   counts <- sort(table(label), decreasing = TRUE)
-  if (length(counts) < 2) fail(sprintf("Column %s has the value %s in all judged rows, so there are no subgroups.", quoted(column), describe(label[1])))
+  if (length(counts) < 2) {
+    value <- describe(label[1])
+    fail(sprintf("Column %s has the value %s in all judged rows, so there are no subgroups.", quoted(column), value))
+  }
   if (length(counts) > most_subgroups) {
     kept <- names(counts)[seq_len(most_subgroups - 1)]
     label[!label %in% kept] <- "(others)"
     return(factor(label, c(kept, "(others)")))
   }
-  factor(label, if (is.factor(x)) intersect(c(levels(x), "(missing)"), names(counts)) else sort(names(counts), method = "radix"))
+  in_order <- if (is.factor(x)) {
+    intersect(c(levels(x), "(missing)"), names(counts))
+  } else {
+    sort(names(counts), method = "radix")
+  }
+  factor(label, in_order)
 }
 
 # Bands of about equal counts, named by their ends.
 bands_of <- function(x, bands) {
   number <- as.numeric(x)
-  ends <- unique(stats::quantile(number, seq(0, 1, length.out = bands + 1), na.rm = TRUE, names = FALSE, type = 1))
-  name <- function(v) if (is_moment(x)) format(structure(v, class = class(x), tzone = attr(x, "tzone")), "%Y-%m-%d") else format_each_short(v)
+  shares <- seq(0, 1, length.out = bands + 1)
+  ends <- unique(stats::quantile(number, shares, na.rm = TRUE, names = FALSE, type = 1))
+  name <- function(value) if (is_moment(x)) format(as_moment_like(value, x), "%Y-%m-%d") else format_each_short(value)
   if (length(ends) < 2) return(factor(ifelse(is.na(number), "(missing)", name(ends))))
-  band <- findInterval(number, ends, rightmost.closed = TRUE, left.open = TRUE, all.inside = TRUE)
-  labels <- paste(c(name(ends[1]), paste("above", name(ends[-c(1, length(ends))]))[seq_len(length(ends) - 2)]), "to", name(ends[-1]))
-  if (length(ends) == 2) labels <- paste(name(ends[1]), "to", name(ends[2]))
-  band <- factor(labels[band], labels)
+  labels <- band_labels(name(ends))
+  place <- findInterval(number, ends, rightmost.closed = TRUE, left.open = TRUE, all.inside = TRUE)
+  band <- factor(labels[place], labels)
   if (anyNA(number)) {
     levels(band) <- c(levels(band), "(missing)")
     band[is.na(band)] <- "(missing)"
   }
   band
 }
+
+# "1 to 2", "above 2 to 3", ...
+band_labels <- function(ends) {
+  last <- length(ends)
+  if (last == 2) return(paste(ends[1], "to", ends[2]))
+  inner <- paste("above", ends[-c(1, last)])
+  paste(c(ends[1], inner), "to", ends[-1])
+}
+
+# Numbers as dates or times of the kind of `x`.
+as_moment_like <- function(value, x) structure(value, class = class(x), tzone = attr(x, "tzone"))
+
+# Thirds of a number, named by their limits.
+band_of <- function(y) {
+  ends <- unique(stats::quantile(y, 0:3 / 3, na.rm = TRUE, names = FALSE))
+  labels <- sprintf("%s to %s", format_each_short(ends[-length(ends)]), format_each_short(ends[-1]))
+  cut(y, ends, labels = labels, include.lowest = TRUE)
+}
+
+# So many bands of equal counts of rows by their ranks, as numbers from 1.
+rank_bands <- function(y, bands) as.integer(ceiling(bands * rank(y, ties.method = "first") / length(y)))
+
+# Whether a target of numbers is better spoken of in bands than value by value.
+has_many_values <- function(y) is.numeric(y) && length(unique(y)) > 20

@@ -34,7 +34,9 @@ plain_value <- function(x, name) {
   if (inherits(x, "POSIXlt")) return(as.POSIXct(x))
   if (inherits(x, "difftime")) return(as.numeric(x, units = "days"))
   if (length(dim(x)) == 2 && ncol(x) == 1 && !is.data.frame(x)) return(as.vector(x))
-  if (!is.null(dim(x))) fail(sprintf("Column %s holds a table of its own.", quoted(name)), "Make each of its columns a column.")
+  if (!is.null(dim(x))) {
+    fail(sprintf("Column %s holds a table of its own.", quoted(name)), "Make each of its columns a column.")
+  }
   if (is.numeric(x) && !is.list(x)) return(as.numeric(unclass(x)))
   if (is.character(x)) return(as.character(unclass(x)))
   x

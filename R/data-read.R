@@ -1,5 +1,5 @@
-# Reading tables from files: CSV and its kin, Parquet, Excel. A brief's kinds, when known, decide how a column is read, so
-# that a category `010` is not taken for the number ten; and only the wanted columns are read.
+# Reading tables from files: CSV and its kin, Parquet, Excel. A brief's kinds, when known, decide how a column is read,
+# so that a category `010` is not taken for the number ten; and only the wanted columns are read.
 
 # `how` may hold `separator`, `decimal`, `encoding` and `sheet`; `columns` are the wanted ones, NULL for all.
 read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
@@ -35,12 +35,16 @@ read_text_table <- function(file, kinds, how, columns) {
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
   scan <- core_scan_text(path.expand(plain), thread_count())
-  if (!is.na(scan$zero_byte)) fail(sprintf("%s is not a text file: it holds a zero byte at position %s.", quoted(file), format_count(scan$zero_byte)))
+  if (!is.na(scan$zero_byte)) {
+    what <- "%s is not a text file: it holds a zero byte at position %s."
+    fail(sprintf(what, quoted(file), format_count(scan$zero_byte)))
+  }
   decimal <- how$decimal %||% guess_decimal(start$lines, how$separator)
   header <- read_header(plain, how$separator)
   quietly_read(file, data.table::fread(
     plain,
-    sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"), keepLeadingZeros = scan$leading_zeros,
+    sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"),
+    keepLeadingZeros = scan$leading_zeros,
     check.names = FALSE, encoding = how$encoding %||% start$encoding, showProgress = FALSE, integer64 = "double",
     colClasses = list(character = intersect(text_columns(kinds), header)),
     select = if (!is.null(columns)) which(header %in% columns), nThread = thread_count()
@@ -49,7 +53,7 @@ read_text_table <- function(file, kinds, how, columns) {
 
 # An uncompressed copy of a .gz file, else the file itself.
 plain_text <- function(file) {
-  if (!identical(readBin(file, "raw", 2), as.raw(c(0x1f, 0x8b)))) return(file)
+  if (!is_compressed(file)) return(file)
   plain <- tempfile(fileext = ".csv")
   from <- gzfile(file, "rb")
   to <- file(plain, "wb")
@@ -77,7 +81,11 @@ file_start <- function(plain, file) {
 guess_decimal <- function(lines, separator) {
   lines <- utils::head(lines, 200)
   separators <- separator %||% c(";", "\t")
-  cells <- unlist(lapply(separators, function(s) if (any(grepl(s, lines, fixed = TRUE, useBytes = TRUE))) strsplit(lines[-1], s, fixed = TRUE, useBytes = TRUE)))
+  cells <- unlist(lapply(separators, function(s) {
+    if (any(grepl(s, lines, fixed = TRUE, useBytes = TRUE))) {
+      strsplit(lines[-1], s, fixed = TRUE, useBytes = TRUE)
+    }
+  }))
   cells <- gsub("\"", "", cells, useBytes = TRUE)
   comma <- sum(grepl("^-?[0-9]+,[0-9]+$", cells, useBytes = TRUE))
   point <- sum(grepl("^-?[0-9]+[.][0-9]+$", cells, useBytes = TRUE))
@@ -85,7 +93,8 @@ guess_decimal <- function(lines, separator) {
 }
 
 read_header <- function(plain, separator = NULL) {
-  names(suppressWarnings(tryCatch(data.table::fread(plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8"), error = function(e) NULL)))
+  read <- function() data.table::fread(plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8")
+  names(suppressWarnings(tryCatch(read(), error = function(e) NULL)))
 }
 
 # What the reader complains of is an error here: a warning means that rows or values were lost.
@@ -94,7 +103,8 @@ quietly_read <- function(file, code) {
     code,
     error = function(e) fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(e))),
     warning = function(w) {
-      fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(w)), "Every row must have as many values as the header has names; quotes must close.")
+      hint <- "Every row must have as many values as the header has names; quotes must close."
+      fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(w)), hint)
     }
   )
 }
@@ -116,7 +126,8 @@ read_cells <- function(file, how = list()) {
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
   in_utf8(data.table::fread(
-    plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = "", check.names = FALSE,
+    plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = "",
+    check.names = FALSE,
     encoding = how$encoding %||% start$encoding, showProgress = FALSE, strip.white = FALSE
   ), how$encoding %||% start$encoding)
 }
@@ -139,7 +150,9 @@ read_parquet_table <- function(file, columns) {
 
 read_excel_table <- function(file, sheet) {
   rlang::check_installed("readxl", "to read Excel files")
-  as.data.frame(quietly_read(file, readxl::read_excel(file, sheet = sheet, na = c("", "NA"), guess_max = 1e6, progress = FALSE, .name_repair = "minimal")))
+  as.data.frame(quietly_read(file, readxl::read_excel(
+    file, sheet = sheet, na = c("", "NA"), guess_max = 1e6, progress = FALSE, .name_repair = "minimal"
+  )))
 }
 
 # ---- dates --------------------------------------------------------------------------------------------------------
@@ -151,11 +164,13 @@ iso_dates <- function(x) {
   if (is.na(first) || !grepl(date, substr(first, 1, 10))) return(x)
   # few dates stand for many rows: each is read once
   distinct <- unique(x)
-  if (all(grepl(paste0(date, "$"), distinct) | is.na(distinct))) return(unless_lost(as.Date(distinct, "%Y-%m-%d"), distinct, x))
+  if (all(grepl(paste0(date, "$"), distinct) | is.na(distinct))) {
+    return(unless_lost(as.Date(distinct, "%Y-%m-%d"), distinct, x))
+  }
   time <- paste0(date, "[T ][0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?$")
   if (!all(grepl(time, distinct) | is.na(distinct))) return(x)
   text <- sub("Z$", "", sub("T", " ", distinct))
-  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = c("%Y-%m-%d %H:%M:%OS", "%Y-%m-%d %H:%M")), distinct, x)
+  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = time_formats), distinct, x)
 }
 
 # "2023-02-30" looks like a date and is none: then the column stays text.

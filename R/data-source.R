@@ -1,6 +1,6 @@
-# Where a table comes from: a file, or a database with a query, as `data:` in a brief says it. What is secret is never in a
-# brief: a PostgreSQL connection takes its host, port, user and password from the environment (PGHOST, PGPORT, PGUSER,
-# PGPASSWORD), as all of its clients do.
+# Where a table comes from: a file, or a database with a query, as `data:` in a brief says it. What is secret is never
+# in a brief: a PostgreSQL connection takes its host, port, user and password from the environment (PGHOST, PGPORT,
+# PGUSER, PGPASSWORD), as all of its clients do.
 
 # `folder` is where relative paths count from.
 read_source <- function(source, folder = ".", kinds = NULL, columns = NULL) {
@@ -12,18 +12,24 @@ read_source <- function(source, folder = ".", kinds = NULL, columns = NULL) {
 
 check_source <- function(source) {
   places <- intersect(c("file", "sqlite", "postgres"), names(source))
-  if (length(places) != 1) fail("`data` must name one source.", "It is one of `data.file`, `data.sqlite` and `data.postgres`.")
+  if (length(places) != 1) {
+    fail("`data` must name one source.", "It is one of `data.file`, `data.sqlite` and `data.postgres`.")
+  }
   if (places == "file" && !is.null(source$query)) fail("`data.query` is for databases, and `data.file` is a file.")
-  if (places != "file" && is.null(source$query)) fail(sprintf("`data.%s` is a database; `data.query` must say what to take from it.", places), "For a whole table: query: select * from <table>")
+  if (places != "file" && is.null(source$query)) {
+    what <- "`data.%s` is a database; `data.query` must say what to take from it."
+    fail(sprintf(what, places), "For a whole table: query: select * from <table>")
+  }
   if (grepl("password|://", paste(source$postgres, collapse = ""), ignore.case = TRUE)) {
-    fail("`data.postgres` is the name of a database and nothing else.", "Host, port, user and password come from the environment: PGHOST, PGPORT, PGUSER, PGPASSWORD.")
+    fail(
+      "`data.postgres` is the name of a database and nothing else.",
+      "Host, port, user and password come from the environment: PGHOST, PGPORT, PGUSER, PGPASSWORD."
+    )
   }
 }
 
 # Whether the table can be had without a person: a database is always asked, a file may be elsewhere.
 source_is_there <- function(source, folder) is.null(source$file) || file.exists(path_in(source$file, folder))
-
-path_in <- function(path, folder) if (is_absolute(path)) path else file.path(folder, path)
 
 read_sqlite <- function(file, query, columns) {
   rlang::check_installed(c("DBI", "RSQLite"), "to read SQLite databases")
@@ -37,7 +43,11 @@ read_postgres <- function(database, query, columns) {
   driver <- postgres_driver()
   connection <- tryCatch(
     DBI::dbConnect(driver, dbname = database),
-    error = function(e) fail(sprintf("The PostgreSQL database %s can't be reached: %s", quoted(database), first_sentence(e)), "Host, port, user and password come from PGHOST, PGPORT, PGUSER and PGPASSWORD.")
+    error = function(e) {
+      what <- "The PostgreSQL database %s can't be reached: %s"
+      hint <- "Host, port, user and password come from PGHOST, PGPORT, PGUSER and PGPASSWORD."
+      fail(sprintf(what, quoted(database), first_sentence(e)), hint)
+    }
   )
   on.exit(DBI::dbDisconnect(connection))
   read_query(connection, query, columns)
@@ -51,10 +61,14 @@ postgres_driver <- function() {
 
 # The rows of a query; the database leaves out the columns that are not wanted.
 read_query <- function(connection, query, columns = NULL) {
+  refused <- function(condition) {
+    what <- sprintf("The database refused the query: %s", first_sentence(condition))
+    fail(what, sprintf("The query is: %s", query))
+  }
   asked <- function(sql) tryCatch(
     DBI::dbGetQuery(connection, sql),
-    error = function(e) fail(sprintf("The database refused the query: %s", first_sentence(e)), sprintf("The query is: %s", query)),
-    warning = function(w) fail(sprintf("The database refused the query: %s", first_sentence(w)), sprintf("The query is: %s", query))
+    error = refused,
+    warning = refused
   )
   if (!is.null(columns)) {
     inner <- sub(";[[:space:]]*$", "", query)

@@ -1,21 +1,22 @@
 #' How the answer goes with an input
 #'
-#' What the network answers on average when a column is set to each of several values in all rows, everything else as it is
-#' (partial dependence: Friedman 2001), with the lines of single rows beside it (Goldstein, Kapelner, Bleich and Pitkin 2015).
-#' The column is one of the table, in its own units; what is derived from it follows. Lines that cross tell of interactions.
+#' What the network answers on average when a column is set to each of several values in all rows, everything else as
+#' it is (partial dependence: Friedman 2001), with the lines of single rows beside it (Goldstein, Kapelner, Bleich and
+#' Pitkin 2015). The column is one of the table, in its own units; what is derived from it follows. Lines that cross
+#' tell of interactions.
 #'
 #' @param model A model.
 #' @param input A column that the network takes in, bare or as text.
-#' @param data A table with the inputs. Of the one that the model was trained on, the held-out rows are taken, else all; at most
-#'   500 of them (200 for a pair), at random.
+#' @param data A table with the inputs. Of the one that the model was trained on, the held-out rows are taken, else
+#'   all; at most 500 of them (200 for a pair), at random.
 #' @param with A second column, for the effect of the pair.
 #' @param of Classes or targets to look at; the default is the positive class of two, else all.
-#' @param points How many values of a number are looked at, at equal shares of its rows between the 2nd and 98th percentile. Of
-#'   categories it is every level (the 20 commonest).
+#' @param points How many values of a number are looked at, at equal shares of its rows between the 2nd and 98th
+#'   percentile. Of categories it is every level (the 20 commonest).
 #' @param ... Not used.
-#' @return An object of class `hylomath_effect`; `curve` is a data frame of `of` (class or target), the columns' values, `answer`
-#'   (the mean probability or number), `low` and `high` (between which nine of ten rows lie); `lines` has `row`, `of`, value and
-#'   `answer` for at most 50 single rows (none for a pair). [as.data.frame()] gives `curve`.
+#' @return An object of class `hylomath_effect`; `curve` is a data frame of `of` (class or target), the columns'
+#'   values, `answer` (the mean probability or number), `low` and `high` (between which nine of ten rows lie); `lines`
+#'   has `row`, `of`, value and `answer` for at most 50 single rows (none for a pair). [as.data.frame()] gives `curve`.
 #' @section Errors: A column that the network doesn't take in, or that is always the same.
 #' @examples
 #' set.seed(1)
@@ -23,63 +24,104 @@
 #' effect_of(model, peak_c, kilns, of = "crazed")
 #' effect_of(model, peak_c, kilns, with = glaze, of = "crazed")
 #' @export
-effect_of <- function(model, ...) UseMethod("effect_of")
+effect_of <- function(model, input, data, with = NULL, of = NULL, points = 25, ...) UseMethod("effect_of")
 
-#' @rdname effect_of
 #' @export
 effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL, points = 25, ...) {
   rlang::check_dots_empty()
-  if (missing(data)) fail(table_needed)
+  check_table_given(!missing(data))
   type_number(2, 1000, whole = TRUE)(points, "points")
   data <- as_table(data)
   inputs <- c(chosen_column(rlang::enquo(input), data, "input"), chosen_column(rlang::enquo(with), data, "with"))
-  unknown <- setdiff(inputs, raw_inputs(model))
-  if (length(inputs) == 0) fail("`input` is missing: which column is it about?", suggestion("", raw_inputs(model)))
-  if (length(unknown)) fail(sprintf("The network doesn't take in the column %s.", quoted(unknown[1])), suggestion(unknown[1], raw_inputs(model)))
-  if (anyDuplicated(inputs)) fail("`with` must be another column than `input`.")
-  of <- answers_to_explain(model, of)
-  table <- explained_table(model, data, if (length(inputs) == 2) 200 else 500)
-  grid <- lapply(stats::setNames(inputs, inputs), function(column) effect_values(data[[column]], column, if (length(inputs) == 2) min(points, 15) else points))
-  at <- expand.grid(lapply(grid, seq_along))
-  answers <- lapply(seq_len(nrow(at)), function(k) {
-    here <- table
-    for (column in inputs) here[[column]] <- rep(grid[[column]][at[[column]][k]], nrow(table))
-    as.matrix(plain_answers(model, here)[of])
+  answerer <- model$answerer
+  check_effect_inputs(inputs, needed_columns(answerer))
+  of <- answers_to_explain(answerer$target, of)
+  pair <- length(inputs) == 2
+  table <- explained_table(model, data, if (pair) 200 else 500)
+  grid <- lapply(stats::setNames(inputs, inputs), function(column) {
+    effect_values(data[[column]], column, if (pair) min(points, 15) else points)
   })
-  curve <- do.call(rbind, lapply(of, function(one) {
+  answers <- grid_answers(answerer, table, grid, of)
+  structure(
+    list(
+      curve = effect_curve(answers, grid, of), lines = if (!pair) effect_lines_of(answers, grid, of), input = inputs,
+      target = answerer$target$columns, task = answerer$target$task, n = nrow(table),
+      seen = lapply(data[inputs], shown_values)
+    ),
+    class = "hylomath_effect"
+  )
+}
+
+#' @export
+effect_of.default <- function(model, ...) wrong_object("effect_of", "a model", model)
+
+check_effect_inputs <- function(inputs, known) {
+  if (length(inputs) == 0) fail("`input` is missing: which column is it about?", suggestion("", known))
+  unknown <- setdiff(inputs, known)
+  if (length(unknown)) {
+    fail(sprintf("The network doesn't take in the column %s.", quoted(unknown[1])), suggestion(unknown[1], known))
+  }
+  if (anyDuplicated(inputs)) fail("`with` must be another column than `input`.")
+}
+
+grid_places <- function(grid) expand.grid(lapply(grid, seq_along))
+
+# The answers to all rows at each point of the grid, a matrix with a row a row and a column an answer.
+grid_answers <- function(answerer, table, grid, of) {
+  at <- grid_places(grid)
+  lapply(seq_len(nrow(at)), function(k) {
+    here <- table
+    for (column in names(grid)) here[[column]] <- rep(grid[[column]][at[[column]][k]], nrow(table))
+    as.matrix(plain_answers(answerer, here)[of])
+  })
+}
+
+# Mean answers, and the band that holds nine rows in ten.
+effect_curve <- function(answers, grid, of) {
+  at <- as.data.frame(Map(`[`, grid, grid_places(grid)), optional = TRUE)
+  do.call(rbind, lapply(of, function(one) {
     values <- lapply(answers, function(a) a[, one])
     share <- function(p) vapply(values, stats::quantile, 0, p, na.rm = TRUE, names = FALSE)
-    data.frame(of = one, as.data.frame(Map(`[`, grid, at), optional = TRUE), answer = vapply(values, mean, 0, na.rm = TRUE), low = share(0.05), high = share(0.95), check.names = FALSE)
+    mean <- vapply(values, base::mean, 0, na.rm = TRUE)
+    data.frame(of = one, at, answer = mean, low = share(0.05), high = share(0.95), check.names = FALSE)
   }))
-  lines <- if (length(inputs) == 1) do.call(rbind, lapply(of, function(one) {
-    shown <- seq_len(min(50, nrow(table)))
-    rows <- lapply(shown, function(i) data.frame(row = i, of = one, value = grid[[1]], answer = vapply(answers, function(a) a[i, one], 0)))
+}
+
+# Single rows' answers along one column.
+effect_lines_of <- function(answers, grid, of) {
+  shown <- seq_len(min(50, nrow(answers[[1]])))
+  do.call(rbind, lapply(of, function(one) {
+    rows <- lapply(shown, function(i) {
+      data.frame(row = i, of = one, value = grid[[1]], answer = vapply(answers, function(a) a[i, one], 0))
+    })
     lines <- do.call(rbind, rows)
-    names(lines)[3] <- inputs
+    names(lines)[3] <- names(grid)
     lines
   }))
-  structure(list(curve = curve, lines = lines, input = inputs, target = model$brief$target, task = model$brief$task, n = nrow(table), seen = lapply(data[inputs], shown_values)), class = "hylomath_effect")
 }
 
 explained_table <- function(model, data, most) {
-  rows <- if (is_training_table(model, data)) rows_of_part(model, data, part_to_judge(model, NULL)) else seq_len(nrow(data))
-  if (length(rows) > most) rows <- rows[core_shuffle(length(rows), model$brief$regimen$seed, 4L)[seq_len(most)]]
-  data[rows, , drop = FALSE]
+  own <- is_training_table(model, data)
+  rows <- if (own) rows_of_part(model, data, part_to_judge(model, NULL)) else seq_len(nrow(data))
+  data[drawn_rows(rows, most, training_seed(model), "effect rows"), , drop = FALSE]
 }
 
 # The values at which a column is looked at, in its own type.
 effect_values <- function(x, column, points) {
   known <- x[!is.na(x)]
   if (is_moment(x) || (is.numeric(x) && length(unique(known)) > points)) {
-    ends <- unique(stats::quantile(as.numeric(known), seq(0.02, 0.98, length.out = points), names = FALSE, type = 1))
-    values <- if (is_moment(x)) structure(ends, class = class(x), tzone = attr(x, "tzone")) else ends
+    shares <- seq(0.02, 0.98, length.out = points)
+    ends <- unique(stats::quantile(as.numeric(known), shares, names = FALSE, type = 1))
+    values <- if (is_moment(x)) as_moment_like(ends, x) else ends
   } else if (is.numeric(x) || is.logical(x)) {
     values <- sort(unique(known))
   } else {
     counts <- sort(table(as_label(known)), decreasing = TRUE)
     values <- utils::head(names(counts), 20)
   }
-  if (length(values) < 2) fail(sprintf("Column %s is always the same, so there is no effect to show.", quoted(column)))
+  if (length(values) < 2) {
+    fail(sprintf("Column %s is always the same, so there is no effect to show.", quoted(column)))
+  }
   values
 }
 

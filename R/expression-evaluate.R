@@ -4,7 +4,8 @@
 evaluate_expression <- function(node, table, what) {
   unknown <- setdiff(expression_columns(node), names(table))
   if (length(unknown)) {
-    fail(sprintf("%s reads the column %s, which there is not.", what, quoted(unknown[1])), paste(suggestion(unknown[1], names(table)), "A value of your R session goes in as !!x or .env$x."))
+    hint <- paste(suggestion(unknown[1], names(table)), "A value of your R session goes in as !!x or .env$x.")
+    fail(sprintf("%s reads the column %s, which there is not.", what, quoted(unknown[1])), hint)
   }
   value <- tryCatch(
     evaluate_node(node, table, nrow(table)),
@@ -25,6 +26,8 @@ evaluate_node <- function(node, table, n) {
 # A condition on rows: TRUE where it holds; a missing value does not.
 rows_where <- function(text, table, what) {
   value <- evaluate_expression(parse_expression(text, what), table, what)
-  if (!is.logical(value)) fail(sprintf("%s must be a condition; %s gives %s.", what, quoted(text), expression_type(value)))
+  if (!is.logical(value)) {
+    fail(sprintf("%s must be a condition; %s gives %s.", what, quoted(text), expression_type(value)))
+  }
   value %in% TRUE
 }

@@ -1,36 +1,38 @@
 #' Expressions
 #'
 #' [derive()], [keep_rows()] and the conditions of [hold_out()] take row-wise expressions. They have one meaning
-#' everywhere: in R, in a brief file, on the command line, and in every export. They consist of columns, constants and the
-#' functions below; anything else is refused when it is written. In R, `!!x` and `.env$x` put a value of your session in
-#' as a constant.
+#' everywhere: in R, in a brief file, on the command line, and in every export. They consist of columns, constants and
+#' the functions below; anything else is refused when it is written. In R, `!!x` and `.env$x` put a value of your
+#' session in as a constant.
 #'
 #' @section Functions:
-#' - arithmetic: `+`, `-`, `*`, `/`, `^`, `%/%`, `%%`, parentheses. `a - b` of two dates or times is their distance in days.
+#' - arithmetic: `+`, `-`, `*`, `/`, `^`, `%/%`, `%%`, parentheses. `a - b` of two dates or times is their distance in
+#'   days.
 #' - comparison: `==`, `!=`, `<`, `<=`, `>`, `>=`, `x %in% c("a", "b")`.
 #' - logic: `!`, `&`, `|`.
-#' - numbers: `abs(x)`, `sign(x)`, `sqrt(x)`, `exp(x)`, `log(x)`, `log2(x)`, `log10(x)`, `log1p(x)`, `expm1(x)`, `floor(x)`,
-#'   `ceiling(x)`, `trunc(x)`, `round(x)`, `round(x, digits)`, `pmin(a, b, ...)`, `pmax(a, b, ...)`.
+#' - numbers: `abs(x)`, `sign(x)`, `sqrt(x)`, `exp(x)`, `log(x)`, `log2(x)`, `log10(x)`, `log1p(x)`, `expm1(x)`,
+#'   `floor(x)`, `ceiling(x)`, `trunc(x)`, `round(x)`, `round(x, digits)`, `pmin(a, b, ...)`, `pmax(a, b, ...)`.
 #' - choice: `ifelse(condition, a, b)`, `is.na(x)`, `coalesce(a, b, ...)` (the first that is not missing).
 #' - dates and times: `year(d)`, `quarter(d)`, `month(d)`, `week(d)`, `weekday(d)`, `day(d)`, `yearday(d)`, `hour(d)`,
 #'   `minute(d)`, `date("2025-06-01")`.
-#' - text: `starts_with(x, "a")`, `ends_with(x, "a")`, `contains(x, "a")`, `lower(x)`, `upper(x)`, `trim(x)`, `nchar(x)`.
+#' - text: `starts_with(x, "a")`, `ends_with(x, "a")`, `contains(x, "a")`, `lower(x)`, `upper(x)`, `trim(x)`,
+#'   `nchar(x)`.
 #' - order: `rank_in(x, "poor", "fair", "good")` is 1, 2 or 3, the place of `x` in the list; missing for other values.
 #'
 #' @section Meaning:
 #' - *Missing values*: a function of a missing value is missing, except that `is.na()` tells, `coalesce()` passes over,
-#'   `ifelse()` needs only the branch it chooses, `FALSE & NA` is `FALSE` and `TRUE | NA` is `TRUE`. `%in%` of a missing value
-#'   is missing. A row whose condition is missing is not kept and not chosen.
+#'   `ifelse()` needs only the branch it chooses, `FALSE & NA` is `FALSE` and `TRUE | NA` is `TRUE`. `%in%` of a
+#'   missing value is missing. A row whose condition is missing is not kept and not chosen.
 #' - *Rounding*: halves go away from zero, so `round(2.5)` is 3 and `round(-2.5)` is -3.
 #' - *Remainders*: `a %/% b` is `floor(a / b)` and `a %% b` is `a - b * floor(a / b)`: it has the sign of `b`.
-#' - *Not finite*: what has no value as a number (`log(-1)`, `1 / 0`) is reported with its rows when the brief gets its table,
-#'   and not passed on.
-#' - *Weeks*: `week()` is the week of ISO 8601 (Monday first; week 1 holds the year's first Thursday), `weekday()` is 1 for
-#'   Monday to 7 for Sunday.
-#' - *Time zone*: parts of a time are those of the column's own time zone, UTC if it names none. Text that is compared with
-#'   a date is read as `YYYY-MM-DD`.
-#' - *Text* is compared by Unicode code point, capitals before small letters, on every machine. `lower()`, `upper()` change the
-#'   letters of the alphabet A to Z only; `trim()` takes blanks, tabs and line ends off both ends.
+#' - *Not finite*: what has no value as a number (`log(-1)`, `1 / 0`) is reported with its rows when the brief gets its
+#'   table, and not passed on.
+#' - *Weeks*: `week()` is the week of ISO 8601 (Monday first; week 1 holds the year's first Thursday), `weekday()` is 1
+#'   for Monday to 7 for Sunday.
+#' - *Time zone*: parts of a time are those of the column's own time zone, UTC if it names none. Text that is compared
+#'   with a date is read as `YYYY-MM-DD`.
+#' - *Text* is compared by Unicode code point, capitals before small letters, on every machine. `lower()`, `upper()`
+#'   change the letters of the alphabet A to Z only; `trim()` takes blanks, tabs and line ends off both ends.
 #' - *Logical values* count as 1 and 0 in arithmetic.
 #' @name expressions
 #' @examples
@@ -39,11 +41,13 @@
 #'   keep_rows(load_kg > 100)
 NULL
 
-# Each function: the fewest and most arguments, how it is written, and what it does to evaluated arguments (vectors along
-# the rows).
+# Each function: the fewest and most arguments, how it is written, and what it does to evaluated arguments (vectors
+# along the rows).
 expression_functions <- function() the_functions
 
-expression_function <- function(written, least, most, run) list(written = written, least = least, most = most, run = run)
+expression_function <- function(written, least, most, run) {
+  list(written = written, least = least, most = most, run = run)
+}
 
 on_number <- function(name, f) {
   expression_function(sprintf("%s(x)", name), 1, 1, function(x) f(numbers_in(x, name)))
@@ -85,7 +89,9 @@ comparable <- function(a, b, name) {
 }
 
 in_set <- function(x, set) {
-  if (is.character(x) != is.character(set) && !is_moment(x)) fail(sprintf("`%%in%%` looks for %s among %s.", expression_type(x), expression_type(set)))
+  if (is.character(x) != is.character(set) && !is_moment(x)) {
+    fail(sprintf("`%%in%%` looks for %s among %s.", expression_type(x), expression_type(set)))
+  }
   if (is_moment(x) && is.character(set)) set <- as_moment(set, x)
   found <- if (is_moment(x)) days_of(x) %in% days_of(set) else x %in% set
   ifelse(is.na(x), NA, found)
@@ -121,9 +127,6 @@ date_part <- function(name, f) {
   })
 }
 
-# Year, month and so on in the column's own time zone.
-local_parts <- function(d) if (inherits(d, "Date")) as.POSIXlt(d) else as.POSIXlt(d, tz = time_zone(d))
-
 iso_week <- function(part) {
   thursday <- as.POSIXlt(as.Date(part) - (part$wday + 6) %% 7 + 3)
   thursday$yday %/% 7 + 1
@@ -140,6 +143,12 @@ on_text <- function(name, f) expression_function(sprintf("%s(x)", name), 1, 1, f
 
 contains_fixed <- function(x, fixed) mapply(grepl, fixed, x, MoreArgs = list(fixed = TRUE), USE.NAMES = FALSE)
 
+a_date <- as.Date(0, origin = "1970-01-01")
+
+across_arguments <- function(name, f) function(...) do.call(f, lapply(list(...), numbers_in, name))
+
+rank_among <- function(x, ...) as.numeric(match(text_in(x, "rank_in"), vapply(list(...), `[`, "", 1)))
+
 capitals <- paste(LETTERS, collapse = "")
 small_letters <- paste(letters, collapse = "")
 
@@ -151,19 +160,22 @@ the_functions <- list(
   "*" = arithmetic("*", `*`), "/" = arithmetic("/", `/`), "^" = arithmetic("^", `^`),
   "%/%" = arithmetic("%/%", function(a, b) floor(a / b)),
   "%%" = arithmetic("%%", function(a, b) a - b * floor(a / b)),
-  "==" = comparison("==", `==`), "!=" = comparison("!=", `!=`), "<" = comparison("<", `<`), "<=" = comparison("<=", `<=`),
+  "==" = comparison("==", `==`), "!=" = comparison("!=", `!=`),
+  "<" = comparison("<", `<`), "<=" = comparison("<=", `<=`),
   ">" = comparison(">", `>`), ">=" = comparison(">=", `>=`),
   "%in%" = expression_function("x %in% c(\"a\", \"b\")", 2, 2, in_set),
   "!" = expression_function("!x", 1, 1, function(x) !logical_in(x, "!")),
   "&" = expression_function("a & b", 2, 2, function(a, b) logical_in(a, "&") & logical_in(b, "&")),
   "|" = expression_function("a | b", 2, 2, function(a, b) logical_in(a, "|") | logical_in(b, "|")),
-  abs = on_number("abs", abs), sign = on_number("sign", sign), sqrt = on_number("sqrt", quietly(sqrt)), exp = on_number("exp", exp),
-  log = on_number("log", quietly(log)), log2 = on_number("log2", quietly(log2)), log10 = on_number("log10", quietly(log10)),
+  abs = on_number("abs", abs), sign = on_number("sign", sign),
+  sqrt = on_number("sqrt", quietly(sqrt)), exp = on_number("exp", exp),
+  log = on_number("log", quietly(log)),
+  log2 = on_number("log2", quietly(log2)), log10 = on_number("log10", quietly(log10)),
   log1p = on_number("log1p", quietly(log1p)), expm1 = on_number("expm1", expm1),
   floor = on_number("floor", floor), ceiling = on_number("ceiling", ceiling), trunc = on_number("trunc", trunc),
   round = expression_function("round(x) or round(x, digits)", 1, 2, round_away),
-  pmin = expression_function("pmin(a, b, ...)", 2, Inf, function(...) do.call(pmin, lapply(list(...), numbers_in, "pmin"))),
-  pmax = expression_function("pmax(a, b, ...)", 2, Inf, function(...) do.call(pmax, lapply(list(...), numbers_in, "pmax"))),
+  pmin = expression_function("pmin(a, b, ...)", 2, Inf, across_arguments("pmin", pmin)),
+  pmax = expression_function("pmax(a, b, ...)", 2, Inf, across_arguments("pmax", pmax)),
   ifelse = expression_function("ifelse(condition, a, b)", 3, 3, choose),
   is.na = expression_function("is.na(x)", 1, 1, function(x) is.na(x)),
   coalesce = expression_function("coalesce(a, b, ...)", 2, Inf, first_present),
@@ -172,10 +184,12 @@ the_functions <- list(
   weekday = date_part("weekday", function(p) (p$wday + 6) %% 7 + 1), day = date_part("day", function(p) p$mday),
   yearday = date_part("yearday", function(p) p$yday + 1), hour = date_part("hour", function(p) p$hour),
   minute = date_part("minute", function(p) p$min),
-  date = expression_function("date(\"2025-06-01\")", 1, 1, function(x) as_moment(text_in(x, "date"), as.Date(0, origin = "1970-01-01"))),
+  date = expression_function("date(\"2025-06-01\")", 1, 1, function(x) as_moment(text_in(x, "date"), a_date)),
   starts_with = text_test("starts_with", startsWith), ends_with = text_test("ends_with", endsWith),
   contains = text_test("contains", contains_fixed),
-  lower = on_text("lower", function(x) chartr(capitals, small_letters, x)), upper = on_text("upper", function(x) chartr(small_letters, capitals, x)),
-  trim = on_text("trim", function(x) gsub("^[ \t\r\n]+|[ \t\r\n]+$", "", x)), nchar = on_text("nchar", function(x) ifelse(is.na(x), NA_real_, as.numeric(nchar(x)))),
-  rank_in = expression_function("rank_in(x, \"worst\", ..., \"best\")", 3, Inf, function(x, ...) as.numeric(match(text_in(x, "rank_in"), vapply(list(...), `[`, "", 1))))
+  lower = on_text("lower", function(x) chartr(capitals, small_letters, x)),
+  upper = on_text("upper", function(x) chartr(small_letters, capitals, x)),
+  trim = on_text("trim", function(x) gsub("^[ \t\r\n]+|[ \t\r\n]+$", "", x)),
+  nchar = on_text("nchar", function(x) ifelse(is.na(x), NA_real_, as.numeric(nchar(x)))),
+  rank_in = expression_function("rank_in(x, \"worst\", ..., \"best\")", 3, Inf, rank_among)
 )

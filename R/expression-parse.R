@@ -1,12 +1,15 @@
 # Expressions of derive(), keep_rows() and the *_where conditions: from R code or text to a checked tree. A tree is an
-# R call made of nothing but columns, constants and the functions in expression-functions.R; it is never given to eval().
-# ?expressions states what everything means.
+# R call made of nothing but columns, constants and the functions in expression-functions.R; it is never given to
+# eval(). ?expressions states what everything means.
 
 # Text from a brief file or the command line.
 parse_expression <- function(text, what) {
   parsed <- tryCatch(
     parse(text = text, keep.source = FALSE),
-    error = function(e) fail(sprintf("%s can't be read: %s\n  %s", what, parse_complaint(e), text), "See ?expressions for what can be written.")
+    error = function(e) {
+      said <- sprintf("%s can't be read: %s\n  %s", what, parse_complaint(e), text)
+      fail(said, "See ?expressions for what can be written.")
+    }
   )
   if (length(parsed) != 1) fail(sprintf("%s must be one expression: %s", what, text))
   check_expression(parsed[[1]], what)
@@ -22,18 +25,23 @@ capture_expression <- function(quosure, what) {
   check_expression(inline_values(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure)), what)
 }
 
+# `.env$x` or `.data$x`.
+is_pronoun <- function(node, pronoun) identical(node[[1]], quote(`$`)) && identical(node[[2]], pronoun)
+
 inline_values <- function(node, env) {
   if (rlang::is_quosure(node)) return(inline_values(rlang::quo_get_expr(node), rlang::quo_get_env(node)))
   if (!is.call(node)) return(as_constant(node))
-  if (identical(node[[1]], quote(`$`)) && identical(node[[2]], quote(.env))) return(as_constant(get(as.character(node[[3]]), envir = env)))
-  if (identical(node[[1]], quote(`$`)) && identical(node[[2]], quote(.data))) return(as.name(as.character(node[[3]])))
-  if (identical(node[[1]], quote(as.Date)) && length(node) == 2 && is.character(node[[2]])) return(call("date", node[[2]]))
+  if (is_pronoun(node, quote(.env))) return(as_constant(get(as.character(node[[3]]), envir = env)))
+  if (is_pronoun(node, quote(.data))) return(as.name(as.character(node[[3]])))
+  is_date <- identical(node[[1]], quote(as.Date)) && length(node) == 2 && is.character(node[[2]])
+  if (is_date) return(call("date", node[[2]]))
   as.call(c(node[[1]], lapply(as.list(node)[-1], inline_values, env)))
 }
 
 # R values as the notation's constants.
 as_constant <- function(x) {
-  if (inherits(x, "Date")) x <- lapply(format(x, "%Y-%m-%d"), function(d) call("date", d)) else if (is.factor(x)) x <- as.character(x)
+  if (is.factor(x)) x <- as.character(x)
+  if (inherits(x, "Date")) x <- lapply(format(x, "%Y-%m-%d"), function(d) call("date", d))
   if (is.language(x) && !is.list(x)) return(x)
   if (length(x) == 1) return(if (is.list(x)) x[[1]] else if (is.integer(x)) as.numeric(x) else unname(x))
   as.call(c(as.name("c"), as.list(unname(x))))
@@ -46,25 +54,47 @@ check_expression <- function(node, what) {
     if (length(node) != 1) fail(sprintf("%s holds %d values where one is meant.", what, length(node)))
     return(if (is.integer(node)) as.numeric(node) else node)
   }
-  if (!is.call(node) || !is.name(node[[1]])) fail(sprintf("%s holds something that is no expression: %s", what, paste(deparse(node), collapse = " ")), "See ?expressions for what can be written.")
+  if (!is.call(node) || !is.name(node[[1]])) {
+    said <- sprintf("%s holds something that is no expression: %s", what, paste(deparse(node), collapse = " "))
+    fail(said, "See ?expressions for what can be written.")
+  }
   name <- as.character(node[[1]])
   known <- expression_functions()[[name]]
   if (is.null(known)) fail(sprintf("%s uses `%s`, which is not on the list of functions.", what, name), refusal(name))
   arguments <- as.list(node)[-1]
-  if (!is.null(names(arguments)) && any(names(arguments) != "")) fail(sprintf("%s gives names to the arguments of `%s`.", what, name), "Arguments go by their place here.")
-  if (length(arguments) < known$least || length(arguments) > known$most) {
-    fail(sprintf("%s gives `%s` %s.", what, name, counted(length(arguments), "argument")), sprintf("It is written %s.", known$written))
+  if (!is.null(names(arguments)) && any(names(arguments) != "")) {
+    fail(sprintf("%s gives names to the arguments of `%s`.", what, name), "Arguments go by their place here.")
   }
-  if (name == "c" && length(expression_columns(node))) fail(sprintf("%s puts a column into `c()`, which is for constants.", what))
+  if (length(arguments) < known$least || length(arguments) > known$most) {
+    given <- counted(length(arguments), "argument")
+    fail(sprintf("%s gives `%s` %s.", what, name, given), sprintf("It is written %s.", known$written))
+  }
+  if (name == "c" && length(expression_columns(node))) {
+    fail(sprintf("%s puts a column into `c()`, which is for constants.", what))
+  }
   as.call(c(node[[1]], lapply(arguments, check_expression, what)))
 }
 
+# What is refused because it looks at other rows.
+across_rows <- c(
+  "mean", "sum", "sd", "var", "median", "quantile", "min", "max", "range", "scale", "rank", "cumsum", "lag", "lead",
+  "diff", "n", "length", "unique", "order", "rev", "table", "ave"
+)
+
 refusal <- function(name) {
-  across <- c("mean", "sum", "sd", "var", "median", "quantile", "min", "max", "range", "scale", "rank", "cumsum", "lag", "lead", "diff", "n", "length", "unique", "order", "rev", "table", "ave")
-  if (name %in% across) {
-    return(sprintf("It looks at other rows, and what is learned from rows is learned on training rows only, by prepare(). %s", if (name %in% c("min", "max")) sprintf("For the %s of several columns in one row write p%s(a, b).", if (name == "min") "smallest" else "largest", name) else "Compute it before the brief if it is known at prediction time."))
+  if (!name %in% across_rows) {
+    known <- grep("^[a-z]", names(expression_functions()), value = TRUE)
+    return(paste(suggestion(name, known, 60), "See ?expressions."))
   }
-  paste(suggestion(name, grep("^[a-z]", names(expression_functions()), value = TRUE), 60), "See ?expressions.")
+  why <- paste(
+    "It looks at other rows, and what is learned from rows is learned on training rows only,", "by prepare()."
+  )
+  instead <- switch(name,
+    min = "For the smallest of several columns in one row write pmin(a, b).",
+    max = "For the largest of several columns in one row write pmax(a, b).",
+    "Compute it before the brief if it is known at prediction time."
+  )
+  paste(why, instead)
 }
 
 # The columns that a tree reads.
@@ -77,20 +107,27 @@ expression_columns <- function(node) {
 # The one text of a tree, which reads back as the same tree.
 format_expression <- function(node) {
   if (is.name(node)) return(column_text(as.character(node)))
-  if (is.character(node)) return(encodeString(node, quote = "\"", na.encode = FALSE))
-  if (is.logical(node)) return(if (is.na(node)) "NA" else if (node) "TRUE" else "FALSE")
-  if (is.numeric(node)) return(if (is.na(node)) "NA" else if (node < 0) paste0("(", format_number(node), ")") else format_number(node))
+  if (!is.call(node)) return(constant_text(node))
   name <- as.character(node[[1]])
   arguments <- vapply(as.list(node)[-1], format_expression, "")
   if (name == "(") return(paste0("(", arguments, ")"))
-  infix <- !grepl("^[a-z]", name)
-  if (infix && length(arguments) == 1) return(paste0(name, arguments))
-  if (infix) return(if (name == "^") paste0(arguments[1], "^", arguments[2]) else paste(arguments[1], name, arguments[2]))
-  paste0(name, "(", paste(arguments, collapse = ", "), ")")
+  if (grepl("^[a-z]", name)) return(paste0(name, "(", paste(arguments, collapse = ", "), ")"))
+  if (length(arguments) == 1) return(paste0(name, arguments))
+  paste(arguments, collapse = if (name == "^") name else paste0(" ", name, " "))
+}
+
+constant_text <- function(value) {
+  if (is.character(value)) return(encodeString(value, quote = "\"", na.encode = FALSE))
+  if (is.na(value)) return("NA")
+  if (is.logical(value)) return(if (value) "TRUE" else "FALSE")
+  if (value < 0) paste0("(", format_number(value), ")") else format_number(value)
 }
 
 column_text <- function(name) {
-  reserved <- c("TRUE", "FALSE", "NA", "NULL", "Inf", "NaN", "if", "else", "for", "while", "repeat", "function", "break", "next", "in")
+  reserved <- c(
+    "TRUE", "FALSE", "NA", "NULL", "Inf", "NaN", "if", "else", "for", "while", "repeat", "function", "break", "next",
+    "in"
+  )
   if (grepl("^([A-Za-z]|[.][A-Za-z_.])[A-Za-z0-9._]*$", name) && !name %in% reserved) return(name)
   encodeString(name, quote = "`")
 }

@@ -1,10 +1,11 @@
 #' Draw how far probabilities can be taken at their word
 #'
-#' For each tenth of the rows the mean probability of a class against the share of rows that are of it, with its interval.
-#' Points on the diagonal keep their word; above it the network is too timid, below it too bold.
+#' For each tenth of the rows the mean probability of a class against the share of rows that are of it, with its
+#' interval. Points on the diagonal keep their word; above it the network is too timid, below it too bold.
 #'
 #' @param appraisal An appraisal of a classification.
-#' @param class The classes to draw, a panel each; the default is the positive one of two, else the twelve with the most rows.
+#' @param class The classes to draw, a panel each; the default is the positive one of two, else the twelve with the
+#'   most rows.
 #' @return A ggplot.
 #' @seealso [calibration_curve()] for the figures, [recalibrate()] to put them right.
 #' @examples
@@ -17,27 +18,34 @@ plot_calibration <- function(appraisal, class = NULL) {
   classes_to_draw(appraisal, class, "A calibration curve")
   d <- calibration_curve(appraisal, panels_of(appraisal, class, 12))
   d$class <- factor(d$class, unique(d$class))
-  error <- appraisal$measures[appraisal$measures$measure == "calibration error", ]
+  one <- nlevels(d$class) == 1
+  error <- measure_of(appraisal, "calibration error")
   figure <- ggplot2::ggplot(d, ggplot2::aes(.data$probability, .data$observed)) +
-    ggplot2::geom_abline(slope = 1, intercept = 0, colour = figure_colours[["stone"]], linetype = "dashed", linewidth = 0.4) +
-    ggplot2::geom_linerange(ggplot2::aes(ymin = .data$low, ymax = .data$high), colour = figure_colours[["ochre"]], linewidth = 0.8) +
-    ggplot2::geom_line(colour = figure_colours[["ink"]], linewidth = 0.6) +
-    ggplot2::geom_point(colour = figure_colours[["ink"]], size = 2.2) +
+    dashed_diagonal() +
+    ggplot2::geom_linerange(
+      ggplot2::aes(ymin = .data$low, ymax = .data$high), colour = hue("ochre"), linewidth = 0.8
+    ) +
+    ggplot2::geom_line(colour = hue("ink"), linewidth = 0.6) +
+    ggplot2::geom_point(colour = hue("ink"), size = 2.2) +
     ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.25), labels = c("0", "0.25", "0.5", "0.75", "1")) +
     ggplot2::labs(
       title = sprintf("%s: are the probabilities right?", enumerate(appraisal$target)),
-      subtitle = sprintf("%s in tenths\nmean distance from the diagonal %s (%s)", judged_rows_text(appraisal), format_measure(error$value), interval_ends(error)),
-      x = sprintf("probability named%s", if (nlevels(d$class) == 1) sprintf(" for \"%s\"", levels(d$class)) else ""), y = "share observed"
+      subtitle = sprintf(
+        "%s in tenths\nmean distance from the diagonal %s (%s)", judged_rows_text(appraisal),
+        format_measure(error$value), interval_ends(error)
+      ),
+      x = paste0("probability named", if (one) sprintf(" for \"%s\"", levels(d$class))), y = "share observed"
     ) +
     figure_theme()
   # one panel is a square; of several each has its own room
-  if (nlevels(d$class) == 1) return(figure + ggplot2::coord_fixed(xlim = c(0, 1), ylim = c(0, 1)))
+  if (one) return(figure + unit_square())
   figure + ggplot2::facet_wrap(~class) + ggplot2::coord_cartesian(xlim = c(0, 1), ylim = c(0, 1))
 }
 
 interval_ends <- function(row) paste(format_measure(row$low), "to", format_measure(row$high))
 
-# The classes that get a panel: those asked for, the positive one of two, or those with the most rows, in their own order.
+# The classes that get a panel: those asked for, the positive one of two, or those with the most rows, in their own
+# order.
 panels_of <- function(appraisal, class, most) {
   if (!is.null(class)) return(class)
   if (!is.null(appraisal$positive)) return(appraisal$positive)
@@ -47,11 +55,12 @@ panels_of <- function(appraisal, class, most) {
 
 #' Draw how far apart classes are told
 #'
-#' How the probabilities of a class are spread over its own rows and over all others. The less the two overlap, the better the
-#' class is told apart. A line marks the threshold of [decide()].
+#' How the probabilities of a class are spread over its own rows and over all others. The less the two overlap, the
+#' better the class is told apart. A line marks the threshold of [decide()].
 #'
 #' @param appraisal An appraisal of a classification.
-#' @param class The classes to draw, a panel each; the default is the positive one of two, else the twenty with the most rows.
+#' @param class The classes to draw, a panel each; the default is the positive one of two, else the twenty with the
+#'   most rows.
 #' @return A ggplot.
 #' @examples
 #' set.seed(1)
@@ -62,31 +71,49 @@ plot_scores <- function(appraisal, class = NULL) {
   need_ggplot()
   classes_to_draw(appraisal, class, "A distribution of scores")
   shown <- panels_of(appraisal, class, 20)
+  one <- length(shown) == 1
   bins <- if (appraisal$n < 300) 15 else if (length(shown) > 4) 20 else 30
+  d <- scores_by_class(appraisal, shown, bins)
+  two_hues <- unname(figure_colours[c("ochre", "ink")])
+  apart <- if (one) sprintf("\"%s\" is", shown) else "the classes are"
+  figure <- ggplot2::ggplot(d, ggplot2::aes(.data$middle, .data$share, fill = .data$of, colour = .data$of)) +
+    ggplot2::geom_col(width = 1 / bins, alpha = 0.45, position = "identity", linewidth = 0.3) +
+    ggplot2::scale_fill_manual(values = two_hues) +
+    ggplot2::scale_colour_manual(values = two_hues) +
+    ggplot2::scale_x_continuous(limits = c(0, 1), breaks = c(0, 0.5, 1), labels = c("0", "0.5", "1")) +
+    ggplot2::labs(
+      title = sprintf("%s: how far apart %s told", enumerate(appraisal$target), apart),
+      subtitle = sprintf("%s; shares of each kind of rows", judged_rows_text(appraisal)),
+      x = if (one) sprintf("probability of \"%s\"", shown) else "probability of the class",
+      y = "share of the rows", fill = NULL, colour = NULL
+    ) +
+    figure_theme() + legend_on_top() + threshold_mark(appraisal$decision$rule, shown)
+  if (one) return(figure)
+  # on a root scale the few far-off rows of each panel are seen beside the many near 0
+  figure + ggplot2::facet_wrap(~class, scales = "free_y") + ggplot2::scale_y_sqrt(n.breaks = 3) +
+    ggplot2::labs(y = "share of the rows (root scale)")
+}
+
+threshold_mark <- function(rule, shown) {
+  if (is.null(rule$threshold) || !rule$class %in% shown) return(NULL)
+  at <- data.frame(class = factor(rule$class, shown), at = rule$threshold)
+  ggplot2::geom_vline(data = at, ggplot2::aes(xintercept = .data$at), colour = hue("plum"), linewidth = 0.7)
+}
+
+# For each class the shares of its own rows and of the others by bins of its probability.
+scores_by_class <- function(appraisal, shown, bins) {
+  kinds <- c("rows of the class", "other rows")
   d <- do.call(rbind, lapply(shown, function(one) {
     own <- appraisal$judged$observed == one
     p <- appraisal$judged[[paste0("probability_", one)]]
-    rbind(binned_shares(p[own], appraisal$weight[own], bins, one, "rows of the class"), binned_shares(p[!own], appraisal$weight[!own], bins, one, "other rows"))
+    rbind(
+      binned_shares(p[own], appraisal$weight[own], bins, one, kinds[1]),
+      binned_shares(p[!own], appraisal$weight[!own], bins, one, kinds[2])
+    )
   }))
   d$class <- factor(d$class, shown)
-  d$of <- factor(d$of, c("rows of the class", "other rows"))
-  figure <- ggplot2::ggplot(d, ggplot2::aes(.data$middle, .data$share, fill = .data$of, colour = .data$of)) +
-    ggplot2::geom_col(width = 1 / bins, alpha = 0.45, position = "identity", linewidth = 0.3) +
-    ggplot2::scale_fill_manual(values = unname(figure_colours[c("ochre", "ink")])) +
-    ggplot2::scale_colour_manual(values = unname(figure_colours[c("ochre", "ink")])) +
-    ggplot2::scale_x_continuous(limits = c(0, 1), breaks = c(0, 0.5, 1), labels = c("0", "0.5", "1")) +
-    ggplot2::labs(
-      title = sprintf("%s: how far apart %s told", enumerate(appraisal$target), if (length(shown) == 1) sprintf("\"%s\" is", shown) else "the classes are"), subtitle = sprintf("%s; shares of each kind of rows", judged_rows_text(appraisal)),
-      x = if (length(shown) == 1) sprintf("probability of \"%s\"", shown) else "probability of the class", y = "share of the rows", fill = NULL, colour = NULL
-    ) +
-    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
-  rule <- appraisal$decision$rule
-  if (!is.null(rule$threshold) && rule$class %in% shown) {
-    figure <- figure + ggplot2::geom_vline(data = data.frame(class = factor(rule$class, shown), at = rule$threshold), ggplot2::aes(xintercept = .data$at), colour = figure_colours[["plum"]], linewidth = 0.7)
-  }
-  if (length(shown) == 1) return(figure)
-  # on a root scale the few far-off rows of each panel are seen beside the many near 0
-  figure + ggplot2::facet_wrap(~class, scales = "free_y") + ggplot2::scale_y_sqrt(n.breaks = 3) + ggplot2::labs(y = "share of the rows (root scale)")
+  d$of <- factor(d$of, kinds)
+  d
 }
 
 binned_shares <- function(p, weight, bins, class, of) {

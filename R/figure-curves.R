@@ -3,10 +3,10 @@
 #' Training and validation loss by epoch, with the kept epoch marked. The loss axis is logarithmic where the losses
 #' span more than a factor of 2, so that the first epochs don't flatten the rest.
 #'
-#' @param model A model; or a list of models, with names, whose validation losses (training losses without validation rows) are
-#'   drawn in one figure.
-#' @param what `"loss"`, `"gradient"` (the length of the gradient), `"rate"` (the learning rate), or one of the measures that
-#'   [regimen()] asked for.
+#' @param model A model; or a list of models, with names, whose validation losses (training losses without validation
+#'   rows) are drawn in one figure.
+#' @param what `"loss"`, `"gradient"` (the length of the gradient), `"rate"` (the learning rate), or one of the
+#'   measures that [regimen()] asked for.
 #' @return A ggplot.
 #' @section Errors: A curve that the model doesn't have.
 #' @examples
@@ -18,32 +18,53 @@ plot_curves <- function(model, what = "loss") {
   need_ggplot()
   if (is.list(model) && !is_model(model)) return(plot_runs(model, what))
   long <- drawn_curves(model, what)
-  curves <- loss_curves(model)
-  wide_span <- min(long$loss) > 0 && max(long$loss) / min(long$loss) > 2
-  kept <- long[long$epoch == model$best_epoch & long$part == utils::tail(long$part, 1), ]
+  run <- training_run(model)
+  best <- run$best
+  last <- run$epochs
+  b <- model$brief
+  logarithmic <- spans_widely(long$loss)
+  kept <- long[long$epoch == best & long$part == utils::tail(long$part, 1), ]
+  said <- if (nrow(kept)) sprintf(" (%s %s)", kept$part, signif(kept$loss, 3)) else ""
   ggplot2::ggplot(long, ggplot2::aes(.data$epoch, .data$loss, colour = .data$part)) +
-    ggplot2::geom_vline(xintercept = model$best_epoch, colour = figure_colours[["stone"]], linetype = "dashed", linewidth = 0.4) +
+    ggplot2::geom_vline(xintercept = best, colour = hue("stone"), linetype = "dashed", linewidth = 0.4) +
     ggplot2::geom_line(linewidth = 0.8) +
     ggplot2::geom_point(data = kept, size = 2.6) +
     ggplot2::geom_text(
-      data = label_ends(long, wide_span), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0, nudge_x = max(curves$epoch) * 0.012, size = 4.2
+      data = label_ends(long, logarithmic), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0,
+      nudge_x = last * 0.012, size = 4.2
     ) +
-    ggplot2::scale_colour_manual(values = stats::setNames(figure_colours[c("ochre", "ink", "plum", "ochre", "ochre")], c("training", "validation", "test", "gradient", "rate")), guide = "none") +
-    ggplot2::scale_x_continuous(breaks = whole_breaks(c(0, max(curves$epoch))), expand = ggplot2::expansion(mult = c(0.02, 0.14))) +
-    (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
+    ggplot2::scale_colour_manual(values = curve_colours(), guide = "none") +
+    ggplot2::scale_x_continuous(
+      breaks = whole_breaks(c(0, last)), expand = ggplot2::expansion(mult = c(0.02, 0.14))
+    ) +
+    loss_axis(logarithmic) +
     ggplot2::labs(
-      title = sprintf("%s: %s", enumerate(model$brief$target), stopped_title(model)),
-      subtitle = sprintf("%s; kept epoch %d%s", curve_name(model$brief, what), model$best_epoch, if (nrow(kept)) sprintf(" (%s %s)", kept$part, signif(kept$loss, 3)) else ""),
-      x = "epoch", y = if (wide_span) paste(what, "(logarithmic)") else what
+      title = sprintf("%s: %s", enumerate(b$target), stopped_title(run)),
+      subtitle = sprintf("%s; kept epoch %d%s", curve_name(b, what), best, said),
+      x = "epoch", y = axis_name(what, logarithmic)
     ) +
     figure_theme()
 }
+
+curve_colours <- function() {
+  c(
+    training = hue("ochre"), validation = hue("ink"), test = hue("plum"), gradient = hue("ochre"), rate = hue("ochre")
+  )
+}
+
+spans_widely <- function(loss) min(loss) > 0 && max(loss) / min(loss) > 2
+
+loss_axis <- function(logarithmic) {
+  if (logarithmic) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()
+}
+
+axis_name <- function(what, logarithmic) if (logarithmic) paste(what, "(logarithmic)") else what
 
 # One line a model, of its validation rows where it has them.
 plot_runs <- function(models, what) {
   odd <- which(!vapply(models, is_model, NA))
   if (length(models) == 0 || length(odd)) fail("plot_curves() draws a model or a list of models.")
-  if (length(models) > length(figure_lines)) fail(sprintf("At most %d curves are told apart in one figure, not %d.", length(figure_lines), length(models)), "Give fewer models.")
+  check_lines(length(models), "Give fewer models.")
   names <- names(models) %||% paste("model", seq_along(models))
   long <- do.call(rbind, Map(function(model, name) {
     own <- drawn_curves(model, what)
@@ -51,19 +72,20 @@ plot_runs <- function(models, what) {
     data.frame(own, run = name, kept = own$epoch == model$best_epoch)
   }, models, names))
   long$run <- factor(long$run, names)
-  wide_span <- min(long$loss) > 0 && max(long$loss) / min(long$loss) > 2
+  logarithmic <- spans_widely(long$loss)
+  b <- models[[1]]$brief
+  rows <- utils::tail(long$part, 1)
   ggplot2::ggplot(long, ggplot2::aes(.data$epoch, .data$loss, colour = .data$run, linetype = .data$run)) +
     ggplot2::geom_line(linewidth = 0.8) +
     ggplot2::geom_point(data = long[long$kept, ], size = 2.6, show.legend = FALSE) +
-    ggplot2::scale_colour_manual(values = unname(figure_lines)) +
-    ggplot2::scale_linetype_manual(values = c("solid", "22", "solid", "22", "solid", "22")) +
-    (if (wide_span) ggplot2::scale_y_log10(breaks = few_log_breaks) else ggplot2::scale_y_continuous()) +
+    line_scales() +
+    loss_axis(logarithmic) +
     ggplot2::labs(
-      title = sprintf("%s: %s of %s runs by epoch", enumerate(models[[1]]$brief$target), what, length(models)),
-      subtitle = sprintf("%s of the %s rows; points are the kept epochs", curve_name(models[[1]]$brief, what), utils::tail(long$part, 1)),
-      x = "epoch", y = if (wide_span) paste(what, "(logarithmic)") else what, colour = NULL, linetype = NULL
+      title = sprintf("%s: %s of %s runs by epoch", enumerate(b$target), what, length(models)),
+      subtitle = sprintf("%s of the %s rows; points are the kept epochs", curve_name(b, what), rows),
+      x = "epoch", y = axis_name(what, logarithmic), colour = NULL, linetype = NULL
     ) +
-    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left", legend.key.width = grid::unit(28, "pt"))
+    figure_theme() + legend_on_top() + wide_keys()
 }
 
 # Where the lines' names stand: at their ends, pushed apart where the ends are close.
@@ -85,33 +107,51 @@ label_ends <- function(long, logarithmic) {
 # One row an epoch and part; a curve without parts is one of its own.
 drawn_curves <- function(model, what) {
   curves <- loss_curves(model)
+  regimen <- model$brief$regimen
   if (nrow(curves) == 0) fail("The model was trained for not even one epoch, so there is nothing to draw.")
-  one <- function(column, part) if (!is.null(curves[[column]]) && !all(is.na(curves[[column]]))) data.frame(epoch = curves$epoch, loss = curves[[column]], part = part)
-  type_choice(c("loss", "gradient", "rate", model$brief$regimen$measures))(what, "what")
-  long <- if (what %in% c("gradient", "rate")) one(what, what) else {
-    column <- function(part) if (what == "loss") part else paste0(part, "_", what)
-    rbind(one(column("training"), "training"), if (what == "loss") one("test", "test"), one(column("validation"), "validation"))
+  type_choice(c("loss", "gradient", "rate", regimen$measures))(what, "what")
+  one <- function(column, part) {
+    values <- curves[[column]]
+    if (!is.null(values) && !all(is.na(values))) data.frame(epoch = curves$epoch, loss = values, part = part)
   }
-  if (is.null(long)) fail(sprintf("The method %s has no %s to draw.", quoted(model$brief$regimen$method), what))
+  of_part <- function(part) one(if (what == "loss") part else paste0(part, "_", what), part)
+  long <- if (what %in% c("gradient", "rate")) {
+    one(what, what)
+  } else {
+    rbind(of_part("training"), if (what == "loss") of_part("test"), of_part("validation"))
+  }
+  if (is.null(long)) fail(sprintf("The method %s has no %s to draw.", quoted(regimen$method), what))
   long
 }
 
 curve_name <- function(b, what) {
-  switch(what, gradient = "Length of the gradient", rate = "Learning rate", accuracy = "Accuracy", mae = "Mean absolute error", rmse = "Root mean squared error", loss_name(b))
+  switch(what,
+    gradient = "Length of the gradient", rate = "Learning rate", accuracy = "Accuracy", mae = "Mean absolute error",
+    rmse = "Root mean squared error", loss_caption(target_of(b))
+  )
 }
 
-loss_name <- function(b) {
-  scaled <- if (b$prepare$target == "none") "" else " of the scaled target"
-  switch(settled_loss(b)$kind, cross_entropy = , ordinal = "Cross-entropy", poisson = "Half the Poisson deviance", gamma = "Half the gamma deviance",
-    absolute = paste0("Absolute error", scaled), huber = paste0("Huber's loss", scaled), quantile = paste0("Quantile loss", scaled),
-    squared = if (b$prepare$target == "zscore") "Squared error, as a share of the target's variance" else paste0("Squared error", scaled))
+# What the loss by epoch is.
+loss_caption <- function(target) {
+  scaling <- target$scaling
+  scaled <- function(name) paste0(name, if (scaling != "none") " of the scaled target")
+  switch(target$loss$kind,
+    cross_entropy = , ordinal = "Cross-entropy",
+    poisson = "Half the Poisson deviance", gamma = "Half the gamma deviance",
+    absolute = scaled("Absolute error"), huber = scaled("Huber's loss"), quantile = scaled("Quantile loss"),
+    squared = if (scaling == "zscore") {
+      "Squared error, as a share of the target's variance"
+    } else {
+      scaled("Squared error")
+    }
+  )
 }
 
-stopped_title <- function(model) {
-  epochs <- nrow(model$curves)
-  switch(model$stopped,
+stopped_title <- function(run) {
+  epochs <- run$epochs
+  switch(run$stopped,
     epochs = sprintf("all %d epochs were done", epochs),
-    patience = sprintf("validation stopped falling at epoch %d", model$best_epoch),
+    patience = sprintf("validation stopped falling at epoch %d", run$best),
     gradient = sprintf("the gradient is within its bound at epoch %d", epochs),
     loss = sprintf("the loss that was wanted is reached at epoch %d", epochs),
     seconds = sprintf("the time limit came at epoch %d", epochs),

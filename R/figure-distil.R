@@ -1,8 +1,8 @@
 #' Draw what teaching is good for
 #'
 #' @param model A model that [distil()] returned.
-#' @return A ggplot: for each measure the mean over folds of teacher, student, and the student taught by labels alone, with the spread
-#'   of the folds.
+#' @return A ggplot: for each measure the mean over folds of teacher, student, and the student taught by labels alone,
+#'   with the spread of the folds.
 #' @section Errors: A model that was not taught, or without a comparison.
 #' @examples
 #' set.seed(1)
@@ -12,19 +12,28 @@
 #' @export
 plot_distillation <- function(model) {
   need_ggplot()
-  if (!is_model(model) || is.null(model$distilled)) fail("plot_distillation() draws a model that distil() returned.")
-  if (is.null(model$distilled$comparison)) fail("The student was not compared with its teacher.", "Distil it with k = 5 or so.")
-  t <- main_measures(model$distilled$comparison)
+  taught <- if (is_model(model)) model$distilled
+  if (is.null(taught)) fail("plot_distillation() draws a model that distil() returned.")
+  if (is.null(taught$comparison)) {
+    fail("The student was not compared with its teacher.", "Distil it with k = 5 or so.")
+  }
+  t <- main_measures(taught$comparison)
   t$network <- factor(t$network, rev(unique(t$network)))
   t$label <- sprintf("%s  (%s parameters)", format_measure(t$mean), format_each_count(round(t$parameters)))
+  t$low <- t$mean - t$sd
+  t$high <- t$mean + t$sd
+  how <- "Mean of %d folds that all three share, with the spread of the folds"
   ggplot2::ggplot(t, ggplot2::aes(.data$mean, .data$network, colour = .data$network)) +
-    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$mean - .data$sd, xmax = .data$mean + .data$sd), linewidth = 0.8) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$low, xmax = .data$high), linewidth = 0.8) +
     ggplot2::geom_point(size = 3.6) +
     ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1.3, size = 3.8) +
     ggplot2::facet_wrap(~measure, scales = "free_x", ncol = 1) +
     ggplot2::scale_colour_manual(values = unname(figure_colours[c("stone", "ochre", "ink")]), guide = "none") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.12)) +
     ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.5, 0.9))) +
-    ggplot2::labs(title = sprintf("%s: what the teacher is good for", enumerate(model$brief$target)), subtitle = sprintf("Mean of %d folds that all three share, with the spread of the folds", as.integer(model$distilled$k)), x = NULL, y = NULL) +
+    ggplot2::labs(
+      title = sprintf("%s: what the teacher is good for", enumerate(model$brief$target)),
+      subtitle = sprintf(how, as.integer(taught$k)), x = NULL, y = NULL
+    ) +
     figure_theme()
 }

@@ -1,47 +1,62 @@
 #' Draw a network
 #'
-#' A small network is drawn unit by unit: a line for each weight, the thicker the larger it is within its layer, ochre for
-#' positive and dark for negative, the latter dashed. A large one is drawn as a row of layers with their sizes.
+#' A small network is drawn unit by unit: a line for each weight, the thicker the larger it is within its layer, ochre
+#' for positive and dark for negative, the latter dashed. A large one is drawn as a row of layers with their sizes.
 #'
 #' @param model A model. Of a committee the best member is drawn.
 #' @param units The largest number of units, inputs and outputs included, that is drawn unit by unit.
 #' @return A ggplot.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> wire("5 tanh") |> regimen(epochs = 20) |> train(progress = "none")
+#' b <- brief(crossings, target = "passengers") |> wire("5 tanh") |> regimen(epochs = 20)
+#' model <- train(b, progress = "none")
 #' plot_network(model)
 #' @export
 plot_network <- function(model, units = 60) {
   need_ggplot()
-  if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
+  check_model(model)
+  b <- model$brief
   drawn <- drawn_units(model)
-  figure <- if (nrow(drawn) <= units) draw_units(model, drawn) else draw_layers(drawn_layers(model))
+  small <- nrow(drawn) <= units
+  figure <- if (small) draw_units(drawn, drawn_weights(model, drawn)) else draw_layers(drawn_layers(model))
+  how <- if (small) {
+    "thick lines are large weights of their layer\nOchre is positive, dark and dashed is negative"
+  } else {
+    "layers from left to right"
+  }
+  parameters <- counted(length(model$answerer$network$parameters), "parameter")
   figure +
     ggplot2::labs(
-      title = sprintf("%s: %s > output", enumerate(model$brief$target), model$brief$wiring),
-      subtitle = sprintf("%s; %s", counted(length(model$network$parameters), "parameter"), if (nrow(drawn) <= units) "thick lines are large weights of their layer\nOchre is positive, dark and dashed is negative" else "layers from left to right"),
-      x = NULL, y = NULL
+      title = sprintf("%s: %s > output", enumerate(b$target), b$wiring),
+      subtitle = sprintf("%s; %s", parameters, how), x = NULL, y = NULL
     ) +
     figure_theme() +
-    ggplot2::theme(panel.grid.major = ggplot2::element_blank(), axis.text = ggplot2::element_blank())
+    no_grid() +
+    ggplot2::theme(axis.text = ggplot2::element_blank())
 }
 
-draw_units <- function(model, units) {
-  weights <- drawn_weights(model, units)
+draw_units <- function(units, weights) {
   weights <- weights[order(weights$share), ]
   weights$sign <- ifelse(weights$weight < 0, "negative", "positive")
-  last <- max(units$layer)
-  ends <- units[units$layer %in% c(0, last), ]
+  ends <- units[units$layer %in% c(0, max(units$layer)), ]
   ends$x <- ends$x + ifelse(ends$layer == 0, -0.02, 0.02)
   ends$hjust <- ifelse(ends$layer == 0, 1, 0)
   text_size <- if (max(table(units$layer)) > 24) 2.6 else 3.6
+  lines <- ggplot2::aes(
+    .data$x, .data$y, xend = .data$to_x, yend = .data$to_y, colour = .data$sign, linetype = .data$sign,
+    linewidth = .data$share, alpha = .data$share
+  )
   ggplot2::ggplot(weights) +
-    ggplot2::geom_segment(ggplot2::aes(
-      .data$x, .data$y, xend = .data$to_x, yend = .data$to_y, colour = .data$sign, linetype = .data$sign, linewidth = .data$share, alpha = .data$share
-    )) +
-    ggplot2::geom_point(data = units, ggplot2::aes(.data$x, .data$y), size = 4.2, shape = 21, fill = figure_paper, colour = figure_colours[["ink"]], stroke = 0.9) +
-    ggplot2::geom_text(data = ends, ggplot2::aes(.data$x, .data$y, label = .data$label, hjust = .data$hjust), size = text_size, colour = "#22303F") +
-    ggplot2::scale_colour_manual(values = c(positive = figure_colours[["ochre"]], negative = figure_colours[["ink"]]), guide = "none") +
+    ggplot2::geom_segment(lines) +
+    ggplot2::geom_point(
+      data = units, ggplot2::aes(.data$x, .data$y), size = 4.2, shape = 21, fill = figure_paper, colour = hue("ink"),
+      stroke = 0.9
+    ) +
+    ggplot2::geom_text(
+      data = ends, ggplot2::aes(.data$x, .data$y, label = .data$label, hjust = .data$hjust), size = text_size,
+      colour = figure_text
+    ) +
+    ggplot2::scale_colour_manual(values = c(positive = hue("ochre"), negative = hue("ink")), guide = "none") +
     ggplot2::scale_linetype_manual(values = c(positive = "solid", negative = "22"), guide = "none") +
     ggplot2::scale_linewidth(range = c(0.15, 2.2), guide = "none") +
     ggplot2::scale_alpha(range = c(0.15, 0.95), guide = "none") +
@@ -52,10 +67,23 @@ draw_layers <- function(layers) {
   layers$height <- 0.25 + 0.75 * log(1 + layers$size) / log(1 + max(layers$size))
   arrows <- data.frame(x = layers$x[-nrow(layers)] + 0.33, to_x = layers$x[-1] - 0.33)
   ggplot2::ggplot(layers) +
-    ggplot2::geom_segment(data = arrows, ggplot2::aes(.data$x, 0, xend = .data$to_x, yend = 0), colour = figure_colours[["stone"]], linewidth = 0.9, arrow = ggplot2::arrow(length = grid::unit(9, "pt"), type = "closed")) +
-    ggplot2::geom_tile(ggplot2::aes(.data$x, 0, width = 0.6, height = .data$height), fill = "#E4EAF1", colour = figure_colours[["ink"]], linewidth = 0.9) +
-    ggplot2::geom_text(ggplot2::aes(.data$x, 0.04, label = .data$title), fontface = "bold", size = 4.2, colour = figure_colours[["ink"]]) +
-    ggplot2::geom_text(ggplot2::aes(.data$x, -0.05, label = .data$detail), size = 3.6, colour = "#22303F", lineheight = 0.95, vjust = 1) +
-    ggplot2::geom_text(ggplot2::aes(.data$x, -.data$height / 2 - 0.05, label = .data$parameters), size = 3.4, colour = "#55585E") +
+    ggplot2::geom_segment(
+      data = arrows, ggplot2::aes(.data$x, 0, xend = .data$to_x, yend = 0), colour = hue("stone"), linewidth = 0.9,
+      arrow = ggplot2::arrow(length = grid::unit(9, "pt"), type = "closed")
+    ) +
+    ggplot2::geom_tile(
+      ggplot2::aes(.data$x, 0, width = 0.6, height = .data$height), fill = "#E4EAF1", colour = hue("ink"),
+      linewidth = 0.9
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(.data$x, 0.04, label = .data$title), fontface = "bold", size = 4.2, colour = hue("ink")
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(.data$x, -0.05, label = .data$detail), size = 3.6, colour = figure_text, lineheight = 0.95,
+      vjust = 1
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(.data$x, -.data$height / 2 - 0.05, label = .data$parameters), size = 3.4, colour = figure_faint
+    ) +
     ggplot2::coord_cartesian(ylim = c(-0.62, 0.6))
 }

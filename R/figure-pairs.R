@@ -1,11 +1,12 @@
 #' Draw inputs against each other
 #'
-#' Scatter plots of pairs of numeric columns, coloured by the target's class (or by thirds of a numeric target), with each
-#' column's distribution by class on the diagonal. The classes' shares stand in the legend.
+#' Scatter plots of pairs of numeric columns, coloured by the target's class (or by thirds of a numeric target), with
+#' each column's distribution by class on the diagonal. The classes' shares stand in the legend.
 #'
 #' @param data A data frame, or the path of a file that [brief()] can read.
 #' @param target The column to predict.
-#' @param columns Names of two to six columns of numbers; by default the four whose ranks differ most between the classes.
+#' @param columns Names of two to six columns of numbers; by default the four whose ranks differ most between the
+#'   classes.
 #' @param rows The most rows to draw. Of larger tables a fixed draw is shown in which rare classes are over-represented,
 #'   so that they can be seen.
 #' @return A ggplot.
@@ -22,14 +23,17 @@ plot_pairs <- function(data, target, columns = NULL, rows = 2000) {
   d <- pairs_data(data, target, columns, rows)
   d <- d[!is.na(d$x) & !is.na(d$y), ]
   groups <- levels(d$group)
-  if (length(groups) > 12) fail(sprintf("%s has %d classes, more than can be told apart by colour.", quoted(target), length(groups)))
+  if (length(groups) > 12) {
+    fail(sprintf("%s has %d classes, more than can be told apart by colour.", quoted(target), length(groups)))
+  }
   y <- data[[target]]
-  share <- if (is.numeric(y) && length(unique(y)) > 20) table(band_of(y)) else table(as_label(y))[groups]
-  labels <- sprintf("%s (%s)", groups, format_percent_short(as.numeric(share) / sum(share)))
+  share <- as.numeric(if (has_many_values(y)) table(band_of(y)) else table(as_label(y))[groups])
+  labels <- sprintf("%s (%s)", groups, format_percent_short(share / sum(share)))
   # the commonest class lies below the others
   points <- d[d$row != d$column, ]
-  points <- points[order(-as.numeric(share)[as.integer(points$group)]), ]
+  points <- points[order(-share[as.integer(points$group)]), ]
   diagonal <- d[d$row == d$column, ]
+  shown <- nrow(diagonal) / length(columns)
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y, colour = .data$group)) +
     ggplot2::geom_point(size = 0.9, alpha = 0.6, stroke = 0) +
     ggplot2::geom_line(data = density_lines(diagonal), linewidth = 0.7) +
@@ -40,15 +44,18 @@ plot_pairs <- function(data, target, columns = NULL, rows = 2000) {
     ggplot2::guides(colour = ggplot2::guide_legend(override.aes = list(size = 3, alpha = 1))) +
     ggplot2::labs(
       title = sprintf("Pairs of inputs by %s", target),
-      subtitle = pairs_subtitle(nrow(diagonal) / length(columns), nrow(data), nrow(data) > rows),
-      x = NULL, y = NULL
+      subtitle = pairs_subtitle(shown, nrow(data), nrow(data) > rows), x = NULL, y = NULL
     ) +
     figure_theme(11) +
-    ggplot2::theme(strip.placement = "outside", panel.spacing = ggplot2::unit(11, "pt"), strip.text = ggplot2::element_text(colour = "#22303F"))
+    ggplot2::theme(
+      strip.placement = "outside", panel.spacing = ggplot2::unit(11, "pt"),
+      strip.text = ggplot2::element_text(colour = figure_text)
+    )
 }
 
 pairs_subtitle <- function(shown, all, drawn) {
-  rows <- if (drawn) sprintf("%s of %s rows, rare classes more often than they occur.", format_count(shown), format_count(all)) else counted(shown, "row")
+  what <- "%s of %s rows, rare classes more often than they occur."
+  rows <- if (drawn) sprintf(what, format_count(shown), format_count(all)) else counted(shown, "row")
   paste0(rows, "\nDiagonal: each class's distribution, to a height of its own")
 }
 
@@ -59,7 +66,8 @@ density_lines <- function(diagonal) {
     if (nrow(d) < 3) return(NULL)
     limits <- range(diagonal$x[diagonal$row == d$row[1]])
     f <- stats::density(d$x, from = limits[1], to = limits[2], n = 100)
-    data.frame(row = d$row[1], column = d$column[1], group = d$group[1], x = f$x, y = limits[1] + 0.95 * diff(limits) * f$y / max(f$y))
+    height <- limits[1] + 0.95 * diff(limits) * f$y / max(f$y)
+    data.frame(row = d$row[1], column = d$column[1], group = d$group[1], x = f$x, y = height)
   }))
 }
 

@@ -1,33 +1,42 @@
 #' Draw the path of a sifting
 #'
 #' @param sifting What [sift()] returns.
-#' @return A ggplot: the measure against the number of inputs with the spread of the folds; the best set and the smallest one within
-#'   one standard error are marked.
+#' @return A ggplot: the measure against the number of inputs with the spread of the folds; the best set and the
+#'   smallest one within one standard error are marked.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
 #' plot_sifting(sift(b, direction = "ranking", k = 3, progress = "none"))
 #' @export
 plot_sifting <- function(sifting) {
-  need_ggplot()
-  if (!inherits(sifting, "hylomath_sifting")) fail("plot_sifting() draws what sift() returns.")
+  check_drawn(sifting, "hylomath_sifting", "plot_sifting", "sift()")
   p <- sifting$path
-  p$label <- ifelse(is.na(p$column), "", paste(if (sifting$direction == "forward") "+" else "\u2212", p$column))
-  marked <- p[p$inputs %in% c(length(sifting$best), length(sifting$small)), ]
-  marked$mark <- ifelse(marked$inputs == length(sifting$best), "best", "smallest within one error")
+  forward <- sifting$direction == "forward"
+  best <- length(sifting$best)
+  p$low <- p$mean - p$sd
+  p$high <- p$mean + p$sd
+  p$label <- ifelse(is.na(p$column), "", paste(if (forward) "+" else "\u2212", p$column))
+  marked <- p[p$inputs %in% c(best, length(sifting$small)), ]
+  marked$mark <- ifelse(marked$inputs == best, "best", "smallest within one error")
+  folds <- counted(sifting$k, "fold")
+  how <- "%s, mean of %s with their spread; below: the column %s on the way there"
   ggplot2::ggplot(p, ggplot2::aes(.data$inputs, .data$mean)) +
-    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$mean - .data$sd, ymax = .data$mean + .data$sd), fill = figure_colours[["sea"]], alpha = 0.18) +
-    ggplot2::geom_line(colour = figure_colours[["ink"]], linewidth = 0.7) +
-    ggplot2::geom_point(colour = figure_colours[["ink"]], size = 2) +
-    ggplot2::geom_point(data = marked, colour = figure_colours[["ochre"]], size = 4.2) +
-    ggplot2::geom_text(data = marked, ggplot2::aes(label = .data$mark), vjust = -1.4, colour = "#55585E", size = 4) +
-    ggplot2::geom_text(ggplot2::aes(y = .data$mean - .data$sd, label = .data$label), angle = 90, hjust = 1.1, size = 3, colour = "#55585E") +
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = hue("sea"), alpha = 0.18) +
+    ggplot2::geom_line(colour = hue("ink"), linewidth = 0.7) +
+    ggplot2::geom_point(colour = hue("ink"), size = 2) +
+    ggplot2::geom_point(data = marked, colour = hue("ochre"), size = 4.2) +
+    ggplot2::geom_text(
+      data = marked, ggplot2::aes(label = .data$mark), vjust = -1.4, colour = figure_faint, size = 4
+    ) +
+    ggplot2::geom_text(
+      ggplot2::aes(y = .data$low, label = .data$label), angle = 90, hjust = 1.1, size = 3, colour = figure_faint
+    ) +
     ggplot2::scale_x_continuous(breaks = if (nrow(p) <= 30) p$inputs else ggplot2::waiver()) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.42, 0.12))) +
     ggplot2::labs(
       title = sprintf("%s: how many inputs are needed", enumerate(sifting$target)),
-      subtitle = sprintf("%s, mean of %s with their spread; below: the column %s on the way there", sifting$primary, counted(sifting$k, "fold"), if (sifting$direction == "forward") "added" else "dropped"),
-      x = "inputs", y = sifting$primary
+      subtitle = sprintf(how, sifting$primary, folds, if (forward) "added" else "dropped"), x = "inputs",
+      y = sifting$primary
     ) +
     figure_theme()
 }

@@ -3,20 +3,27 @@
 
 figure_colours <- c(ink = "#1F3A5F", ochre = "#D9902F", sea = "#4A9CA6", plum = "#7C4B78", stone = "#8B8F96")
 figure_paper <- "#FBFAF7"
+figure_pale <- "#EEF2F6"  # the light end of a scale that ends in ink
+figure_text <- "#22303F"
+figure_faint <- "#55585E"
+figure_grid <- "#E6E3DB"
+
+hue <- function(name) figure_colours[[name]]
 
 # For lines that have to be told apart: light and dark in turn, and used with two kinds of dashes.
 figure_lines <- c(figure_colours[c("ink", "ochre", "plum", "sea")], moss = "#5B6B2F", slate = "#6F737A")
+figure_dashes <- c("solid", "22", "solid", "22", "solid", "22")
 
 figure_theme <- function(base_size = 13) {
   ggplot2::theme_minimal(base_size = base_size) +
     ggplot2::theme(
       plot.background = ggplot2::element_rect(fill = figure_paper, colour = NA),
       panel.grid.minor = ggplot2::element_blank(),
-      panel.grid.major = ggplot2::element_line(colour = "#E6E3DB", linewidth = 0.4),
-      plot.title = ggplot2::element_text(face = "bold", colour = figure_colours[["ink"]]),
-      plot.subtitle = ggplot2::element_text(colour = "#55585E", margin = ggplot2::margin(b = 10)),
+      panel.grid.major = ggplot2::element_line(colour = figure_grid, linewidth = 0.4),
+      plot.title = ggplot2::element_text(face = "bold", colour = hue("ink")),
+      plot.subtitle = ggplot2::element_text(colour = figure_faint, margin = ggplot2::margin(b = 10)),
       plot.title.position = "plot",
-      axis.title = ggplot2::element_text(colour = "#55585E"),
+      axis.title = ggplot2::element_text(colour = figure_faint),
       plot.margin = ggplot2::margin(14, 18, 12, 14)
     )
 }

@@ -1,36 +1,40 @@
 #' Judge a brief by cross-validation
 #'
-#' The training and validation rows of a brief are pooled and dealt into k folds. For each fold a network is trained on the
-#' others, with everything that is learned from data (scales, fills, levels, class weights) learned anew on its training rows, and
-#' judges the fold. Test and calibration rows stay out of it. A fold's training is stopped by a validation slice of its own rows,
-#' never by those that it judges. All folds are trained at once on all cores; the result doesn't depend on their number.
+#' The training and validation rows of a brief are pooled and dealt into k folds. For each fold a network is trained on
+#' the others, with everything that is learned from data (scales, fills, levels, class weights) learned anew on its
+#' training rows, and judges the fold. Test and calibration rows stay out of it. A fold's training is stopped by a
+#' validation slice of its own rows, never by those that it judges. All folds are trained at once on all cores; the
+#' result doesn't depend on their number.
 #'
 #' @param b A brief.
 #' @param k The number of folds.
 #' @param repeats How often the rows are dealt anew.
-#' @param by How rows are dealt: `"stratified"` (by class, or tenths of a number), `"random"`, `"ordered"` (each stretch of time is
-#'   judged by what came before it) or `"group"` (each group is a fold). The default is the brief's `hold_out.by`. Where the brief
-#'   has a group column, groups stay whole.
+#' @param by How rows are dealt: `"stratified"` (by class, or tenths of a number), `"random"`, `"ordered"` (each
+#'   stretch of time is judged by what came before it) or `"group"` (each group is a fold). The default is the brief's
+#'   `hold_out.by`. Where the brief has a group column, groups stay whole.
 #' @param data A table to use in place of the one that the brief carries.
 #' @param level,draws See [appraise()].
 #' @param progress See [train()].
 #' @param ... Not used.
 #' @return An object of class `hylomath_folds` with
-#'   * `measures`: for each measure the pooled `value` over all judged rows with its interval and `baseline`, and over the folds
-#'     the `mean`, the spread `sd`, and `error`, the standard error of the mean corrected for training sets that overlap (Nadeau
-#'     and Bengio 2003);
-#'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `updates` (steps), `seconds`, and a column a measure;
+#'   * `measures`: for each measure the pooled `value` over all judged rows with its interval and `baseline`, and over
+#'     the folds the `mean`, the spread `sd`, and `error`, the standard error of the mean corrected for training sets
+#'     that overlap (Nadeau and Bengio 2003);
+#'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `updates` (steps),
+#'     `seconds`, and a column a measure;
 #'   * `pooled`, an [appraisal][appraise()] of all judged rows, for figures, curves and notes;
 #'   * `left_out`, the number of folds that an interrupt cut short; the others stand;
-#'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was answered by a network that had not
-#'     learned from it.
+#'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was answered by a network
+#'     that had not learned from it.
 #'
 #'   [as.data.frame()] gives `measures`.
-#' @section Workers: Where a `future::plan()` is set, the fits of this and of [vary()], [scout()], [sift()] and [distil()] are spread over
-#'   its workers: processes here, a cluster over SSH, a queue. Each needs this package. The results are the same bit for bit at the same kernel level
-#'   of the processor's instructions, which travels with the work; a worker that lacks it says so. The table is written once into the folder
-#'   that the option `hylomath.cache` names (else that of the session), where workers that see the same disk find it; others are sent it once.
-#'   What a lost worker had to do is done again. The option `hylomath.threads` bounds the threads used here, which the workers here share.
+#' @section Workers: Where a `future::plan()` is set, the fits of this and of [vary()], [scout()], [sift()] and
+#'   [distil()] are spread over its workers: processes here, a cluster over SSH, a queue. Each needs this package. The
+#'   results are the same bit for bit at the same kernel level of the processor's instructions, which travels with the
+#'   work; a worker that lacks it says so. The table is written once into the folder that the option `hylomath.cache`
+#'   names (else that of the session), where workers that see the same disk find it; others are sent it once. What a
+#'   lost worker had to do is done again. The option `hylomath.threads` bounds the threads used here, which the workers
+#'   here share.
 #' @section Seeds: The dealing follows the seed of `hold_out`, the training of fold f that of the regimen plus f - 1.
 #' @section Errors: Fewer rows or groups than folds; a class that the others of a fold lack; what [train()] refuses.
 #' @examples
@@ -40,87 +44,119 @@
 #' f
 #' plot_confusion(f$pooled)
 #' @export
-folds <- function(b, ...) UseMethod("folds")
+folds <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000, progress = "auto", ...) {
+  UseMethod("folds")
+}
 
-#' @rdname folds
 #' @export
-folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000, progress = "auto", ...) {
+folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000,
+                                 progress = "auto", ...) {
   rlang::check_dots_empty()
   type_number(100, 1e5, whole = TRUE)(draws, "draws")
   type_number(0.5, 1, open_high = TRUE)(level, "level")
   report <- reporter(progress)
-  if (!is.null(data)) b <- attach_table(b, as_table(data))
-  b$regimen$seed <- b$regimen$seed %||% draw_seed()
-  laid <- lay_folds(fold_plan(b, k, repeats, by), b$table)
-  check_plan(laid)
-  done <- run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report)
+  b <- ready_to_train(b, data)
+  laid <- checked_folds(b, k, repeats, by)
+  done <- run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report, laid = list(laid))
   new_folds(laid, done, level, draws)
 }
+
+#' @export
+folds.default <- function(b, ...) wrong_object("folds", "a brief", b)
 
 # Of folds that an interrupt left out nothing is known; the others stand.
 new_folds <- function(laid, done, level, draws) {
   kept <- !vapply(done, is.null, NA)
   check_any_done(sum(kept), "fold")
   done <- done[kept]
-  b <- laid$plan$brief
-  table <- laid$table
-  rows <- laid$rows
-  by <- laid$plan$by
+  a <- laid$analysis
   plan <- laid$each[kept, , drop = FALSE]
   repeats <- max(plan[["repeat"]])
   known <- lapply(done, function(d) d$judged)
-  together <- bind_judged(known)
-  together$weight <- together$weight / repeats
-  # a row that is judged several times is one row
-  if (repeats > 1 && is.null(together$group)) together$group <- together$key
-  target <- learn_target(b, table[rows, b$target, drop = FALSE])
-  pool <- seq_len(nrow(table)) %in% rows
-  model <- structure(list(brief = new_brief(brief_settings(b)), preparation = list(target = target), baseline = baseline_of(b, table, list(target = target), pool), judged = list()), class = "hylomath_model")
-  pooled <- new_appraisal(model, together, "out-of-fold", level, draws, own_notes = no_notes())
-  if (is.null(b$columns$group)) pooled$units <- "rows"
-  each <- fold_measures(model, plan, done)
+  together <- bind_judged(known, repeats)
+  grounds <- fold_grounds(laid)
+  pooled <- pooled_appraisal(grounds, together, level, draws)
+  each <- fold_measures(grounds, plan, done)
   structure(
     list(
-      measures = fold_summary(pooled$measures, each, done), each = each, pooled = pooled,
-      predictions = cbind(pooled$judged["key"], "repeat" = rep(plan[["repeat"]], vapply(known, function(j) length(j$key), 0L)), fold = rep(plan$fold, vapply(known, function(j) length(j$key), 0L)), pooled$judged[-1]),
-      rows = together$row, group = if (!is.null(b$columns$group)) together$group, brief = model$brief, by = by, k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = b$target, task = b$task, primary = pooled$primary, level = level
+      measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
+      predictions = fold_predictions(pooled$judged, plan, lengths(lapply(known, `[[`, "key"))),
+      rows = together$row, group = if (!is.null(a$group)) together$group, brief = a$brief, by = laid$plan$by,
+      k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = a$target$columns,
+      task = a$target$task, primary = pooled$primary, level = level
     ),
     class = "hylomath_folds"
   )
 }
 
-bind_judged <- function(parts) {
+# The baseline is that of all rows that are dealt.
+fold_grounds <- function(laid) {
+  a <- laid$analysis
+  learned <- task_of(a$target)$learn(target_values(a, laid$rows), a$target)
+  list(
+    target = a$target, baseline = baseline_of(a, learned, laid$rows), beside = list(), roles = a$roles,
+    seed = a$regimen$seed, wiring = a$brief$wiring
+  )
+}
+
+# All judged rows as one; a row that is judged several times is one row.
+bind_judged <- function(parts, repeats) {
   together <- lapply(stats::setNames(nm = names(parts[[1]])), function(name) {
     columns <- lapply(parts, `[[`, name)
     if (is.data.frame(columns[[1]])) do.call(rbind, columns) else unlist(columns)
   })
+  together$weight <- together$weight / repeats
+  if (repeats > 1 && is.null(together$group)) together$group <- together$key
   together
 }
 
+pooled_appraisal <- function(grounds, judged, level, draws) {
+  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
+  pooled <- new_appraisal(grounds, judged, "out-of-fold", resampling)
+  pooled$looks <- 0L
+  pooled$notes <- appraisal_notes(pooled)
+  if (is.null(grounds$roles$group)) pooled$units <- "rows"
+  pooled
+}
+
+# What was answered to each row, with its fold.
+fold_predictions <- function(judged, plan, sizes) {
+  cbind(judged["key"], "repeat" = rep(plan[["repeat"]], sizes), fold = rep(plan$fold, sizes), judged[-1])
+}
+
 # A row a fold: the measures of the rows that it judges.
-fold_measures <- function(model, plan, done) {
-  b <- model$brief
+fold_measures <- function(grounds, plan, done) {
+  target <- grounds$target
+  measure <- task_of(target)$measure
   values <- lapply(done, function(d) {
-    judged <- judged_now(model, d$judged)
-    unlist(lapply(seq_along(b$target), function(i) {
-      found <- measure_values(model, judged, i)
-      if (length(b$target) > 1) stats::setNames(found, paste(b$target[i], names(found))) else found
+    unlist(lapply(seq_along(target$columns), function(i) {
+      found <- measure(grounds, d$judged, i)
+      if (length(target$columns) > 1) stats::setNames(found, paste(target$columns[i], names(found))) else found
     }))
   })
-  facts <- data.frame("repeat" = plan[["repeat"]], fold = plan$fold, rows = vapply(done, function(d) length(d$judged$key), 0L), training = vapply(done, `[[`, 0L, "learned"), best_epoch = vapply(done, function(d) as.integer(d$best_epoch), 0L), parameters = vapply(done, `[[`, 0L, "parameters"), updates = vapply(done, `[[`, 0, "updates"), seconds = vapply(done, `[[`, 0, "seconds"), check.names = FALSE)
+  facts <- data.frame(
+    "repeat" = plan[["repeat"]], fold = plan$fold, rows = vapply(done, function(d) length(d$judged$key), 0L),
+    training = vapply(done, `[[`, 0L, "learned"), best_epoch = vapply(done, function(d) as.integer(d$best_epoch), 0L),
+    parameters = vapply(done, `[[`, 0L, "parameters"), updates = vapply(done, `[[`, 0, "updates"),
+    seconds = vapply(done, `[[`, 0, "seconds"), check.names = FALSE
+  )
   cbind(facts, as.data.frame(do.call(rbind, values), optional = TRUE))
 }
 
-# The mean over folds with its spread, and its standard error: the folds' training sets overlap, so the variance of the mean is
-# (1 / folds + judged / learned) times that of a fold (Nadeau and Bengio 2003).
-fold_summary <- function(measures, each, done) {
-  label <- if (is.null(measures$target)) measures$measure else paste(measures$target, measures$measure)
-  values <- as.matrix(each[label])
+# The mean over folds with its spread, and its standard error: the folds' training sets overlap, so the variance of the
+# mean is (1 / folds + judged / learned) times that of a fold (Nadeau and Bengio 2003).
+fold_summary <- function(measures, each) {
+  values <- as.matrix(each[measure_labels(measures)])
   measures <- measures[intersect(c("target", "measure", "value", "low", "high", "baseline"), names(measures))]
   measures$mean <- unname(colMeans(values, na.rm = TRUE))
   measures$sd <- unname(apply(values, 2, stats::sd, na.rm = TRUE))
   measures$error <- measures$sd * overlap_factor(each)
   measures
+}
+
+# A measure's column among those of the single folds.
+measure_labels <- function(measures) {
+  if (is.null(measures$target)) measures$measure else paste(measures$target, measures$measure)
 }
 
 overlap_factor <- function(each) sqrt(1 / nrow(each) + mean(each$rows / each$training))
@@ -130,10 +166,10 @@ as.data.frame.hylomath_folds <- function(x, ...) x$measures
 
 #' Make intervals and sets from out-of-fold answers
 #'
-#' Every row of the pooled folds has an answer from a network that had not learned from it, so the brief needs no calibration rows
-#' of its own for [predict()][predict.hylomath_model]'s intervals and sets or for [recalibrate()] (Vovk 2015, "Cross-conformal
-#' predictors"). The answers are those of networks that learned from a little less, so coverage is near the promise rather than
-#' held by proof: the [appraisal][appraise()] on test rows tells.
+#' Every row of the pooled folds has an answer from a network that had not learned from it, so the brief needs no
+#' calibration rows of its own for [predict()][predict.hylomath_model]'s intervals and sets or for [recalibrate()]
+#' (Vovk 2015, "Cross-conformal predictors"). The answers are those of networks that learned from a little less, so
+#' coverage is near the promise rather than held by proof: the [appraisal][appraise()] on test rows tells.
 #'
 #' @param model A model.
 #' @param folds The [folds()] of the same brief; of several repeats the first one counts.
@@ -150,15 +186,27 @@ calibrate <- function(model, folds) {
   if (!inherits(folds, "hylomath_folds")) fail("`folds` must be what folds() returns.")
   own <- c("target", "task", "classes", "derive", "prepare", "wiring")
   apart <- own[!mapply(identical, brief_settings(model$brief)[own], brief_settings(folds$brief)[own])]
-  if (length(apart)) fail(sprintf("These folds are of another brief: its `%s` differs.", apart[1]), "Give the folds of the brief that the model was trained by.")
+  if (length(apart)) {
+    fail(
+      sprintf("These folds are of another brief: its `%s` differs.", apart[1]),
+      "Give the folds of the brief that the model was trained by."
+    )
+  }
+  model$judged$calibration <- judged_of_folds(folds, grouped = !is.null(model$brief$columns$group))
+  model
+}
+
+# The first judgement of each row as judged rows.
+judged_of_folds <- function(folds, grouped) {
   first <- folds$predictions[["repeat"]] == 1
-  answers <- folds$predictions[first, setdiff(names(folds$predictions), c("key", "repeat", "fold", "observed", paste0("observed_", folds$target))), drop = FALSE]
-  several <- length(folds$target) > 1
-  model$judged$calibration <- drop_nulls(list(
-    key = folds$predictions$key[first], group = if (!is.null(model$brief$columns$group)) folds$group[first],
-    observed = if (several) stats::setNames(folds$predictions[first, paste0("observed_", folds$target)], folds$target) else folds$predictions$observed[first],
+  said <- folds$predictions[first, , drop = FALSE]
+  of_observed <- if (length(folds$target) > 1) paste0("observed_", folds$target) else "observed"
+  answers <- said[setdiff(names(said), c("key", "repeat", "fold", of_observed))]
+  rownames(answers) <- NULL
+  observed <- said[of_observed]
+  drop_nulls(list(
+    key = said$key, group = if (grouped) folds$group[first],
+    observed = if (length(of_observed) > 1) stats::setNames(observed, folds$target) else observed[[1]],
     weight = folds$pooled$weight[first] * folds$repeats, answers = answers
   ))
-  rownames(model$judged$calibration$answers) <- NULL
-  model
 }

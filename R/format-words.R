@@ -1,4 +1,4 @@
-# Numbers and words as a reader wants them.
+# Words as a reader wants them.
 
 quoted <- function(x) paste0("`", x, "`")
 
@@ -14,50 +14,18 @@ counted <- function(n, noun, plural = paste0(noun, "s")) {
   paste(format_count(n), if (n == 1) noun else plural)
 }
 
-format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
-
 rows_text <- function(rows) {
   if (length(rows) == 1) return(paste("row", rows))
   paste("rows", enumerate(format(rows, trim = TRUE, scientific = FALSE), limit = 4))
 }
 
-# The shortest decimal text that reads back as the same double.
-format_number <- function(x) {
-  for (digits in 15:17) {
-    text <- formatC(x, digits = digits, format = "g", width = 1)
-    if (is.na(x) || as.numeric(text) == x) break
-  }
-  text
+shorten <- function(x, width) {
+  width <- max(width, 8)
+  ifelse(nchar(x, "width") <= width, x, paste0(strtrim(x, width - 3), "..."))
 }
 
-format_each <- function(x) vapply(x, format_number, "")
-
-format_short <- function(x) format(signif(x, 4), big.mark = ",", scientific = NA, trim = TRUE, digits = 4)
-
-format_percent_short <- function(x) paste0(ifelse(x < 0.1, signif(100 * x, 2), round(100 * x)), " %")
-
-format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")
-
-format_each_short <- function(x) vapply(x, format_short, "")
-
-# Three decimals below 10, else four digits: what the measures of a few thousand rows deserve.
-format_measure <- function(x) {
-  one <- function(v) {
-    if (is.na(v)) return("-")
-    if (abs(v) < 1e-12) v <- 0  # what rounding leaves of nothing
-    if (abs(v) >= 1e7) return(format(signif(v, 4), scientific = TRUE))
-    if (abs(v) >= 10) return(format(signif(v, 4), big.mark = ",", scientific = FALSE))
-    text <- formatC(v, digits = 3, format = "f")
-    if (v != 0 && abs(v) < 0.0005) format(signif(v, 2)) else text
-  }
-  vapply(x, one, "")
-}
-
-# With its sign, so that a difference is seen to be one.
-format_signed <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0, "+", ""), format_measure(x)))
-
-format_share <- function(x) ifelse(is.na(x), "-", formatC(x, digits = 3, format = "f"))
-
-format_weighted_count <- function(x) {
-  if (all(x == round(x))) format(x, big.mark = ",", scientific = FALSE, trim = TRUE) else formatC(x, digits = 1, format = "f", big.mark = ",")
+# Each line as wide as the console, a number and its percent sign together.
+wrapped <- function(text, indent, exdent = indent, width = cli::console_width()) {
+  bound <- gsub("(?<=[0-9]) %", "\u00a0%", text, perl = TRUE)
+  gsub("\u00a0", " ", strwrap(bound, width, indent = indent, exdent = exdent), fixed = TRUE)
 }

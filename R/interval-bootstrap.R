@@ -17,10 +17,10 @@ all_but_one <- function(x) {
 
 total_sums <- function(x) if (is.list(x)) lapply(x, total_sums) else t(colSums(x))
 
-# A sum of absolute values, such as a calibration error, is too high in every sample, and no percentile of its draws knows by
-# how much. Its interval holds the true sums under which the observed one would not be unusual: with c times the observed terms
-# as the true ones, and the draws' noise about them, c is taken as far down and up as the observed sum allows (the bootstrap's
-# test inversion: Carpenter 1999). `drawn` has a row a draw, `terms` are the observed ones.
+# A sum of absolute values, such as a calibration error, is too high in every sample, and no percentile of its draws
+# knows by how much. Its interval holds the true sums under which the observed one would not be unusual: with c times
+# the observed terms as the true ones, and the draws' noise about them, c is taken as far down and up as the observed
+# sum allows (the bootstrap's test inversion: Carpenter 1999). `drawn` has a row a draw, `terms` are the observed ones.
 absolute_sum_interval <- function(drawn, terms, level) {
   value <- sum(abs(terms))
   if (value == 0) return(c(low = 0, high = 0))
@@ -33,7 +33,9 @@ absolute_sum_interval <- function(drawn, terms, level) {
     while (f(0) * f(upper) > 0 && upper < 1e3) upper <- 2 * upper
     if (f(0) * f(upper) > 0) upper else stats::uniroot(f, c(0, upper), tol = 1e-3)$root
   }
-  c(low = if (as_high(0) >= 0) 0 else root(as_high, 1.5) * value, high = if (as_low(0) < 0) value else max(root(as_low, 1.5), 1) * value)
+  low <- if (as_high(0) >= 0) 0 else root(as_high, 1.5) * value
+  high <- if (as_low(0) < 0) value else max(root(as_low, 1.5), 1) * value
+  c(low = low, high = high)
 }
 
 # The difference of two such sums over the same rows: the biases largely cancel, what is left of them is taken off
@@ -42,8 +44,8 @@ debiased_interval <- function(value, drawn, level) {
   2 * value - mean(drawn) + c(low = -1, high = 1) * stats::qnorm((1 + level) / 2) * stats::sd(drawn)
 }
 
-# Bias-corrected and accelerated (Efron 1987) intervals of each measure (column): `drawn` has a row a draw, `without` a row for
-# each unit that is left out. Measures that are not defined in a draw leave it out.
+# Bias-corrected and accelerated (Efron 1987) intervals of each measure (column): `drawn` has a row a draw, `without` a
+# row for each unit that is left out. Measures that are not defined in a draw leave it out.
 bca_interval <- function(value, drawn, without, level) {
   ends <- vapply(seq_along(value), function(j) bca_ends(value[j], drawn[, j], without[, j], level), numeric(2))
   cbind(low = ends[1, ], high = ends[2, ])
@@ -59,7 +61,8 @@ bca_ends <- function(value, drawn, without, level) {
   away <- mean(without) - without
   spread <- sum(away^2)
   acceleration <- if (spread > 0) sum(away^3) / (6 * spread^1.5) else 0
-  # a little wider for few units, as Student's t is for means: a bootstrap's spread is short by (n - 1) / n (Hesterberg 2015)
+  # a little wider for few units, as Student's t is for means: a bootstrap's spread is short by (n - 1) / n (Hesterberg
+  # 2015)
   n <- length(without)
   z <- bias + sqrt(n / (n - 1)) * stats::qt(c((1 - level) / 2, (1 + level) / 2), n - 1)
   shares <- stats::pnorm(bias + z / (1 - acceleration * z))

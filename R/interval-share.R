@@ -8,8 +8,9 @@ wilson_interval <- function(share, n, level) {
   cbind(low = pmax(middle - half, 0), high = pmin(middle + half, 1))
 }
 
-# How many independent rows of weight one tell as much about the share part / whole as these units do: its variance as a
-# ratio of sums (Cochran 1977, 2.11) against that of a plain share. `part` and `whole` have a row a unit and a column a share.
+# How many independent rows of weight one tell as much about the share part / whole as these units do: its variance as
+# a ratio of sums (Cochran 1977, 2.11) against that of a plain share. `part` and `whole` have a row a unit and a column
+# a share.
 effective_rows <- function(part, whole) {
   total <- colSums(whole)
   share <- share_of(colSums(part), total)

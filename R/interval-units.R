@@ -1,6 +1,6 @@
-# The units that intervals take as drawn independently of each other: rows, or whole groups where rows belong together. More
-# than `most_units` of them are dealt into that many lots at random, which estimates the same variance (from 2,000 lots to
-# within 3 %) at a fixed cost.
+# The units that intervals take as drawn independently of each other: rows, or whole groups where rows belong together.
+# More than `most_units` of them are dealt into that many lots at random, which estimates the same variance (from 2,000
+# lots to within 3 %) at a fixed cost.
 
 most_units <- 2000
 
@@ -15,6 +15,23 @@ units_of <- function(n, group, seed) {
   many <- max(unit)
   if (many <= most_units) return(unit)
   lot <- integer(many)
-  lot[core_shuffle(many, seed, 0L)] <- (seq_len(many) - 1L) %% most_units + 1L
+  lot[shuffled(many, seed, "lots")] <- (seq_len(many) - 1L) %% most_units + 1L
   lot[unit]
+}
+
+# How the luck of the rows is reckoned: list(unit, counts, level, plain), each row's unit, how often each unit is drawn,
+# the level of intervals, and whether every row has the weight 1 and stands for itself.
+resampling_of <- function(weight, group, seed, level, draws) {
+  unit <- units_of(length(weight), group, seed)
+  list(
+    unit = unit, counts = bootstrap_counts(unit, draws, seed), level = level,
+    plain = is.null(group) && all(weight == 1)
+  )
+}
+
+# The same over some of the rows.
+resampling_within <- function(resampling, rows, seed) {
+  unit <- match(resampling$unit[rows], unique(resampling$unit[rows]))
+  draws <- ncol(resampling$counts)
+  utils::modifyList(resampling, list(unit = unit, counts = bootstrap_counts(unit, draws, seed)))
 }

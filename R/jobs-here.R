@@ -3,39 +3,52 @@
 # So much of encoded tables is held at a time.
 most_bytes_at_once <- 1e9
 
-# `keep` gets the number of each job that was done and its result; jobs that an interrupt cut short are left out. Whether there was one.
-run_here <- function(table, jobs, keep, report) {
-  lay <- remembering(function(plan) lay_folds(plan, table))
+# `keep` gets the number of each job that was done and its result; jobs that an interrupt cut short are left out.
+# Whether there was one.
+run_here <- function(table, jobs, keep, report, laid = list()) {
+  lay <- remembering(function(plan) lay_folds(plan, table), lapply(laid, function(one) list(x = one$plan, value = one)))
   todo <- seq_along(jobs)
   while (length(todo)) {
-    specs <- list()
-    bytes <- 0
-    while (length(todo) && (length(specs) == 0 || bytes < most_bytes_at_once)) {
-      job <- jobs[[todo[1]]]
-      laid <- lay(job$plan)
-      spec <- fold_spec(laid$plan$brief, laid$table, laid$parts(job$fold), job$fold, job$taught)
-      specs[[as.character(todo[1])]] <- spec
-      bytes <- bytes + 8 * length(spec$core$rows) * length(network_inputs(spec$preparation))
-      todo <- todo[-1]
-    }
+    specs <- next_specs(jobs, todo, lay)
     numbers <- as.integer(names(specs))
+    todo <- setdiff(todo, numbers)
     each <- function(i, fit) {
       if (fit$stopped == "interrupted") return(NULL)
-      keep(numbers[i], job_results()[[jobs[[numbers[i]]]$want]](specs[[i]], fit))
+      wanted <- job_results()[[jobs[[numbers[i]]]$want]]
+      keep(numbers[i], wanted(specs[[i]], fit))
       TRUE
     }
-    step <- function(event) report(utils::modifyList(event, list(event = "step", fit = numbers[event$fit], epochs = specs[[event$fit]]$core$regimen$epochs)))
+    step <- function(event) {
+      epochs <- specs[[event$fit]]$core$regimen$epochs
+      report(utils::modifyList(event, list(event = "step", fit = numbers[event$fit], epochs = epochs)))
+    }
     kept <- fit_networks(specs, epoch_reporter(step, list()), each)
     if (attr(kept, "interrupted")) return(TRUE)
   }
   FALSE
 }
 
-# The function, but for the same argument as in the last call its last value.
-remembering <- function(f) {
-  last <- list()
+# As many of the next jobs' specs as fit into memory at once, named by the jobs' numbers.
+next_specs <- function(jobs, todo, lay) {
+  specs <- list()
+  bytes <- 0
+  for (number in todo) {
+    job <- jobs[[number]]
+    spec <- fold_spec(lay(job$plan), job$fold, job$taught)
+    specs[[as.character(number)]] <- spec
+    bytes <- bytes + 8 * length(spec$core$rows) * length(network_inputs(spec$learned$preparation))
+    if (bytes >= most_bytes_at_once) break
+  }
+  specs
+}
+
+# The function, but for an argument that is known, or that of the last call, its value is had from memory. `known` is a
+# list of list(x, value).
+remembering <- function(f, known = list()) {
+  last <- NULL
   function(x) {
-    if (!identical(last$x, x)) last <<- list(x = x, value = f(x))
+    for (one in c(known, list(last))) if (identical(one$x, x)) return(one$value)
+    last <<- list(x = x, value = f(x))
     last$value
   }
 }

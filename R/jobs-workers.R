@@ -1,8 +1,8 @@
 # Jobs spread over the workers of the user's future::plan(): other processes, other machines, a queue.
 #
-# The table reaches each worker once: as a file by its content hash where the worker sees the same disk, otherwise sent along when a
-# worker says that it lacks it. Results don't depend on who works: seeds travel with the jobs, and so does the kernel level. The jobs of a worker that
-# is lost are done again by others, or here when none is left.
+# The table reaches each worker once: as a file by its content hash where the worker sees the same disk, otherwise sent
+# along when a worker says that it lacks it. Results don't depend on who works: seeds travel with the jobs, and so does
+# the kernel level. The jobs of a worker that is lost are done again by others, or here when none is left.
 
 use_workers <- function() isNamespaceLoaded("future") && !inherits(future::plan(), "sequential")
 
@@ -16,7 +16,8 @@ run_on_workers <- function(table, jobs, keep, report) {
   order <- list(hash = rlang::hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
   order$file <- shared_table(table, order$hash)
   order$threads <- max(1L, thread_count() %/% as.integer(min(future::nbrOfWorkers(), length(jobs))))
-  waiting <- lapply(split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads), function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
+  chunks <- split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads)
+  waiting <- lapply(chunks, function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
   running <- list()
   hurt <- FALSE
   come_back <- function(chunk) {
@@ -53,11 +54,16 @@ run_on_workers <- function(table, jobs, keep, report) {
 again_after <- function(chunk, answer, order) {
   if (inherits(answer, "FutureError")) {
     chunk$losses <- chunk$losses + 1
-    if (chunk$losses == most_losses) fail(sprintf("%d workers were lost over the same fits.", most_losses), paste("The last one:", conditionMessage(answer)))
+    if (chunk$losses == most_losses) {
+      what <- sprintf("%d workers were lost over the same fits.", most_losses)
+      fail(what, paste("The last one:", conditionMessage(answer)))
+    }
     return(chunk)
   }
   if (identical(answer$lacks, "kernel")) {
-    fail(sprintf("The worker on %s can't compute at the kernel level `%s` of this machine.", answer$host, order$kernel), sprintf("Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike.", answer$best))
+    what <- "The worker on %s can't compute at the kernel level `%s` of this machine."
+    hint <- "Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike."
+    fail(sprintf(what, answer$host, order$kernel), sprintf(hint, answer$best))
   }
   if (!identical(answer$lacks, "table")) return(NULL)
   chunk$with_table <- TRUE
@@ -70,8 +76,8 @@ finish_here <- function(table, jobs, waiting, keep, report) {
   run_here(table, jobs[rest], function(i, result) keep(rest[i], result), report)
 }
 
-# After a loss: workers that the plan starts by itself are started anew; of a cluster that was handed to it those stay that still answer. Whether
-# there is any.
+# After a loss: workers that the plan starts by itself are started anew; of a cluster that was handed to it those stay
+# that still answer. Whether there is any.
 mend_plan <- function() {
   plans <- future::plan("list")
   workers <- formals(future::plan())$workers
@@ -80,9 +86,19 @@ mend_plan <- function() {
     future::plan(plans)
     return(TRUE)
   }
-  answers <- vapply(seq_along(workers), function(i) tryCatch({ parallel::clusterCall(workers[i], Sys.getpid); TRUE }, error = function(e) FALSE), NA)
+  answers <- vapply(seq_along(workers), function(i) still_answers(workers[i]), NA)
   if (any(answers)) future::plan(future::cluster, workers = workers[answers])
   any(answers)
+}
+
+still_answers <- function(worker) {
+  tryCatch(
+    {
+      parallel::clusterCall(worker, Sys.getpid)
+      TRUE
+    },
+    error = function(e) FALSE
+  )
 }
 
 # A chunk of jobs on its way; a worker that can't even be reached is found out when its answer is asked for.
@@ -90,18 +106,26 @@ sent_out <- function(chunk, order, table, jobs) {
   if (chunk$with_table) order$table <- table
   order$jobs <- jobs[chunk$numbers]
   chunk$future <- tryCatch(
-    future::future(work_off(order), globals = list(order = order, work_off = work_off), packages = "hylomath", seed = NULL, lazy = FALSE),
+    future::future(
+      work_off(order), globals = list(order = order, work_off = work_off), packages = "hylomath", seed = NULL,
+      lazy = FALSE
+    ),
     FutureError = function(e) e
   )
   chunk
 }
 
-is_back <- function(future) inherits(future, "FutureError") || tryCatch(future::resolved(future), FutureError = function(e) TRUE)
+is_back <- function(future) {
+  inherits(future, "FutureError") || tryCatch(future::resolved(future), FutureError = function(e) TRUE)
+}
 
-answer_of <- function(future) if (inherits(future, "FutureError")) future else tryCatch(future::value(future), FutureError = function(e) e)
+answer_of <- function(future) {
+  if (inherits(future, "FutureError")) return(future)
+  tryCatch(future::value(future), FutureError = function(e) e)
+}
 
-# The table in a file that workers on the same disk can read; the folder is the option `hylomath.cache`, which a cluster's workers have
-# to share, else that of the session; FALSE is for no file.
+# The table in a file that workers on the same disk can read; the folder is the option `hylomath.cache`, which a
+# cluster's workers have to share, else that of the session; FALSE is for no file.
 shared_table <- function(table, hash) {
   if (isFALSE(getOption("hylomath.cache"))) return("")
   file <- file.path(getOption("hylomath.cache") %||% tempdir(), sprintf("hylomath-%s.rds", hash))
@@ -119,9 +143,10 @@ work_off <- function(order) {
   on.exit(if (is.na(former)) Sys.unsetenv("HYLOMATH_KERNEL") else Sys.setenv(HYLOMATH_KERNEL = former))
   best <- core_kernel()
   Sys.setenv(HYLOMATH_KERNEL = order$kernel)
-  if (inherits(try(core_kernel(), silent = TRUE), "try-error")) return(list(lacks = "kernel", host = Sys.info()[["nodename"]], best = best))
+  here <- Sys.info()[["nodename"]]
+  if (inherits(try(core_kernel(), silent = TRUE), "try-error")) return(list(lacks = "kernel", host = here, best = best))
   # the cores of the asker's machine are shared out; another machine's are its own
-  threads <- options(hylomath.threads = if (Sys.info()[["nodename"]] == order$host) order$threads else getOption("hylomath.threads"))
+  threads <- options(hylomath.threads = if (here == order$host) order$threads else getOption("hylomath.threads"))
   on.exit(options(threads), add = TRUE)
   results <- vector("list", length(order$jobs))
   run_here(table, order$jobs, function(i, result) results[[i]] <<- result, function(event) NULL)

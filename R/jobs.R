@@ -1,14 +1,19 @@
-# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here, by the core's
-# threads or by the workers of a future::plan().
+# Many fits over one table: folds, searches and siftings all come down to a list of jobs, which is worked off here, by
+# the core's threads or by the workers of a future::plan().
 #
-# A job is plain data, so that it can travel and be told from others: `plan` (see fold_plan), `fold`, the number of one of the plan's
-# folds, and `want`, the word for what is made of the fit; `taught`, if there is a teacher, see taught_spec(). Its result depends on
-# the job and the table alone.
+# A job is plain data, so that it can travel and be told from others: `plan` (see plan-folds.R), `fold`, the number of
+# one of the plan's folds, and `want`, the word for what is made of the fit (see jobs-wanted.R); `taught`, if there is
+# a teacher, see taught_spec(). Its result depends on the job and the table alone.
 
-# The results of all jobs in their order, NULL for those that an interrupt left out. `what` they are is shown while they run; `each` is
-# called with a job's number and its result as soon as it is there, in whatever order they end. The attribute `interrupted` says whether
-# there was one.
-run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL) {
+# The jobs of a plan's folds.
+fold_jobs <- function(laid, want) {
+  lapply(seq_len(nrow(laid$each)), function(i) list(plan = laid$plan, fold = i, want = want))
+}
+
+# The results of all jobs in their order, NULL for those that an interrupt left out. `what` they are is shown while
+# they run; `each` is called with a job's number and its result as soon as it is there, in whatever order they end;
+# `laid` are plans that were laid out over the table already. The attribute `interrupted` says whether there was one.
+run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL, laid = list()) {
   about <- list(what = what, fits = length(jobs))
   results <- vector("list", length(jobs))
   ended <- 0L
@@ -18,14 +23,20 @@ run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL)
     each(i, result)
     report(c(list(event = "ended", ended = ended), about))
   }
+  tell <- function(event) report(utils::modifyList(event, about))
   report(c(list(event = "begin"), about))
-  run <- if (use_workers()) run_on_workers else run_here
-  interrupted <- run(table, jobs, keep, function(event) report(utils::modifyList(event, about)))
+  interrupted <- if (use_workers()) {
+    run_on_workers(table, jobs, keep, tell)
+  } else {
+    run_here(table, jobs, keep, tell, laid)
+  }
   report(c(list(event = "finish", ended = ended), about))
   structure(results, interrupted = interrupted)
 }
 
 # All that there is to say when not one of them was done.
 check_any_done <- function(done, what) {
-  if (done == 0) fail(sprintf("Training was interrupted before the first %s had ended.", what), "Nothing was kept: train again.")
+  if (done == 0) {
+    fail(sprintf("Training was interrupted before the first %s had ended.", what), "Nothing was kept: train again.")
+  }
 }

@@ -7,8 +7,7 @@ gives_away <- function(x, y, kind) {
   x <- x[known]
   y <- y[known]
   words <- is.character(x) || is.factor(x) || is.logical(x)
-  numeric_target <- is.numeric(y) && length(unique(y)) > 20
-  if (numeric_target) {
+  if (has_many_values(y)) {
     if (!words) return(abs(stats::cor(rank(as.numeric(x)), rank(y))) > 0.995)
     group <- stats::ave(y, as_label(x))
     return(1 - sum((y - group)^2) / sum((y - mean(y))^2) > 0.995)
@@ -33,14 +32,15 @@ leak_note <- function(leaks, target) {
 }
 
 # Inputs whose values look like names of rows.
-id_inputs <- function(b, table) {
-  likely <- Filter(function(column) b$columns$kinds[[column]] %in% c("category", "count"), brief_inputs(b))
-  as.character(Filter(function(column) guess_kind(table[[column]]) == "id", likely))
+id_inputs <- function(a) {
+  likely <- Filter(function(column) a$kinds[[column]] %in% c("category", "count"), input_columns(a))
+  as.character(Filter(function(column) guess_kind(a$table[[column]]) == "id", likely))
 }
 
-# Inputs of a brief that do, on at most 5,000 training rows.
-leaking_inputs <- function(b, table, rows) {
-  if (length(rows) > 5000) rows <- rows[core_shuffle(length(rows), b$hold_out$seed, 2L)[seq_len(5000)]]
-  y <- table[[b$target[1]]][rows]
-  as.character(Filter(function(column) gives_away(table[[column]][rows], y, b$columns$kinds[[column]]), brief_inputs(b)))
+# Inputs that alone tell the target, on at most 5,000 of the rows.
+leaking_inputs <- function(a, rows) {
+  rows <- drawn_rows(rows, 5000, a$hold_out$seed, "leaks")
+  y <- a$table[[a$target$columns[1]]][rows]
+  tells <- function(column) gives_away(a$table[[column]][rows], y, a$kinds[[column]])
+  as.character(Filter(tells, input_columns(a)))
 }

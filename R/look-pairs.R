@@ -1,14 +1,14 @@
 # What plot_pairs() shows: values of numeric inputs against each other, with the class or the target's band.
 
-# `columns` of the table, at most `most` rows. Rare classes keep their rows longer than common ones when rows are drawn, so
-# that they can be seen; `seed` fixes the draw.
+# `columns` of the table, at most `most` rows. Rare classes keep their rows longer than common ones when rows are
+# drawn, so that they can be seen; `seed` fixes the draw.
 pairs_data <- function(data, target, columns, most = 2000, seed = 1) {
   y <- data[[target]]
-  group <- if (is.numeric(y) && length(unique(y)) > 20) band_of(y) else factor(as_label(y))
+  group <- if (has_many_values(y)) band_of(y) else factor(as_label(y))
   known <- which(!is.na(group))
   rows <- known
   if (length(known) > most) {
-    turn <- core_shuffle(length(known), seed, 0)
+    turn <- shuffled(length(known), seed, "pairs")
     # the place of each row among those of its class, as a share of the class's size to the power of one half
     within <- stats::ave(seq_along(known)[turn], group[known][turn], FUN = seq_along)
     size <- as.numeric(table(group)[as.character(group[known][turn])])
@@ -23,20 +23,18 @@ pairs_data <- function(data, target, columns, most = 2000, seed = 1) {
   }))
 }
 
-# Thirds of a number, named by their limits.
-band_of <- function(y) {
-  ends <- unique(stats::quantile(y, 0:3 / 3, na.rm = TRUE, names = FALSE))
-  labels <- sprintf("%s to %s", format_each_short(ends[-length(ends)]), format_each_short(ends[-1]))
-  cut(y, ends, labels = labels, include.lowest = TRUE)
-}
-
 # The numeric columns that go with the target most: by the share of their ranks' variance that lies between its groups.
 pairs_columns <- function(data, target, most = 4) {
   kinds <- unlist(guess_kinds(data))
   numeric <- setdiff(names(kinds)[kinds %in% c("number", "count")], target)
-  if (length(numeric) < 2) fail("Drawing pairs needs two columns of numbers beside the target.", "Name columns with `columns`, or look at the table with look().")
+  if (length(numeric) < 2) {
+    fail(
+      "Drawing pairs needs two columns of numbers beside the target.",
+      "Name columns with `columns`, or look at the table with look()."
+    )
+  }
   y <- data[[target]]
-  group <- if (is.numeric(y) && length(unique(y)) > 20) band_of(y) else as_label(y)
+  group <- if (has_many_values(y)) band_of(y) else as_label(y)
   between <- vapply(numeric, function(column) {
     known <- !is.na(group) & !is.na(data[[column]])
     r <- rank(data[[column]][known])

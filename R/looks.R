@@ -1,5 +1,5 @@
-# How many different networks have been judged on one set of test rows. The session remembers, by the test rows, the networks
-# that were; a model carries those that it knows of in `looks`, and with it its file.
+# How many different networks have been judged on one set of test rows. The session remembers, by the test rows, the
+# networks that were; a model carries those that it knows of in `looks`, and with it its file.
 
 seen_tests <- new.env(parent = emptyenv())
 
@@ -9,9 +9,15 @@ test_rows_id <- function(model) {
 }
 
 # The answers make a network, whatever else is changed about it.
-network_id <- function(model) rlang::hash(list(model$network, model$decision$rule, model$recalibration$map))
+network_id <- function(model) {
+  answerer <- model$answerer
+  rlang::hash(list(answerer$network, answerer$decision$rule, answerer$recalibration$map))
+}
 
-looks_at <- function(model) unique(c(model$looks, if (!is.null(model$judged$test)) seen_tests[[test_rows_id(model)]]))
+looks_at <- function(model) {
+  id <- test_rows_id(model)
+  unique(c(model$looks, if (!is.null(id)) seen_tests[[id]]))
+}
 
 # Counts this look and gives the number of networks that have been looked at.
 look_at_test <- function(model) {
@@ -22,7 +28,8 @@ look_at_test <- function(model) {
 
 # The model with what the session knows of its test rows.
 with_looks <- function(model, former = NULL) {
-  if (!is.null(former) && identical(test_rows_id(former), test_rows_id(model))) model$looks <- unique(c(former$looks, model$looks))
+  same_rows <- !is.null(former) && identical(test_rows_id(former), test_rows_id(model))
+  if (same_rows) model$looks <- unique(c(former$looks, model$looks))
   model$looks <- looks_at(model)
   model
 }

@@ -1,10 +1,10 @@
-# Areas below the curves over all thresholds of a class's probability, each with its influence function: how much every row
-# moves it. The variance of an area is the sum over units of the squared influence of their rows, and two areas over the
-# same rows are compared by the difference of theirs.
+# Areas below the curves over all thresholds of a class's probability, each with its influence function: how much every
+# row moves it. The variance of an area is the sum over units of the squared influence of their rows, and two areas
+# over the same rows are compared by the difference of theirs.
 
-# The rows in falling order of their score, those of one score taken together: `last` are the ends of these ties in that
-# order, `of` and `others` the weights at or above each, `tied_of` and `tied_others` those of the tie itself, `tie` the place of
-# each row's tie.
+# The rows in falling order of their score, those of one score taken together: `last` are the ends of these ties in
+# that order, `of` and `others` the weights at or above each, `tied_of` and `tied_others` those of the tie itself,
+# `tie` the place of each row's tie.
 ranked_scores <- function(score, is_class, weight) {
   order <- order(score, decreasing = TRUE, method = "radix")
   n <- length(order)
@@ -16,12 +16,14 @@ ranked_scores <- function(score, is_class, weight) {
   tie <- integer(n)
   tie[order] <- rep(seq_along(last), diff(c(0L, last)))
   list(
-    score = sorted[last], of = of[last], others = others[last], tied_of = diff(c(0, of[last])), tied_others = diff(c(0, others[last])), tie = tie
+    score = sorted[last], of = of[last], others = others[last], tied_of = diff(c(0, of[last])),
+    tied_others = diff(c(0, others[last])), tie = tie
   )
 }
 
-# The chance that a row of the class has a higher score than one that is not of it, ties counting half (Hanley and McNeil
-# 1982), with the placements of DeLong, DeLong and Clarke-Pearson (1988) as influence. NULL without rows of both.
+# The chance that a row of the class has a higher score than one that is not of it, ties counting half (Hanley and
+# McNeil 1982), with the placements of DeLong, DeLong and Clarke-Pearson (1988) as influence. NULL without rows of
+# both.
 roc_area <- function(ranked, is_class, weight) {
   of <- ranked$of[length(ranked$of)]
   others <- ranked$others[length(ranked$others)]
@@ -30,14 +32,16 @@ roc_area <- function(ranked, is_class, weight) {
   area <- sum(ranked$tied_of * beaten) / of
   small <- function(rows) sqrt(rows / max(rows - 1, 1))                    # their variances divide by m - 1
   m <- sum(is_class)
-  list(value = area, influence = weight * chosen(is_class, (beaten - area) / of * small(m), (beating - area) / others * small(length(is_class) - m), ranked$tie))
+  for_class <- (beaten - area) / of * small(m)
+  for_others <- (beating - area) / others * small(length(is_class) - m)
+  list(value = area, influence = weight * chosen(is_class, for_class, for_others, ranked$tie))
 }
 
 # For each row the value of its tie, among those for rows of the class or those for others.
 chosen <- function(is_class, of, others, tie) c(others, of)[tie + is_class * length(others)]
 
-# Average precision: the mean over the rows of the class of the precision among the rows at or above them, which is the area
-# below the curve of precision against recall without interpolation (Boyd, Eng and Page 2013).
+# Average precision: the mean over the rows of the class of the precision among the rows at or above them, which is the
+# area below the curve of precision against recall without interpolation (Boyd, Eng and Page 2013).
 precision_area <- function(ranked, is_class, weight) {
   of <- ranked$of[length(ranked$of)]
   taken <- ranked$of + ranked$others
@@ -49,8 +53,8 @@ precision_area <- function(ranked, is_class, weight) {
   list(value = area, influence = weight * chosen(is_class, gain / of, loss / of, ranked$tie))
 }
 
-# Both areas for the chosen classes against the rest, NA for those without rows of both kinds; `mean` is over the classes that
-# have one. Errors are standard errors; influences are summed by unit.
+# Both areas for the chosen classes against the rest, NA for those without rows of both kinds; `mean` is over the
+# classes that have one. Errors are standard errors; influences are summed by unit.
 class_areas <- function(observed, probability, weight, place, unit) {
   units <- max(unit)
   zero <- numeric(length(observed))

@@ -1,12 +1,8 @@
-# Measures of classification. They are functions of tallies: a list of matrices with one row for each set of rows that is
-# judged (all of them, a bootstrap draw, all but one unit), so that one formula serves the value and its interval.
-#   weight    total weight of the rows
-#   hit       weight of the rows of each class (column) that are answered with it
-#   observed, answered
-#             weight of the rows that are, and are answered, each class
-#   loss, brier, cost, steps, squared_steps
-#             weighted sums over the rows
-#   excess    weighted sums of (observed - probability) by class and bin of its probability
+# Measures of classification. They are functions of tallies: a list of matrices with one row for each set of rows that
+# is judged (all of them, a bootstrap draw, all but one unit), so that one formula serves the value and its interval.
+# weight    total weight of the rows hit       weight of the rows of each class (column) that are answered with it
+# observed, answered weight of the rows that are, and are answered, each class loss, brier, cost, steps, squared_steps
+# weighted sums over the rows excess    weighted sums of (observed - probability) by class and bin of its probability
 
 # `observed` and `answer` are places among the classes, `probability` has one column a class; `unit` is the row of the
 # tallies that a row counts in; `bin` its bin by each class's probability, see bins_of().
@@ -15,7 +11,8 @@ class_tallies <- function(observed, answer, probability, weight, unit, bin = NUL
   units <- max(unit)
   hit <- observed == answer
   sums <- unit_sums(cbind(
-    weight = weight, loss = weight * row_cross_entropy(observed, probability), brier = weight * row_brier(observed, probability),
+    weight = weight, loss = weight * row_cross_entropy(observed, probability),
+    brier = weight * row_brier(observed, probability),
     cost = if (!is.null(costs)) weight * costs[cbind(observed, answer)],
     steps = if (ordered) weight * abs(observed - answer), squared_steps = if (ordered) weight * (observed - answer)^2
   ), unit, units)
@@ -32,35 +29,13 @@ class_tallies <- function(observed, answer, probability, weight, unit, bin = NUL
   tallies
 }
 
-# Sums of the columns by unit; where each row is a unit of its own there is nothing to add.
-unit_sums <- function(columns, unit, units) {
-  if (units == nrow(columns) && !is.unsorted(unit)) return(columns)
-  sums <- core_sums(columns, unit, units)
-  colnames(sums) <- colnames(columns)
-  sums
-}
-
-# Sums of the values by unit (rows) and code (columns).
-code_sums <- function(code, value, unit, units, codes) {
-  matrix(core_sums(cbind(value), as.integer(unit + (code - 1L) * units), units * codes), units)
-}
-
 confusion_matrix <- function(observed, answer, weight, classes) {
   counts <- tapply(weight, list(factor(observed, classes), factor(answer, classes)), sum, default = 0)
   dimnames(counts) <- list(observed = classes, answer = classes)
   counts
 }
 
-weighted_mean <- function(x, weight) sum(x * weight) / sum(weight)
-
 accuracy <- function(t) rowSums(t$hit) / drop(t$weight)
-
-# A share of nothing is NA.
-share_of <- function(part, whole) {
-  share <- part / whole
-  share[whole <= 0] <- NA
-  share
-}
 
 class_recall <- function(t) share_of(t$hit, t$observed)
 class_precision <- function(t) share_of(t$hit, t$answered)
@@ -94,7 +69,8 @@ cohen_kappa <- function(t, ordered = FALSE) {
   if (ordered) {
     wrong <- drop(t$squared_steps)
     # the sum of observed_i answered_j (i - j)^2
-    by_chance <- drop(t$observed %*% place^2 + t$answered %*% place^2) - 2 * drop(t$observed %*% place) * drop(t$answered %*% place) / total
+    squares <- drop(t$observed %*% place^2 + t$answered %*% place^2)
+    by_chance <- squares - 2 * drop(t$observed %*% place) * drop(t$answered %*% place) / total
   } else {
     wrong <- total - rowSums(t$hit)
     by_chance <- total - rowSums(t$observed * t$answered) / total
@@ -102,8 +78,8 @@ cohen_kappa <- function(t, ordered = FALSE) {
   ifelse(by_chance <= 1e-12 * total, 0, 1 - wrong / by_chance)
 }
 
-# Correlation of observed and answered classes (Matthews 1975; for several classes Gorodkin 2004); 0 where one of them does
-# not vary.
+# Correlation of observed and answered classes (Matthews 1975; for several classes Gorodkin 2004); 0 where one of them
+# does not vary.
 matthews <- function(t) {
   n <- drop(t$weight)
   spread <- sqrt(pmax(n^2 - rowSums(t$observed^2), 0)) * sqrt(pmax(n^2 - rowSums(t$answered^2), 0))
@@ -115,7 +91,9 @@ mean_rank_error <- function(t) drop(t$steps / t$weight)
 
 # Mean of -log(probability of the observed class), in natural units. A probability of 0 counts as the smallest that
 # single precision can hold apart from it, so that one such row doesn't make the mean infinite.
-row_cross_entropy <- function(observed, probability) -log(pmax(probability[cbind(seq_along(observed), observed)], 2^-126))
+row_cross_entropy <- function(observed, probability) {
+  -log(pmax(probability[cbind(seq_along(observed), observed)], 2^-126))
+}
 
 # Squared distance of the probabilities from what was observed, over all classes (Brier 1950): from 0 to 2.
 row_brier <- function(observed, probability) {
@@ -123,8 +101,8 @@ row_brier <- function(observed, probability) {
   rowSums(probability^2) - 2 * own + 1
 }
 
-# How far the share of a class lies from its mean probability, over bins that hold a tenth of the rows each (Naeini, Cooper
-# and Hauskrecht 2015, with equal counts); the mean over the classes that are looked at.
+# How far the share of a class lies from its mean probability, over bins that hold a tenth of the rows each (Naeini,
+# Cooper and Hauskrecht 2015, with equal counts); the mean over the classes that are looked at.
 calibration_error <- function(t) rowSums(abs(t$excess)) / as.numeric(t$weight) / (ncol(t$excess) / calibration_bins)
 
 # The measures of the answers and the probabilities, a matrix with one row for each of the tallies.
@@ -142,10 +120,11 @@ class_measures <- function(t, ordered = FALSE) {
 
 calibration_bins <- 10
 
-# Each row's bin among tenths of the rows by a class's probability, one column of `of` for each place among the classes that
-# is looked at; equal probabilities are in one bin.
+# Each row's bin among tenths of the rows by a class's probability, one column of `of` for each place among the classes
+# that is looked at; equal probabilities are in one bin.
 bins_of <- function(probability, place) {
-  list(place = place, of = matrix(vapply(place, function(j) tenth_of(probability[, j]), integer(nrow(probability))), nrow(probability)))
+  bins <- vapply(place, function(j) tenth_of(probability[, j]), integer(nrow(probability)))
+  list(place = place, of = matrix(bins, nrow(probability)))
 }
 
 # Of very many rows the ends of the tenths are those of an even choice of them.

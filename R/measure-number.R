@@ -1,14 +1,15 @@
-# Measures of regression and counts. Like those of classes they are functions of tallies: a matrix of weighted sums with one
-# row for each set of rows that is judged.
+# Measures of regression and counts. Like those of classes they are functions of tallies: a matrix of weighted sums
+# with one row for each set of rows that is judged.
 
-# `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are answered quantiles with
-# one column for each of the shares `at`.
+# `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are answered quantiles
+# with one column for each of the shares `at`.
 number_tallies <- function(observed, answer, weight, unit, centre, quantiles = NULL, at = NULL) {
   error <- answer - observed
   y <- observed - centre
   columns <- cbind(
     weight = 1, y = y, yy = y^2, error = error, squared = error^2, absolute = abs(error), observed = abs(observed),
-    relative = abs(error) / abs(observed), poisson = row_poisson_deviance(observed, answer), gamma = row_gamma_deviance(observed, answer)
+    relative = abs(error) / abs(observed), poisson = row_poisson_deviance(observed, answer),
+    gamma = row_gamma_deviance(observed, answer)
   )
   if (!is.null(quantiles)) {
     of_quantiles <- cbind(pinball(observed, quantiles, at), observed <= quantiles)
@@ -47,8 +48,8 @@ row_gamma_deviance <- function(y, m) {
   2 * ((y - m) / m - log(ifelse(y > 0, y, NA) / m))
 }
 
-# What a quantile costs a row: share times the distance where it is too low, the rest of it where it is too high (Koenker and
-# Bassett 1978).
+# What a quantile costs a row: share times the distance where it is too low, the rest of it where it is too high
+# (Koenker and Bassett 1978).
 pinball <- function(observed, quantiles, at) {
   distance <- observed - quantiles
   pmax(rep(at, each = length(observed)) * distance, rep(at - 1, each = length(observed)) * distance)
@@ -58,25 +59,23 @@ pinball <- function(observed, quantiles, at) {
 number_measures <- function(t, deviance = NULL, at = NULL) {
   mse <- mean_of(t, "squared")
   measures <- cbind(
-    RMSE = sqrt(mse), MAE = mean_of(t, "absolute"), "R\u00b2" = r_squared(t), "mean relative error" = mean_relative_error(t),
-    "relative mean error" = relative_mean_error(t), "mean bias" = mean_of(t, "error"), "explained variance" = explained_variance(t), MSE = mse,
-    "Poisson deviance" = if (identical(deviance, "poisson")) mean_of(t, "poisson"), "gamma deviance" = if (identical(deviance, "gamma")) mean_of(t, "gamma")
+    RMSE = sqrt(mse), MAE = mean_of(t, "absolute"), "R\u00b2" = r_squared(t),
+    "mean relative error" = mean_relative_error(t),
+    "relative mean error" = relative_mean_error(t), "mean bias" = mean_of(t, "error"),
+    "explained variance" = explained_variance(t), MSE = mse,
+    "Poisson deviance" = if (identical(deviance, "poisson")) mean_of(t, "poisson"),
+    "gamma deviance" = if (identical(deviance, "gamma")) mean_of(t, "gamma")
   )
-  for (i in seq_along(at)) measures <- cbind(measures, mean_of(t, paste0("pinball_", i)), mean_of(t, paste0("below_", i)))
-  if (length(at)) colnames(measures)[ncol(measures) - rev(seq_len(2 * length(at))) + 1] <- quantile_measures(at)
-  measures
+  if (length(at) == 0) return(measures)
+  of_quantiles <- lapply(seq_along(at), function(i) {
+    cbind(mean_of(t, paste0("pinball_", i)), mean_of(t, paste0("below_", i)))
+  })
+  of_quantiles <- do.call(cbind, of_quantiles)
+  colnames(of_quantiles) <- quantile_measures(at)
+  cbind(measures, of_quantiles)
 }
 
-quantile_measures <- function(at) as.vector(rbind(paste("quantile loss", format_each(at)), paste("share below quantile", format_each(at))))
-
-# The value below which a share of the weight lies; between two values where it is reached exactly.
-weighted_quantile <- function(x, weight, share) {
-  order <- order(x, method = "radix")
-  upto <- cumsum(weight[order]) / sum(weight)
-  at <- which(upto >= share - 1e-12)[1]
-  if (abs(upto[at] - share) < 1e-12 && at < length(x)) mean(x[order][at + 0:1]) else x[order][at]
+quantile_measures <- function(at) {
+  shares <- format_each(at)
+  as.vector(rbind(paste("quantile loss", shares), paste("share below quantile", shares)))
 }
-
-weighted_median <- function(x, weight) weighted_quantile(x, weight, 0.5)
-
-observed_of <- function(judged, i) if (is.data.frame(judged$observed)) judged$observed[[i]] else judged$observed

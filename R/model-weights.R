@@ -5,14 +5,15 @@
 #' @param object,model A model.
 #' @param values A list as `coef()` gives it. Blocks that it leaves out stay as they are.
 #' @param ... Not used.
-#' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit. With
-#'   batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running statistics.
-#'   Embeddings come first, `embedding_<column>`: a row a level, `(other)` for rare and unseen ones. Ordered classes have
-#'   `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first layer are the prepared
-#'   columns, outputs of the last one are before scaling back. Of a committee it is the best member.
+#' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit.
+#'   With batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running
+#'   statistics. Embeddings come first, `embedding_<column>`: a row a level, `(other)` for rare and unseen ones.
+#'   Ordered classes have `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first
+#'   layer are the prepared columns, outputs of the last one are before scaling back. Of a committee it is the best
+#'   member.
 #'
-#'   `set_coef()`: the model with these values. What was known of the old ones (held-out answers, curves) is gone, so it is
-#'   judged by `appraise(model, data)`.
+#'   `set_coef()`: the model with these values. What was known of the old ones (held-out answers, curves) is gone, so
+#'   it is judged by `appraise(model, data)`.
 #' @section Errors: A block of another name or shape; values that are missing or infinite; a committee.
 #' @examples
 #' set.seed(1)
@@ -23,9 +24,11 @@
 #' @importFrom stats coef
 #' @export
 coef.hylomath_model <- function(object, ...) {
-  blocks <- network_blocks(object$network, network_inputs(object$preparation))
-  values <- split(object$network$parameters, factor(rep(seq_len(nrow(blocks)), blocks$values), seq_len(nrow(blocks))))
-  names <- coef_names(object)
+  answerer <- object$answerer
+  blocks <- layers_of(object)
+  places <- factor(rep(seq_len(nrow(blocks)), blocks$values), seq_len(nrow(blocks)))
+  values <- split(answerer$network$parameters, places)
+  names <- coef_names(answerer)
   matrices <- lapply(seq_len(nrow(blocks)), function(i) matrix(values[[i]], blocks$rows[i], byrow = TRUE))
   result <- list()
   for (layer in unique(blocks$layer)) {
@@ -38,51 +41,72 @@ coef.hylomath_model <- function(object, ...) {
 }
 
 # Row and column names of each block.
-coef_names <- function(model) {
-  network <- model$network
+coef_names <- function(answerer) {
   names <- list()
-  for (plan in model$preparation$columns) {
-    if (plan$encoding != "code") next
-    names[[paste0("embedding_", plan$column)]] <- list(c("(other)", plan$levels, if (plan$own) "(missing)"), seq_len(plan$width))
+  for (plan in Filter(is_embedded, answerer$preparation$columns)) {
+    levels <- c("(other)", plan$levels, if (plan$own) "(missing)")
+    names[[paste0("embedding_", plan$column)]] <- list(levels, seq_len(plan$width))
   }
-  inputs <- network_inputs(model$preparation)
-  for (l in seq_along(network$layers)) {
-    layer <- network$layers[[l]]
-    last <- l == length(network$layers)
-    units <- if (last) output_names(model) else paste0("unit_", seq_len(layer$units))
-    extra <- c("(bias)", if (layer$norm) c("(gain)", "(mean)", "(variance)"))
+  inputs <- network_inputs(answerer$preparation)
+  layers <- answerer$network$layers
+  for (l in seq_along(layers)) {
+    last <- l == length(layers)
+    units <- if (last) output_names(answerer) else paste0("unit_", seq_len(layers[[l]]$units))
+    extra <- c("(bias)", if (layers[[l]]$norm) c("(gain)", "(mean)", "(variance)"))
     names[[if (last) "output" else paste0("layer_", l)]] <- list(c(inputs, extra), units)
     inputs <- units
   }
   names
 }
 
-output_names <- function(model) {
-  b <- model$brief
-  switch(model$network$output,
-    softmax = b$classes, logistic = b$positive, ordinal = "score",
-    if (model$network$loss == "quantile") paste0("quantile_", format_each(model$network$quantiles)) else b$target
+output_names <- function(answerer) {
+  target <- answerer$target
+  network <- answerer$network
+  switch(network$output,
+    softmax = target$classes, logistic = target$positive, ordinal = "score",
+    if (network$loss == "quantile") paste0("quantile_", format_each(network$quantiles)) else target$columns
   )
 }
 
 #' @rdname coef.hylomath_model
 #' @export
 set_coef <- function(model, values) {
-  if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
-  if (!is.null(model$network$members)) fail("A committee has as many sets of weights as members, so they can't be set as one.", "Train with `keep = \"best\"`.")
+  check_model(model)
+  if (!is.null(model$answerer$network$members)) {
+    fail(
+      "A committee has as many sets of weights as members, so they can't be set as one.",
+      "Train with `keep = \"best\"`."
+    )
+  }
   now <- coef(model)
   unknown <- setdiff(names(values), names(now))
-  if (length(unknown) || is.null(names(values))) fail(sprintf("The network has no block %s.", quoted(c(unknown, "")[1])), suggestion(c(unknown, "")[1], names(now)))
-  for (name in names(values)) {
-    new <- values[[name]]
-    shape <- function(x) paste(dim(x) %||% length(x), collapse = " x ")
-    if (!is.numeric(new) || shape(new) != shape(now[[name]])) fail(sprintf("The block %s must be numbers of the shape %s, not %s.", quoted(name), shape(now[[name]]), if (is.numeric(new)) shape(new) else describe_class(new)))
-    if (any(!is.finite(new))) fail(sprintf("The block %s holds values that are missing or infinite.", quoted(name)))
-    now[[name]] <- new
+  if (length(unknown) || is.null(names(values))) {
+    name <- c(unknown, "")[1]
+    fail(sprintf("The network has no block %s.", quoted(name)), suggestion(name, names(now)))
   }
-  model$network$parameters <- as.numeric(unlist(lapply(now, function(block) if (is.matrix(block)) t(block) else block), use.names = FALSE))
+  for (name in names(values)) {
+    check_block(values[[name]], now[[name]], name)
+    now[[name]] <- values[[name]]
+  }
+  by_rows <- lapply(now, function(block) if (is.matrix(block)) t(block) else block)
+  model$answerer <- with_parameters(model$answerer, as.numeric(unlist(by_rows, use.names = FALSE)))
+  forget_training(model)
+}
+
+check_block <- function(new, now, name) {
+  shape <- function(x) paste(dim(x) %||% length(x), collapse = " x ")
+  if (!is.numeric(new) || shape(new) != shape(now)) {
+    what <- "The block %s must be numbers of the shape %s, not %s."
+    fail(sprintf(what, quoted(name), shape(now), if (is.numeric(new)) shape(new) else describe_class(new)))
+  }
+  if (any(!is.finite(new))) fail(sprintf("The block %s holds values that are missing or infinite.", quoted(name)))
+}
+
+# What was known of the network by its former weights goes.
+forget_training <- function(model) {
   model$judged <- list()
-  model[c("direct", "decision", "recalibration")] <- NULL
+  model["direct"] <- NULL
+  model$answerer[c("decision", "recalibration")] <- NULL
   model$curves <- model$curves[0, ]
   model$best_epoch <- 0L
   model$stopped <- "set"
@@ -93,8 +117,8 @@ set_coef <- function(model, values) {
 #'
 #' @param model A model.
 #' @param data A data frame with the columns that the network takes in.
-#' @param layer The number of the layer, from 1; the default is the last hidden layer. The layer behind the hidden ones is
-#'   the output, whose linear values are given.
+#' @param layer The number of the layer, from 1; the default is the last hidden layer. The layer behind the hidden ones
+#'   is the output, whose linear values are given.
 #' @param ... Not used.
 #' @return A data frame with a row for each row of `data` and a column `unit_<i>` for each unit of the layer: its value
 #'   after the activation, with batch normalisation by the running statistics and without dropout.
@@ -104,32 +128,38 @@ set_coef <- function(model, values) {
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
 #' probe(model, head(kilns), layer = 2)
 #' @export
-probe <- function(model, data, ...) UseMethod("probe")
+probe <- function(model, data, layer = NULL, ...) UseMethod("probe")
 
-#' @rdname probe
 #' @export
 probe.hylomath_model <- function(model, data, layer = NULL, ...) {
   rlang::check_dots_empty()
-  layers <- length(model$network$layers)
+  answerer <- model$answerer
+  network <- answerer$network
+  layers <- length(network$layers)
   layer <- type_number(1, layers, whole = TRUE)(layer %||% max(1, layers - 1), "layer")
-  table <- new_rows(model$preparation, as_table(data))
-  values <- core_outputs(network_shape(model$network), model$network$parameters, model$preparation$columns, encoder_sources(model$preparation, table), layer, thread_count())
-  names <- if (layer == layers) output_names(model) else paste0("unit_", seq_len(nrow(values)))
+  preparation <- answerer$preparation
+  sources <- encoder_sources(preparation, new_rows(preparation, as_table(data)))
+  shape <- network_shape(network)
+  values <- core_outputs(shape, network$parameters, preparation$columns, sources, layer, thread_count())
+  names <- if (layer == layers) output_names(answerer) else paste0("unit_", seq_len(nrow(values)))
   stats::setNames(as.data.frame(t(values)), names)
 }
+
+#' @export
+probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 
 #' The layers of a network
 #'
 #' @param model A model.
-#' @return A data frame with a row for each block of parameters: `layer`, `kind` (`weights`, `bias`, `embedding`, and `gain`,
-#'   `mean`, `variance` with batch normalisation, `gaps` between ordered classes), `rows` (inputs), `columns` (units), `trained`
-#'   (whether training moves it) and `values` (their number).
+#' @return A data frame with a row for each block of parameters: `layer`, `kind` (`weights`, `bias`, `embedding`, and
+#'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes), `rows` (inputs), `columns`
+#'   (units), `trained` (whether training moves it) and `values` (their number).
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> train(progress = "none")
 #' layers_of(model)
 #' @export
 layers_of <- function(model) {
-  if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
-  network_blocks(model$network, network_inputs(model$preparation))
+  check_model(model)
+  network_blocks(model$answerer$network, network_inputs(model$answerer$preparation))
 }

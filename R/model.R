@@ -1,101 +1,128 @@
-# The model object; ?train lists its parts. It is a plain list without pointers: saveRDS, files and workers carry it
-# whole.
+# A model is what train() returns: a plain list of class `hylomath_model` without pointers, so that saveRDS, files and
+# workers carry it whole. ?train lists its parts.
+#
+#   brief        the brief in force, with the regimen that was settled, without its table
+#   answerer     see answer-object.R
+#   direct       the answerer of the network without hidden layers beside it; NULL without one
+#   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
+#   baseline     what is known without any input, see the tasks' `baseline`
+#   parts        how many rows each part has, see parts_of()
+#   leaks, ids, copies   what was seen in the table: inputs that tell the target, or name rows; copied test rows
+#   judged       by part the judged rows, see answer-judged.R
+#   looks        the networks that were judged on these test rows, see looks.R
+#   fingerprint  the hash of the table
+#   distilled    how it was taught, see distil.R; NULL otherwise
 
-new_model <- function(b, table, preparation, part, fit, direct = NULL) {
+# Of the training rows a model keeps the answers of so many, drawn at random: enough to see whether it has learned them
+# by heart.
+most_training_judged <- 10000
+
+new_model <- function(spec, fit, direct = NULL) {
+  a <- spec$analysis
+  training <- rows_in(a, "training")
   model <- structure(
     list(
-      brief = new_brief(brief_settings(b)),
-      preparation = preparation,
-      network = fit$network,
+      brief = brief_in_force(spec),
+      answerer = new_answerer(spec, fit),
+      direct = direct,
       curves = fit$curves,
       best_epoch = fit$best,
       stopped = fit$stopped,
       restarts = fit$restarts,
       evidence_l2 = fit$l2,
-      baseline = baseline_of(b, table, preparation, part %in% "training"),
-      leaks = leaking_inputs(b, table, which(part %in% "training")),
-      ids = id_inputs(b, table),
-      parts = count_parts(b, table, part),
-      copies = count_copies(b, table, part),
+      baseline = baseline_of(a, spec$learned$preparation$target, training),
+      leaks = leaking_inputs(a, training),
+      ids = id_inputs(a),
+      parts = count_parts(a),
+      copies = count_copies(a),
       judged = list(),
       looks = character(),
-      fingerprint = rlang::hash(b$table),
+      fingerprint = rlang::hash(a$raw),
       kernel = fit$kernel,
       seconds = if (nrow(fit$curves)) max(fit$curves$seconds) else 0,
       version = as.character(utils::packageVersion("hylomath"))
     ),
     class = "hylomath_model"
   )
-  smear <- function(model) fitted_smear(model, table, part %in% "training")
-  model$preparation$target$smear <- smear(model) %||% model$preparation$target$smear
-  if (!is.null(direct)) {
-    model$direct <- direct
-    model$direct$smear <- smear(direct_model(model))
-  }
-  for (name in part_names) {
-    rows <- which(part %in% name)
-    if (name == "training" && length(rows) > most_training_judged) rows <- sort(rows[core_shuffle(length(rows), b$regimen$seed, 0L)[seq_len(most_training_judged)]])
-    if (length(rows)) model$judged[[name]] <- judged_rows(model, table[rows, , drop = FALSE], rows)
+  for (name in intersect(part_names, a$part)) {
+    rows <- rows_in(a, name)
+    if (name == "training") rows <- kept_training_rows(rows, a$regimen$seed)
+    model$judged[[name]] <- judged_by_model(model, a$table[rows, , drop = FALSE], rows)
   }
   model$looks <- looks_at(model)
+  model$restarts <- restarts_judged(model, fit$starts, a)
   model
 }
 
-# Of the training rows a model keeps the answers of so many, drawn at random: enough to see whether it has learned them by
-# heart.
-most_training_judged <- 10000
+# The columns by role, and the seed of the training.
+roles_of <- function(model) model$brief$columns
+training_seed <- function(model) model$brief$regimen$seed
+
+# How training went: list(curves, epochs, best, stopped).
+training_run <- function(model) {
+  curves <- loss_curves(model)
+  list(curves = curves, epochs = nrow(curves), best = model$best_epoch, stopped = model$stopped)
+}
+
+is_model <- function(x) inherits(x, "hylomath_model")
+
+check_model <- function(model) {
+  if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
+}
+
+# The model with its answerer changed, and the direct one beside it; `change` gets each of them and the name of its
+# answers among those of judged rows.
+change_answerers <- function(model, change) {
+  model$answerer <- change(model$answerer, "answers")
+  if (!is.null(model$direct)) model$direct <- change(model$direct, "direct")
+  model
+}
+
+brief_in_force <- function(spec) {
+  b <- spec$analysis$brief
+  b[["regimen"]] <- spec$learned$regimen
+  without_table(b)
+}
+
+kept_training_rows <- function(rows, seed) {
+  if (length(rows) <= most_training_judged) rows else sort(drawn_rows(rows, most_training_judged, seed, "judged"))
+}
+
+judged_by_model <- function(model, table, rows) {
+  judged_rows(model$answerer, roles_of(model), table, rows, model$direct)
+}
+
+# What is known without any input, from the given rows.
+baseline_of <- function(a, learned_target, rows) {
+  task_of(a$target)$baseline(target_values(a, rows), a$target, learned_target)
+}
 
 # Test rows that a training row equals in all inputs and the target.
-count_copies <- function(b, table, part) {
-  looked_at <- table[c(brief_inputs(b), b$target)]
-  test <- looked_at[part %in% "test", , drop = FALSE]
+count_copies <- function(a) {
+  looked_at <- a$table[c(input_columns(a), a$target$columns)]
+  test <- looked_at[rows_in(a, "test"), , drop = FALSE]
   if (nrow(test) == 0) return(0L)
-  sum(vctrs::vec_in(test, looked_at[part %in% "training", , drop = FALSE]))
+  sum(vctrs::vec_in(test, looked_at[rows_in(a, "training"), , drop = FALSE]))
 }
 
-# The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't needed.
-fitted_smear <- function(model, table, training) {
-  if (model$brief$prepare$target != "log" || answers_are(settled_loss(model$brief)) != "means") return(NULL)
-  rows <- table[training, , drop = FALSE]
-  answers <- as.matrix(answers_of(model, rows))
-  unname(vapply(seq_along(model$brief$target), function(i) mean(rows[[model$brief$target[i]]] / answers[, i]), 0))
-}
-
-# Keys, groups, observed values, case weights and answers of rows whose target is known: what an appraisal needs of them.
-# `answers` and `direct` are those of the networks alone; see judged_now() for what recalibration and decision make of them.
-judged_rows <- function(model, table, rows) {
-  b <- model$brief
-  key <- if (!is.null(b$columns$id) && b$columns$id %in% names(table)) as_label(table[[b$columns$id]]) else as.character(rows)
-  weight <- if (is.null(b$columns$weight) || is.null(table[[b$columns$weight]])) rep(1, nrow(table)) else as.numeric(table[[b$columns$weight]])
-  list(
-    key = key,
-    group = if (!is.null(b$columns$group) && b$columns$group %in% names(table)) as_label(table[[b$columns$group]]),
-    observed = observed_values(b, table),
-    weight = weight,
-    answers = answers_of(model, table),
-    direct = if (!is.null(model$direct)) answers_of(direct_model(model), table)
-  ) |> drop_nulls()
-}
-
-observed_values <- function(b, table) {
-  if (b$task == "classification") return(as_label(table[[b$target]]))
-  if (length(b$target) == 1) return(as.numeric(table[[b$target]]))
-  as.data.frame(lapply(table[b$target], as.numeric), optional = TRUE)
-}
-
-# What is known without any input: class shares, or the mean of the training rows (their median where the loss is about
-# medians, their quantiles where it is about those).
-baseline_of <- function(b, table, preparation, training) {
-  if (b$task != "classification") {
-    loss <- settled_loss(b)
-    medians <- answers_are(loss) != "means"
-    return(list(
-      answer = if (medians) preparation$target$median else preparation$target$mean, is = if (medians) "median" else "mean", mean = preparation$target$mean,
-      quantiles = if (loss$kind == "quantile") stats::quantile(table[[b$target]][training], loss$at, names = FALSE)
-    ) |> drop_nulls())
-  }
-  counts <- unlist(preparation$target$counts)
-  list(answer = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
+# How much is luck: `restarts`, a row a start, with the measures of each start's network on the validation rows (without
+# them, on training rows), NA for a start that came to nothing. `starts` are the parameters by start.
+restarts_judged <- function(model, starts, a) {
+  restarts <- model$restarts
+  if (nrow(restarts) < 2) return(restarts)
+  rows <- rows_in(a, "validation")
+  if (length(rows) == 0) rows <- utils::head(rows_in(a, "training"), most_training_judged)
+  grounds <- list(target = a$target, baseline = model$baseline)
+  values <- lapply(restarts$start, function(i) {
+    if (is.na(restarts$loss[restarts$start == i])) return(NULL)
+    one <- with_parameters(model$answerer, starts[[i]])
+    judged <- judged_rows(one, a$roles, a$table[rows, , drop = FALSE], rows)
+    task_of(a$target)$measure(grounds, judged, 1)
+  })
+  known <- drop_nulls(values)
+  if (length(known) == 0) return(restarts)
+  measured <- do.call(rbind, lapply(values, function(v) v %||% (known[[1]] * NA)))
+  cbind(restarts, as.data.frame(measured, optional = TRUE))
 }
 
 #' Loss and more by epoch
@@ -104,13 +131,13 @@ baseline_of <- function(b, table, preparation, training) {
 #' @param ... Not used.
 #' @return A data frame with a row for each epoch: `epoch`; `training`, the mean loss over the epoch's batches as they
 #'   were trained (at the epoch's end for methods that look at the whole table); `validation`, the mean loss of the
-#'   validation rows at the epoch's end (`NA` without such rows); `test`, that of the test rows, if [train()] was told to watch
-#'   them; `rate`, the learning rate (`NA` for methods without);
-#'   `gradient`, the length of the gradient, in the root mean square over the epoch's batches; `updates`, the steps done
-#'   since training began; `seconds` since then; and `training_<measure>` and `validation_<measure>` for the measures that
-#'   [regimen()] asks for. The loss is the cross-entropy in natural units for classes, half the mean deviance for the
-#'   Poisson and gamma losses, and otherwise in units of the scaled target: the squared error as a share of the training
-#'   rows' variance for a regression. Class weights and case weights count in it; penalties don't.
+#'   validation rows at the epoch's end (`NA` without such rows); `test`, that of the test rows, if [train()] was told
+#'   to watch them; `rate`, the learning rate (`NA` for methods without); `gradient`, the length of the gradient, in
+#'   the root mean square over the epoch's batches; `updates`, the steps done since training began; `seconds` since
+#'   then; and `training_<measure>` and `validation_<measure>` for the measures that [regimen()] asks for. The loss is
+#'   the cross-entropy in natural units for classes, half the mean deviance for the Poisson and gamma losses, and
+#'   otherwise in units of the scaled target: the squared error as a share of the training rows' variance for a
+#'   regression. Class weights and case weights count in it; penalties don't.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5, measures = "accuracy") |> train(progress = "none")
@@ -121,4 +148,9 @@ loss_curves <- function(model, ...) UseMethod("loss_curves")
 #' @export
 loss_curves.hylomath_model <- function(model, ...) model$curves
 
-is_model <- function(x) inherits(x, "hylomath_model")
+#' @export
+loss_curves.default <- function(model, ...) wrong_object("loss_curves", "a model", model)
+
+#' @rdname parts_of
+#' @export
+parts_of.hylomath_model <- function(x, ...) x$parts

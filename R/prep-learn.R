@@ -1,33 +1,26 @@
 # Preparation: what is learned from the training rows and nothing else.
 #
 # A preparation is list(columns, features, rules, target). `columns` holds a plan for each input column: what the core's
-# encoder takes (src/core/encode.hpp), and what is remembered of the training rows for judging new ones.
+# encoder takes (src/core/encode.hpp), and what is remembered of the training rows for judging new ones. `rules` make
+# the working table of new rows, `target` is what the task has learned of its target.
 
-learn_preparation <- function(b, table, training) {
-  inputs <- brief_inputs(b)
-  kinds <- b$columns$kinds[inputs]
-  settings <- lapply(stats::setNames(nm = inputs), function(column) settings_for(b, column))
-  rows <- which(training)
+learn_preparation <- function(a) {
+  inputs <- input_columns(a)
+  rows <- rows_in(a, "training")
   plans <- stats::setNames(vector("list", length(inputs)), inputs)
-  numbers <- inputs[kinds %in% c("number", "count", "flag")]
-  plans[numbers] <- learn_numbers(table[numbers], settings[numbers], rows)
+  numbers <- inputs[a$kinds %in% c("number", "count", "flag")]
+  plans[numbers] <- learn_numbers(a$table[numbers], a$prepare[numbers], rows)
   for (column in setdiff(inputs, numbers)) {
-    x <- table[[column]]
-    plans[[column]] <- if (kinds[[column]] == "category") learn_levels(x, rows, settings[[column]]) else learn_date(x[rows], settings[[column]])
+    x <- a$table[[column]]
+    how <- a$prepare[[column]]
+    plans[[column]] <- if (a$kinds[[column]] == "category") learn_levels(x, rows, how) else learn_date(x[rows], how)
   }
-  plans <- Map(function(plan, column) c(list(column = column, kind = kinds[[column]]), plan), plans, inputs)
-  plans <- plans[order(vapply(plans, function(plan) plan$encoding == "code", NA))]  # the core wants codes behind numbers
+  plans <- Map(function(plan, column) c(list(column = column, kind = a$kinds[[column]]), plan), plans, inputs)
+  plans <- plans[order(vapply(plans, is_embedded, NA))]  # the core wants codes behind numbers
   list(
     columns = unname(plans), features = unlist(lapply(plans, plan_features), use.names = FALSE),
-    rules = needed_rules(table_rules(b), inputs), target = learn_target(b, table[rows, b$target, drop = FALSE])
+    rules = needed_rules(a$rules, inputs), target = task_of(a$target)$learn(target_values(a, rows), a$target)
   )
-}
-
-# The rules that the inputs need, for tables that are to be predicted.
-needed_rules <- function(rules, inputs) {
-  trees <- lapply(rules$derived, parse_expression, "derive")
-  needed <- needed_steps(trees, inputs)
-  list(codes = rules$codes[intersect(names(rules$codes), needed$raw)], derived = rules$derived[needed$steps])
 }
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
@@ -61,7 +54,8 @@ learn_number <- function(s, quantile, how, x, rows) {
     zscore = scaled(plan, s$mean, s$deviation),
     minmax = scaled(plan, low, high - low),
     minmax_signed = scaled(plan, (low + high) / 2, (high - low) / 2),
-    robust = scaled(plan, quantile(0.5), (quantile(0.75) - quantile(0.25)) / 1.349),  # 1.349: a normal's quartile distance
+    # 1.349: a normal's quartile distance
+    robust = scaled(plan, quantile(0.5), (quantile(0.75) - quantile(0.25)) / 1.349),
     rank_normal = rank_normal(plan, quantile),
     none = plan
   )
@@ -102,7 +96,8 @@ learn_levels <- function(x, rows, how) {
   order <- order[counts[order] > 0]
   kept <- order[counts[order] / known >= how$rare]
   plan <- list(
-    levels = all$levels[kept], rare = all$levels[setdiff(order, kept)], seen_gaps = length(code) - known, drop_gaps = how$gaps == "drop"
+    levels = all$levels[kept], rare = all$levels[setdiff(order, kept)], seen_gaps = length(code) - known,
+    drop_gaps = how$gaps == "drop"
   )
   gap_share <- plan$seen_gaps / length(code)
   fill <- if (how$gaps == "common") all$levels[which.max(counts)]
@@ -122,7 +117,10 @@ own_place <- function(how, gap_share) how$gaps == "own" || (how$gaps %in% c("aut
 indicator_plan <- function(plan, lumped, fill, own) {
   k <- length(plan$levels)
   missing <- if (own) k + lumped else if (!is.null(fill)) match(fill, plan$levels, nomatch = k + 1L) - 1 else -1
-  c(plan, list(encoding = "level", width = k + lumped + own, unseen = if (lumped) k else -1, missing = missing, lumped = lumped, own = own))
+  c(plan, list(
+    encoding = "level", width = k + lumped + own, unseen = if (lumped) k else -1, missing = missing, lumped = lumped,
+    own = own
+  ))
 }
 
 # One number a level, scaled over the training rows, of which `counts` have each level; what is not known stands in the
@@ -131,16 +129,18 @@ score_plan <- function(plan, score, counts) {
   n <- sum(counts)
   mean <- sum(score * counts) / n
   deviation <- sqrt(sum(counts * (score - mean)^2) / max(n - 1, 1))
-  c(plan, list(encoding = "score", scores = as.numeric(score - mean) / if (deviation == 0) 1 else deviation, unseen = 0, missing = 0))
+  scaled <- as.numeric(score - mean) / if (deviation == 0) 1 else deviation
+  c(plan, list(encoding = "score", scores = scaled, unseen = 0, missing = 0))
 }
 
 # Levels fall into buckets by a hash of their text, so that any number of them, seen or not, has a place.
 hash_plan <- function(plan, buckets) {
-  c(plan["seen_gaps"], plan["drop_gaps"], list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = -1))
+  kept <- plan[c("seen_gaps", "drop_gaps")]
+  c(kept, list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = -1))
 }
 
-# A learned point for each level, in as many dimensions as the square root of their number, 32 at most. Code 0, for rare and
-# unseen levels, starts in the middle and stays there unless training has rare ones.
+# A learned point for each level, in as many dimensions as the square root of their number, 32 at most. Code 0, for
+# rare and unseen levels, starts in the middle and stays there unless training has rare ones.
 code_plan <- function(plan, own, width) {
   levels <- length(plan$levels) + own
   if (identical(width, "auto")) width <- min(32, ceiling(sqrt(levels)))
@@ -148,7 +148,8 @@ code_plan <- function(plan, own, width) {
 }
 
 fail_no_values <- function(column) {
-  fail(sprintf("%s has no value in the training rows.", if (is.null(column)) "A category" else paste("Column", quoted(column))), "Drop it with set_columns(drop = ...).")
+  what <- if (is.null(column)) "A category" else paste("Column", quoted(column))
+  fail(sprintf("%s has no value in the training rows.", what), "Drop it with set_columns(drop = ...).")
 }
 
 # ---- dates --------------------------------------------------------------------------------------------------------
@@ -166,31 +167,4 @@ learn_date <- function(x, how) {
     shift = mean(years, na.rm = TRUE), scale = if (is.na(deviation) || deviation == 0) 1 else deviation,
     seen_gaps = sum(is.na(x)), drop_gaps = how$gaps == "drop"
   )
-}
-
-# ---- the target ---------------------------------------------------------------------------------------------------
-
-class_counts <- function(y, classes) {
-  seen <- levels_of(y)
-  counts <- tabulate(seen$codes, length(seen$levels))[match(classes, seen$levels)]
-  stats::setNames(ifelse(is.na(counts), 0L, counts), classes)
-}
-
-# `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
-# of a log target become means; it stays 1 for medians and quantiles. A target whose answers are above 0 is only scaled.
-learn_target <- function(b, targets) {
-  if (b$task == "classification") return(list(counts = as.list(class_counts(targets[[1]], b$classes))))
-  columns <- lapply(targets, as.numeric)
-  mean <- unname(vapply(columns, base::mean, 0))
-  plain <- list(mean = mean, median = unname(vapply(columns, stats::median, 0)), shift = rep(0, length(mean)), scale = rep(1, length(mean)), log = FALSE, smear = rep(1, length(mean)))
-  loss <- settled_loss(b)
-  if (loss$output == "softplus" || (b$task == "regression" && loss$output == "exponential")) return(utils::modifyList(plain, list(scale = mean)))
-  if (b$task == "count" || b$prepare$target == "none") return(plain)
-  log <- b$prepare$target %in% c("log", "log_median")
-  if (log) columns <- lapply(columns, base::log)
-  deviation <- unname(vapply(columns, stats::sd, 0))
-  plain$shift <- unname(vapply(columns, base::mean, 0))
-  plain$scale <- ifelse(is.na(deviation) | deviation == 0, 1, deviation)
-  plain$log <- log
-  plain
 }

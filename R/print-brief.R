@@ -1,61 +1,60 @@
 #' @export
-print.hylomath_brief <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_brief <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_brief <- function(x, ...) {
+  table <- x$table
+  # what is in force for the table, or why nothing is
+  a <- if (!is.null(table)) tryCatch(settle(x), hylomath_error = function(e) e)
+  size <- if (is.null(table)) "none yet" else paste0(counted(nrow(table), "row"), ", ", counted(ncol(table), "column"))
   c(
     cli::style_bold(sprintf("A brief: predict %s", enumerate(x$target))),
     indented("task", brief_task_text(x)),
-    indented("table", if (is.null(x$table)) "none yet" else sprintf("%s, %s", counted(nrow(x$table), "row"), counted(ncol(x$table), "column"))),
-    if (length(x$columns$kinds)) brief_columns_text(x) else indented("columns", "kinds are guessed when the table is read"),
+    indented("table", size),
+    if (length(x$columns$kinds)) {
+      brief_columns_text(x)
+    } else {
+      indented("columns", "kinds are guessed when the table is read")
+    },
     brief_derive_text(x),
     indented("prepare", settings_text(shown_preparation(x$prepare))),
     indented("hold out", settings_text(x$hold_out)),
-    brief_parts_text(x),
+    if (!is.null(a)) indented("parts", parts_in_words(a)),
     indented("wiring", x$wiring),
-    indented("regimen", regimen_text(x))
+    indented("regimen", regimen_text(x, a))
   )
 }
 
 brief_task_text <- function(b) {
   if (is.null(b$task)) return("guessed when the table is read")
-  loss <- settled_loss(b)
-  if (b$task == "count") return("count (Poisson likelihood, answers are means)")
-  if (b$task == "regression") {
-    what <- switch(loss$kind,
-      squared = "squared error", absolute = "absolute error, answers are medians", huber = sprintf("Huber's loss with its knee at %s", format_number(loss$knee)),
-      quantile = sprintf("quantiles %s", enumerate(format_each(loss$at))), gamma = "gamma likelihood, answers are means"
-    )
-    return(sprintf("regression (%s%s)", what, if (loss$output == "identity" || loss$kind == "gamma") "" else paste(",", loss$output, "output")))
-  }
-  ordered <- loss$kind == "ordinal"
-  text <- sprintf("classification, %d %sclasses: %s", length(b$classes), if (ordered) "ordered " else "", if (ordered) paste(b$classes, collapse = " < ") else enumerate(b$classes))
-  if (is.null(b$positive)) text else sprintf("%s; positive is %s", text, b$positive)
+  target <- target_of(b)
+  task_of(target)$describe(target)
 }
 
 # Columns by what is done with them, so that a wrong guess is seen at once.
 brief_columns_text <- function(b) {
-  kinds <- unlist(b$columns$kinds)
+  columns <- b$columns
+  kinds <- unlist(columns$kinds)
   inputs <- brief_inputs(b)
-  roles <- unlist(b$columns[intersect(column_roles, names(b$columns))])
+  roles <- unlist(columns[intersect(column_roles, names(columns))])
   by_kind <- split(inputs, factor(kinds[inputs], column_kinds), drop = TRUE)
-  unused <- setdiff(names(kinds), c(inputs, b$target, roles, b$columns$drop, b$hold_out$parts))
+  unused <- setdiff(names(kinds), c(inputs, b$target, roles, columns$drop, b[["hold_out"]]$parts))
+  list_of <- function(label, names) if (length(names)) indented(label, enumerate(names, limit = 30))
   c(
     indented("inputs", sprintf("%d columns", length(inputs))),
-    unlist(lapply(names(by_kind), function(kind) indented(paste0("  ", kind), enumerate(by_kind[[kind]], limit = 30)))),
+    unlist(lapply(names(by_kind), function(kind) list_of(paste0("  ", kind), by_kind[[kind]]))),
     unlist(lapply(names(roles), function(role) indented(role, roles[[role]]))),
-    if (length(b$columns$drop)) indented("dropped", enumerate(b$columns$drop, limit = 30)),
-    if (length(unused)) indented("not used", enumerate(sprintf("%s (%s)", unused, kinds[unused]), limit = 30))
+    list_of("dropped", columns$drop),
+    if (length(unused)) list_of("not used", sprintf("%s (%s)", unused, kinds[unused]))
   )
 }
 
 brief_derive_text <- function(b) {
+  derived <- unlist(b[["derive"]])
+  condition <- b[["keep_rows"]]
   c(
-    if (length(b$derive)) indented("derived", paste0(names(b$derive), " = ", unlist(b$derive), collapse = "; ")),
-    if (!is.null(b$keep_rows)) indented("keep rows", b$keep_rows)
+    if (length(derived)) indented("derived", paste0(names(derived), " = ", derived, collapse = "; ")),
+    if (!is.null(condition)) indented("keep rows", condition)
   )
 }
 
@@ -68,28 +67,42 @@ shown_preparation <- function(settings) {
 }
 
 # What is in force for the brief's table, with what the rule chose marked as such, and without what is switched off.
-regimen_text <- function(b) {
-  open <- names(b$regimen)[vapply(b$regimen, identical, NA, "auto")]
-  settled <- if (is.null(b$table)) b$regimen else tryCatch(
-    utils::modifyList(regimen_in_force(b), list(loss = if ("loss" %in% open) settled_loss(b)$kind else b$regimen$loss)),
-    hylomath_error = function(e) b$regimen
+regimen_text <- function(b, a) {
+  said <- b[["regimen"]]
+  is_open <- function(x) vapply(x, identical, NA, "auto")
+  in_force <- settled_settings(said, a)
+  is_off <- function(name) identical(in_force[[name]], switched_off[[name]]) || length(in_force[[name]]) == 0
+  shown <- in_force[!vapply(names(in_force), is_off, NA)]
+  if (!identical(in_force$method, "auto")) shown <- shown[!is_open(shown)]  # what the method has no use for
+  chosen <- names(shown) %in% names(said)[is_open(said)] & !is_open(shown)
+  texts <- paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, " (auto)", ""))
+  paste(texts, collapse = ", ")
+}
+
+switched_off <- list(
+  output = "auto", schedule = "constant", l1 = 0, clip_norm = 0, max_norm = 0, input_noise = 0, class_weights = "none",
+  restarts = 1, keep = "best"
+)
+
+# The regimen in force where the brief and its table go together.
+settled_settings <- function(said, a) {
+  if (!inherits(a, "hylomath_analysis")) return(said)
+  tryCatch(
+    {
+      in_force <- regimen_in_force(a, function() learn_preparation(a))
+      if (identical(said$loss, "auto")) in_force$loss <- a$target$loss$kind
+      in_force
+    },
+    hylomath_error = function(e) said
   )
-  off <- list(output = "auto", schedule = "constant", l1 = 0, clip_norm = 0, max_norm = 0, input_noise = 0, class_weights = "none", restarts = 1, keep = "best")
-  shown <- settled[!vapply(names(settled), function(name) identical(settled[[name]], off[[name]]) || length(settled[[name]]) == 0, NA)]
-  if (!identical(settled$method, "auto")) shown <- shown[!vapply(shown, identical, NA, "auto")]  # what the method has no use for
-  chosen <- names(shown) %in% open & !vapply(shown, identical, NA, "auto")
-  paste(paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, " (auto)", "")), collapse = ", ")
 }
 
 # The parts that the settings come to, or why they come to none.
-brief_parts_text <- function(b) {
-  if (is.null(b$table)) return(NULL)
-  indented("parts", tryCatch(parts_text(parts_of(b)), hylomath_error = function(e) paste("none yet:", e$what)))
+parts_in_words <- function(a) {
+  if (inherits(a, "condition")) paste("none yet:", a$what) else parts_text(count_parts(a))
 }
 
 parts_text <- function(parts) paste(format_each_count(parts$rows), parts$part, collapse = ", ")
-
-format_each_count <- function(x) vapply(x, format_count, "")
 
 settings_text <- function(settings) {
   if (length(settings) == 0) return("as usual")
@@ -98,11 +111,5 @@ settings_text <- function(settings) {
 
 setting_text <- function(x) {
   if (is.list(x)) return(paste0("(", paste(names(x), vapply(x, setting_text, ""), collapse = ", "), ")"))
-  if (is.numeric(x)) paste(format_each(x), collapse = " ") else paste(x, collapse = " ")
-}
-
-# "  label      text", wrapped to the console with the text under itself.
-indented <- function(label, text) {
-  lines <- strwrap(text, max(30, cli::console_width() - 15))
-  paste0("  ", formatC(c(label, rep("", length(lines) - 1)), width = -11), lines)
+  paste(if (is.numeric(x)) format_each(x) else x, collapse = " ")
 }

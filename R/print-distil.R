@@ -2,23 +2,30 @@
 
 # Who taught the network, and what that was good for.
 distilled_text <- function(d) {
-  teacher <- sprintf("%s%s, %s", d$teacher$wiring, if (d$teacher$members > 1) sprintf(", a committee of %d", as.integer(d$teacher$members)) else "", counted(d$teacher$parameters, "parameter"))
-  lines <- c(
-    indented("teacher", teacher),
-    indented("taught", sprintf("%slabels count for %s%s", if (is.null(d$temperature)) "" else sprintf("at temperature %s, ", format_number(d$temperature)), format_percent_short(d$label_share), if (d$unlabelled) sprintf("; %s without a target by the teacher alone", counted(d$unlabelled, "row")) else ""))
-  )
+  committee <- if (d$teacher$members > 1) sprintf(", a committee of %d", as.integer(d$teacher$members)) else ""
+  teacher <- sprintf("%s%s, %s", d$teacher$wiring, committee, counted(d$teacher$parameters, "parameter"))
+  heat <- if (is.null(d$temperature)) "" else sprintf("at temperature %s, ", format_number(d$temperature))
+  alone <- if (d$unlabelled) {
+    sprintf("; %s without a target by the teacher alone", counted(d$unlabelled, "row"))
+  }
+  taught <- paste0(heat, "labels count for ", format_percent_short(d$label_share), alone)
+  lines <- c(indented("teacher", teacher), indented("taught", taught))
   if (is.null(d$comparison)) return(lines)
-  c(lines, "", cli::style_bold(sprintf("  Teacher and student on the same %d folds", as.integer(d$k))), "", comparison_text(d), "", paragraphs(c(
-    if (d$retrained) "The teacher was trained anew inside each fold, so no row is judged that it has learned from." else "The teacher has learned from none of these rows.",
-    taught_sentence(d)
-  )))
+  title <- sprintf("  Teacher and student on the same %d folds", as.integer(d$k))
+  rows <- if (d$retrained) {
+    "The teacher was trained anew inside each fold, so no row is judged that it has learned from."
+  } else {
+    "The teacher has learned from none of these rows."
+  }
+  c(lines, "", cli::style_bold(title), "", comparison_text(d), "", paragraphs(c(rows, taught_sentence(d))))
 }
 
 comparison_text <- function(d) {
   t <- main_measures(d$comparison)
-  columns <- c(
-    list(measure = ifelse(duplicated(t$measure), "", t$measure), network = t$network, "mean of folds" = format_measure(t$mean), spread = format_measure(t$sd)),
-    list("from labels alone" = ifelse(is.na(t$difference), "", sprintf("%s (%s to %s)", format_signed(t$difference), format_signed(t$low), format_signed(t$high))))
+  apart <- ifelse(is.na(t$difference), "", difference_cell(t$difference, t$low, t$high))
+  columns <- list(
+    measure = said_once(t$measure), network = t$network, "mean of folds" = format_measure(t$mean),
+    spread = format_measure(t$sd), "from labels alone" = apart
   )
   text_table(columns, right = c(3, 4))
 }
@@ -28,5 +35,8 @@ taught_sentence <- function(d) {
   own <- t[t$network == "student, taught", ][1, ]
   better <- if (own$measure %in% c("accuracy")) own$difference > 0 else own$difference < 0
   clear <- own$low > 0 || own$high < 0
-  sprintf("By %s the taught student is %s than the one taught by labels alone%s.", own$measure, if (better) "better" else "no better", if (clear || !better) "" else "; but the interval of the difference holds 0, so that may be luck")
+  luck <- if (clear || !better) "" else "; but the interval of the difference holds 0, so that may be luck"
+  verdict <- if (better) "better" else "no better"
+  what <- "By %s the taught student is %s than the one taught by labels alone%s."
+  sprintf(what, own$measure, verdict, luck)
 }

@@ -1,61 +1,87 @@
 #' @export
-print.hylomath_importance <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_importance <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_importance <- function(x, ...) {
   columns <- x$columns
-  cells <- list(column = shorten(columns$column, 30), rise = format_measure(columns$importance), interval = paste(format_measure(columns$low), "to", format_measure(columns$high)), share = format_percent_short(pmax(columns$share, 0)))
-  names(cells)[3] <- sprintf("%s %% interval", format_number(100 * x$level))
-  if (length(x$target) > 1) cells <- c(list(target = ifelse(duplicated(columns$target), "", columns$target)), cells)
+  cells <- list(
+    column = shorten(columns$column, 30), rise = format_measure(columns$importance),
+    interval = paste(format_measure(columns$low), "to", format_measure(columns$high)),
+    share = format_percent_short(pmax(columns$share, 0))
+  )
+  names(cells)[3] <- interval_heading(x$level)
+  if (length(x$target) > 1) cells <- c(list(target = said_once(columns$target)), cells)
+  rows <- counted(x$n, paste(x$rows, "row"))
   c(
     cli::style_bold(sprintf("What the columns are worth for %s", enumerate(x$target))), "",
     as_text_table(cells, length(cells) - 3), "",
     paragraphs(c(
-      sprintf("How much the %s of %s (%s) rises when a column is shuffled, and as a share of it.", x$measure, counted(x$n, paste(x$rows, "row")), enumerate(format_measure(x$value))),
-      "Columns that tell the same thing share their worth; an interval that holds 0 may mean that the network has no use for the column."
+      sprintf(
+        "How much the %s of %s (%s) rises when a column is shuffled, and as a share of it.", x$measure, rows,
+        enumerate(format_measure(x$value))
+      ),
+      paste(
+        "Columns that tell the same thing share their worth;",
+        "an interval that holds 0 may mean that the network has no use for the column."
+      )
     ))
   )
 }
 
 #' @export
-print.hylomath_effect <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_effect <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_effect <- function(x, ...) {
-  what <- if (x$task == "classification") "probability" else "answer"
-  curve <- x$curve
-  shown <- if (length(x$input) == 1 && nrow(curve) / length(unique(curve$of)) > 12) curve[unlist(lapply(split(seq_len(nrow(curve)), factor(curve$of, unique(curve$of))), function(rows) rows[unique(round(seq(1, length(rows), length.out = 12)))])), ] else utils::head(curve, 40)
-  cells <- c(
-    list(of = ifelse(duplicated(shown$of), "", shown$of)), lapply(shown[x$input], function(v) if (is.numeric(v)) format_each_short(v) else as.character(v)),
-    list(format_measure(shown$answer)), if (length(x$input) == 1) list("nine of ten rows" = interval_cell(shown$low, shown$high))
-  )
-  names(cells)[2 + length(x$input)] <- paste("mean", what)
+  inputs <- enumerate(x$input)
+  shown <- effect_rows_shown(x)
+  left <- if (nrow(shown) < nrow(x$curve)) {
+    what <- "  (%s values in all: as.data.frame() gives them, plot_effect() draws them)"
+    sprintf(what, format_count(nrow(x$curve)))
+  }
+  how <- "Over %s, each with %s set to every value and everything else as it is."
   c(
-    cli::style_bold(sprintf("%s by %s", enumerate(x$target), enumerate(x$input))), "", as_text_table(cells, 1),
-    if (nrow(shown) < nrow(curve)) sprintf("  (%s values in all: as.data.frame() gives them, plot_effect() draws them)", format_count(nrow(curve))), "",
-    paragraphs(sprintf("Over %s, each with %s set to every value and everything else as it is.", counted(x$n, "row"), enumerate(x$input)))
+    cli::style_bold(sprintf("%s by %s", enumerate(x$target), inputs)), "", as_text_table(effect_cells(x, shown), 1),
+    left, "", paragraphs(sprintf(how, counted(x$n, "row"), inputs))
+  )
+}
+
+# Twelve values of a curve, forty of a pair.
+effect_rows_shown <- function(x) {
+  curve <- x$curve
+  points <- nrow(curve) / length(unique(curve$of))
+  if (length(x$input) > 1 || points <= 12) return(utils::head(curve, 40))
+  rows <- split(seq_len(nrow(curve)), factor(curve$of, unique(curve$of)))
+  evenly <- function(rows) rows[unique(round(seq(1, length(rows), length.out = 12)))]
+  curve[unlist(lapply(rows, evenly)), ]
+}
+
+effect_cells <- function(x, shown) {
+  alone <- length(x$input) == 1
+  values <- lapply(shown[x$input], function(v) if (is.numeric(v)) format_each_short(v) else as.character(v))
+  what <- paste("mean", if (answers_classes(x$task)) "probability" else "answer")
+  c(
+    list(of = said_once(shown$of)), values, stats::setNames(list(format_measure(shown$answer)), what),
+    if (alone) list("nine of ten rows" = interval_cell(shown$low, shown$high))
   )
 }
 
 #' @export
-print.hylomath_contributions <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_contributions <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_contributions <- function(x, ...) {
-  what <- if (x$task == "classification") sprintf("The probability of \"%s\" is %s", x$of, format_measure(x$answer)) else sprintf("The answer for %s is %s", x$of, format_measure(x$answer))
+  what <- if (answers_classes(x$task)) "The probability of \"%s\" is %s" else "The answer for %s is %s"
   columns <- x$columns
+  cells <- list(
+    column = shorten(columns$column, 30), value = shorten(columns$value, 24),
+    moves = format_signed(columns$contribution), "sampling error" = format_measure(columns$error)
+  )
+  answer <- sprintf(what, x$of, format_measure(x$answer))
+  orders <- counted(x$samples, "order of the columns", "orders of the columns")
   c(
-    cli::style_bold(sprintf("%s; over the other rows it is %s on average", what, format_measure(x$mean))), "",
-    as_text_table(list(column = shorten(columns$column, 30), value = shorten(columns$value, 24), moves = format_signed(columns$contribution), "sampling error" = format_measure(columns$error)), 2), "",
-    paragraphs(sprintf("The moves add up to the difference. They are sampled over %s.", counted(x$samples, "order of the columns", "orders of the columns")))
+    cli::style_bold(sprintf("%s; over the other rows it is %s on average", answer, format_measure(x$mean))), "",
+    as_text_table(cells, 2), "",
+    paragraphs(sprintf("The moves add up to the difference. They are sampled over %s.", orders))
   )
 }

@@ -1,89 +1,112 @@
 #' @export
-print.hylomath_model <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_model <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_model <- function(x, ...) {
   b <- x$brief
+  answerer <- x$answerer
+  preparation <- answerer$preparation
+  inputs <- counted(length(preparation$columns), "column")
+  features <- format_count(length(network_inputs(preparation)))
+  parameters <- counted(length(answerer$network$parameters), "parameter")
   c(
     cli::style_bold(sprintf("A network that predicts %s", enumerate(b$target))),
     indented("task", brief_task_text(b)),
     indented("rows", parts_text(x$parts)),
-    indented("inputs", sprintf("%s, %s after preparation", counted(length(x$preparation$columns), "column"), format_count(length(network_inputs(x$preparation))))),
-    indented("wiring", sprintf("%s > output; %s", b$wiring, counted(length(x$network$parameters), "parameter"))),
-    indented("method", method_text(x)),
-    indented("training", stopped_text(x)),
-    indented("loss", loss_text(x)),
-    if (nrow(x$restarts) > 1) c(indented("starts", restarts_text(x)), luck_text(x)),
-    if (!is.null(x$decision)) indented("answers", decision_line(x$decision)),
-    if (!is.null(x$recalibration)) indented("calibrated", sprintf("by `%s` from %s", x$recalibration$method, counted(x$recalibration$rows, "row"))),
+    indented("inputs", sprintf("%s, %s after preparation", inputs, features)),
+    indented("wiring", sprintf("%s > output; %s", b$wiring, parameters)),
+    indented("method", method_text(b[["regimen"]], x$evidence_l2)),
+    indented("training", stopped_text(training_run(x), x$seconds)),
+    indented("loss", loss_text(training_run(x), taught = !is.null(x$distilled))),
+    if (nrow(x$restarts) > 1) {
+      c(indented("starts", restarts_text(x$restarts, answerer$network$members)), luck_text(x$restarts))
+    },
+    if (!is.null(answerer$decision)) indented("answers", decision_line(answerer$decision)),
+    if (!is.null(answerer$recalibration)) indented("calibrated", recalibration_line(answerer$recalibration)),
     indented("seeds", seeds_text(b)),
     if (!is.null(x$distilled)) distilled_text(x$distilled),
     format_notes(notes(x))
   )
 }
 
-stopped_text <- function(model) {
-  epochs <- nrow(model$curves)
-  why <- switch(model$stopped,
+recalibration_line <- function(recalibration) {
+  sprintf("by `%s` from %s", recalibration$method, counted(recalibration$rows, "row"))
+}
+
+stopped_text <- function(run, seconds) {
+  epochs <- run$epochs
+  best <- run$best
+  if (run$stopped == "set") return("the weights were set by hand")
+  why <- switch(run$stopped,
     epochs = sprintf("all %d epochs", epochs),
-    patience = sprintf("stopped after %d epochs, %d of them without a lower validation loss", epochs, epochs - model$best_epoch),
+    patience = sprintf(
+      "stopped after %d epochs, %d of them without a lower validation loss", epochs, epochs - best
+    ),
     gradient = sprintf("stopped after %d epochs by the gradient's bound", epochs),
     loss = sprintf("stopped after %d epochs by the loss that was wanted", epochs),
     seconds = sprintf("stopped after %d epochs by the time limit", epochs),
     converged = sprintf("converged after %d epochs: no step lowers the loss any more", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
-    diverged = sprintf("diverged in epoch %d", epochs + 1L),
-    set = return("the weights were set by hand")
+    diverged = sprintf("diverged in epoch %d", epochs + 1L)
   )
-  sprintf("%s; %s; kept epoch %d", why, format_seconds(model$seconds), model$best_epoch)
+  sprintf("%s; %s; kept epoch %d", why, format_seconds(seconds), best)
 }
 
-method_text <- function(model) {
-  r <- model$brief$regimen
-  if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(model$evidence_l2, 2)))
-  settings <- r[c("batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "clip_norm", "max_norm", "input_noise")]
-  settings <- settings[!vapply(settings, function(s) is.null(s) || identical(s, 0) || identical(s, "constant") || identical(s, "auto"), NA)]
-  paste(c(r$method, if (length(settings)) settings_text(settings)), collapse = ", ")
+method_text <- function(r, evidence) {
+  if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(evidence, 2)))
+  of_method <- c(
+    "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "clip_norm", "max_norm",
+    "input_noise"
+  )
+  is_off <- function(s) is.null(s) || identical(s, 0) || identical(s, "constant") || identical(s, "auto")
+  shown <- Filter(Negate(is_off), r[of_method])
+  paste(c(r$method, if (length(shown)) settings_text(shown)), collapse = ", ")
 }
 
-restarts_text <- function(model) {
-  r <- model$restarts
-  what <- if (all(is.na(r$validation))) "training" else "validation"
-  done <- r[!is.na(r$loss), ]
-  if (nrow(done) == 0) return(sprintf("%d, not one of which came to the end of an epoch", nrow(r)))
-  kept <- done$start[which.min(done$loss)]
+# On which rows starts are compared.
+compared_on <- function(restarts) if (all(is.na(restarts$validation))) "training" else "validation"
+
+restarts_text <- function(restarts, members) {
+  done <- restarts[!is.na(restarts$loss), ]
+  if (nrow(done) == 0) return(sprintf("%d, not one of which came to the end of an epoch", nrow(restarts)))
+  lost <- nrow(restarts) - nrow(done)
+  outcome <- if (is.null(members)) {
+    sprintf("kept number %d", done$start[which.min(done$loss)])
+  } else {
+    sprintf("answers are the average of %d", length(members))
+  }
   sprintf(
-    "%d%s, %s loss from %s to %s; %s", nrow(r), if (nrow(done) < nrow(r)) sprintf(" (%d diverged at once)", nrow(r) - nrow(done)) else "",
-    what, signif(min(done$loss), 4), signif(max(done$loss), 4),
-    if (is.null(model$network$members)) sprintf("kept number %d", kept) else sprintf("answers are the average of %d", length(model$network$members))
+    "%d%s, %s loss from %s to %s; %s", nrow(restarts), if (lost > 0) sprintf(" (%d diverged at once)", lost) else "",
+    compared_on(restarts), signif(min(done$loss), 4), signif(max(done$loss), 4), outcome
   )
 }
 
 # How far apart the starts' measures are: the luck of training.
-luck_text <- function(model) {
-  r <- model$restarts
-  shown <- intersect(c("accuracy", "balanced accuracy", "cross-entropy", "AUC", "Poisson deviance", "gamma deviance", "RMSE", "MAE"), names(r))
+luck_text <- function(restarts) {
+  known <- c(
+    "accuracy", "balanced accuracy", "cross-entropy", "AUC", "Poisson deviance", "gamma deviance", "RMSE", "MAE"
+  )
+  shown <- utils::head(intersect(known, names(restarts)), 4)
   if (length(shown) == 0) return(NULL)
-  spans <- vapply(utils::head(shown, 4), function(m) sprintf("%s %s to %s", m, format_measure(min(r[[m]], na.rm = TRUE)), format_measure(max(r[[m]], na.rm = TRUE))), "")
-  indented("luck", sprintf("over the starts, on %s rows: %s", if (all(is.na(r$validation))) "training" else "validation", paste(spans, collapse = "; ")))
+  spans <- vapply(shown, function(m) {
+    ends <- format_measure(range(restarts[[m]], na.rm = TRUE))
+    sprintf("%s %s to %s", m, ends[1], ends[2])
+  }, "")
+  where <- sprintf("over the starts, on %s rows", compared_on(restarts))
+  indented("luck", sprintf("%s: %s", where, paste(spans, collapse = "; ")))
 }
 
-loss_text <- function(model) {
-  if (model$best_epoch == 0) return("no epoch was done")
-  best <- model$curves[model$best_epoch, ]
+loss_text <- function(run, taught) {
+  if (run$best == 0) return("no epoch was done")
+  best <- best_losses(run$curves, run$best)
   validation <- if (is.na(best$validation)) "no validation rows" else paste("validation", signif(best$validation, 4))
-  sprintf("training %s, %s at the kept epoch%s", signif(best$training, 4), validation, if (is.null(model$distilled)) "" else ", the teacher's part in both")
+  both <- if (taught) ", the teacher's part in both" else ""
+  sprintf("training %s, %s at the kept epoch%s", signif(best$training, 4), validation, both)
 }
 
-seeds_text <- function(b) sprintf("split %s, training %s", format_number(b$hold_out$seed), format_number(b$regimen$seed))
-
-format_seconds <- function(s) {
-  if (s < 1) return(sprintf("%.2f s", s))
-  if (s < 90) return(sprintf("%.1f s", s))
-  sprintf("%d min %02d s", as.integer(s) %/% 60L, as.integer(s) %% 60L)
+seeds_text <- function(b) {
+  seeds <- format_each(c(b[["hold_out"]]$seed, b[["regimen"]]$seed))
+  sprintf("split %s, training %s", seeds[1], seeds[2])
 }
 
 #' @export
@@ -95,17 +118,16 @@ summary.hylomath_model <- function(object, ...) {
 format.hylomath_summary <- function(x, ...) c(format(x$model), "", layers_text(x$layers))
 
 #' @export
-print.hylomath_summary <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_summary <- function(x, ...) print_lines(x)
 
 # The blocks of parameters, with their sum.
 layers_text <- function(layers) {
-  moving <- sum(layers$values[layers$trained])
-  table <- text_table(list(
-    layer = layers$layer, kind = layers$kind, shape = sprintf("%s x %s", format_each_count(layers$rows), format_each_count(layers$columns)),
+  cells <- list(
+    layer = layers$layer, kind = layers$kind,
+    shape = sprintf("%s x %s", format_each_count(layers$rows), format_each_count(layers$columns)),
     trained = ifelse(layers$trained, "yes", "no"), parameters = format_each_count(layers$values)
-  ), right = c(3, 5))
-  c(table, sprintf("  %s, %s of them trained", counted(sum(layers$values), "parameter"), format_count(moving)))
+  )
+  all <- counted(sum(layers$values), "parameter")
+  moving <- format_count(sum(layers$values[layers$trained]))
+  c(text_table(cells, right = c(3, 5)), sprintf("  %s, %s of them trained", all, moving))
 }

@@ -1,18 +1,25 @@
 #' @export
-print.hylomath_strangeness <- function(x, ...) {
-  write_lines(format(x))
-  invisible(x)
-}
+print.hylomath_strangeness <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_strangeness <- function(x, ...) {
   strange <- sum(x$rows != "")
-  if (strange == 0) return(sprintf("None of %s differs from what the network was trained on.", counted(x$n, "row")))
-  one <- function(count, what) if (count > 0) sprintf("%s %s", format_count(count), what)
-  lines <- vapply(seq_len(nrow(x$columns)), function(i) {
-    column <- x$columns[i, ]
-    parts <- c(one(column$unseen, "with a level that training never saw"), one(column$gaps, "missing, which training never met"), one(column$outside, "outside the training range"))
-    sprintf("  %s: %s%s", column$column, paste(parts, collapse = ", "), if (column$trained_on == "") "" else sprintf(" (%s)", column$trained_on))
+  rows <- counted(x$n, "row")
+  if (strange == 0) return(sprintf("None of %s differs from what the network was trained on.", rows))
+  what <- "%s of %s differ from what the network was trained on; answers there are not to be trusted."
+  c(sprintf(what, format_count(strange), rows), strange_columns_text(x$columns))
+}
+
+strange_columns_text <- function(columns) {
+  vapply(seq_len(nrow(columns)), function(i) {
+    column <- columns[i, ]
+    counts <- c(
+      "with a level that training never saw" = column$unseen, "missing, which training never met" = column$gaps,
+      "outside the training range" = column$outside
+    )
+    counts <- counts[counts > 0]
+    parts <- paste(format_each_count(counts), names(counts), collapse = ", ")
+    trained <- if (column$trained_on == "") "" else sprintf(" (%s)", column$trained_on)
+    sprintf("  %s: %s%s", column$column, parts, trained)
   }, "")
-  c(sprintf("%s of %s differ from what the network was trained on; answers there are not to be trusted.", format_count(strange), counted(x$n, "row")), lines)
 }

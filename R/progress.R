@@ -1,7 +1,9 @@
-# Who is told how training goes on. What computes knows nothing of screens: it calls a function with events, lists whose `event` is
-# "start", "epoch", "end" (one network), "begin", "step", "ended", "finish" (many), "round" (a search).
+# Who is told how training goes on. What computes knows nothing of screens: it calls a function with events, lists
+# whose `event` is "start", "epoch", "end" (one network), "begin", "step", "ended", "finish" (many), "round" (a
+# search).
 
-# `progress` as the verbs take it: "auto" is what the session shows, see print-progress.R, or progressr where its handlers are on.
+# `progress` as the verbs take it: "auto" is what the session shows, see print-progress.R, or progressr where its
+# handlers are on.
 reporter <- function(progress) {
   if (identical(progress, "auto")) progress <- if (progressr_is_on()) "progressr" else getOption("hylomath.progress")
   if (is.null(progress) || identical(progress, "none")) return(function(event) NULL)
@@ -12,7 +14,8 @@ reporter <- function(progress) {
 
 progressr_is_on <- function() isNamespaceLoaded("progressr") && isTRUE(progressr::handlers(global = NA))
 
-# Signals progress to whatever handlers there are: an epoch of one network, a fit of many, a trial of a search is a step.
+# Signals progress to whatever handlers there are: an epoch of one network, a fit of many, a trial of a search is a
+# step.
 progressr_reporter <- function() {
   rlang::check_installed("progressr", "to signal progress to it")
   signal <- NULL
@@ -32,8 +35,12 @@ progressr_reporter <- function() {
   function(event) {
     if (!is.null(event$within)) return()
     switch(event$event,
-      start = open(event$epochs), epoch = step_to(event$epoch, sprintf("epoch %d", as.integer(event$epoch))), end = close(),
-      begin = open(event$fits), ended = step_to(event$ended, sprintf("%d of %d %ss", event$ended, event$fits, event$what)), finish = close(),
+      start = open(event$epochs),
+      epoch = step_to(event$epoch, sprintf("epoch %d", as.integer(event$epoch))),
+      end = close(),
+      begin = open(event$fits),
+      ended = step_to(event$ended, sprintf("%d of %d %ss", event$ended, event$fits, event$what)),
+      finish = close(),
       round = {
         if (is.null(signal)) open(event$budget)
         step_to(event$trials, sprintf("%d of %d trials", event$trials, as.integer(event$budget)))

@@ -1,18 +1,18 @@
 #' Put a model's probabilities right
 #'
-#' A network can rank rows well and still name probabilities that are too bold or too timid. Recalibration learns, from the
-#' calibration rows, which share of rows really belongs to a class where the network names a probability.
+#' A network can rank rows well and still name probabilities that are too bold or too timid. Recalibration learns, from
+#' the calibration rows, which share of rows really belongs to a class where the network names a probability.
 #'
 #' @param model A model of a classification with calibration rows, see [hold_out()].
-#' @param method `"platt"`: a logistic curve of the log-odds of each class (Platt 1999, with his targets); `"isotonic"`: any
-#'   rising curve (Zadrozny and Elkan 2002), for a thousand rows and more; `"temperature"`: one number that makes all
-#'   probabilities bolder or more timid (Guo, Pleiss, Sun and Weinberger 2017), which leaves their order alone; `"none"` takes
-#'   it away again.
+#' @param method `"platt"`: a logistic curve of the log-odds of each class (Platt 1999, with his targets);
+#'   `"isotonic"`: any rising curve (Zadrozny and Elkan 2002), for a thousand rows and more; `"temperature"`: one
+#'   number that makes all probabilities bolder or more timid (Guo, Pleiss, Sun and Weinberger 2017), which leaves
+#'   their order alone; `"none"` takes it away again.
 #' @param ... Not used.
-#' @return The model with `recalibration`: `method`, `map`, `rows` and the cross-entropy of the calibration rows `before` and
-#'   `after`. Several classes are put right one by one and then add up to 1 again. A rule of [decide()] is chosen anew on the
-#'   validation rows. Prediction sets stay as they are: they are made from the network's own probabilities, so that no row
-#'   serves twice.
+#' @return The model with `recalibration`: `method`, `map`, `rows` and the cross-entropy of the calibration rows
+#'   `before` and `after`. Several classes are put right one by one and then add up to 1 again. A rule of [decide()] is
+#'   chosen anew on the validation rows. Prediction sets stay as they are: they are made from the network's own
+#'   probabilities, so that no row serves twice.
 #' @section Errors: A model without calibration rows, or with none of some class among them.
 #' @examples
 #' set.seed(1)
@@ -20,36 +20,53 @@
 #'   hold_out(calibration = 0.2) |> train(progress = "none")
 #' appraise(recalibrate(model, "platt"))
 #' @export
-recalibrate <- function(model, ...) UseMethod("recalibrate")
+recalibrate <- function(model, method = "platt", ...) UseMethod("recalibrate")
 
-#' @rdname recalibrate
 #' @export
 recalibrate.hylomath_model <- function(model, method = "platt", ...) {
   rlang::check_dots_empty()
   type_choice(c("platt", "isotonic", "temperature", "none"))(method, "method")
-  b <- model$brief
-  if (b$task != "classification") fail("Only probabilities are recalibrated; this network predicts a number.")
-  spec <- model$decision$spec
-  model["recalibration"] <- NULL
-  if (!is.null(model$direct)) model$direct$recalibration <- NULL
-  if (method != "none") {
-    rows <- model$judged$calibration
-    if (is.null(rows)) fail("The model has no calibration rows, which nothing else has used.", "Hold some out and train again: hold_out(calibration = 0.15).")
-    lacking <- setdiff(b$classes, rows$observed)
-    if (length(lacking)) fail(sprintf("No calibration row is of the class %s.", describe(lacking[1])), "Hold out more calibration rows.")
-    model$recalibration <- learn_recalibration(method, b, rows, rows$answers)
-    if (!is.null(model$direct)) model$direct$recalibration <- learn_recalibration(method, b, rows, rows$direct)
-  }
-  if (is.null(spec)) model else with_decision(model, spec)
+  answerer <- model$answerer
+  target <- answerer$target
+  if (!has_classes(target)) fail("Only probabilities are recalibrated; this network predicts a number.")
+  rows <- if (method != "none") rows_to_recalibrate(model$judged$calibration, target$classes)
+  model <- change_answerers(model, function(answerer, answers) {
+    answerer["recalibration"] <- NULL
+    if (!is.null(rows)) answerer$recalibration <- learn_recalibration(method, target, rows, rows[[answers]])
+    answerer
+  })
+  # a rule that was chosen on the former probabilities is chosen anew
+  wish <- answerer$decision$spec
+  if (is.null(wish)) model else with_decision(model, wish)
 }
 
-learn_recalibration <- function(method, b, rows, answers) {
+#' @export
+recalibrate.default <- function(model, ...) wrong_object("recalibrate", "a model", model)
+
+rows_to_recalibrate <- function(rows, classes) {
+  if (is.null(rows)) {
+    fail(
+      "The model has no calibration rows, which nothing else has used.",
+      "Hold some out and train again: hold_out(calibration = 0.15)."
+    )
+  }
+  lacking <- setdiff(classes, rows$observed)
+  if (length(lacking)) {
+    fail(sprintf("No calibration row is of the class %s.", describe(lacking[1])), "Hold out more calibration rows.")
+  }
+  rows
+}
+
+# A recalibration is list(method, map, rows, before, after): how probabilities are put right, from how many rows it was
+# learned, and their cross-entropy without and with it.
+learn_recalibration <- function(method, target, rows, answers) {
   p <- as.matrix(answers[-1])
-  observed <- match(rows$observed, b$classes)
-  # of two classes one curve does for both
-  places <- if (length(b$classes) == 2) match(b$positive, b$classes) else seq_along(b$classes)
-  map <- if (method == "temperature") list(temperature = best_temperature(p, observed, rows$weight)) else
-    list(place = places, curves = lapply(places, function(j) learn_curve(method, p[, j], observed == j, rows$weight)))
+  observed <- match(rows$observed, target$classes)
+  map <- if (method == "temperature") {
+    list(temperature = best_temperature(p, observed, rows$weight))
+  } else {
+    recalibration_curves(method, target, p, observed, rows$weight)
+  }
   recalibration <- list(method = method, map = map, rows = length(observed))
   loss <- function(p) weighted_mean(row_cross_entropy(observed, p), rows$weight)
   recalibration$before <- loss(p)
@@ -57,8 +74,17 @@ learn_recalibration <- function(method, b, rows, answers) {
   recalibration
 }
 
+recalibration_curves <- function(method, target, p, observed, weight) {
+  # of two classes one curve does for both
+  classes <- target$classes
+  places <- if (length(classes) == 2) match(target$positive, classes) else seq_along(classes)
+  list(place = places, curves = lapply(places, function(j) learn_curve(method, p[, j], observed == j, weight)))
+}
+
 best_temperature <- function(p, observed, weight) {
-  loss <- function(log_temperature) weighted_mean(row_cross_entropy(observed, tempered(p, exp(log_temperature))), weight)
+  loss <- function(log_temperature) {
+    weighted_mean(row_cross_entropy(observed, tempered(p, exp(log_temperature))), weight)
+  }
   exp(stats::optimize(loss, c(-3, 3), tol = 1e-8)$minimum)
 }
 
@@ -69,12 +95,14 @@ learn_curve <- function(method, p, is_class, weight) {
   others <- sum(weight[!is_class])
   target <- ifelse(is_class, (of + 1) / (of + 2), 1 / (others + 2))
   fit <- suppressWarnings(stats::glm.fit(cbind(1, log_odds(p)), target, weight, family = stats::quasibinomial()))
-  if (!all(is.finite(fit$coefficients))) return(list(intercept = stats::qlogis((of + 1) / (of + others + 2)), slope = 0))
+  if (!all(is.finite(fit$coefficients))) {
+    return(list(intercept = stats::qlogis((of + 1) / (of + others + 2)), slope = 0))
+  }
   list(intercept = fit$coefficients[[1]], slope = fit$coefficients[[2]])
 }
 
-# The rising step function with the least squared error: neighbours out of order are put together (Ayer et al. 1955), here
-# as the slopes of the greatest convex curve below the cumulative sums. Ends half a row away from 0 and 1.
+# The rising step function with the least squared error: neighbours out of order are put together (Ayer et al. 1955),
+# here as the slopes of the greatest convex curve below the cumulative sums. Ends half a row away from 0 and 1.
 rising_curve <- function(p, is_class, weight) {
   sums <- rowsum(cbind(weight, weight * is_class), p)
   score <- sort(unique(p))

@@ -1,11 +1,13 @@
-# What a search tries next. Proposals depend on the seed, the number of the round and what has been judged before it; on nothing else.
+# What a search tries next. Proposals depend on the seed, the number of the round and what has been judged before it;
+# on nothing else.
 
 # The first points: a Halton sequence, shifted as a whole by the seed (Halton 1960; Cranley and Patterson 1976).
 space_filling <- function(n, dimensions, seed) {
-  shift <- core_uniform(dimensions, seed, 0L)
+  shift <- uniform(dimensions, seed, "shift")
   primes <- c(2, 3, 5, 7, 11, 13, 17, 19, 23, 29, 31, 37, 41, 43, 47, 53, 59, 61, 67, 71)
   if (dimensions > length(primes)) fail(sprintf("A search goes over at most %d settings at once.", length(primes)))
-  vapply(seq_len(dimensions), function(d) (radical_inverse(seq_len(n), primes[d]) + shift[d]) %% 1, numeric(n)) |> matrix(n)
+  points <- function(d) (radical_inverse(seq_len(n), primes[d]) + shift[d]) %% 1
+  matrix(vapply(seq_len(dimensions), points, numeric(n)), n)
 }
 
 radical_inverse <- function(i, base) {
@@ -24,7 +26,8 @@ possible_rows <- function(search, u, tried) {
   rows <- space_rows(search$space, u, search$layers)
   keys <- row_keys(rows)
   rows <- rows[!duplicated(keys) & !keys %in% tried, , drop = FALSE]
-  if (is.null(search$where) || nrow(rows) == 0) rows else rows[rows_where(search$where, rows, "`where`"), , drop = FALSE]
+  if (is.null(search$where) || nrow(rows) == 0) return(rows)
+  rows[rows_where(search$where, rows, "`where`"), , drop = FALSE]
 }
 
 # The first `n` of them that the brief doesn't refuse; `refusal` is the last refused one's message.
@@ -33,16 +36,31 @@ accepted_rows <- function(search, rows, n) {
   refusal <- NULL
   for (i in seq_len(nrow(rows))) {
     if (length(kept) == n) break
-    refused <- tryCatch({ changed_brief(search$brief, row_values(search$space, rows[i, , drop = FALSE])); NULL }, hylomath_error = conditionMessage)
+    refused <- refusal_of(search, rows[i, , drop = FALSE])
     if (is.null(refused)) kept <- c(kept, i) else refusal <- refused
   }
   list(rows = rows[kept, , drop = FALSE], refusal = refusal)
 }
 
-first_rows <- function(search, n, tried) accepted_rows(search, possible_rows(search, space_filling(200 * n, length(search$space), search$seed), tried), n)
+# Why the brief refuses a row of settings, NULL where it doesn't.
+refusal_of <- function(search, row) {
+  tryCatch(
+    {
+      changed_brief(search$brief, row_values(search$space, row))
+      NULL
+    },
+    hylomath_error = conditionMessage
+  )
+}
 
-# The next rows by expected improvement: candidates over the whole space and around the best trials; each that is chosen counts as
-# judged, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro 2010, "kriging believer").
+first_rows <- function(search, n, tried) {
+  points <- space_filling(200 * n, length(search$space), search$seed)
+  accepted_rows(search, possible_rows(search, points, tried), n)
+}
+
+# The next rows by expected improvement: candidates over the whole space and around the best trials; each that is
+# chosen counts as judged, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro
+# 2010, "kriging believer").
 next_rows <- function(search, known, n, tried, round) {
   space <- search$space
   rows <- possible_rows(search, candidate_points(search, known, round), tried)
@@ -73,15 +91,16 @@ next_rows <- function(search, known, n, tried, round) {
 
 candidate_points <- function(search, known, round, over = 600, around = 60) {
   d <- length(search$space)
-  anywhere <- matrix(core_uniform(over * d, search$seed, as.integer(2 * round)), over)
+  anywhere <- matrix(uniform(over * d, search$seed, "anywhere", 2 * round), over)
   best <- utils::head(order(known$loss), 5)
   places <- space_places(search$space, known$rows[best, , drop = FALSE])
   for (j in seq_len(d)) {
     dimension <- search$space[[j]]
-    if (dimension$kind == "values" && !dimension$numeric) places[, j] <- (pmax(places[, j], 1) - 0.5) / length(dimension$values)
+    if (!is_numeric_dimension(dimension)) places[, j] <- (pmax(places[, j], 1) - 0.5) / length(dimension$values)
     places[, j] <- pmin(pmax(places[, j], 0), 1)  # the brief's own settings may lie outside
   }
-  draws <- array(core_uniform(length(best) * around * d * 2, search$seed, as.integer(2 * round + 1)), c(length(best) * around, d, 2))
+  size <- c(length(best) * around, d, 2)
+  draws <- array(uniform(prod(size), search$seed, "nearby", 2 * round), size)
   # a half of the settings moves, by a tenth of its width as a rule
   near <- places[rep(seq_along(best), each = around), , drop = FALSE]
   moved <- abs(near + ifelse(draws[, , 1] < 0.5, 0, 0.1 * stats::qnorm(draws[, , 2])))

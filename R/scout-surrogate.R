@@ -1,14 +1,18 @@
-# What a search expects of settings that it has not tried: a Gaussian process with a Matern 5/2 kernel, a length for each setting,
-# and noise (Rasmussen and Williams 2006, chapters 2, 4 and 5).
+# What a search expects of settings that it has not tried: a Gaussian process with a Matern 5/2 kernel, a length for
+# each setting, and noise (Rasmussen and Williams 2006, chapters 2, 4 and 5).
 
-# `apart` as of space_distances() for the tried rows, `y` their losses, `noisier` how many times the variance of a whole judgement each
-# of them has. Lengths and noise are those of the highest posterior, under log-normal priors that hold few trials in check.
+# `apart` as of space_distances() for the tried rows, `y` their losses, `noisier` how many times the variance of a
+# whole judgement each of them has. Lengths and noise are those of the highest posterior, under log-normal priors that
+# hold few trials in check.
 fit_surrogate <- function(apart, y, noisier) {
   d <- dim(apart)[3]
   middle <- c(rep(log(0.6), d), log(0.05))
   width <- c(rep(0.8, d), 1.2)
   cost <- function(theta) surrogate_at(theta, apart, y, noisier)$cost + 0.5 * sum(((theta - middle) / width)^2)
-  best <- stats::optim(middle, cost, method = "L-BFGS-B", lower = c(rep(log(0.05), d), log(1e-4)), upper = c(rep(log(10), d), log(10)), control = list(maxit = 30))
+  best <- stats::optim(
+    middle, cost, method = "L-BFGS-B", lower = c(rep(log(0.05), d), log(1e-4)), upper = c(rep(log(10), d), log(10)),
+    control = list(maxit = 30)
+  )
   surrogate_at(best$par, apart, y, noisier)
 }
 
@@ -24,8 +28,8 @@ surrogate_at <- function(theta, apart, y, noisier) {
   # the signal's variance at its best value, kept from 0 by one trial's worth of doubt
   variance <- (sum(half^2) + 1) / (n + 1)
   list(
-    theta = theta, lengths = lengths, root = root, weights = backsolve(root, half), variance = variance, level = level, spread = spread,
-    cost = 0.5 * (n + 1) * log(variance) + sum(log(diag(root)))
+    theta = theta, lengths = lengths, root = root, weights = backsolve(root, half), variance = variance, level = level,
+    spread = spread, cost = 0.5 * (n + 1) * log(variance) + sum(log(diag(root)))
   )
 }
 

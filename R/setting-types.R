@@ -21,9 +21,10 @@ type_texts <- function() {
 type_choice <- function(choices) {
   function(value, key) {
     if (!is_text(value, 1) || !value %in% choices) {
+      meant <- if (is_text(value, 1)) did_you_mean(value, choices)
       fail(
         sprintf("%s can't be %s.", quoted(key), describe(value)),
-        paste(c(if (is_text(value, 1)) did_you_mean(value, choices), sprintf("It is one of %s.", enumerate(choices, "or"))), collapse = " ")
+        paste(c(meant, sprintf("It is one of %s.", enumerate(choices, "or"))), collapse = " ")
       )
     }
     as.character(value)
@@ -31,11 +32,12 @@ type_choice <- function(choices) {
 }
 
 type_number <- function(low = -Inf, high = Inf, open_low = FALSE, open_high = FALSE, whole = FALSE) {
+  limits <- number_limits(low, high, open_low, open_high, whole)
   function(value, key) {
     number <- as_one_number(value)
     bad <- is.na(number) || number < low || number > high || (open_low && number == low) ||
       (open_high && number == high) || (whole && number != round(number))
-    if (bad) fail(sprintf("%s must be %s, not %s.", quoted(key), number_limits(low, high, open_low, open_high, whole), describe(value)))
+    if (bad) fail(sprintf("%s must be %s, not %s.", quoted(key), limits, describe(value)))
     number
   }
 }
@@ -69,9 +71,9 @@ type_or_word <- function(words, type, otherwise = "values with names") {
   }
 }
 
-# One of several kinds, some of which have settings of their own: `kinds` is a list by kind of list(setting = list(type,
-# default)). "cosine" and list(kind = "cosine", floor = 0.1) are both understood. Canonical is the word alone where every
-# setting has its default, else the list with all of them.
+# One of several kinds, some of which have settings of their own: `kinds` is a list by kind of list(setting =
+# list(type, default)). "cosine" and list(kind = "cosine", floor = 0.1) are both understood. Canonical is the word
+# alone where every setting has its default, else the list with all of them.
 type_kind <- function(kinds) {
   function(value, key) {
     if (is_text(value, 1) && is.null(names(value))) value <- list(kind = as.character(value))
@@ -97,7 +99,9 @@ kind_setting <- function(type, default) list(type = type, default = default)
 # Numbers in rising order.
 type_shares <- function(value, key) {
   numbers <- vapply(as.list(value), as_one_number, 0)
-  if (length(numbers) == 0 || anyNA(numbers) || any(numbers <= 0 | numbers >= 1)) fail(sprintf("%s must be numbers between 0 and 1.", quoted(key)))
+  if (length(numbers) == 0 || anyNA(numbers) || any(numbers <= 0 | numbers >= 1)) {
+    fail(sprintf("%s must be numbers between 0 and 1.", quoted(key)))
+  }
   sort(unique(numbers))
 }
 
@@ -118,45 +122,3 @@ number_limits <- function(low, high, open_low, open_high, whole) {
   above <- if (is.finite(high)) paste(if (open_high) "below" else "to", format(high, scientific = FALSE))
   paste(c(what, below, above), collapse = " ")
 }
-
-describe <- function(value) {
-  if (length(value) == 0) return("nothing")
-  if (is.list(value)) return("a list")
-  if (length(value) > 1) return(sprintf("%d values", length(value)))
-  if (is.na(value)) return("missing")
-  if (is.character(value) || is.factor(value)) return(dQuote(as.character(value), FALSE))
-  format(value)
-}
-
-describe_class <- function(x) paste0("an object of class ", paste(class(x), collapse = "/"))
-
-# ---- settings against a schema -------------------------------------------------------------------------------------
-
-# Checks and canonicalises settings against (a part of) the schema, in the schema's order. An unknown key fails with
-# the nearest known one.
-settle_settings <- function(settings, schema, key = NULL) {
-  if (length(settings) == 0) return(list())
-  full <- function(name) paste(c(key, name), collapse = ".")
-  if (!is.list(settings) || is.null(names(settings))) {
-    fail(sprintf("%s must hold settings with names.", quoted(key %||% "The brief")), suggestion("", names(schema)))
-  }
-  unknown <- setdiff(names(settings), names(schema))
-  if (length(unknown)) {
-    where <- if (is.null(key)) "The brief" else quoted(key)
-    fail(sprintf("%s has no setting %s.", where, quoted(unknown[1])), suggestion(unknown[1], names(schema)))
-  }
-  repeated <- names(settings)[duplicated(names(settings))]
-  if (length(repeated)) fail(sprintf("%s is set twice.", quoted(full(repeated[1]))))
-  settled <- list()
-  for (name in intersect(names(schema), names(settings))) {
-    type <- schema[[name]]
-    settled[[name]] <- if (is.list(type)) {
-      settle_settings(settings[[name]], type, full(name))
-    } else {
-      type(settings[[name]], full(name))
-    }
-  }
-  settled
-}
-
-in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]

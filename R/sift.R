@@ -1,23 +1,25 @@
 #' Sift the inputs of a brief
 #'
-#' Which columns does the network need? Inputs are taken out one by one (or put in), every set is judged by the same [folds()], and
-#' the whole path is shown. A category goes or stays with all its levels.
+#' Which columns does the network need? Inputs are taken out one by one (or put in), every set is judged by the same
+#' [folds()], and the whole path is shown. A category goes or stays with all its levels.
 #'
 #' @param b A brief.
-#' @param direction `"backward"`: from all inputs, again and again the one is dropped whose shuffling on the rows that the folds have not
-#'   learned from harms least; `"forward"`: from none, again and again the one is added that lowers the error most, all being tried; `"ranking"`:
-#'   ranked once, by shuffling with all inputs in, and dropped in that order.
+#' @param direction `"backward"`: from all inputs, again and again the one is dropped whose shuffling on the rows that
+#'   the folds have not learned from harms least; `"forward"`: from none, again and again the one is added that lowers
+#'   the error most, all being tried; `"ranking"`: ranked once, by shuffling with all inputs in, and dropped in that
+#'   order.
 #' @param k,repeats,by,progress See [folds()].
 #' @param ... Not used.
 #' @return An object of class `hylomath_sifting` with
-#'   * `path`, a row for each number of inputs: `inputs`, `column` (dropped on the way to it, or added), the `mean` over folds of the
-#'     measure that the networks are trained for, its spread `sd`, and the `difference` from the best set with the standard `error`
-#'     of the paired differences over folds;
-#'   * `best` and `small`, the columns of the best set and of the smallest one whose difference from it is within one standard error;
+#'   * `path`, a row for each number of inputs: `inputs`, `column` (dropped on the way to it, or added), the `mean`
+#'     over folds of the measure that the networks are trained for, its spread `sd`, and the `difference` from the best
+#'     set with the standard `error` of the paired differences over folds;
+#'   * `best` and `small`, the columns of the best set and of the smallest one whose difference from it is within one
+#'     standard error;
 #'   * `dropped`, the others than `small`.
 #'
-#'   [best_brief()] gives the brief with these inputs; [as.data.frame()] gives `path`. The best of many sets looks better here than
-#'   it is: [appraise()] its network on the test rows, which had no part in this.
+#'   [best_brief()] gives the brief with these inputs; [as.data.frame()] gives `path`. The best of many sets looks
+#'   better here than it is: [appraise()] its network on the test rows, which had no part in this.
 #' @section Errors: A brief with one input only, and those of [folds()].
 #' @examples
 #' set.seed(1)
@@ -26,43 +28,40 @@
 #' s
 #' best_brief(s)
 #' @export
-sift <- function(b, ...) UseMethod("sift")
+sift <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) UseMethod("sift")
 
-#' @rdname sift
 #' @export
 sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) {
   rlang::check_dots_empty()
   type_choice(c("backward", "forward", "ranking"))(direction, "direction")
   report <- reporter(progress)
-  b$regimen$seed <- b$regimen$seed %||% draw_seed()
-  if (is.null(b$table)) fail("This brief has no table to train on.", "Give it one first: see brief().")
+  b <- ready_to_train(b)
   inputs <- brief_inputs(b)
   if (length(inputs) < 2) fail("There is one input only, so there is nothing to sift.")
   judge <- function(sets) judged_sets(b, sets, k, repeats, by, report)
-  steps <- switch(direction, backward = sift_backward(inputs, judge), forward = sift_forward(inputs, judge), ranking = sift_ranking(inputs, judge))
-  new_sifting(b, inputs, steps, direction, k, repeats)
+  sifted <- switch(direction, backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
+  new_sifting(b, inputs, sifted(inputs, judge), direction, k, repeats)
 }
+
+#' @export
+sift.default <- function(b, ...) wrong_object("sift", "a brief", b)
 
 # The losses by fold of each set of inputs, and how much its columns' shuffling harms; all sets are trained at once.
 judged_sets <- function(b, sets, k, repeats, by, report) {
-  laid <- lapply(sets, function(set) lay_folds(fold_plan(with_inputs(b, set), k, repeats, by), b$table))
-  lapply(laid, check_plan)
+  laid <- lapply(sets, function(set) checked_folds(with_inputs(b, set), k, repeats, by))
   jobs <- lapply(laid, fold_jobs, want = "rises")
-  done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report)
+  done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid)
   of <- rep(seq_along(sets), lengths(jobs))
   lapply(seq_along(sets), function(s) {
     own <- done[of == s]
     if (attr(done, "interrupted") || any(vapply(own, is.null, NA))) return(NULL)
-    list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))))
+    rises <- matrix(unlist(lapply(own, `[[`, "rise")), length(sets[[s]]))
+    list(set = sets[[s]], losses = vapply(own, `[[`, 0, "loss"), rise = rowMeans(rises))
   })
 }
 
-with_inputs <- function(b, set) {
-  b$columns$drop <- union(b$columns$drop, setdiff(brief_inputs(b), set))
-  b
-}
-
-# Each gives a list of steps, list(set, losses, column), from all inputs to one or from one to all; an interrupt ends the list early.
+# Each gives a list of steps, list(set, losses, column), from all inputs to one or from one to all; an interrupt ends
+# the list early.
 sift_backward <- function(inputs, judge) {
   now <- judge(list(inputs))[[1]]
   steps <- list(c(now, column = NA))
@@ -79,7 +78,8 @@ sift_forward <- function(inputs, judge) {
   set <- character()
   steps <- list()
   while (length(set) < length(inputs)) {
-    tried <- judge(lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)]))
+    larger <- lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)])
+    tried <- judge(larger)
     if (any(vapply(tried, is.null, NA))) break
     best <- tried[[which.min(vapply(tried, function(t) mean(t$losses), 0))]]
     steps[[length(steps) + 1]] <- c(best, column = setdiff(best$set, set))
@@ -92,30 +92,39 @@ sift_ranking <- function(inputs, judge) {
   all <- judge(list(inputs))[[1]]
   ranked <- inputs[order(all$rise)]  # the least important first
   sets <- lapply(seq_len(length(inputs) - 1), function(n) setdiff(inputs, ranked[seq_len(n)]))
-  steps <- Map(function(step, column) if (!is.null(step)) c(step, column = column), judge(sets), ranked[-length(ranked)])
+  with_column <- function(step, column) if (!is.null(step)) c(step, column = column)
+  steps <- Map(with_column, judge(sets), ranked[-length(ranked)])
   c(list(c(all, column = NA)), drop_nulls(steps))
 }
 
 new_sifting <- function(b, inputs, steps, direction, k, repeats) {
   steps <- Filter(function(step) !is.null(step$set), steps)
   check_any_done(length(steps), "set")
+  path <- sifting_path(steps)
+  best <- which.min(path$mean)
+  within <- which(path$difference <= path$error)
+  small <- within[which.min(path$inputs[within])]
+  structure(
+    list(
+      path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set,
+      dropped = setdiff(inputs, steps[[small]]$set), primary = loss_name(target_of(b)), brief = b, target = b$target,
+      task = b$task, k = k, repeats = repeats, left_out = length(inputs) - length(steps)
+    ),
+    class = "hylomath_sifting"
+  )
+}
+
+# A row a set: its mean loss over the folds, and how far above the best it is.
+sifting_path <- function(steps) {
   losses <- do.call(rbind, lapply(steps, `[[`, "losses"))
   mean <- rowMeans(losses)
   best <- which.min(mean)
   apart <- sweep(losses, 2, losses[best, ])
-  error <- apply(apart, 1, stats::sd) / sqrt(ncol(losses))
-  size <- vapply(steps, function(s) length(s$set), 0L)
-  path <- data.frame(
-    inputs = size, column = vapply(steps, function(s) as.character(s$column), ""), mean = mean, sd = apply(losses, 1, stats::sd), difference = mean - mean[best], error = error
-  )
-  within <- which(path$difference <= path$error)
-  small <- within[which.min(size[within])]
-  structure(
-    list(
-      path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set, dropped = setdiff(inputs, steps[[small]]$set), primary = loss_name(b), brief = b,
-      target = b$target, task = b$task, k = k, repeats = repeats, left_out = length(inputs) - length(steps)
-    ),
-    class = "hylomath_sifting"
+  data.frame(
+    inputs = vapply(steps, function(s) length(s$set), 0L),
+    column = vapply(steps, function(s) as.character(s$column), ""),
+    mean = mean, sd = apply(losses, 1, stats::sd), difference = mean - mean[best],
+    error = apply(apart, 1, stats::sd) / sqrt(ncol(losses))
   )
 }
 

@@ -1,27 +1,29 @@
 #' Train the network of a brief
 #'
 #' Splits the rows, learns the preparation on the training rows, trains by the regimen, and keeps the weights of the
-#' epoch with the lowest validation loss. The same brief, table and seeds give the same network bit for bit, whatever the
-#' number of threads (the option `hylomath.threads`; all cores when it is not set).
+#' epoch with the lowest validation loss. The same brief, table and seeds give the same network bit for bit, whatever
+#' the number of threads (the option `hylomath.threads`; all cores when it is not set).
 #'
 #' An interrupt (Ctrl-C) ends training after the current batch; the best network so far is returned, and says so.
 #'
 #' @param b A brief.
 #' @param data A table to use in place of the one that the brief carries.
 #' @param progress `"auto"` shows progress as suits the session (one updating line on a terminal, a line every so many
-#'   epochs elsewhere), or signals to the package progressr where its global handlers are on; `"progressr"` signals to it in any case;
-#'   `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`, `"epoch"` or `"end"`; where many
-#'   networks are trained `"begin"`, `"step"`, `"ended"` or `"finish"`, and `"round"` of a search.
-#' @param watch_test Whether to measure the loss of the test rows after each epoch too, for [plot_curves()]. It decides nothing,
-#'   but whoever sees it and changes the settings has looked at the test rows.
+#'   epochs elsewhere), or signals to the package progressr where its global handlers are on; `"progressr"` signals to
+#'   it in any case; `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`,
+#'   `"epoch"` or `"end"`; where many networks are trained `"begin"`, `"step"`, `"ended"` or `"finish"`, and `"round"`
+#'   of a search.
+#' @param watch_test Whether to measure the loss of the test rows after each epoch too, for [plot_curves()]. It decides
+#'   nothing, but whoever sees it and changes the settings has looked at the test rows.
 #' @param ... Not used.
-#' @return A model: an object of class `hylomath_model`, a plain list of `brief` (with everything settled that it left to the
-#'   rule), `preparation`, `network` (layers and `parameters`), `curves`, `best_epoch`, `stopped` (`"epochs"`, `"patience"`,
-#'   `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"` or `"diverged"`), `restarts` (one row a start: how it ended, its losses, and of several starts the measures of each on the validation rows),
-#'   `judged` (key, group, observed value, weight and answers of the validation, calibration and test rows and of at most 10,000
-#'   training rows), `direct` (a network without hidden layers, trained on the same rows for comparison), `baseline`, `looks`
-#'   (the networks that were judged on its test rows), `fingerprint` (of the table), `kernel`, `seconds` and `version`.
-#'   [decide()] adds `decision`, [recalibrate()] `recalibration`.
+#' @return A model: an object of class `hylomath_model`, a plain list of `brief` (with everything settled that it left
+#'   to the rule), `preparation`, `network` (layers and `parameters`), `curves`, `best_epoch`, `stopped` (`"epochs"`,
+#'   `"patience"`, `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"` or `"diverged"`), `restarts`
+#'   (one row a start: how it ended, its losses, and of several starts the measures of each on the validation rows),
+#'   `judged` (key, group, observed value, weight and answers of the validation, calibration and test rows and of at
+#'   most 10,000 training rows), `direct` (a network without hidden layers, trained on the same rows for comparison),
+#'   `baseline`, `looks` (the networks that were judged on its test rows), `fingerprint` (of the table), `kernel`,
+#'   `seconds` and `version`. [decide()] adds `decision`, [recalibrate()] `recalibration`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class.
 #' @examples
@@ -31,37 +33,24 @@
 #'   train(progress = "none")
 #' model
 #' @export
-train <- function(b, ...) UseMethod("train")
+train <- function(b, data = NULL, progress = "auto", watch_test = FALSE, ...) UseMethod("train")
 
-#' @rdname train
 #' @export
 train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test = FALSE, ...) {
   rlang::check_dots_empty()
   if (!isTRUE(watch_test) && !isFALSE(watch_test)) fail("`watch_test` must be TRUE or FALSE.")
   report <- reporter(progress)
-  if (!is.null(data)) b <- attach_table(b, as_table(data))
-  if (is.null(b$table)) fail("This brief has no table to train on.", "Give one: train(b, data = ...).")
-  b$regimen$seed <- b$regimen$seed %||% draw_seed()
-  train_model(b, report, function(...) fit_spec(..., watched = if (watch_test) "test"))
+  b <- ready_to_train(b, data, try = "Give one: train(b, data = ...).")
+  a <- settle(b)
+  train_model(fit_spec(a, learn_training(a), watched = if (watch_test) "test"), report)
 }
 
-# The model of a brief with a table and a seed; `spec_of` is fit_spec or something like it.
-train_model <- function(b, report, spec_of = fit_spec) {
-  table <- brief_table(b)
-  check_brief(b, table)
-  part <- split_rows(b, table)
-  preparation <- learn_preparation(b, table, part %in% "training")
-  b$regimen <- settled_regimen(b, sum(part %in% "training"), function() parameter_count(network_of(b, preparation)))
-  fit <- fit_network(spec_of(b, table, preparation, part), report)
-  direct <- if (fit$stopped != "interrupted") fit_direct(b, table, preparation, part)
-  model <- new_model(b, table, preparation, part, fit, direct)
-  model$restarts <- restarts_judged(model, fit$starts, table, part)
-  model
-}
+#' @export
+train.default <- function(b, ...) wrong_object("train", "a brief", b)
 
-# The regimen that a brief with a table comes to, before it is trained.
-regimen_in_force <- function(b) {
-  table <- brief_table(b)
-  part <- split_rows(b, table)
-  settled_regimen(b, sum(part %in% "training"), function() parameter_count(network_of(b, learn_preparation(b, table, part %in% "training"))))
+# The model of a fit that is to be done.
+train_model <- function(spec, report) {
+  fit <- fit_network(spec, report)
+  direct <- if (fit$stopped != "interrupted") fit_direct(spec)
+  new_model(spec, fit, direct)
 }

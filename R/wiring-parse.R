@@ -1,7 +1,9 @@
 # The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4`. Layers run from left to right; the output layer is
 # never written. See ?wire for the grammar.
 
-wiring_activations <- c("identity", "logistic", "tanh", "relu", "leaky_relu", "elu", "selu", "gelu", "silu", "softplus", "gaussian", "sine")
+wiring_activations <- c(
+  "identity", "logistic", "tanh", "relu", "leaky_relu", "elu", "selu", "gelu", "silu", "softplus", "gaussian", "sine"
+)
 wiring_starts <- c("glorot", "he", "lecun", "orthogonal", "uniform", "normal", "same")
 wiring_values <- list(
   l1 = type_number(0),
@@ -20,8 +22,8 @@ type_start <- function(value, key) {
   value
 }
 
-# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, start, spread), with NULL for an l1 or l2 that is not
-# set, and the share of inputs dropped as `input_dropout`.
+# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, start, spread), with NULL for an
+# l1 or l2 that is not set, and the share of inputs dropped as `input_dropout`.
 parse_wiring <- function(text) {
   parts <- wiring_parts(text)
   if (length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
@@ -33,7 +35,9 @@ parse_wiring <- function(text) {
   for (part in parts) {
     if (length(part$words) == 0) wiring_fail(text, part$at, 1, "Expected a layer such as `24 relu`, or `dropout 0.2`.")
     if (part$words[1] == "dropout") {
-      if (dropped) wiring_fail(text, part$starts[1], 7, "This dropout follows another one. Write one with their joint share.")
+      if (dropped) {
+        wiring_fail(text, part$starts[1], 7, "This dropout follows another one. Write one with their joint share.")
+      }
       share <- parse_dropout(text, part)
       if (length(layers) == 0) input_dropout <- share else layers[[length(layers)]]$dropout <- share
     } else {
@@ -59,13 +63,22 @@ wiring_parts <- function(text) {
 }
 
 parse_dropout <- function(text, part) {
-  if (length(part$words) < 2) wiring_fail(text, part$starts[1], 7, "Expected the share to drop behind it, as in `dropout 0.2`.")
+  if (length(part$words) < 2) {
+    wiring_fail(text, part$starts[1], 7, "Expected the share to drop behind it, as in `dropout 0.2`.")
+  }
   share <- as_one_number(part$words[2])
   if (is.na(share) || share < 0 || share >= 1) {
     wiring_fail(text, part$starts[2], nchar(part$words[2]), "Expected a share from 0 to below 1.")
   }
   if (length(part$words) > 2) wiring_fail(text, part$starts[3], nchar(part$words[3]), "Expected `>` or the end.")
   share
+}
+
+usual_layer <- function(units, activation) {
+  list(
+    units = units, activation = activation, dropout = 0, l1 = NULL, l2 = NULL, rate = 1, norm = FALSE, start = "usual",
+    spread = 0.1
+  )
 }
 
 parse_layer <- function(text, part) {
@@ -82,7 +95,7 @@ parse_layer <- function(text, part) {
   if (!part$words[2] %in% wiring_activations) {
     expected(2, paste0("Expected an activation. ", suggestion(part$words[2], wiring_activations)))
   }
-  layer <- list(units = units, activation = part$words[2], dropout = 0, l1 = NULL, l2 = NULL, rate = 1, norm = FALSE, start = "usual", spread = 0.1)
+  layer <- usual_layer(units, part$words[2])
   for (i in seq_along(part$words)[-(1:2)]) {
     if (part$words[i] == "norm") {
       layer$norm <- TRUE
@@ -90,7 +103,8 @@ parse_layer <- function(text, part) {
     }
     pair <- strsplit(part$words[i], "=", fixed = TRUE)[[1]]
     if (length(pair) != 2 || !pair[1] %in% names(wiring_values)) {
-      expected(i, paste0("Expected `norm`, ", enumerate(paste0(names(wiring_values), "=value"), "or"), ", `>` or the end."))
+      known <- enumerate(paste0(names(wiring_values), "=value"), "or")
+      expected(i, paste0("Expected `norm`, ", known, ", `>` or the end."))
     }
     layer[[pair[1]]] <- tryCatch(
       wiring_values[[pair[1]]](pair[2], pair[1]),
@@ -111,11 +125,17 @@ wiring_fail <- function(text, at, size, expected) {
   )
 }
 
+# `he`, `uniform:0.1`, or NULL for the usual rule.
+start_text_of <- function(layer) {
+  if (layer$start %in% c("uniform", "normal")) return(paste0(layer$start, ":", format_number(layer$spread)))
+  if (layer$start != "usual") layer$start
+}
+
 # The canonical text of parsed wiring: what a brief stores and writes.
 format_wiring <- function(wiring) {
   dropout <- function(share) if (share > 0) paste("dropout", format_number(share))
   values <- function(layer) {
-    start <- if (layer$start %in% c("uniform", "normal")) paste0(layer$start, ":", format_number(layer$spread)) else if (layer$start != "usual") layer$start
+    start <- start_text_of(layer)
     numbers <- list(l1 = layer$l1, l2 = layer$l2, rate = if (layer$rate != 1) layer$rate)
     set <- c(lapply(numbers[!vapply(numbers, is.null, NA)], format_number), if (!is.null(start)) list(start = start))
     c(if (layer$norm) "norm", if (length(set)) paste0(names(set), "=", unlist(set)))
@@ -131,7 +151,9 @@ format_wiring <- function(wiring) {
 type_wiring <- function() {
   function(value, key) {
     if (is.numeric(value) && length(value) > 0) value <- paste(format_each(value), "relu", collapse = " > ")
-    if (!is_text(value, 1)) fail(sprintf("%s must be a text such as \"24 relu > 12 relu\", or numbers of units.", quoted(key)))
+    if (!is_text(value, 1)) {
+      fail(sprintf("%s must be a text such as \"24 relu > 12 relu\", or numbers of units.", quoted(key)))
+    }
     format_wiring(parse_wiring(value))
   }
 }

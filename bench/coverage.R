@@ -38,14 +38,16 @@ numbers_of <- function(n, grouped, heavy) {
 
 judge <- function(d, k, level) {
   n <- length(d$observed)
-  unit <- core$units_of(n, d$group, 1)
+  judged <- list(observed = d$observed, weight = rep(1, n))
+  resampling <- if (!is.null(level)) core$resampling_of(judged$weight, d$group, 1, level, 1000)
+  unit <- if (is.null(level)) core$units_of(n, d$group, 1) else resampling$unit
   if (k > 0) {
     names <- letters[seq_len(k)]
     how <- list(classes = names, looked_at = if (k == 2) 2L else seq_len(k), ordered = FALSE, costs = NULL)
-    return(list(core$class_reckoning(d$observed, d$answers, rep(1, n), unit, how, level, is.null(d$group)), unit))
+    return(list(core$class_reckoning(how, judged, d$answers, unit, resampling), resampling))
   }
   how <- list(centre = 8, deviance = "gamma", at = NULL)
-  list(core$number_reckoning(d$observed, d$answer, rep(1, n), unit, how, level = level, plain = is.null(d$group)), unit)
+  list(core$number_reckoning(how, judged, list(d$answer), 1, unit, resampling), resampling)
 }
 
 draw <- function(n, k, grouped, heavy = FALSE) if (k > 0) classes_of(n, k, grouped) else numbers_of(n, grouped, heavy)
@@ -58,8 +60,9 @@ for (case in list(c(2, 400, 0, 0), c(2, 2500, 0, 0), c(2, 600, 1, 0), c(4, 600, 
   held <- parallel::mclapply(seq_len(sets), function(s) {
     set.seed(1000 + s)
     found <- judge(draw(case[2], k, case[3] == 1, case[4] == 1), k, 0.95)
-    counts <- core$bootstrap_counts(found[[2]], 1000, s)
-    table <- core$interval_table(found[[1]], counts, 0.95)
+    resampling <- found[[2]]
+    resampling$counts <- core$bootstrap_counts(resampling$unit, 1000, s)
+    table <- core$interval_table(found[[1]], resampling)
     stats::setNames(table$low <= truth[table$measure] & truth[table$measure] <= table$high, table$measure)
   }, mc.cores = cores)
   share <- 100 * rowMeans(do.call(cbind, held), na.rm = TRUE)

@@ -9,7 +9,7 @@ rounds <- if (length(args) > 0) args[1] else 7
 set.seed(1)
 b <- brief(kilns, target = "outcome") |> regimen(epochs = 200, stop = "none", seed = 1) |> hold_out(seed = 1)
 H <- asNamespace("hylomath")
-laid <- H$lay_folds(H$fold_plan(b, 10, 1, NULL), b$table)
+laid <- H$checked_folds(b, 10, 1, NULL)
 jobs <- H$fold_jobs(laid, "loss")
 quiet <- function(event) NULL
 seconds <- function(code) system.time(code)[["elapsed"]]
@@ -20,15 +20,12 @@ on <- function(threads, code) {
 }
 
 # One fit as train() does it, but for the network without hidden layers beside it: rows learned and rows measured an epoch.
-table <- H$brief_table(b)
-part <- H$split_rows(b, table)
+a <- H$settle(b)
+part <- a$part
 one_fit <- function() {
-  preparation <- H$learn_preparation(b, table, part %in% "training")
-  one <- b
-  one$regimen <- H$settled_regimen(one, sum(part %in% "training"), function() 0)
-  spec <- H$fit_spec(one, table, preparation, part)
-  fit <- H$fit_network(spec, quiet)
-  H$mean_losses(H$fold_model(c(spec, list(table = table)), fit), table, which(part %in% "validation"))
+  spec <- H$fit_spec(a, H$learn_training(a))
+  answerer <- H$new_answerer(spec, H$fit_network(spec, quiet))
+  H$mean_loss(answerer, H$judged_in_fold(spec, answerer, H$rows_in(a, "validation")))
 }
 rows_of <- function(part) c(learned = sum(part %in% "training"), measured = sum(part %in% "validation"))
 of_one <- rows_of(part)

@@ -20,10 +20,9 @@ measured <- list(
     })[["elapsed"]]
     seconds <- stages + system.time({
       b <- brief(table, target = "y")
-      worked <- hylomath:::brief_table(b)
-      part <- hylomath:::split_rows(b, worked)
-      preparation <- hylomath:::learn_preparation(b, worked, part %in% "training")
-      sources <- hylomath:::encoder_sources(preparation, worked)
+      a <- hylomath:::settle(b)
+      preparation <- hylomath:::learn_preparation(a)
+      sources <- hylomath:::encoder_sources(preparation, a$table)
       rows <- hylomath:::core_fill(preparation$columns, sources, hylomath:::thread_count())
     })[["elapsed"]]
     report(seconds, length(preparation$features), stages)

@@ -43,13 +43,13 @@ problems <- list(
 
 # The best of as many points of the same space, drawn evenly at random and all judged in full.
 random_search <- function(b, budget, k) {
-  space <- hylomath:::scout_space(b, list())
+  space <- hylomath:::scout_space(b, hylomath:::usual_space(hylomath:::settle(b)))
   u <- matrix(runif(3 * budget * length(space)), 3 * budget)
   rows <- hylomath:::space_rows(space, u, 2)
   rows <- rows[!duplicated(hylomath:::row_keys(rows)), , drop = FALSE][seq_len(budget), , drop = FALSE]
   briefs <- lapply(seq_len(budget), function(i) hylomath:::changed_brief(b, hylomath:::row_values(space, rows[i, , drop = FALSE])))
   losses <- vapply(briefs, function(one) {
-    laid <- hylomath:::lay_folds(hylomath:::fold_plan(one, k, 1, NULL), one$table)
+    laid <- hylomath:::checked_folds(one, k, 1, NULL)
     mean(vapply(hylomath:::run_jobs(one$table, hylomath:::fold_jobs(laid, "loss"), "fit", function(event) NULL), `[[`, 0, "loss"))
   }, 0)
   briefs[[which.min(losses)]]

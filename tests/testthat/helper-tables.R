@@ -14,6 +14,19 @@ expect_fails <- function(object, ...) {
   for (part in c(...)) expect_match(conditionMessage(failure), part, fixed = TRUE)
 }
 
+# Each row's part.
+part_along <- function(b) settle(b)$part
+
+# What is learned of the columns from some of the rows, the training rows if nothing is said.
+prepared <- function(b, rows = NULL) {
+  a <- settle(b)
+  if (!is.null(rows)) a <- with_parts(a, ifelse(rows, "training", NA), 1)
+  learn_preparation(a)
+}
+
+# What training made of a network: its weights and their places, bit for bit.
+trained_network <- function(model) model$answerer$network
+
 # A table as the network sees it: one row an input, one column a row.
 encode_inputs <- function(preparation, table) core_encode(preparation$columns, encoder_sources(preparation, table), 2L)
 

@@ -4,7 +4,7 @@ test_that("every measure stands beside its baseline, with its interval", {
   share <- max(table(a$judged$observed)) / a$n
   m <- a$measures
   expect_equal(m$baseline[1:2], c(share, 1 / 4))
-  training <- table(small_kilns()$outcome[withr::with_seed(1, split_rows(brief(small_kilns(), "outcome"), small_kilns())) == "training"]) |> prop.table()
+  training <- table(small_kilns()$outcome[withr::with_seed(1, part_along(brief(small_kilns(), "outcome"))) == "training"]) |> prop.table()
   expect_equal(m$baseline[m$measure == "cross-entropy"], mean(-log(training[a$judged$observed])))
   expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "mean AUC")], c(0, 0.5))
   expect_equal(sum(a$confusion), a$n)
@@ -43,7 +43,7 @@ test_that("training, validation and test rows stand side by side", {
   model <- quick_model(epochs = 20)
   a <- appraise(model)
   for (part in c("training", "validation")) expect_equal(a$measures[[part]], appraise(model, rows = part)$measures$value)
-  expect_equal(length(model$judged$training$key), model$parts$rows[model$parts$part == "training"])
+  expect_equal(length(model$judged$training$key), parts_of(model)$rows[parts_of(model)$part == "training"])
   # of many training rows so many are kept as are enough, the same for the same seed
   many <- withr::with_seed(3, data.frame(x = rnorm(20000), y = rnorm(20000)))
   big <- quick_model(many, "y", epochs = 1)

@@ -64,7 +64,7 @@ test_that("distil writes the student and tells what the teacher was good for", {
   expect_match(paste(run$out, collapse = " "), "student, labels alone")
   student <- read_model("small.hylo")
   here <- distil(read_model("big.hylo"), read_brief("small.yml"), temperature = 3, label_share = 0.4, k = 2, progress = "none")
-  expect_identical(student$network, here$network)
+  expect_identical(trained_network(student), trained_network(here))
   expect_true(file.exists("taught.png"))
   # a student that looks at fewer columns than its teacher
   fewer <- hylomath("distil", "big.hylo", "small.yml", "-o", "fewer.hylo", "--k", "2", "--set", "columns.drop=[kiln, soak_min]", "--quiet")

@@ -44,7 +44,7 @@ test_that("a whole analysis runs from the shell", {
   expect_identical(setdiff(readLines("kilns.yml"), again), c("  method: auto", "  l2: auto"))
   writeLines(again, "again.yml")
   hylomath("train", "again.yml", "-o", "again.hylo", "--quiet")
-  expect_identical(read_model("again.hylo")$network, read_model("kilns.hylo")$network)
+  expect_identical(trained_network(read_model("again.hylo")), trained_network(read_model("kilns.hylo")))
   expect_equal(jsonlite::fromJSON(hylomath("show", "kilns.hylo", "--json")$out)$epochs, 12)
 })
 
@@ -62,11 +62,11 @@ test_that("two runs of one brief write the same network", {
   in_folder()
   hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=5", "--set", "regimen.seed=1")
   for (name in c("a.hylo", "b.hylo")) expect_equal(hylomath("train", "k.yml", "-o", name, "--quiet")[c("status", "out", "err")], list(status = 0L, out = character(), err = character()))
-  expect_identical(read_model("a.hylo")$network, read_model("b.hylo")$network)
+  expect_identical(trained_network(read_model("a.hylo")), trained_network(read_model("b.hylo")))
   forced <- hylomath("train", "k.yml", "-o", "c.hylo", "--quiet", env = "HYLOMATH_KERNEL=generic")
   expect_equal(forced$status, 0)
   expect_equal(read_model("c.hylo")$kernel, "generic")
-  expect_equal(read_model("c.hylo")$network$parameters, read_model("a.hylo")$network$parameters, tolerance = 1e-3)
+  expect_equal(trained_network(read_model("c.hylo"))$parameters, trained_network(read_model("a.hylo"))$parameters, tolerance = 1e-3)
 })
 
 test_that("SIGTERM ends training and the best network so far is written", {
@@ -148,14 +148,14 @@ test_that("judging, deciding and explaining work from the shell", {
 
   decided <- hylomath("decide", "r.hylo", "--recall", "0.8", "-o", "careful.hylo", "--json")
   expect_equal(jsonlite::fromJSON(decided$out)$threshold, NULL)
-  expect_equal(jsonlite::fromJSON(decided$out)$rule$threshold, decide(read_model("r.hylo"), recall = 0.8)$decision$rule$threshold)
+  expect_equal(jsonlite::fromJSON(decided$out)$rule$threshold, decision_of(decide(read_model("r.hylo"), recall = 0.8))$rule$threshold)
   expect_match(paste(hylomath("decide", "r.hylo", "--best", "F1", "-o", "f1.hylo")$out, collapse = " "), "and after")
   writeLines(c("observed,no,yes", "no,0,1", "yes,10,0"), "costs.csv")
   expect_equal(hylomath("decide", "r.hylo", "--costs", "costs.csv", "-o", "cost.hylo", "-q")$status, 0)
-  expect_equal(read_model("cost.hylo")$decision$rule$costs["yes", "no"], 10)
+  expect_equal(decision_of(read_model("cost.hylo"))$rule$costs["yes", "no"], 10)
   expect_match(hylomath("decide", "r.hylo", "--recall", "much")$err[1], "must be a number")
   expect_match(hylomath("recalibrate", "r.hylo", "--method", "isotonic", "-o", "iso.hylo")$out[1], "The cross-entropy of 500 calibration rows goes from")
-  expect_equal(read_model("iso.hylo")$recalibration$method, "isotonic")
+  expect_equal(read_model("iso.hylo")$answerer$recalibration$method, "isotonic")
 
   # looks at the test rows are kept in the files
   hylomath("appraise", "r.hylo")

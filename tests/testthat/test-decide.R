@@ -9,12 +9,12 @@ test_that("a wanted recall is reached on the validation rows with as few false a
   rows <- model$judged$validation
   p <- rows$answers$probability_yes
   yes <- rows$observed == "yes"
-  at <- model$decision$rule$threshold
+  at <- decision_of(model)$rule$threshold
   expect_gte(mean(p[yes] >= at), 0.8)
   higher <- min(p[p > at])
   expect_lt(mean(p[yes] > higher), 0.8)
-  expect_equal(model$decision$after["yes", "yes"], sum(yes & p >= at))
-  expect_equal(sum(model$decision$before), length(yes))
+  expect_equal(decision_of(model)$after["yes", "yes"], sum(yes & p >= at))
+  expect_equal(sum(decision_of(model)$before), length(yes))
   # the answers follow, in predictions and in appraisals, the probabilities stay
   new <- predict(model, recovery, type = "both")
   expect_equal(new$answer == "yes", new$probability_yes >= at)
@@ -24,7 +24,7 @@ test_that("a wanted recall is reached on the validation rows with as few false a
   expect_equal(a$classes$recall[2], mean(a$judged$probability_yes[a$judged$observed == "yes"] >= at))
   expect_gt(a$classes$recall[2], appraise(plain)$classes$recall[2])
   expect_match(notes(a)$try[notes(a)$code == "no_better_than_baseline"], "price of the decision rule, and may be worth it")
-  expect_identical(decide(model)$decision, NULL)
+  expect_identical(decision_of(decide(model)), NULL)
   expect_match(paste(format(model), collapse = " "), "The answer is \"yes\" from a probability of .*recall")
 })
 
@@ -33,7 +33,7 @@ test_that("the best F1 is that of all thresholds", {
   rows <- model$judged$validation
   yes <- rows$observed == "yes"
   f1 <- function(t) 2 * sum(yes & rows$answers$probability_yes >= t) / (sum(yes) + sum(rows$answers$probability_yes >= t))
-  expect_equal(f1(model$decision$rule$threshold), max(vapply(rows$answers$probability_yes, f1, 0)))
+  expect_equal(f1(decision_of(model)$rule$threshold), max(vapply(rows$answers$probability_yes, f1, 0)))
 })
 
 test_that("costs take the answer with the lowest expected cost", {
@@ -93,7 +93,7 @@ test_that("Platt's curve is the logistic regression of his targets", {
   fit <- suppressWarnings(glm(target ~ qlogis(rows$answers$probability_yes), binomial))
   p <- predict(model, recovery, type = "probability")$probability_yes
   expect_equal(p, plogis(coef(fit)[[1]] + coef(fit)[[2]] * qlogis(predict(clinic(), recovery, type = "probability")$probability_yes)), tolerance = 1e-6)
-  expect_lte(model$recalibration$after, model$recalibration$before + 0.002)
+  expect_lte(model$answerer$recalibration$after, model$answerer$recalibration$before + 0.002)
 })
 
 test_that("the rising curve is that of isoreg", {
@@ -109,7 +109,7 @@ test_that("the temperature is where the loss is lowest, and changes no order", {
   model <- recalibrate(quick_calibrated(), "temperature")
   rows <- model$judged$calibration
   loss <- function(t) weighted_mean(row_cross_entropy(match(rows$observed, model$brief$classes), tempered(as.matrix(rows$answers[-1]), t)), rows$weight)
-  at <- model$recalibration$map$temperature
+  at <- model$answerer$recalibration$map$temperature
   expect_lt(loss(at), min(loss(at * 1.05), loss(at / 1.05)))
   expect_identical(predict(model, kilns), predict(quick_calibrated(), kilns))
   p <- predict(recalibrate(quick_calibrated(), "isotonic"), kilns, type = "probability")
@@ -119,10 +119,10 @@ test_that("the temperature is where the loss is lowest, and changes no order", {
 test_that("a rule is chosen anew once probabilities change, and the sets stay", {
   model <- decide(clinic(), recall = 0.8)
   again <- recalibrate(model, "platt")
-  expect_false(again$decision$rule$threshold == model$decision$rule$threshold)
-  expect_equal(again$decision$after, model$decision$after)
+  expect_false(decision_of(again)$rule$threshold == decision_of(model)$rule$threshold)
+  expect_equal(decision_of(again)$after, decision_of(model)$after)
   expect_identical(predict(again, recovery, type = "set")$set, predict(model, recovery, type = "set")$set)
-  expect_null(recalibrate(again, "none")$recalibration)
+  expect_null(recalibrate(again, "none")$answerer$recalibration)
   expect_fails(recalibrate(quick_model()), "no calibration rows")
   expect_fails(recalibrate(quick_model(small_crossings(), "passengers")), "predicts a number")
 })

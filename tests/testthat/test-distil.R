@@ -5,7 +5,7 @@ test_that("at temperature 1 the teacher's part is the cross-entropy of its proba
   b <- brief(d, "y") |> wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |> regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-9), seed = 3)
   teacher <- train(wire(b, "3 tanh") |> regimen(l2 = 0.01, epochs = 50), progress = "none")
   student <- distil(teacher, b, temperature = 1, label_share = 0.4, k = 0, progress = "none")
-  rows <- split_rows(b, brief_table(b)) %in% "training"
+  rows <- part_along(b) %in% "training"
   soft <- 0.4 * (d$y[rows] == "yes") + 0.6 * predict(teacher, d[rows, ], type = "probability")$probability_yes
   fit <- suppressWarnings(glm(soft ~ x, binomial, data = data.frame(soft, x = d$x[rows])))
   expect_equal(predict(student, d, type = "probability")$probability_yes, unname(predict(fit, d, type = "response")), tolerance = 1e-5)
@@ -16,7 +16,7 @@ test_that("a taught student of numbers is one trained on the blend", {
   b <- brief(d, "y") |> wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |> regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
   teacher <- train(wire(b, "4 tanh") |> regimen(l2 = 0.001, epochs = 60), progress = "none")
   student <- distil(teacher, b, label_share = 0.25, k = 0, progress = "none")
-  rows <- split_rows(b, brief_table(b)) %in% "training"
+  rows <- part_along(b) %in% "training"
   blend <- 0.25 * d$y[rows] + 0.75 * predict(teacher, d[rows, ])$answer
   fit <- lm(blend ~ x, data.frame(blend, x = d$x[rows]))
   expect_equal(predict(student, d)$answer, unname(predict(fit, d)), tolerance = 1e-5)
@@ -29,7 +29,7 @@ test_that("rows without a target are learned from the teacher alone", {
   teacher <- train(b, progress = "none")
   student <- distil(teacher, b, label_share = 1, unlabelled = d[201:300, "x", drop = FALSE], k = 0, progress = "none")
   expect_equal(student$distilled$unlabelled, 100)
-  rows <- split_rows(b, brief_table(b)) %in% "training"
+  rows <- part_along(b) %in% "training"
   y <- c(d$y[1:200][rows], predict(teacher, d[201:300, ])$answer)
   fit <- lm(y ~ x, data.frame(y, x = c(d$x[1:200][rows], d$x[201:300])))
   expect_equal(predict(student, d)$answer, unname(predict(fit, d)), tolerance = 1e-5)
@@ -38,23 +38,21 @@ test_that("rows without a target are learned from the teacher alone", {
 
 test_that("soft shares keep to the classes, the temperature and the class weights", {
   b <- base() |> regimen(class_weights = "even")
-  table <- brief_table(b)
-  part <- split_rows(b, table)
-  preparation <- learn_preparation(b, table, part %in% "training")
+  a <- settle(b)
+  learned <- learn_training(a)
   p <- withr::with_seed(2, matrix(rexp(600 * 4), 600))
   p <- p / rowSums(p)
   colnames(p) <- b$classes
-  b$regimen <- settled_regimen(b, sum(part %in% "training"), function() 100)
-  spec <- taught_spec(b, table, preparation, part, list(temperature = 3, label_share = 0.3, answers = p))
-  w <- unlist(class_weights_of(b, preparation))[b$classes]
+  spec <- taught_spec(a, learned, list(temperature = 3, label_share = 0.3, answers = p))
+  w <- unlist(class_weights_of(a$target, learned$preparation$target))[b$classes]
   for (i in c(spec$core$training[5], spec$core$validation[2])) {
     row <- spec$core$rows[i]
     score <- w * p[row, ]
-    expect_equal(spec$core$soft[, i], unname(c(0.3, score^(1 / 3) / sum(score^(1 / 3)) * 0.7 * 9 * sum(score) / w[table$outcome[row]])))
+    expect_equal(spec$core$soft[, i], unname(c(0.3, score^(1 / 3) / sum(score^(1 / 3)) * 0.7 * 9 * sum(score) / w[a$table$outcome[row]])))
   }
   # where the teacher says nothing the label has it all
   p[spec$core$rows[3], 1] <- NA
-  without <- taught_spec(b, table, preparation, part, list(temperature = 3, label_share = 0.3, answers = p))
+  without <- taught_spec(a, learned, list(temperature = 3, label_share = 0.3, answers = p))
   expect_equal(without$core$soft[, 3], c(1, 0, 0, 0, 0))
 })
 

@@ -100,8 +100,8 @@ test_that("derived columns are inputs, go with the model, and ask for what they 
   expect_identical(predict(model, kilns[-c(1, 5)], "probability"), predict(model, kilns, "probability"))
   expect_fails(predict(model, kilns[-6]), "no column `peak_c`")
   by_hand <- transform(small_kilns(), heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = 2 * peak_c / ramp_c_h)
-  expect_identical(encode_inputs(model$preparation, working_table(small_kilns(), model$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))),
-                   encode_inputs(model$preparation, by_hand))
+  expect_identical(encode_inputs(model$answerer$preparation, working_table(small_kilns(), model$answerer$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))),
+                   encode_inputs(model$answerer$preparation, by_hand))
   expect_null(derive(b, deep = NULL)$derive$deep)
 })
 
@@ -116,9 +116,9 @@ test_that("what a derived target is made of is no input", {
 
 test_that("filtered rows are in no part, and are answered all the same", {
   b <- brief(small_kilns(), "outcome") |> keep_rows(load_kg > 300) |> keep_rows(kiln != "Petrel") |> regimen(epochs = 2)
-  part <- split_rows(b, brief_table(b))
+  part <- part_along(b)
   expect_equal(is.na(part), !(small_kilns()$load_kg > 300 & small_kilns()$kiln != "Petrel"))
   model <- train(b, progress = "none")
-  expect_equal(model$parts$rows[model$parts$part == "set aside: filtered"], sum(is.na(part)))
+  expect_equal(parts_of(model)$rows[parts_of(model)$part == "set aside: filtered"], sum(is.na(part)))
   expect_false(anyNA(predict(model, small_kilns())$answer))
 })

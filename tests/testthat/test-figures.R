@@ -44,7 +44,7 @@ test_that("the curves of a model show the test rows on request, and several runs
   watched <- withr::with_seed(1, brief(small_kilns(), "outcome") |> regimen(epochs = 8) |> train(progress = "none", watch_test = TRUE))
   plain <- quick_model(epochs = 8)
   # the same network, since watching decides nothing
-  expect_identical(watched$network, plain$network)
+  expect_identical(trained_network(watched), trained_network(plain))
   expect_null(plain$curves$test)
   a <- appraise(watched)
   expect_equal(watched$curves$test[watched$best_epoch], a$measures$value[a$measures$measure == "cross-entropy"], tolerance = 1e-5)

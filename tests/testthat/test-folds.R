@@ -29,14 +29,13 @@ test_that("groups stay whole, time goes forwards, and a group can be a fold", {
 test_that("a fold's answers are those of a network trained on the others by hand", {
   b <- seeded(small_kilns(), "outcome")
   f <- folds(b, k = 4, progress = "none")
-  table <- brief_table(b)
-  part <- split_rows(b, table)
-  rows <- which(part %in% c("training", "validation"))
+  a <- settle(b)
+  rows <- rows_in(a, c("training", "validation"))
   expect_setequal(f$rows, rows)
   fold <- f$predictions$fold[match(seq_len(600), f$rows)][rows]
-  share <- sum(part %in% "validation") / length(rows)
+  share <- length(rows_in(a, "validation")) / length(rows)
   by_hand <- small_kilns()
-  by_hand$part <- sub("judged", "test", fold_parts(b, table, rows, fold, 3, "stratified", share, 5))
+  by_hand$part <- sub("judged", "test", fold_parts(a, rows, fold, 3, "stratified", share, 5))
   model <- train(brief(by_hand, "outcome") |> set_columns(drop = NULL) |> hold_out(parts = "part", seed = 5) |> regimen(epochs = 15, seed = 7 + 2), progress = "none")
   own <- f$predictions[f$predictions$fold == 3, ]
   expect_identical(own$answer, model$judged$test$answers$answer)
@@ -54,11 +53,9 @@ test_that("a fold's answers are those of a network trained on the others by hand
 test_that("what a fold learns knows nothing of the rows that it judges", {
   b <- seeded(small_kilns(), "outcome") |> prepare(only = glaze, categories = "frequency") |> regimen(class_weights = "even")
   learned <- function(table) {
-    b <- attach_table(b, table)
-    rows <- seq_len(600)
-    dealt <- deal_folds(b, table, rows, 5L, 1, "stratified", 5)
-    spec <- fold_spec(b, table, fold_parts(b, table, rows, dealt[, 1], 2L, "stratified", 0.15, 5), 2)
-    list(judged = spec$judged, preparation = spec$preparation, network = fit_networks(list(spec), NULL)[[1]]$network)
+    laid <- lay_folds(fold_plan(b, 5, 1, NULL), table)
+    spec <- fold_spec(laid, 2)
+    list(judged = spec$judged, preparation = spec$learned$preparation, network = fit_networks(list(spec), NULL)[[1]]$network)
   }
   plain <- learned(small_kilns())
   other <- small_kilns()
@@ -77,8 +74,8 @@ test_that("codes for missing and derived columns hold inside folds", {
   coded$peak_c[seq(1, 600, 10)] <- -9
   b <- seeded(coded, "outcome") |> prepare(missing_codes = -9) |> derive(hot = peak_c > 1100)
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
-  expect_equal(sum(is.na(laid$table$peak_c)), 60)
-  expect_identical(laid$table, brief_table(b))
+  expect_equal(sum(is.na(laid$analysis$table$peak_c)), 60)
+  expect_identical(laid$analysis$table, working_table_of(b))
   plain <- small_kilns()
   plain$peak_c[seq(1, 600, 10)] <- NA
   expect_identical(folds(b, k = 3, progress = "none")$predictions, folds(seeded(plain, "outcome") |> derive(hot = peak_c > 1100), k = 3, progress = "none")$predictions)
@@ -96,13 +93,9 @@ test_that("repeats deal anew and count each row once", {
 
 test_that("several fits in one call are the fits one by one", {
   b <- seeded(small_kilns(), "outcome")
-  table <- brief_table(b)
-  part <- split_rows(b, table)
-  preparation <- learn_preparation(b, table, part %in% "training")
   spec <- function(method, wiring, seed) {
-    b <- wire(regimen(b, method = method, seed = seed), wiring)
-    b$regimen <- settled_regimen(b, sum(part %in% "training"), function() 100)
-    fit_spec(b, table, preparation, part)
+    a <- settle(wire(regimen(b, method = method, seed = seed), wiring))
+    fit_spec(a, learn_training(a))
   }
   specs <- list(spec("adam", "8 relu", 1), spec("lbfgs", "4 tanh", 2), spec("adam", "5 tanh > 3 relu", 3))
   together <- fit_networks(specs, NULL)

@@ -79,7 +79,7 @@ test_that("a direct model with the gamma loss is gamma regression with a logarit
   zg <- data.frame(scale(g[c("a", "b", "c")]), size = g$size)
   model <- exact_optimum(set_columns(brief(g, target = "size"), keep = c(a, b, c)), loss = "gamma")
   found <- fitted_coefficients(model)
-  found[1] <- found[1] + log(model$preparation$target$scale)  # the target is trained as a share of its mean
+  found[1] <- found[1] + log(model$answerer$preparation$target$scale)  # the target is trained as a share of its mean
   expect_equal(found, unname(coef(glm(size ~ a + b + c, Gamma("log"), zg, epsilon = 1e-14))), tolerance = 1e-6)
 })
 

@@ -17,7 +17,7 @@ test_that("models are judged on the same rows, and compared row by row", {
   right <- function(model) model$judged$test$answers$answer == model$judged$test$observed
   only <- c(sum(right(large) & !right(small)), sum(!right(large) & right(small)))
   expect_equal(own$mcnemar, binom.test(only[1], sum(only))$p.value)
-  expect_equal(own$parameters, length(small$network$parameters))
+  expect_equal(own$parameters, length(trained_network(small)$parameters))
   expect_true(all(found$models$microseconds > 0))
   expect_equal(found$settings$small[found$settings$setting == "wiring"], "direct")
   expect_false("hold_out.seed" %in% found$settings$setting)

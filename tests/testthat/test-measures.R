@@ -200,7 +200,7 @@ test_that("curves, shares and bands come as data", {
 test_that("tidy() and glance() give models and appraisals as tables", {
   model <- rich_model()
   parts <- tidy(model)
-  expect_equal(nrow(parts), length(model$network$parameters))
+  expect_equal(nrow(parts), length(trained_network(model)$parameters))
   expect_equal(parts$value[parts$layer == "output" & parts$input == "(bias)"], unname(coef(model)$output["(bias)", ]))
   expect_identical(as.data.frame(model), parts)
   one <- glance(model)

@@ -42,7 +42,7 @@ test_that("class weights change the answer and not the meaning of a probability"
   p <- predict(weighted, recovery, type = "both")
   expect_equal(mean(p$probability_yes), mean(recovery$returned == "yes"), tolerance = 0.25)
   expect_gt(mean(p$answer == "yes"), 1.5 * mean(recovery$returned == "yes"))
-  w <- class_weights_of(weighted$brief, weighted$preparation)
+  w <- class_weights_of(weighted$answerer$target, weighted$answerer$preparation$target)
   favoured <- ifelse(p$probability_yes * w[["yes"]] > p$probability_no * w[["no"]], "yes", "no")
   expect_equal(p$answer, favoured)
 })

@@ -1,6 +1,3 @@
-part_along <- function(b) split_rows(b, brief_table(b))
-prepared <- function(b, rows = part_along(b) %in% "training") learn_preparation(b, brief_table(b), rows)
-
 # The same encoding, column by column and row by row, as one would write it down.
 obvious_encoding <- function(b, training) {
   columns <- lapply(brief_inputs(b), function(column) {
@@ -43,7 +40,7 @@ test_that("changing test rows changes no weight", {
   part <- part_along(b)
   spoiled <- b
   spoiled$table$moisture_pct[part == "test"] <- -77
-  expect_identical(train(spoiled, progress = "none")$network, train(b, progress = "none")$network)
+  expect_identical(trained_network(train(spoiled, progress = "none")), trained_network(train(b, progress = "none")))
 })
 
 test_that("any subset in any order gives the same rows", {
@@ -82,7 +79,7 @@ one_column <- function(x, ..., kind = NULL, rows = rep(TRUE, length(x))) {
   b <- brief(table, "y")
   if (!is.null(kind)) b <- set_columns(b, kinds = c(x = kind))
   b <- prepare(b, ...)
-  preparation <- learn_preparation(b, brief_table(b), rows)
+  preparation <- prepared(b, rows)
   function(new = x) {
     m <- encode_inputs(preparation, data.frame(x = new))
     rownames(m) <- preparation$features
@@ -169,7 +166,7 @@ test_that("codes that mean missing are taken out, and numbers come to light", {
   expect_equal(b$columns$kinds$load, "category")
   b <- prepare(b, missing_codes = c(-9, "n/a"))
   expect_equal(unlist(b$columns$kinds[c("load", "age")]), c(load = "number", age = "count"))
-  expect_equal(brief_table(b)$load[1:3], c(12, NA, 7.5))
+  expect_equal(working_table_of(b)$load[1:3], c(12, NA, 7.5))
   model <- train(regimen(b, epochs = 2), progress = "none")
   expect_identical(predict(model, data.frame(load = "n/a", age = 30)), predict(model, data.frame(load = NA_real_, age = 30)))
   only <- prepare(brief(table, "y"), only = load, missing_codes = "n/a")
@@ -197,7 +194,7 @@ test_that("a log target is answered as a mean, or as a median where that is aske
   median_model <- fit("log_median")
   grid <- data.frame(x = c(0.2, 0.5, 0.8))
   expect_equal(predict(median_model, grid)$answer, exp(1 + 2 * grid$x), tolerance = 0.05)
-  expect_equal(mean_model$preparation$target$smear, exp(0.8^2 / 2), tolerance = 0.05)
+  expect_equal(mean_model$answerer$preparation$target$smear, exp(0.8^2 / 2), tolerance = 0.05)
   expect_equal(predict(mean_model, grid)$answer, exp(1 + 2 * grid$x + 0.8^2 / 2), tolerance = 0.1)
   expect_fails(train(brief(transform(t, y = y - 1), "y") |> prepare(target = "log")), "is not above 0 in row")
   expect_fails(train(brief(small_crossings(), "passengers") |> prepare(target = "log")), "is for regression")
@@ -232,7 +229,7 @@ test_that("random tables: the core's encoding equals an obvious one on any rows"
         obvious <- c(obvious, lapply(parts, function(p) ifelse(is.na(p), 0, p)))
       }
     }
-    preparation <- learn_preparation(b, brief_table(b), training)
+    preparation <- prepared(b, training)
     some <- sample(n, sample(n, 1))
     expect_equal(encode_inputs(preparation, table[some, ]), unname(do.call(rbind, obvious)[, some, drop = FALSE]), tolerance = 1e-12)
   }

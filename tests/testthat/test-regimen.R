@@ -3,7 +3,10 @@ training <- function(b) train(b, progress = "none")
 test_that("the method, batch, rate and l2 follow the written rule and are shown", {
   small <- brief(small_kilns(), target = "outcome")
   expect_match(paste(format(small), collapse = " "), "method lbfgs \\(auto\\)")
-  settled <- function(b) regimen_in_force(b)[c("method", "batch_size", "learning_rate", "l2")]
+  settled <- function(b) {
+    a <- settle(b)
+    regimen_in_force(a, function() learn_preparation(a))[c("method", "batch_size", "learning_rate", "l2")]
+  }
   expect_equal(settled(small), list(method = "lbfgs", batch_size = "auto", learning_rate = "auto", l2 = 0.01))
   expect_equal(settled(brief(kilns, target = "outcome")), list(method = "adam", batch_size = 64, learning_rate = 0.005, l2 = 0.004))
   cars <- brief(mtcars, target = "mpg") |> wire("2 tanh")
@@ -127,8 +130,8 @@ test_that("losses with other links and smoothing train and answer in the target'
 
 test_that("batch normalisation, noise, bounds and embeddings leave training repeatable", {
   a <- rich_model()
-  expect_identical(rich_model()$network, a$network)
-  expect_identical(withr::with_options(list(hylomath.threads = 1), rich_model()$network), a$network)
+  expect_identical(trained_network(rich_model()), trained_network(a))
+  expect_identical(withr::with_options(list(hylomath.threads = 1), trained_network(rich_model())), trained_network(a))
   b <- quick_model(epochs = 5, method = "adamw", max_norm = 0.5, clip_norm = 1, input_noise = 0.2)
   w <- coef(b)$layer_1
   expect_lt(max(sqrt(colSums(w[-nrow(w), ]^2))), 0.5 + 1e-6)
@@ -141,13 +144,12 @@ test_that("restarts are trained together, compared, and kept or averaged", {
   expect_equal(loss_curves(one)$validation[one$best_epoch], one$restarts$validation[kept])
   expect_match(paste(format(one), collapse = " "), "4, validation loss from")
   committee <- quick_model(epochs = 20, method = "adam", restarts = 4, keep = "committee")
-  expect_identical(committee$network$members[[kept]], one$network$parameters)
+  expect_identical(members_of(trained_network(committee))[[kept]], trained_network(one)$parameters)
   single <- function(parameters) {
-    m <- one
-    m$network$parameters <- parameters
-    as.matrix(predict(m, small_kilns(), type = "probability"))
+    one$answerer <- with_parameters(one$answerer, parameters)
+    as.matrix(predict(one, small_kilns(), type = "probability"))
   }
-  mean_of_members <- Reduce(`+`, lapply(committee$network$members, single)) / 4
+  mean_of_members <- Reduce(`+`, lapply(members_of(trained_network(committee)), single)) / 4
   expect_equal(as.matrix(predict(committee, small_kilns(), type = "probability")), mean_of_members)
   far <- one
   far$restarts$loss[1] <- 10

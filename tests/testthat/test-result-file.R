@@ -46,7 +46,7 @@ test_that("what is no result is refused", {
   write_model(model, file)
   expect_fails(read_result(file), "it holds something else")
   expect_fails(read_result(system.file("extdata", "kilns.csv", package = "hylomath")), "holds no result")
-  evil <- list(format = "hylomath result", format_version = 1L, result = list(list = list(), class = list("data.frame")))
+  evil <- list(format = "hylomath result", format_version = 2L, result = list("$table" = list(columns = list(), count = 0L)))
   write_whole(compress_text(jsonlite::toJSON(evil, auto_unbox = TRUE)), file)
   expect_fails(read_result(file), "holds something else")
 })

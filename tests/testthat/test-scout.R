@@ -94,7 +94,7 @@ test_that("preparation, methods and whole wirings can be searched, and what the 
 test_that("a search without settings looks at what usually matters", {
   s <- scout(base(), budget = 4, k = 2, progress = "none")
   expect_setequal(s$settings, c("layers", "units", "activation", "l2"))
-  expect_equal(names(usual_space(withr::with_seed(1, brief(kilns, "outcome")))), c("layers", "units", "activation", "l2", "dropout", "learning_rate"))
+  expect_equal(names(usual_space(settle(withr::with_seed(1, brief(kilns, "outcome"))))), c("layers", "units", "activation", "l2", "dropout", "learning_rate"))
 })
 
 test_that("the surrogate goes through what it is sure of, and expects most where it should", {

@@ -34,7 +34,7 @@ test_that("the brief that comes of it is that with fewer inputs", {
   b <- best_brief(s)
   expect_setequal(brief_inputs(b), s$small)
   model <- train(b, progress = "none")
-  expect_setequal(needed_columns(model), s$small)
+  expect_setequal(needed_columns(model$answerer), s$small)
   expect_identical(as.data.frame(s), s$path)
   expect_fails(best_brief(s, "smallest"), "`which` can't be")
 })
@@ -42,15 +42,17 @@ test_that("the brief that comes of it is that with fewer inputs", {
 test_that("the rise is that of shuffling column by column", {
   b <- base()
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
-  spec <- fold_spec(b, laid$table, laid$parts(1), 1)
-  model <- fold_model(spec, fit_networks(list(spec), NULL)[[1]])
+  spec <- fold_spec(laid, 1)
+  a <- spec$analysis
+  answerer <- new_answerer(spec, fit_networks(list(spec), NULL)[[1]])
+  loss_over <- function(table, rows) mean_loss(answerer, judged_rows(answerer, a$roles, table[rows, ], rows))
   rows <- c(spec$judged, spec$core$rows[spec$core$validation])
   by_hand <- mean(vapply(1:3, function(r) {
-    table <- spec$table
-    table$V1[rows] <- table$V1[rows[core_shuffle(length(rows), spec$brief$regimen$seed, 20L + r)]]
-    mean_losses(model, table, rows)
-  }, 0)) - mean_losses(model, spec$table, rows)
-  expect_equal(shuffling_rise(model, spec)[match("V1", brief_inputs(b))], by_hand)
+    table <- a$table
+    table$V1[rows] <- table$V1[rows[core_shuffle(length(rows), a$regimen$seed, 20L + r)]]
+    loss_over(table, rows)
+  }, 0)) - loss_over(a$table, rows)
+  expect_equal(shuffling_rise(spec, answerer)[match("V1", brief_inputs(b))], by_hand)
 })
 
 test_that("what can't be sifted is refused, and several targets can be", {

@@ -1,5 +1,3 @@
-part_along <- function(b) split_rows(b, brief_table(b))
-
 test_that("every class is dealt out in its share, to within one row", {
   b <- brief(kilns, target = "outcome") |> hold_out(validation = 0.2, test = 0.1, seed = 5)
   counts <- table(part_along(b), kilns$outcome)

@@ -1,9 +1,9 @@
 test_that("the same seeds give the same network bit for bit", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 1) |> wire("8 relu > dropout 0.2 > 4 tanh") |> regimen(epochs = 6, seed = 2)
   first <- train(b, progress = "none")
-  expect_identical(train(b, progress = "none")$network$parameters, first$network$parameters)
+  expect_identical(trained_network(train(b, progress = "none"))$parameters, trained_network(first)$parameters)
   expect_identical(train(b, progress = "none")$judged, first$judged)
-  expect_false(identical(train(regimen(b, seed = 3), progress = "none")$network$parameters, first$network$parameters))
+  expect_false(identical(trained_network(train(regimen(b, seed = 3), progress = "none"))$parameters, trained_network(first)$parameters))
 })
 
 test_that("set.seed() is enough for a repeatable analysis", {
@@ -70,7 +70,7 @@ test_that("the default progress tells the ends and a few epochs, on standard err
 
 test_that("a diverging loss is stopped and said", {
   model <- quick_model(small_crossings(), "passengers", epochs = 50, method = "momentum", learning_rate = 1e6)
-  expect_true(all(is.finite(model$network$parameters)))
+  expect_true(all(is.finite(trained_network(model)$parameters)))
   expect_equal(model$stopped, "diverged")
   expect_equal(notes(model)$code, "diverged")
 })
@@ -97,10 +97,10 @@ test_that("coef() gives each layer's weights by name", {
   model <- quick_model(epochs = 1)
   w <- coef(model)
   expect_named(w, c("layer_1", "layer_2", "output"))
-  expect_equal(dim(w$layer_1), c(length(model$preparation$features) + 1, 24))
+  expect_equal(dim(w$layer_1), c(length(model$answerer$preparation$features) + 1, 24))
   expect_equal(dimnames(w$output), list(c(paste0("unit_", 1:12), "(bias)"), c("burst", "crazed", "sound", "warped")))
   # by hand: the network's scores for one row
-  x <- c(encode_inputs(model$preparation, small_kilns()[5, ]), 1)
+  x <- c(encode_inputs(model$answerer$preparation, small_kilns()[5, ]), 1)
   relu <- function(v) pmax(v, 0)
   score <- c(relu(c(relu(x %*% w$layer_1), 1) %*% w$layer_2), 1) %*% w$output
   expect_equal(unlist(predict(model, small_kilns()[5, ], type = "probability"), use.names = FALSE), as.numeric(exp(score) / sum(exp(score))), tolerance = 1e-5)

@@ -1,7 +1,7 @@
 test_that("blocks have their shapes and counts", {
   model <- rich_model()
   blocks <- layers_of(model)
-  expect_equal(sum(blocks$values), length(model$network$parameters))
+  expect_equal(sum(blocks$values), length(trained_network(model)$parameters))
   expect_equal(blocks$kind[blocks$layer == "layer_1"], c("weights", "bias", "gain", "mean", "variance"))
   expect_equal(blocks$trained[blocks$layer == "layer_1"], c(TRUE, TRUE, TRUE, FALSE, FALSE))
   text <- format(summary(model))
@@ -12,7 +12,7 @@ test_that("the layers of a network with everything are those of its formulas", {
   model <- rich_model()
   w <- coef(model)
   row <- small_kilns()[7, ]
-  numbers <- core_encode(model$preparation$columns, encoder_sources(model$preparation, row), 1L)
+  numbers <- core_encode(model$answerer$preparation$columns, encoder_sources(model$answerer$preparation, row), 1L)
   x <- c(numbers[-length(numbers)], w$embedding_glaze[row$glaze, ])  # the last encoded value is the code
   part <- function(block, name) block[name, ]
   z <- as.numeric(x %*% w$layer_1[seq_along(x), ])
@@ -29,7 +29,7 @@ test_that("the layers of a network with everything are those of its formulas", {
 test_that("weights can be set, and what was known of the old ones is gone", {
   model <- quick_model(epochs = 3)
   w <- coef(model)
-  expect_identical(set_coef(model, w)$network, model$network)
+  expect_identical(trained_network(set_coef(model, w)), trained_network(model))
   w$output[] <- 0
   w$output["(bias)", ] <- log(c(0.1, 0.2, 0.3, 0.4))
   changed <- set_coef(model, w["output"])

@@ -93,5 +93,5 @@ test_that("a worker without the kernel level says so, and an error in a job is a
   expect_equal(work_off(order)[c("lacks", "best")], list(lacks = "kernel", best = core_kernel()))
   local_workers()
   jobs <- list(list(plan = fold_plan(base(), 3, 1, NULL), fold = 1, want = "nothing of the kind"))
-  expect_error(run_jobs(small_kilns(), jobs, "fit", function(event) NULL), "attempt to apply non-function")
+  expect_error(run_jobs(small_kilns(), jobs, "fit", function(event) NULL), "could not find function")
 })

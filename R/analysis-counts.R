@@ -1,0 +1,39 @@
+# How many rows each part has.
+
+#' The parts of a table
+#'
+#' @param x A brief with its table, or a model.
+#' @param ... Not used.
+#' @return A data frame with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for
+#'   classification a column for each class with its share of the part. Rows that belong to no part are counted as
+#'   `set aside: filtered`, `set aside: no target` and `set aside: gap`.
+#' @examples
+#' parts_of(brief(kilns, target = "outcome"))
+#' @export
+parts_of <- function(x, ...) UseMethod("parts_of")
+
+#' @export
+parts_of.hylomath_brief <- function(x, ...) {
+  if (is.null(x$table)) fail("This brief has no table to be parted.")
+  count_parts(settle(x))
+}
+
+#' @export
+parts_of.default <- function(x, ...) wrong_object("parts_of", "a brief or a model", x)
+
+count_parts <- function(a) {
+  part <- ifelse(is.na(a$aside), a$part, paste("set aside:", a$aside))
+  known <- c(part_names, "set aside: filtered", "set aside: no target", "set aside: gap")
+  rows <- table(factor(part, known))
+  counted <- data.frame(part = known, rows = as.integer(rows), share = as.numeric(rows) / sum(rows[part_names]))
+  counted$share[!counted$part %in% part_names] <- NA
+  classes <- a$target$classes
+  if (has_classes(a$target)) {
+    label <- factor(as_label(a$table[[a$target$columns]]), classes)
+    shares <- prop.table(table(factor(part, known), label), 1)
+    for (class in classes) counted[[class]] <- ifelse(is.na(counted$share), NA, as.numeric(shares[, class]))
+  }
+  counted <- counted[counted$rows > 0, ]
+  rownames(counted) <- NULL
+  counted
+}

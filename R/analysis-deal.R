@@ -1,0 +1,143 @@
+# How rows are dealt out to parts and folds.
+
+# The parts of these rows: a share of them for each part by name, the others for training.
+dealt_out <- function(a, rows, shares, by, seed, bands) {
+  if (sum(shares) == 0) return("training")
+  roles <- a$roles
+  if (by == "ordered") return(split_ordered(a$table[[roles$order]][rows], rows, roles$order, shares))
+  if (by == "key") return(split_by_key(as_label(a$table[[roles$group %||% roles$id]][rows]), shares, seed))
+  strata <- if (by == "random") rep(1L, length(rows)) else strata_of(a, rows, bands)
+  if (is.null(a$group)) split_strata(strata, shares, seed) else split_groups(a$group[rows], strata, shares, seed)
+}
+
+# Within each stratum the rows are shuffled and dealt out, so that every part holds its share of it to within one row.
+split_strata <- function(strata, shares, seed) {
+  part <- rep("training", length(strata))
+  for (s in sort(unique(strata))) {
+    rows <- which(strata == s)
+    rows <- rows[shuffled(length(rows), seed, "strata", s)]
+    n <- allot(length(rows), shares)
+    part[rows[seq_len(sum(n))]] <- rep(names(n), n)
+  }
+  part
+}
+
+# How many of n rows the held-out parts get; a part that is asked for gets one where there are enough rows.
+allot <- function(n, shares) {
+  counts <- round(n * shares)
+  if (n > sum(shares > 0)) counts[shares > 0] <- pmax(counts[shares > 0], 1)
+  counts
+}
+
+# Whole groups, the large ones first: each goes to the part that is furthest below what it should hold of the group's
+# strata. Groups of one size go in random order. A row without a group is a group of its own.
+split_groups <- function(group, strata, shares, seed) {
+  group[is.na(group)] <- paste0("\r", which(is.na(group)))
+  keys <- unique(group)
+  held <- table(factor(group, keys), strata)
+  order <- shuffled(length(keys), seed, "groups")
+  order <- order[order(-rowSums(held)[order], method = "radix")]
+  parts <- c(shares[shares > 0], training = 1 - sum(shares))
+  wanted <- outer(parts, colSums(held))
+  got <- wanted * 0
+  part_of <- character(length(keys))
+  for (i in order) {
+    rows <- held[i, ]
+    # the gain of putting it there: how much nearer the sum of squared relative distances comes to zero
+    before <- rowSums(((wanted - got)^2 / wanted^2))
+    after <- rowSums(((wanted - got - rep(rows, each = length(parts)))^2 / wanted^2))
+    to <- which.max(before - after)
+    got[to, ] <- got[to, ] + rows
+    part_of[i] <- names(parts)[to]
+  }
+  part_of[match(group, keys)]
+}
+
+# The hash of seed and key as a place between 0 and 1: no other row has a say in it.
+split_by_key <- function(key, shares, seed) {
+  if (anyNA(key)) fail("`hold_out.by` is \"key\", but some rows have no key.", "Fill the id or group column.")
+  place <- core_hash(paste0(format_number(seed), ":", key)) / 2^32
+  ends <- cumsum(shares)
+  c(names(shares), "training")[findInterval(place, ends) + 1]
+}
+
+# The last rows in time are for the test, those before them for calibration and validation; equal times are never
+# parted.
+split_ordered <- function(when, rows, column, shares) {
+  check_order(when, rows, column)
+  from_end <- rank(-xtfrm(when), ties.method = "min") / length(when)
+  ends <- cumsum(shares)
+  c(names(shares), "training")[findInterval(from_end, ends, left.open = TRUE) + 1]
+}
+
+check_order <- function(when, rows, column) {
+  if (!anyNA(when)) return()
+  fail(sprintf("The order column %s is missing in %s.", quoted(column), rows_text(rows[is.na(when)])))
+}
+
+# ---- folds --------------------------------------------------------------------------------------------------------
+
+# One row for each of `rows` (places in the table), one column a repeat: the number of the fold that judges the row, NA
+# where none does (the first stretch of ordered rows). Stratified by class or tenths of a number, by whole groups where
+# rows belong to one, in order of time, or a group at a time.
+deal_folds <- function(a, rows, k, repeats, by, seed) {
+  if (by == "ordered") {
+    column <- a$roles$order
+    return(matrix(rolling_origin(a$table[[column]][rows], rows, column, k), ncol = 1))
+  }
+  group <- a$group[rows]
+  if (by == "group") return(matrix(match(group, unique(group)), ncol = 1))
+  strata <- fold_strata(a, rows, by, k)
+  vapply(seq_len(repeats), function(r) {
+    if (is.null(group)) deal_rows(strata, k, seed + r - 1) else deal_groups(group, strata, k, seed + r - 1)
+  }, integer(length(rows)))
+}
+
+fold_strata <- function(a, rows, by, k) {
+  if (by == "random") return(rep(1L, length(rows)))
+  strata_of(a, rows, bands = max(1, min(10, length(rows) %/% k)))
+}
+
+# Each stratum is shuffled and dealt out in turn, going on with the fold after the one where the last stratum ended: no
+# two folds differ by more than one row in a class, nor in all.
+deal_rows <- function(strata, k, seed) {
+  fold <- integer(length(strata))
+  next_fold <- 0L
+  for (s in sort(unique(strata))) {
+    rows <- which(strata == s)
+    rows <- rows[shuffled(length(rows), seed, "strata", s)]
+    fold[rows] <- as.integer((next_fold + seq_along(rows) - 1L) %% k + 1L)
+    next_fold <- (next_fold + length(rows)) %% k
+  }
+  fold
+}
+
+# Whole groups, dealt like parts of equal shares.
+deal_groups <- function(group, strata, k, seed) {
+  shares <- stats::setNames(rep(1 / k, k - 1), seq_len(k - 1))
+  part <- split_groups(group, strata, shares, seed)
+  part[part == "training"] <- k
+  as.integer(part)
+}
+
+# Rows in order of time in k + 1 stretches of equal length: each but the first is judged by what was learned from all
+# before it (rolling origin: Tashman 2000). Equal times stay together.
+rolling_origin <- function(when, rows, column, k) {
+  check_order(when, rows, column)
+  place <- rank(xtfrm(when), ties.method = "min") - 1
+  stretch <- as.integer(floor(place / length(when) * (k + 1)))
+  ifelse(stretch == 0L, NA_integer_, stretch)
+}
+
+# The parts of the table for fold `f` of those in `fold`: rows that it judges, and training and validation rows among
+# the others, of which the validation share is taken in the same way as the brief takes it.
+fold_parts <- function(a, rows, fold, f, by, share, seed) {
+  part <- rep(NA_character_, nrow(a$table))
+  judged <- fold %in% f
+  others <- if (by == "ordered") is.na(fold) | fold < f else !judged
+  part[rows[judged]] <- "judged"
+  learned <- rows[others]
+  bands <- max(1, min(10, length(learned) %/% 2))
+  part[learned] <- dealt_out(a, learned, c(validation = share), by, seed, bands)
+  part
+}

@@ -1,0 +1,59 @@
+# Judged rows: rows whose target is known, with what an appraisal needs of them. They are a list along the rows:
+#   key       the row's id as text, or its number in the table
+#   group     its group as text; NULL without groups
+#   observed  what was observed: texts, numbers, or a data frame with a column a target
+#   weight    its case weight
+#   answers   the network's own answers, see answers_of(); judged_now() makes those of them that are given out
+#   direct    the same of the network without hidden layers; NULL without one
+# and, where the table matters, `row`, its number there.
+
+# `table` holds the rows of a working table whose numbers are `rows`; `roles` are the brief's columns by role.
+judged_rows <- function(answerer, roles, table, rows, direct = NULL) {
+  target <- answerer$target
+  role <- function(name) if (!is.null(roles[[name]])) table[[roles[[name]]]]
+  id <- role("id")
+  group <- role("group")
+  weight <- role("weight")
+  drop_nulls(list(
+    key = if (is.null(id)) as.character(rows) else as_label(id),
+    group = if (!is.null(group)) as_label(group),
+    observed = task_of(target)$observe(table[target$columns], target),
+    weight = if (is.null(weight)) rep(1, nrow(table)) else as.numeric(weight),
+    answers = answers_of(answerer, table),
+    direct = if (!is.null(direct)) answers_of(direct, table)
+  ))
+}
+
+# Judged rows with the answers as they are given out: recalibrated, and by the stored decision.
+judged_now <- function(answerer, judged, direct = NULL) {
+  judged$network <- judged$answers
+  judged$answers <- answers_now(answerer, judged$answers)
+  if (!is.null(judged$direct) && !is.null(direct)) judged$direct <- answers_now(direct, judged$direct)
+  judged
+}
+
+# Mean losses over judged rows by the measure that the network is trained for, as one figure: of several targets the
+# mean of their shares of the targets' variances.
+mean_loss <- function(answerer, judged) {
+  losses <- own_losses(answerer$target, judged, judged$answers) * judged$weight
+  one_loss(answerer, colSums(losses) / sum(judged$weight))
+}
+
+# What each row costs by that measure, a column a target.
+own_losses <- function(target, judged, answers) task_of(target)$row_losses(target, judged, answers)
+
+one_loss <- function(answerer, losses) {
+  if (length(losses) == 1) return(loss_measure(primary_measure(answerer$target))(losses))
+  mean(losses / answerer$preparation$target$scale^2)
+}
+
+# The measure that a network is trained for, by which it is compared with others.
+primary_measure <- function(target) task_of(target)$primary(target)
+
+# The measure that a mean of losses comes to.
+loss_measure <- function(primary) if (primary == "RMSE") sqrt else identity
+
+# What one_loss() is called.
+loss_name <- function(target) {
+  if (length(target$columns) > 1) "mean share of the targets' variances" else primary_measure(target)
+}

@@ -1,0 +1,42 @@
+# An answerer turns rows into answers and nothing more. It is a list of class `hylomath_answerer`:
+#   target         what is predicted, see task.R
+#   preparation    what was learned of the columns, see prep-learn.R
+#   network        the network's shape with its `parameters`, and `members` for a committee, see network.R
+#   recalibration  how probabilities are put right, or NULL, see recalibrate.R
+#   decision       the rule by which classes are answered, or NULL for the highest score, see decide.R
+# It has no history and knows no judged rows. A model, the network without hidden layers beside it, each member of a
+# committee and each fold's network are or hold one.
+
+# The answerer of a fit that has ended.
+new_answerer <- function(spec, fit) {
+  a <- spec$analysis
+  answerer <- structure(
+    list(target = a$target, preparation = spec$learned$preparation, network = fit$network),
+    class = "hylomath_answerer"
+  )
+  smear <- fitted_smear(answerer, a$table[rows_in(a, "training"), , drop = FALSE])
+  if (!is.null(smear)) answerer$preparation$target$smear <- smear
+  answerer
+}
+
+# The same with other parameters: one start of several, or weights that were set.
+with_parameters <- function(answerer, parameters) {
+  answerer$network$parameters <- parameters
+  answerer$network["members"] <- NULL
+  answerer
+}
+
+# The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't
+# needed.
+fitted_smear <- function(answerer, training) {
+  target <- answerer$target
+  if (target$scaling != "log" || answers_are(target) != "means") return(NULL)
+  answers <- as.matrix(answers_of(answerer, training))
+  unname(vapply(seq_along(target$columns), function(i) mean(training[[target$columns[i]]] / answers[, i]), 0))
+}
+
+# The columns that a table of new rows must have.
+needed_columns <- function(answerer) {
+  preparation <- answerer$preparation
+  c(raw_columns(preparation$rules$derived, prepared_columns(preparation)), answerer$target$exposure)
+}

@@ -1,0 +1,102 @@
+# What an answerer answers to rows: the network's answers, and what recalibration and decision make of them.
+
+# The task's answers to rows of a working table, a data frame: for classes `answer` and `probability_<class>`; for
+# numbers `answer`, with `quantile_<share>` behind it for the quantile loss, or `answer_<target>` for several targets.
+# Rows that lack a value which the brief drops rows for have no answer. A committee's answer is the mean of its
+# members'.
+answers_of <- function(answerer, table) {
+  target <- answerer$target
+  preparation <- answerer$preparation
+  sources <- encoder_sources(preparation, table)
+  offset <- if (is.null(target$exposure)) numeric() else log(table[[target$exposure]])
+  raw <- raw_answers(answerer, sources, offset)
+  answers <- task_of(target)$answer(raw, target, preparation$target)
+  for (plan in preparation$columns) if (plan$drop_gaps) answers[is.na(table[[plan$column]]), ] <- NA
+  answers
+}
+
+# As the core gives them: a row an output, a column a row.
+raw_answers <- function(answerer, sources, offset = numeric()) {
+  shape <- network_shape(answerer$network)
+  columns <- answerer$preparation$columns
+  members <- members_of(answerer$network)
+  each <- lapply(members, function(parameters) {
+    core_answers(shape, parameters, columns, sources, offset, thread_count())
+  })
+  Reduce(`+`, each) / length(members)
+}
+
+# The inputs of new rows, and the exposure that counts need beside them.
+rows_to_answer <- function(answerer, newdata) {
+  table <- new_rows(answerer$preparation, newdata)
+  exposure <- answerer$target$exposure
+  if (is.null(exposure)) return(table)
+  check_is_column(newdata, exposure, "exposure")
+  check_exposure_values(newdata[[exposure]], exposure)
+  table[[exposure]] <- newdata[[exposure]]
+  table
+}
+
+# The answers to new rows as they are given out.
+given_answers <- function(answerer, newdata) {
+  answers_now(answerer, answers_of(answerer, rows_to_answer(answerer, newdata)))
+}
+
+# ---- recalibrated and decided -------------------------------------------------------------------------------------
+
+# The network's own answers as they are given out.
+answers_now <- function(answerer, answers) {
+  recalibration <- answerer$recalibration
+  decision <- answerer$decision
+  if (is.null(recalibration) && is.null(decision)) return(answers)
+  classes <- answerer$target$classes
+  known <- !is.na(answers$answer)
+  p <- as.matrix(answers[known, -1])
+  if (!is.null(recalibration)) {
+    p <- recalibrated(recalibration, p)
+    answers[known, -1] <- p
+    weight <- class_weights_of(answerer$target, answerer$preparation$target)[classes]
+    answers$answer[known] <- classes[max.col(p * rep(weight, each = nrow(p)), ties.method = "first")]
+  }
+  if (!is.null(decision)) answers$answer[known] <- decided(decision, p, classes)
+  answers
+}
+
+# The answers that the rule gives to rows with these probabilities, one column a class.
+decided <- function(decision, probability, classes) {
+  rule <- decision$rule
+  if (!is.null(rule$costs)) {
+    expected <- probability %*% rule$costs
+    return(classes[max.col(-expected, ties.method = "first")])
+  }
+  place <- match(rule$class, classes)
+  others <- probability
+  others[, place] <- -1
+  ifelse(probability[, place] >= rule$threshold, rule$class, classes[max.col(others, ties.method = "first")])
+}
+
+# Probabilities (one column a class) put right.
+recalibrated <- function(recalibration, p) {
+  map <- recalibration$map
+  if (recalibration$method == "temperature") return(tempered(p, map$temperature))
+  q <- vapply(seq_along(map$place), function(i) on_curve(map$curves[[i]], p[, map$place[i]]), numeric(nrow(p)))
+  q <- matrix(q, nrow(p))
+  if (ncol(p) == 2) return(if (map$place == 2) cbind(1 - q, q) else cbind(q, 1 - q))
+  total <- rowSums(q)
+  q / ifelse(total > 0, total, 1)
+}
+
+on_curve <- function(curve, p) {
+  if (!is.null(curve$slope)) return(stats::plogis(curve$intercept + curve$slope * log_odds(p)))
+  if (length(curve$score) == 1) return(rep(curve$level, length(p)))
+  stats::approx(curve$score, curve$level, p, rule = 2, ties = "ordered")$y
+}
+
+# p^(1 / temperature), normalised.
+tempered <- function(p, temperature) {
+  logs <- log(pmax(p, 2^-126)) / temperature
+  q <- exp(logs - logs[cbind(seq_len(nrow(logs)), max.col(logs, ties.method = "first"))])
+  q / rowSums(q)
+}
+
+log_odds <- function(p) stats::qlogis(pmin(pmax(p, 1e-12), 1 - 1e-12))

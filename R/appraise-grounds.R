@@ -1,0 +1,21 @@
+# What a judgement rests on beside the rows: plain data that a model has, and folds have without one.
+#   target      what is predicted, see task.R
+#   baseline    what is known without any input
+#   costs       what wrong answers cost, a matrix, or NULL
+#   beside      judged rows of the training and validation parts, whose measures stand beside those of the judged rows
+#   roles       the brief's columns by role
+#   seed        of the training, which the draws go by
+#   wiring, decision, recalibrated (the method)    of the answerer
+
+grounds_of <- function(model) {
+  answerer <- model$answerer
+  parts <- model$judged[intersect(c("training", "validation"), names(model$judged))]
+  list(
+    target = answerer$target, baseline = model$baseline, costs = answerer$decision$rule$costs,
+    beside = lapply(parts, function(judged) judged_now(answerer, judged)), roles = roles_of(model),
+    seed = training_seed(model), wiring = model$brief$wiring, decision = answerer$decision,
+    recalibrated = answerer$recalibration$method
+  )
+}
+
+units_text <- function(roles, judged) if (is.null(judged$group)) "rows" else sprintf("groups of %s", roles$group)

@@ -1,0 +1,51 @@
+#' Say which rows are held out
+#'
+#' Validation rows decide when training stops; calibration rows are kept for intervals; test rows are touched by
+#' nothing but the appraisal. [parts_of()] shows the parts that come of it.
+#'
+#' @param b A brief.
+#' @param validation,test,calibration Shares of the rows, from 0 to below 1.
+#' @param by `"stratified"` gives every part the same share of each class (for numbers: of each band of ranks, ten
+#'   bands where there are rows enough), `"random"` draws freely, `"ordered"` takes the last rows by the `order` column
+#'   as test, before them calibration and validation, `"key"` goes by a hash of the id (or group), so that a row stays
+#'   in its part when rows are added or reordered. Rows of one `group` always stay together, with `"stratified"` as
+#'   balanced as the groups allow.
+#' @param validation_where,test_where,calibration_where Conditions in place of a share, such as `test_where = fired_on
+#'   >= "2025-06-01"`; see [expressions]. The rest of the rows is dealt out by the shares of the other parts.
+#' @param parts A column that says the part of each row: `training`, `validation`, `calibration` or `test`; rows where
+#'   it is missing are left out.
+#' @param seed A whole number that fixes the draw. When not given it is drawn from R's generator, so `set.seed()`
+#'   counts.
+#' @param ... Not used.
+#' @return The brief.
+#' @examples
+#' brief(kilns, target = "outcome") |> hold_out(validation = 0.2, test = 0.2, seed = 11) |> parts_of()
+#' brief(kilns, target = "outcome") |> hold_out(test_where = fired_on >= "2025-06-01") |> parts_of()
+#' @export
+hold_out <- function(b, validation = NULL, test = NULL, calibration = NULL, by = NULL, validation_where = NULL,
+                     test_where = NULL, calibration_where = NULL, parts = NULL, seed = draw_seed(), ...) {
+  UseMethod("hold_out")
+}
+
+#' @export
+hold_out.hylomath_brief <- function(b, validation = NULL, test = NULL, calibration = NULL, by = NULL,
+                                    validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
+                                    seed = draw_seed(), ...) {
+  rlang::check_dots_empty()
+  conditions <- rlang::enquos(
+    validation_where = validation_where, test_where = test_where, calibration_where = calibration_where
+  )
+  conditions <- Filter(Negate(rlang::quo_is_null), conditions)
+  texts <- lapply(stats::setNames(nm = names(conditions)), function(name) {
+    format_expression(capture_expression(conditions[[name]], quoted(name)))
+  })
+  shares <- list(validation = validation, test = test, calibration = calibration, by = by, seed = seed)
+  given <- list(parts = select_columns(b, rlang::enquo(parts), "parts", one = TRUE))
+  b <- set_section(b, "hold_out", c(shares, texts, given))
+  check_shares(b$hold_out)
+  if (!is.null(b$table)) for (name in names(texts)) rows_where(texts[[name]], working_table_of(b), quoted(name))
+  b
+}
+
+#' @export
+hold_out.default <- function(b, ...) wrong_object("hold_out", "a brief", b)

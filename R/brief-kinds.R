@@ -1,0 +1,47 @@
+# The methods, losses and schedules that a regimen can name, and what each has of settings.
+
+batch_methods <- c("momentum", "nesterov", "rmsprop", "adam", "adamw")
+
+whole_methods <- c("resilient", "scaled_conjugate", "lbfgs", "levenberg_marquardt")
+
+training_methods <- c(batch_methods, whole_methods)
+
+loss_kinds <- function() {
+  list(
+    auto = list(), squared = list(), absolute = list(),
+    huber = list(knee = kind_setting(type_number(0, open_low = TRUE), 1)),
+    quantile = list(at = kind_setting(type_shares, c(0.1, 0.5, 0.9))),
+    gamma = list(), poisson = list(),
+    cross_entropy = list(smoothing = kind_setting(type_number(0, 1, open_high = TRUE), 0)),
+    ordinal = list()
+  )
+}
+
+schedule_kinds <- function() {
+  warm_up <- kind_setting(type_number(0, whole = TRUE), 0)
+  every <- kind_setting(type_number(1, whole = TRUE), 10)
+  factor <- function(default) kind_setting(type_number(0, 1, open_low = TRUE), default)
+  list(
+    constant = list(warm_up = warm_up),
+    step = list(every = every, factor = factor(0.5), warm_up = warm_up),
+    exponential = list(factor = factor(0.98), warm_up = warm_up),
+    cosine = list(floor = kind_setting(type_number(0, 1), 0), warm_up = warm_up),
+    plateau = list(every = every, factor = factor(0.5), warm_up = warm_up)
+  )
+}
+
+# Which settings a method has no use for.
+useless_settings <- function(method) {
+  c(
+    if (!method %in% c("momentum", "nesterov")) "momentum",
+    if (method != "adamw") "weight_decay",
+    if (method %in% whole_methods) {
+      c("learning_rate", "schedule", "batch_size", "l1", "clip_norm", "max_norm", "input_noise")
+    }
+  )
+}
+
+# A method's own settings and their defaults.
+method_defaults <- function(method) {
+  switch(method, momentum = , nesterov = list(momentum = 0.9), adamw = list(weight_decay = 0.01), list())
+}

@@ -1,0 +1,211 @@
+# Settings of a regimen that the method, the task or each other have no use for, and the verb that sets them.
+
+#' Set the regimen of training
+#'
+#' @section By default: `method`, `batch_size`, `learning_rate` and `l2` are `"auto"`; a brief shows what they come to
+#'   for its table, a model's brief holds it. The rule, for n training rows:
+#'
+#'   * Up to 1,000 rows the whole table is looked at before each step: by `"levenberg_marquardt"` if the loss is the
+#'     squared error and there are at most 200 parameters and no more than rows times targets, else by `"lbfgs"`. What
+#'     these can't do (dropout, `norm`, `l1`, `rate`, `clip_norm`, `max_norm`, `input_noise`, a schedule, a batch size
+#'     or learning rate of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it `"adam"`.
+#'   * Larger tables are trained by `"adam"`.
+#'   * Batches have 64 rows up to 10,000 rows, and twice as many for every fourfold of that, at most 1,024.
+#'   * The learning rate is 0.005 (momentum and nesterov 0.02, rmsprop 0.002) times the square root of the batch over
+#'     64.
+#'   * `l2` is 10 / n to one digit, at most 0.01: a pull towards zero that fades as rows are added. For
+#'     `"levenberg_marquardt"` it is `"evidence"`, unless a layer has an l2 of its own.
+#'
+#' @section Methods: In batches: `"momentum"`, gradient descent that keeps a share of its last step (Polyak 1964);
+#'   `"nesterov"`, the same with the gradient looked up ahead (Nesterov 1983, as in Sutskever et al. 2013); `"rmsprop"`
+#'   (Hinton 2012); `"adam"` (Kingma and Ba 2015); `"adamw"`, Adam with the weight decay beside the gradient
+#'   (Loshchilov and Hutter 2019). On the whole table, in double precision, one step an epoch: `"resilient"`
+#'   propagation (Riedmiller and Braun 1993, Igel and Huesken 2003); `"scaled_conjugate"` gradient (Moller 1993);
+#'   `"lbfgs"` with a strong-Wolfe line search (Nocedal and Wright 2006); `"levenberg_marquardt"` for the squared error
+#'   (Marquardt 1963; Madsen, Nielsen and Tingleff 2004).
+#' @section Losses: Classes: `"cross_entropy"`, or `list(kind = "cross_entropy", smoothing = 0.1)` for smoothed labels
+#'   (Szegedy et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative
+#'   logits for ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`.
+#'   Numbers: `"squared"`, whose answers are means; `"absolute"`, medians; `list(kind = "huber", knee = 1)`, squared up
+#'   to `knee` (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind = "quantile", at =
+#'   c(0.1, 0.5, 0.9))`, several quantiles at once (Koenker and Bassett 1978), which
+#'   [predict()][predict.hylomath_model] gives in rising order; `"gamma"` for positive numbers whose spread grows with
+#'   their size.
+#'
+#' @param b A brief.
+#' @param method How weights are found, see Methods.
+#' @param loss What is lowered, see Losses; `"auto"` is the cross-entropy for classes (`"ordinal"` for an ordered
+#'   factor), `"poisson"` for counts and `"squared"` for numbers.
+#' @param output `"auto"`, `"identity"`, `"exponential"` or `"softplus"`: what the last layer makes of its sums for
+#'   numbers and counts. The last two answer above 0 only; the target is then scaled by its mean.
+#' @param learning_rate Length of a step, above 0.
+#' @param momentum The share of the last step that is kept, 0 to below 1; 0.9 for `"momentum"` and `"nesterov"`.
+#' @param weight_decay For `"adamw"`: the share of each weight taken off in a step, times the learning rate; 0.01.
+#' @param schedule How the learning rate changes: `"constant"`; `list(kind = "step", every = 10, factor = 0.5)`;
+#'   `list(kind = "exponential", factor = 0.98)` an epoch; `list(kind = "cosine", floor = 0)` down to that share at the
+#'   last epoch (Loshchilov and Hutter 2017); `list(kind = "plateau", every = 10, factor = 0.5)` whenever the
+#'   validation loss has not reached a new low for `every` epochs. Each takes `warm_up`, the number of first epochs in
+#'   which the rate rises from near 0.
+#' @param batch_size Rows a step. The smaller last batch of an epoch is used too.
+#' @param epochs The most times that training goes through all its rows.
+#' @param stop A list of rules, each looked at after every epoch: `patience`, epochs without a new low of the validation
+#'   loss (20); `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
+#'   larger; `seconds`. `"none"` goes on to the last epoch. The weights of the epoch with the lowest validation loss are
+#'   kept. The model says which rule ended training.
+#' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
+#'   of their squares. Biases are free of them. With `"levenberg_marquardt"`, `l2 = "evidence"` lets the data say how
+#'   large the weights may be: the penalty is set anew after each step, so that it fits the number of weights that the
+#'   data determine (MacKay 1992; Foresee and Hagan 1997).
+#' @param clip_norm Gradients longer than this are shortened to it (Pascanu et al. 2013); 0 for never.
+#' @param max_norm Each hidden unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any
+#'   length.
+#' @param input_noise Standard deviation of normal noise that is added to the prepared inputs while training.
+#' @param class_weights `"none"`; `"even"`, which gives every class the same total weight; or a number for each class
+#'   by name. The answer is the class with the highest weighted score, probabilities are corrected back to the real
+#'   shares of the classes.
+#' @param restarts How many starts are trained, at once on all cores. The model holds the spread of their losses.
+#' @param keep `"best"`: the start with the lowest validation loss. `"committee"`: all, and the average of their
+#'   answers.
+#' @param measures What is measured at each epoch beside the loss, for [loss_curves()]: `"accuracy"` for classes,
+#'   `"mae"` or `"rmse"` for numbers (of the first target). Measuring costs about a third of the training time.
+#' @param seed A whole number that fixes starting weights and shuffles. When not given, [train()] draws it from R's
+#'   generator.
+#' @param ... Not used.
+#' @return The brief.
+#' @section Errors: A setting that the method has no use for, and a loss that is not for the task, are refused.
+#' @examples
+#' brief(kilns, target = "outcome") |>
+#'   regimen(learning_rate = 0.01, schedule = list(kind = "cosine", warm_up = 3), class_weights = "even")
+#' brief(kilns, target = "outcome") |>
+#'   regimen(restarts = 4, keep = "committee", stop = list(patience = 10, seconds = 60))
+#' @export
+regimen <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
+                    weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL, l1 = NULL,
+                    l2 = NULL, clip_norm = NULL, max_norm = NULL, input_noise = NULL, class_weights = NULL,
+                    restarts = NULL, keep = NULL, measures = NULL, seed = NULL, ...) {
+  UseMethod("regimen")
+}
+
+#' @export
+regimen.hylomath_brief <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
+                                   weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL,
+                                   l1 = NULL, l2 = NULL, clip_norm = NULL, max_norm = NULL, input_noise = NULL,
+                                   class_weights = NULL, restarts = NULL, keep = NULL, measures = NULL, seed = NULL,
+                                   ...) {
+  rlang::check_dots_empty()
+  # what belonged to the former method alone goes with it
+  if (!is.null(method)) {
+    for (name in intersect(useless_settings(method), c("momentum", "weight_decay"))) b$regimen[[name]] <- NULL
+  }
+  b <- set_section(b, "regimen", list(
+    method = method, loss = loss, output = output, learning_rate = learning_rate, momentum = momentum,
+    weight_decay = weight_decay, schedule = schedule, batch_size = batch_size, epochs = epochs, stop = stop, l1 = l1,
+    l2 = l2, clip_norm = clip_norm, max_norm = max_norm, input_noise = input_noise, class_weights = class_weights,
+    restarts = restarts, keep = keep, measures = measures, seed = seed
+  ))
+  b$regimen <- with_method_defaults(b$regimen)
+  check_regimen(b)
+}
+
+#' @export
+regimen.default <- function(b, ...) wrong_object("regimen", "a brief", b)
+
+# A method's own settings have a default there, and no place elsewhere.
+with_method_defaults <- function(r) {
+  own <- method_defaults(r$method)
+  missing <- setdiff(names(own), names(r))
+  r[missing] <- own[missing]
+  in_schema_order(r, brief_schema()[["regimen"]])
+}
+
+# ---- what doesn't go together -------------------------------------------------------------------------------------
+
+check_regimen <- function(b) {
+  r <- b[["regimen"]]
+  wiring <- parse_wiring(b$wiring)
+  if (r$method == "auto") check_open_method(r) else check_method(r, wiring)
+  if (identical(r$l2, "evidence")) check_evidence(r, wiring)
+  if (r$keep == "committee" && r$restarts < 2) {
+    fail("A committee needs at least two starts.", "Set `regimen.restarts`, for example to 5.")
+  }
+  if (!is.null(b$task)) {
+    loss <- settled_loss(b)
+    check_regimen_of_task(r, loss, b$task)
+  }
+  invisible(b)
+}
+
+check_open_method <- function(r) {
+  for (name in intersect(c("momentum", "weight_decay"), names(r))) {
+    method <- if (name == "momentum") "`momentum`" else "`adamw`"
+    fail(
+      sprintf("`regimen.%s` is set, but not the method that uses it.", name),
+      sprintf("Set the method, for example to %s.", method)
+    )
+  }
+}
+
+check_method <- function(r, wiring) {
+  defaults <- brief_defaults()[["regimen"]]
+  for (name in useless_settings(r$method)) {
+    if (is.null(r[[name]]) || identical(r[[name]], defaults[[name]])) next
+    what <- sprintf("`regimen.%s` is of no use to the method %s.", name, quoted(r$method))
+    fail(what, "Leave it out, or choose another method.")
+  }
+  needed <- if (r$method %in% whole_methods) needs_batches(r, wiring)
+  if (length(needed)) {
+    what <- "The method %s looks at the whole table at once and can't do %s."
+    fail(
+      sprintf(what, quoted(r$method), enumerate(quoted(needed))),
+      "Leave it out, or choose a method that takes batches, such as `adam`."
+    )
+  }
+}
+
+# What only the methods that take batches can do.
+needs_batches <- function(r, wiring) {
+  layer_has <- function(test) any(vapply(wiring$layers, test, NA))
+  c(
+    if (wiring$input_dropout > 0 || layer_has(function(l) l$dropout > 0)) "dropout",
+    if (layer_has(function(l) l$norm)) "norm",
+    if (layer_has(function(l) l$rate != 1)) "rate",
+    if (r$l1 > 0 || layer_has(function(l) !is.null(l$l1) && l$l1 > 0)) "l1",
+    if (r$clip_norm > 0) "clip_norm",
+    if (r$max_norm > 0) "max_norm",
+    if (r$input_noise > 0) "input_noise",
+    if (!identical(r$schedule, "constant")) "schedule",
+    if (!identical(r$batch_size, "auto")) "batch_size",
+    if (!identical(r$learning_rate, "auto")) "learning_rate"
+  )
+}
+
+has_own_l2 <- function(wiring) any(vapply(wiring$layers, function(l) !is.null(l$l2), NA))
+
+check_evidence <- function(r, wiring) {
+  if (!r$method %in% c("auto", "levenberg_marquardt")) {
+    fail(
+      sprintf("`regimen.l2` can't be `evidence` with the method %s.", quoted(r$method)),
+      "It goes with `levenberg_marquardt`; give a number, or leave it at `auto`."
+    )
+  }
+  if (has_own_l2(wiring)) {
+    fail("`regimen.l2` is `evidence`, but a layer of the wiring has an l2 of its own.", "Set one of them only.")
+  }
+}
+
+check_regimen_of_task <- function(r, loss, word) {
+  if (r$method == "levenberg_marquardt" && !(loss$kind == "squared" && loss$output == "identity")) {
+    fail(
+      "The method `levenberg_marquardt` is for the squared error on an identity output.",
+      "Choose another method, such as `lbfgs`."
+    )
+  }
+  known <- tasks_called(word)[[1]]$epoch_measures
+  bad <- setdiff(r$measures, known)
+  if (length(bad)) {
+    fail(
+      sprintf("The measure %s is not one for the task %s.", quoted(bad[1]), word),
+      sprintf("It can be %s.", enumerate(quoted(known), "or"))
+    )
+  }
+}

@@ -1,0 +1,48 @@
+#' Wire the network
+#'
+#' The wiring notation lists the hidden layers from left to right, joined by `>`. The output layer is never written:
+#' the target decides it. `direct` means no hidden layer, which is a linear, logistic, softmax or Poisson model.
+#'
+#' ```
+#' 24 relu > dropout 0.2 > 12 tanh
+#' 64 gelu norm l2=1e-4 > 32 gelu start=orthogonal
+#' direct
+#' ```
+#'
+#' A layer is `<units> <activation> [norm] [name=value ...]`. `norm` is batch normalisation before the activation, over
+#' blocks of at most 256 rows of a batch (Ioffe and Szegedy 2015), and by the running means and variances when
+#' predicting. By name can be set
+#'
+#' * `l1` and `l2`: penalties on the layer's incoming weights, in place of the regimen's;
+#' * `rate`: a multiple of the learning rate; 0 keeps the layer as it started;
+#' * `start`: the rule for starting weights: `glorot` (Glorot and Bengio 2010), `he` (He et al. 2015), `lecun` (LeCun
+#'   et al. 1998), `orthogonal` (Saxe et al. 2014), `same` (1 from each input to the unit of its number), `uniform:0.1`
+#'   and `normal:0.1` with a spread. The usual one is `lecun` for selu, `he` for relu and its kin, otherwise `glorot`.
+#'
+#' `dropout <share>` drops that share of what comes from the left while training.
+#'
+#' The activations of a weighted sum z: `identity`; `logistic` 1 / (1 + exp(-z)); `tanh`; `relu` max(z, 0);
+#' `leaky_relu` 0.01 z below 0 (Maas et al. 2013); `elu` exp(z) - 1 below 0 (Clevert et al. 2016); `selu`, that scaled
+#' so that layers keep mean 0 and variance 1 (Klambauer et al. 2017); `gelu` z / 2 (1 + tanh(0.79788 (z + 0.044715
+#' z^3))) (Hendrycks and Gimpel 2016); `silu` z / (1 + exp(-z)) (Elfwing et al. 2018); `softplus` log(1 + exp(z));
+#' `gaussian` exp(-z^2); `sine`.
+#'
+#' @param b A brief.
+#' @param wiring A text in the notation, or numbers of units for relu layers: `c(24, 12)`.
+#' @param ... Not used.
+#' @return The brief.
+#' @section Errors: A mistake in the notation is shown with the place and with what was expected there.
+#' @examples
+#' brief(kilns, target = "outcome") |> wire("32 relu > dropout 0.1 > 16 relu")
+#' @export
+wire <- function(b, wiring, ...) UseMethod("wire")
+
+#' @export
+wire.hylomath_brief <- function(b, wiring, ...) {
+  rlang::check_dots_empty()
+  b$wiring <- type_wiring()(wiring, "wiring")
+  check_regimen(b)
+}
+
+#' @export
+wire.default <- function(b, ...) wrong_object("wire", "a brief", b)

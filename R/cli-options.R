@@ -1,0 +1,48 @@
+# The options of subcommands: how one is described, and those that several share.
+
+# `metavar` stands for the value in the help; a flag has none.
+cli_option <- function(flags, help, metavar = NULL, action = "store", default = NULL) {
+  list(flags = flags, help = help, metavar = metavar, action = action, default = default)
+}
+
+cli_flag <- function(flags, help) cli_option(flags, help, action = "store_true")
+
+# Said once; the table of subcommands names them.
+shared_options <- function() {
+  list(
+    output = cli_option(c("-o", "--output"), "Where to write the result.", "FILE"),
+    output_model = cli_option(
+      c("-o", "--output"), "Where to write the model; over the former one when it is not given.", "FILE"
+    ),
+    set = cli_option(
+      "--set", "Override a key of the brief, such as regimen.epochs=50. May be given again.", "KEY=VALUE", "append"
+    ),
+    json = cli_flag("--json", "Give the result as JSON on standard output."),
+    quiet = cli_flag(c("-q", "--quiet"), "Say nothing but errors."),
+    progress = cli_option(
+      "--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", "KIND", default = "auto"
+    ),
+    workers = cli_option(
+      "--workers",
+      paste(
+        "Spread the fits: a number of processes here, or host names with commas between them.",
+        "The environment variable R_FUTURE_PLAN is heeded too."
+      ),
+      "WHO"
+    ),
+    keep = cli_option(
+      "--keep",
+      "A file to keep the whole result in; `hylomath show` opens it, and `hylomath lineup` compares folds.", "FILE"
+    ),
+    figure = cli_option("--figure", "Draw it into a PNG file.", "FILE"),
+    repeats = cli_option("--repeats", "How often the rows are dealt anew.", "N"),
+    by = cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", "HOW"),
+    folds_5 = cli_option("--k", "The number of folds; 5 when it is not given.", "N"),
+    folds_10 = cli_option("--k", "The number of folds; 10 when it is not given.", "N")
+  )
+}
+
+# A list of options: own ones as they are, shared ones by their names.
+cli_options <- function(...) {
+  lapply(list(...), function(option) if (is.character(option)) shared_options()[[option]] else option)
+}

@@ -1,0 +1,41 @@
+# Whether a column is what it is taken for.
+
+check_is_column <- function(table, column, role) {
+  if (!column %in% names(table)) {
+    fail(sprintf("There is no column %s to be the %s.", quoted(column), role), suggestion(column, names(table)))
+  }
+}
+
+check_finite <- function(x, column) {
+  bad <- which(is.infinite(x))
+  if (length(bad)) {
+    what <- sprintf("Column %s is infinite in %s.", quoted(column), rows_text(bad))
+    fail(what, "Mend these values or make them missing.")
+  }
+}
+
+# Whether values can be encoded as the kind says. A column without any value fits every kind.
+fits_kind <- function(x, kind) {
+  if (all(is.na(x))) return(TRUE)
+  switch(kind,
+    number = , count = is.numeric(x) || is.logical(x),
+    flag = is.logical(x) || (is.numeric(x) && all(x %in% c(0, 1, NA))),
+    category = is.character(x) || is.factor(x) || is.logical(x) || is.numeric(x),
+    date = inherits(x, c("Date", "POSIXct")),
+    time = inherits(x, "POSIXct"),
+    FALSE
+  )
+}
+
+type_name <- function(x) {
+  if (is.character(x) || is.factor(x)) return("text")
+  if (is.logical(x)) return("logical")
+  if (is.numeric(x)) return("numbers")
+  paste0("of class ", class(x)[1])
+}
+
+check_exposure_values <- function(x, column) {
+  if (!is.numeric(x)) fail(sprintf("The exposure %s must be numbers, not %s.", quoted(column), type_name(x)))
+  bad <- which(is.na(x) | x <= 0 | is.infinite(x))
+  if (length(bad)) fail(sprintf("The exposure %s is not a number above 0 in %s.", quoted(column), rows_text(bad)))
+}

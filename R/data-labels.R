@@ -1,0 +1,55 @@
+# Values as labels: the texts that stand for classes and levels, the same on every machine.
+
+# The labels that occur, in the order in which they first stand (a factor's in the order of its levels), and each row's
+# place among them.
+levels_of <- function(x) {
+  if (is.factor(x)) {
+    occurring <- sort(unique(as.integer(x)))
+    return(list(levels = enc2utf8(levels(x)[occurring]), codes = match(as.integer(x), occurring)))
+  }
+  found <- core_levels(if (is.character(x)) x else as_label(x), Inf, TRUE)
+  levels <- enc2utf8(found$levels)
+  # one text in two encodings is one label
+  if (anyDuplicated(levels)) found$codes <- match(levels, unique(levels))[found$codes]
+  list(levels = unique(levels), codes = found$codes)
+}
+
+# The labels alone, at most `most` of them.
+labels_in <- function(x, most = Inf) {
+  if (is.factor(x)) return(levels_of(x)$levels)
+  unique(enc2utf8(core_levels(if (is.character(x)) x else as_label(x), most, FALSE)$levels))
+}
+
+# The text of values as labels: TRUE is "TRUE", 3 is "3", words are themselves.
+as_label <- function(x) {
+  if (is.numeric(x)) return(format_labels(x))
+  if (is.factor(x)) return(enc2utf8(levels(x))[as.integer(x)])
+  enc2utf8(as.character(x))
+}
+
+format_labels <- function(x) {
+  distinct <- unique(x)
+  text <- vapply(distinct, function(v) if (is.na(v)) NA_character_ else format_number(v), "")
+  text[match(x, distinct)]
+}
+
+# Classes as text: the levels of a factor that occur, in their order, or the values in alphabetical order (by code
+# point, so that the order is the same on every machine).
+guess_classes <- function(y) {
+  if (is.factor(y)) return(enc2utf8(levels(y)[levels(y) %in% y]))
+  if (is.numeric(y)) return(as_label(sort(unique(y[!is.na(y)]))))
+  sort(labels_in(y), method = "radix")
+}
+
+# How often each class occurs, named by class.
+class_counts <- function(y, classes) {
+  seen <- levels_of(y)
+  counts <- tabulate(seen$codes, length(seen$levels))[match(classes, seen$levels)]
+  stats::setNames(ifelse(is.na(counts), 0L, counts), classes)
+}
+
+# The place of each value among the classes.
+class_places <- function(y, classes) {
+  seen <- levels_of(y)
+  match(seen$levels, classes)[seen$codes]
+}

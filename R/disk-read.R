@@ -1,0 +1,63 @@
+# Files as they are read: checked first, text in UTF-8, compressed documents whole.
+
+check_file <- function(file) {
+  if (!is_text(file, 1)) fail(sprintf("A file is named by one text, not %s.", describe(file)))
+  if (dir.exists(file)) fail(sprintf("%s is a folder, not a file.", quoted(file)))
+  if (!file.exists(file)) fail(sprintf("There is no file %s.", quoted(file)), suggest_file(file))
+}
+
+read_text <- function(file) {
+  bytes <- readBin(file, "raw", file.size(file))
+  if (any(bytes == 0)) fail(sprintf("%s is not a text file: it holds zero bytes.", quoted(file)))
+  text <- rawToChar(bytes)
+  Encoding(text) <- "UTF-8"
+  if (!validUTF8(text)) fail(sprintf("%s is not in UTF-8.", quoted(file)), "Save it in UTF-8 and try again.")
+  text
+}
+
+is_absolute <- function(path) grepl("^(/|[A-Za-z]:|~)", path)
+
+path_in <- function(path, folder) if (is_absolute(path)) path else file.path(folder, path)
+
+# The path of a file as seen from a folder: relative where it lies below, absolute elsewhere.
+path_from <- function(file, folder) {
+  file <- normalizePath(file, "/")
+  folder <- paste0(normalizePath(folder, "/"), "/")
+  if (startsWith(file, folder)) substring(file, nchar(folder) + 1) else file
+}
+
+# ---- compressed documents -----------------------------------------------------------------------------------------
+
+compress_text <- function(text) {
+  file <- tempfile()
+  on.exit(unlink(file))
+  connection <- gzfile(file, "wb")
+  writeBin(charToRaw(text), connection)
+  close(connection)
+  readBin(file, "raw", file.size(file))
+}
+
+read_compressed <- function(file) {
+  connection <- gzfile(file, "rb")
+  on.exit(close(connection))
+  parts <- list()
+  while (length(part <- readBin(connection, "raw", 2^24)) > 0) parts[[length(parts) + 1]] <- part
+  text <- rawToChar(unlist(parts))
+  Encoding(text) <- "UTF-8"
+  text
+}
+
+# Whether a file is compressed at all, and how its text begins.
+is_compressed <- function(file) identical(readBin(file, "raw", 2), as.raw(c(0x1f, 0x8b)))
+
+compressed_starts_with <- function(file, text) {
+  if (!is_compressed(file)) return(FALSE)
+  connection <- gzfile(file, "rb")
+  on.exit(close(connection))
+  starts_with_bytes(connection, text)
+}
+
+starts_with_bytes <- function(file, text) {
+  start <- charToRaw(text)
+  identical(readBin(file, "raw", length(start)), start)
+}

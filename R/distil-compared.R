@@ -1,0 +1,89 @@
+# Teacher, student and the student taught by labels alone on the same folds.
+
+compared_students <- function(teacher, b, how, retrained, k, repeats, by, level, report) {
+  laid <- checked_folds(b, k, repeats, by)
+  taught_by <- if (retrained) {
+    retrained_teachers(teacher, b, laid, k, repeats, by, report)
+  } else {
+    same_teacher(teacher, b$table, laid)
+  }
+  check_all_done(taught_by, "teachers")
+  jobs <- fold_jobs(laid, "answers")
+  taught <- Map(function(job, by) c(job, list(taught = c(how, by$teaching))), jobs, taught_by)
+  done <- run_jobs(b$table, c(taught, jobs), "student", report, laid = list(laid))
+  check_all_done(done, "students")
+  n <- length(jobs)
+  each <- list(teacher = taught_by, taught = done[seq_len(n)], labels = done[n + seq_len(n)])
+  comparison_table(lapply(each, function(done) new_folds(laid, done, level, 100)), level)
+}
+
+check_all_done <- function(done, who) {
+  if (any(vapply(done, is.null, NA))) {
+    what <- "Training was interrupted before the %s of all folds had ended."
+    fail(sprintf(what, who), "Nothing was kept: train again.")
+  }
+}
+
+# The teacher trained anew inside each fold.
+retrained_teachers <- function(teacher, b, laid, k, repeats, by, report) {
+  teachers <- checked_folds(with_rows_of(teacher$brief, b), k, repeats, by)
+  if (!identical(teachers$dealt, laid$dealt)) {
+    fail(
+      "Teacher and student don't take part with the same rows.",
+      "Give both briefs the same keep_rows() and the same ways with gaps."
+    )
+  }
+  run_jobs(b$table, fold_jobs(teachers, "teaching"), "teacher", report, laid = list(teachers))
+}
+
+# The brief of one, with the table of another and its say about which rows take part and where.
+with_rows_of <- function(b, other) {
+  said <- brief_settings(b)
+  said$hold_out <- other[["hold_out"]]
+  said$keep_rows <- other[["keep_rows"]]
+  roles <- c("id", "group", "order")
+  columns <- c(said$columns[setdiff(names(said$columns), roles)], drop_nulls(unclass(other$columns)[roles]))
+  said$columns <- in_schema_order(columns, brief_schema()$columns)
+  new_brief(said, other$table)
+}
+
+# The teacher as it is, where it has seen none of the rows.
+same_teacher <- function(teacher, table, laid) {
+  answerer <- teacher$answerer
+  working <- working_table_of(teacher$brief, table)
+  teaching <- teaching_of(answerer, working)
+  lapply(seq_len(nrow(laid$each)), function(i) {
+    part <- laid$parts(i)
+    rows <- which(part %in% "judged")
+    judged <- judged_rows(answerer, teacher$brief$columns, working[rows, , drop = FALSE], rows)
+    list(
+      teaching = teaching, judged = c(judged, list(row = rows)), best_epoch = teacher$best_epoch,
+      learned = sum(part %in% "training"), parameters = length(answerer$network$parameters), updates = 0, seconds = 0
+    )
+  })
+}
+
+comparison_table <- function(found, level) {
+  labels <- c(teacher = "teacher", taught = "student, taught", labels = "student, labels alone")
+  rows <- Map(function(folds, label) {
+    apart <- fold_differences(label, folds, found$labels, level)
+    shown <- intersect(c("target", "measure", "mean", "sd"), names(folds$measures))
+    data.frame(
+      network = label, folds$measures[shown], difference = apart$difference, low = apart$difference_low,
+      high = apart$difference_high, parameters = mean(folds$each$parameters), check.names = FALSE
+    )
+  }, found, labels)
+  table <- do.call(rbind, rows)
+  rownames(table) <- NULL
+  table
+}
+
+# The measure that networks are trained for, and the one that everybody knows.
+main_measures <- function(comparison) {
+  known <- c("accuracy", "cross-entropy", "Poisson deviance", "gamma deviance", "RMSE", "MAE")
+  chosen <- intersect(known, comparison$measure[comparison$network == comparison$network[1]])
+  chosen <- if ("accuracy" %in% chosen) c("accuracy", "cross-entropy") else utils::head(chosen, 2)
+  of_first <- if (is.null(comparison$target)) TRUE else comparison$target == comparison$target[1]
+  t <- comparison[comparison$measure %in% chosen & of_first, ]
+  t[order(match(t$measure, chosen)), ]
+}

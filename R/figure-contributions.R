@@ -1,0 +1,40 @@
+#' Draw which inputs moved the answer to one row
+#'
+#' @param contributions What [contributions()] returns.
+#' @param most How many columns to show, those that moved the answer most.
+#' @return A ggplot: a bar a column, from the mean answer towards the row's own.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' plot_contributions(contributions(model, 5, kilns))
+#' @export
+plot_contributions <- function(contributions, most = 20) {
+  check_drawn(contributions, "hylomath_contributions", "plot_contributions", "contributions()")
+  d <- utils::head(contributions$columns, most)
+  d$label <- sprintf("%s = %s", d$column, d$value)
+  d$label <- factor(d$label, rev(d$label))
+  d$low <- d$contribution - 1.96 * d$error
+  d$high <- d$contribution + 1.96 * d$error
+  what <- sprintf(
+    if (answers_classes(contributions$task)) "the probability of \"%s\"" else "the answer for %s", contributions$of
+  )
+  how <- "Over the other rows it is %s on average; thin lines are the error of sampling"
+  ggplot2::ggplot(d, ggplot2::aes(.data$contribution, .data$label, fill = .data$contribution > 0)) +
+    ggplot2::geom_col(width = 0.66) +
+    ggplot2::geom_errorbarh(
+      ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("stone"), linewidth = 0.6, height = 0.25
+    ) +
+    ggplot2::geom_vline(xintercept = 0, colour = hue("stone"), linewidth = 0.4) +
+    ggplot2::scale_fill_manual(values = c(`TRUE` = hue("ink"), `FALSE` = hue("ochre")), guide = "none") +
+    ggplot2::labs(
+      title = sprintf("Why %s is %s", what, format_measure(contributions$answer)),
+      subtitle = sprintf(how, format_measure(contributions$mean)), x = sprintf("moves %s by", what), y = NULL
+    ) +
+    figure_theme() + no_grid_up()
+}
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_contributions <- function(object, ...) plot_contributions(object)
+
+#' @export
+plot.hylomath_contributions <- function(x, ...) print(plot_contributions(x))

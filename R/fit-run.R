@@ -1,0 +1,114 @@
+# Fits as the core does them, and what comes back.
+
+# One fit; `report` is told of its start, its epochs and its end.
+fit_network <- function(spec, report) {
+  preparation <- spec$learned$preparation
+  regimen <- spec$learned$regimen
+  core <- spec$core$regimen
+  about <- list(epochs = core$epochs, patience = core$stop$patience, starts = regimen$restarts)
+  start <- list(
+    event = "start", rows = spec$rows, inputs = length(preparation$columns),
+    features = length(network_inputs(preparation)), method = regimen$method
+  )
+  report(c(start, about))
+  fit <- fit_networks(list(spec), epoch_reporter(report, about))[[1]]
+  end <- list(
+    event = "end", stopped = fit$stopped, best = fit$best, epochs = nrow(fit$curves), curves = fit$curves,
+    kept = fit$kept, restarts = fit$restarts
+  )
+  report(utils::modifyList(about, end))
+  fit
+}
+
+# All at once, as one list of jobs of the core; NULL for a fit that an interrupt left out. `each` makes of a fit's
+# number and the fit, as soon as it has ended, what is kept of it. The attribute `interrupted` says whether somebody
+# wanted to stop.
+fit_networks <- function(specs, epoch_done, each = function(i, fit) fit) {
+  fits <- vector("list", length(specs))
+  kernel <- core_kernel()
+  ended <- function(i, starts) {
+    kept <- each(i, settled_fit(specs[[i]], starts, kernel))
+    if (!is.null(kept)) fits[[i]] <<- kept
+    TRUE
+  }
+  fit_done <- function(...) unless_interrupted(ended(...))
+  catch_term <- isTRUE(getOption("hylomath.catch_term"))
+  interrupted <- core_train(lapply(specs, `[[`, "core"), epoch_done, fit_done, catch_term, thread_count())
+  structure(fits, interrupted = interrupted)
+}
+
+# The best of the starts, or all of them as a committee.
+settled_fit <- function(spec, starts, kernel) {
+  regimen <- spec$learned$regimen
+  scale <- spec$learned$preparation$target$scale[1]
+  for (i in which(!vapply(starts, is.null, NA))) {
+    if (is.null(spec$watched)) starts[[i]]$curves$test <- NULL
+    starts[[i]]$curves <- measured_curves(starts[[i]]$curves, regimen$measures, scale)
+  }
+  restarts <- restarts_table(starts)
+  kept <- restarts$start[which.min(ifelse(restarts$epochs == 0, Inf, restarts$loss))]
+  fit <- starts[[if (length(kept)) kept else 1]]
+  fit$network <- c(spec$core$network, list(parameters = fit$parameters))
+  if (regimen$keep == "committee") {
+    members <- Filter(function(f) !is.null(f) && nrow(f$curves) > 0, starts)
+    if (length(members)) fit$network$members <- lapply(members, `[[`, "parameters")
+  }
+  fit$restarts <- restarts
+  fit$starts <- lapply(starts, `[[`, "parameters")
+  fit$kept <- kept
+  fit$kernel <- kernel
+  fit
+}
+
+# One row a start: how it ended, and the losses of its best epoch. `loss` is what the starts are compared by: the
+# validation loss, or the training loss without validation rows.
+restarts_table <- function(fits) {
+  rows <- lapply(which(!vapply(fits, is.null, NA)), function(i) {
+    f <- fits[[i]]
+    best <- best_losses(f$curves, f$best)
+    data.frame(
+      start = i, epochs = nrow(f$curves), best_epoch = f$best, stopped = f$stopped, training = best$training,
+      validation = best$validation, loss = if (is.na(best$validation)) best$training else best$validation
+    )
+  })
+  do.call(rbind, rows)
+}
+
+# The curves at the kept epoch; missing where no epoch was done.
+best_losses <- function(curves, best) {
+  if (best > 0) curves[best, ] else data.frame(training = NA_real_, validation = NA_real_)
+}
+
+# The core's tallies as the measures that the regimen asks for, errors in the target's own unit (of its logarithm for
+# log targets).
+measured_curves <- function(curves, measures, scale) {
+  tallies <- grep("_(hits|absolute|squared)$", names(curves))
+  kept <- curves[-tallies]
+  for (measure in measures) {
+    for (part in c("training", "validation")) {
+      of <- function(tally) curves[[paste0(part, "_", tally)]]
+      value <- switch(measure,
+        accuracy = of("hits"), mae = of("absolute") * scale, rmse = sqrt(of("squared")) * scale
+      )
+      kept[[paste0(part, "_", measure)]] <- if (all(is.na(kept[[part]]))) NA_real_ else value
+    }
+  }
+  kept
+}
+
+# What the core calls after each epoch.
+epoch_reporter <- function(report, about) {
+  function(fit, start, epoch, best, best_loss, rows, training, validation, seconds) {
+    unless_interrupted({
+      event <- list(
+        event = "epoch", fit = fit, start = start, epoch = epoch, best = best, best_loss = best_loss, rows = rows,
+        training = training, validation = validation, seconds = seconds
+      )
+      report(c(event, about))
+      TRUE
+    })
+  }
+}
+
+# An interrupt while R code runs must not unwind the core's loop, so it becomes the answer "stop".
+unless_interrupted <- function(code) tryCatch(code, interrupt = function(e) FALSE)

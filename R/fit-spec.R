@@ -1,0 +1,72 @@
+# A fit that is to be done: what the core is given, and what its result is read by.
+#
+# A spec is list(analysis, learned, watched, rows, core). `learned` is what an analysis comes to on its training rows,
+# list(preparation, regimen, wiring), with the regimen in force. `rows` counts the rows of each part.
+
+most_parameters_levenberg <- 1000
+
+learn_training <- function(a) {
+  preparation <- learn_preparation(a)
+  list(preparation = preparation, regimen = regimen_in_force(a, function() preparation), wiring = a$wiring)
+}
+
+# `watched` is a part whose loss is measured after each epoch and decides nothing; `sources` are the table's columns for
+# the encoder where another spec has them already.
+fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learned$preparation, a$table)) {
+  rows <- rows_in(a, c("training", "validation", watched))
+  part <- a$part[rows]
+  target <- a$target
+  task <- task_of(target)
+  of_target <- learned$preparation$target
+  network <- network_of(target, learned$wiring, learned$regimen, learned$preparation)
+  check_size(network, learned$regimen$method)
+  offset <- if (is.null(a$exposure)) numeric() else log(a$exposure[rows])
+  values <- target_values(a, rows)
+  list(
+    analysis = a, learned = learned, watched = watched, rows = table(factor(part, c("training", "validation"))),
+    core = list(
+      network = network, regimen = core_regimen(learned$regimen), plans = learned$preparation$columns,
+      sources = sources, rows = rows, target = task$encode(values, target, of_target),
+      weight = row_weights(a, rows, task$row_weights(values, target, of_target), part == "training"), offset = offset,
+      training = which(part == "training"), validation = which(part == "validation"),
+      watched = which(part %in% watched),
+      output_bias = task$start(target, of_target, network, if (length(offset)) offset[part == "training"]),
+      starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1
+    )
+  )
+}
+
+check_size <- function(network, method) {
+  if (method != "levenberg_marquardt") return()
+  count <- parameter_count(network)
+  if (count <= most_parameters_levenberg) return()
+  what <- "The method `levenberg_marquardt` solves equations in all parameters at once; this network has %s of them."
+  hint <- "Wire a smaller network (at most %s parameters), or choose the method `lbfgs`."
+  fail(sprintf(what, format_count(count)), sprintf(hint, format_count(most_parameters_levenberg)))
+}
+
+# Case weight times the task's weight of the given rows, with a mean of 1 over those for training.
+row_weights <- function(a, rows, of_task, training) {
+  own <- if (is.null(a$weight)) rep(1, length(rows)) else a$weight[rows]
+  weight <- own * of_task
+  if (sum(weight[training]) == 0) {
+    fail(sprintf("All training rows have the weight 0 in %s.", quoted(a$roles$weight)))
+  }
+  weight / mean(weight[training])
+}
+
+# The regimen as the core takes it: numbers everywhere, 0 for what is not wanted.
+core_regimen <- function(r) {
+  none <- list(every = 1, factor = 1, floor = 0, warm_up = 0)
+  schedule <- utils::modifyList(none, kind_settings(r$schedule, schedule_kinds()))
+  stop <- list(patience = 0, gradient = 0, loss = 0, seconds = 0)
+  if (is.list(r$stop)) stop[names(r$stop)] <- r$stop
+  list(
+    method = r$method, learning_rate = number_or_zero(r$learning_rate), momentum = r$momentum %||% 0,
+    weight_decay = r$weight_decay %||% 0, clip_norm = r$clip_norm, max_norm = r$max_norm, schedule = schedule,
+    stop = stop, batch_size = max(1, number_or_zero(r$batch_size)), evidence = identical(r$l2, "evidence"),
+    epochs = r$epochs, tally = length(r$measures) > 0, seed = r$seed
+  )
+}
+
+number_or_zero <- function(x) if (is.numeric(x)) x else 0

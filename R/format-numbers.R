@@ -1,0 +1,55 @@
+# Numbers as a reader wants them.
+
+format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim = TRUE)
+
+format_each_count <- function(x) vapply(x, format_count, "")
+
+# The shortest decimal text that reads back as the same double.
+format_number <- function(x) {
+  for (digits in 15:17) {
+    text <- formatC(x, digits = digits, format = "g", width = 1)
+    if (is.na(x) || as.numeric(text) == x) break
+  }
+  text
+}
+
+format_each <- function(x) vapply(x, format_number, "")
+
+format_short <- function(x) format(signif(x, 4), big.mark = ",", scientific = NA, trim = TRUE, digits = 4)
+
+format_each_short <- function(x) vapply(x, format_short, "")
+
+format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")
+
+format_percent_short <- function(x) paste0(ifelse(x < 0.1, signif(100 * x, 2), round(100 * x)), " %")
+
+format_share <- function(x) ifelse(is.na(x), "-", formatC(x, digits = 3, format = "f"))
+
+# Three decimals below 10, else four digits: what the measures of a few thousand rows deserve.
+format_measure <- function(x) {
+  one <- function(v) {
+    if (is.na(v)) return("-")
+    if (abs(v) < 1e-12) v <- 0  # what rounding leaves of nothing
+    if (abs(v) >= 1e7) return(format(signif(v, 4), scientific = TRUE))
+    if (abs(v) >= 10) return(format(signif(v, 4), big.mark = ",", scientific = FALSE))
+    text <- formatC(v, digits = 3, format = "f")
+    if (v != 0 && abs(v) < 0.0005) format(signif(v, 2)) else text
+  }
+  vapply(x, one, "")
+}
+
+# With its sign, so that a difference is seen to be one.
+format_signed <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0, "+", ""), format_measure(x)))
+
+format_p <- function(p) ifelse(p < 0.001, "< 0.001", formatC(p, digits = 3, format = "f"))
+
+format_seconds <- function(s) {
+  if (s < 1) return(sprintf("%.2f s", s))
+  if (s < 90) return(sprintf("%.1f s", s))
+  sprintf("%d min %02d s", as.integer(s) %/% 60L, as.integer(s) %% 60L)
+}
+
+format_weighted_count <- function(x) {
+  if (all(x == round(x))) return(format(x, big.mark = ",", scientific = FALSE, trim = TRUE))
+  formatC(x, digits = 1, format = "f", big.mark = ",")
+}

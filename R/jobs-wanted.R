@@ -1,0 +1,85 @@
+# What can be wanted of a job: functions of the fit's spec and the fit.
+job_results <- function() list(answers = fold_answers, loss = fold_loss, rises = fold_rises, teaching = fold_teaching)
+
+# The fit of a plan's i-th fold, on the parts of the table that are its own; `taught` is what a teacher says, see
+# taught_spec(). `judged` are the rows that the fold judges.
+fold_spec <- function(laid, i, taught = NULL) {
+  settled <- laid$analysis
+  a <- with_parts(settled, laid$parts(i), settled$regimen$seed + i - 1)
+  learned <- learn_training(a)
+  spec <- if (is.null(taught)) fit_spec(a, learned) else taught_spec(a, learned, taught)
+  spec$judged <- rows_in(a, if ("judged" %in% a$part) "judged" else "validation")
+  spec
+}
+
+# What the fold's network answers to the rows that it judges.
+fold_answers <- function(spec, fit) {
+  judged <- judged_in_fold(spec, new_answerer(spec, fit), spec$judged)
+  judged$row <- spec$judged
+  c(list(judged = judged), fit_facts(spec, fit))
+}
+
+judged_in_fold <- function(spec, answerer, rows) {
+  a <- spec$analysis
+  judged_rows(answerer, a$roles, a$table[rows, , drop = FALSE], rows)
+}
+
+# What a fit took.
+fit_facts <- function(spec, fit) {
+  epochs <- nrow(fit$curves)
+  list(
+    best_epoch = fit$best, epochs = epochs, updates = if (fit$best > 0) fit$curves$updates[epochs] else 0,
+    learned = length(rows_in(spec$analysis, "training")), judging = length(spec$judged),
+    parameters = total_parameters(fit$network), seconds = max(fit$curves$seconds, 0)
+  )
+}
+
+# Of a fold's teacher: what it says of all rows but those that are judged, and its own judgement.
+fold_teaching <- function(spec, fit) {
+  teaching <- teaching_of(new_answerer(spec, fit), spec$analysis$table)
+  teaching$answers[spec$judged, ] <- NA
+  c(list(teaching = teaching), fold_answers(spec, fit))
+}
+
+# The loss of the rows that the fold judges.
+fold_loss <- function(spec, fit) {
+  answerer <- new_answerer(spec, fit)
+  c(list(loss = mean_loss(answerer, judged_in_fold(spec, answerer, spec$judged))), fit_facts(spec, fit))
+}
+
+# That, and how much the loss of others rises when a column is shuffled.
+fold_rises <- function(spec, fit) {
+  answerer <- new_answerer(spec, fit)
+  loss <- mean_loss(answerer, judged_in_fold(spec, answerer, spec$judged))
+  list(loss = loss, rise = shuffling_rise(spec, answerer))
+}
+
+# So many rows tell well enough which column matters least.
+most_rows_shuffled <- 2000
+
+# How much the loss of rows that the fold has not learned from, judged and validation, rises when a column is shuffled:
+# for each column and repeat a copy of the rows with that column shuffled, all answered in one go.
+shuffling_rise <- function(spec, answerer, repeats = 3) {
+  a <- spec$analysis
+  seed <- a$regimen$seed
+  rows <- c(spec$judged, spec$core$rows[spec$core$validation])
+  rows <- drawn_rows(rows, most_rows_shuffled, seed, "ranked rows")
+  n <- length(rows)
+  here <- a$table[rows, looked_at_columns(a), drop = FALSE]
+  copies <- expand.grid("repeat" = seq_len(repeats), column = input_columns(a), stringsAsFactors = FALSE)
+  many <- as.data.frame(lapply(here, rep, times = nrow(copies)), optional = TRUE)
+  for (i in seq_len(nrow(copies))) {
+    column <- copies$column[i]
+    order <- shuffled(n, seed, "ranked columns", copies[["repeat"]][i])
+    many[[column]][(i - 1) * n + seq_len(n)] <- here[[column]][order]
+  }
+  judged <- judged_rows(answerer, a$roles, many, seq_len(nrow(many)))
+  losses <- own_losses(answerer$target, judged, judged$answers) * judged$weight
+  sums <- unit_sums(losses, rep(seq_len(nrow(copies)), each = n), nrow(copies))
+  means <- sums / sum(judged$weight[seq_len(n)])
+  shuffled_loss <- apply(means, 1, function(losses) one_loss(answerer, losses))
+  colMeans(matrix(shuffled_loss, repeats)) - mean_loss(answerer, judged_in_fold(spec, answerer, rows))
+}
+
+# Inputs, targets and columns with a role.
+looked_at_columns <- function(a) unique(c(input_columns(a), a$target$columns, unlist(a$roles)))

@@ -1,0 +1,113 @@
+# R values as JSON and back, bit for bit: what model files, kept results and searches are made of. Reading makes data of
+# known types only and never runs anything.
+#
+# Texts, flags and single numbers are JSON values, a number with a point or exponent being a double, and one without an
+# integer; lists are arrays or, with names, objects. What JSON has no form for is an object with one key:
+#   {"$doubles": base64}, {"$integers": base64}   little-endian IEEE 754 doubles and 32-bit integers
+#   {"$texts": [...]}, {"$flags": [...]}          null for missing
+#   {"$table": {columns, rows}}                   columns by name; `rows` are the names of rows that have some
+#   {"$matrix": {rows, columns, sides, values}}   both sides named, the values column by column
+#   {"$factor": {levels, codes}}
+#   {"$named": {names, values}}                   a vector, or a list whose names are no keys
+#   {"$object": {class, value}}
+
+as_stored <- function(x) {
+  if (is.null(x)) return(NULL)
+  if (is.function(x) || is.environment(x) || is.language(x)) fail("What has code in it can't be kept.")
+  if (is.factor(x)) return(list("$factor" = list(levels = as_vector(levels(x)), codes = as_vector(as.integer(x)))))
+  if (is.data.frame(x)) return(stored_table(x))
+  if (is.object(x)) return(list("$object" = list(class = as_vector(class(x)), value = as_stored(unclass(x)))))
+  if (is.matrix(x)) return(stored_matrix(x))
+  if (is.list(x)) return(stored_list(x))
+  if (!is.null(names(x))) return(list("$named" = list(names = as_vector(names(x)), values = as_vector(unname(x)))))
+  if (length(x) == 1 && !is.na(x)) return(if (is.double(x)) stored_double(x) else x)
+  as_vector(x)
+}
+
+as_vector <- function(x) {
+  if (is.character(x)) return(list("$texts" = as.list(x)))
+  if (is.logical(x)) return(list("$flags" = as.list(x)))
+  bytes <- function(numbers) jsonlite::base64_enc(writeBin(numbers, raw(), endian = "little"))
+  if (is.integer(x)) list("$integers" = bytes(as.vector(x))) else list("$doubles" = bytes(as.double(x)))
+}
+
+stored_double <- function(x) {
+  if (!is.finite(x)) return(as_vector(x))
+  text <- format_number(x)
+  structure(if (grepl("[.e]", text)) text else paste0(text, ".0"), class = "json")
+}
+
+stored_table <- function(x) {
+  rows <- attr(x, "row.names")
+  list("$table" = drop_nulls(list(
+    columns = lapply(as.list(x), function(column) if (is.object(column)) as_stored(column) else as_vector(column)),
+    rows = if (is.character(rows)) as_vector(rows), count = if (length(x) == 0) length(rows)
+  )))
+}
+
+stored_matrix <- function(x) {
+  sides <- names(dimnames(x)) %||% c("", "")
+  list("$matrix" = drop_nulls(list(
+    size = if (is.null(dimnames(x))) as_vector(dim(x)), rows = if (!is.null(rownames(x))) as_vector(rownames(x)),
+    columns = if (!is.null(colnames(x))) as_vector(colnames(x)), sides = as_vector(sides),
+    values = as_vector(as.vector(x))
+  )))
+}
+
+stored_list <- function(x) {
+  values <- lapply(unname(x), as_stored)
+  keys <- names(x)
+  if (is.null(keys)) return(values)
+  if (any(keys == "" | startsWith(keys, "$")) || anyDuplicated(keys) || length(x) == 0) {
+    return(list("$named" = list(names = as_vector(keys), values = values)))
+  }
+  stats::setNames(values, keys)
+}
+
+# ---- reading ------------------------------------------------------------------------------------------------------
+
+from_stored <- function(x) {
+  if (!is.list(x) || length(x) == 0) return(x)
+  if (length(x) == 1 && !is.null(names(x))) {
+    value <- x[[1]]
+    switch(names(x),
+      "$table" = return(read_stored_table(value)),
+      "$matrix" = return(read_stored_matrix(lapply(value, from_stored))),
+      "$factor" = return(read_stored_factor(lapply(value, from_stored))),
+      "$named" = return(stats::setNames(from_stored(value$values), from_stored(value$names))),
+      "$object" = return(structure(from_stored(value$value), class = from_stored(value$class))),
+      "$texts" = return(vapply(value, function(v) v %||% NA_character_, "")),
+      "$flags" = return(vapply(value, function(v) v %||% NA, NA)),
+      "$integers" = return(read_stored_numbers(value, "integer", 4)),
+      "$doubles" = return(read_stored_numbers(value, "double", 8))
+    )
+  }
+  lapply(x, from_stored)
+}
+
+read_stored_numbers <- function(base64, what, bytes) {
+  raw <- jsonlite::base64_dec(base64)
+  readBin(raw, what, length(raw) / bytes, endian = "little")
+}
+
+read_stored_factor <- function(x) structure(x$codes, levels = x$levels, class = "factor")
+
+read_stored_matrix <- function(x) {
+  if (!is.null(x$size)) return(matrix(x$values, x$size[1], x$size[2]))
+  sides <- list(x$rows, x$columns)
+  if (any(x$sides != "")) names(sides) <- x$sides
+  rows <- if (is.null(x$rows)) length(x$values) / length(x$columns) else length(x$rows)
+  matrix(x$values, rows, dimnames = sides)
+}
+
+read_stored_table <- function(x) {
+  columns <- lapply(x$columns, from_stored)
+  rows <- if (!is.null(x$rows)) from_stored(x$rows) else seq_len(x$count %||% length(columns[[1]]))
+  structure(columns, class = "data.frame", row.names = rows)
+}
+
+# ---- documents ----------------------------------------------------------------------------------------------------
+
+json_text <- function(x) {
+  enc2utf8(jsonlite::toJSON(as_stored(x), auto_unbox = TRUE, null = "null", na = "null", json_verbatim = TRUE))
+}

@@ -1,0 +1,88 @@
+# Judged rows of classes: the measures of the network with their intervals, beside the baseline, the direct network and
+# other parts, by class and as a confusion matrix.
+#
+# `grounds` are what a judgement rests on, see appraise-grounds.R.
+
+how_of_classes <- function(grounds, ordered) {
+  target <- grounds$target
+  how_classes(target$classes, target$positive, unlist(grounds$baseline$share), ordered, grounds$costs)
+}
+
+judge_classes <- function(grounds, judged, resampling, ordered = FALSE) {
+  how <- how_of_classes(grounds, ordered)
+  network <- class_reckoning(how, judged, judged$answers, resampling$unit, resampling)
+  direct <- if (!is.null(judged$direct)) class_reckoning(how, judged, judged$direct, resampling$unit)
+  measures <- interval_table(network, resampling, direct)
+  always <- constant_class_measures(how, judged, grounds$baseline$answer, unlist(grounds$baseline$share))
+  measures$baseline <- unname(always[measures$measure])
+  list(
+    measures = beside_parts(grounds, measures, function(part) measure_classes(grounds, part, ordered = ordered)),
+    confusion = confusion_matrix(judged$observed, judged$answers$answer, judged$weight, how$classes),
+    classes = measures_by_class(network, how, resampling)
+  )
+}
+
+# The measures alone, without intervals.
+measure_classes <- function(grounds, judged, i = 1, ordered = FALSE) {
+  class_reckoning(how_of_classes(grounds, ordered), judged, judged$answers, rep(1L, length(judged$weight)))$values
+}
+
+# Training and validation rows beside the judged ones. They are judged without intervals: they are no measure of new
+# rows.
+beside_parts <- function(grounds, measures, values) {
+  for (part in c("training", "validation")) {
+    judged <- grounds$beside[[part]]
+    measures[[part]] <- if (is.null(judged)) NA_real_ else unname(values(judged)[measures$measure])
+  }
+  compared <- intersect(c("direct", "difference", "difference_low", "difference_high"), names(measures))
+  measures[c("measure", "value", "low", "high", "baseline", compared, "training", "validation")]
+}
+
+measures_by_class <- function(network, how, resampling) {
+  level <- resampling$level
+  tallies <- network$tallies
+  t <- total_sums(tallies)
+  total <- drop(tallies$weight)
+  shares <- function(part, whole, name) {
+    interval <- as.data.frame(share_interval(part, whole, level, resampling$plain))
+    stats::setNames(interval, paste0(name, c("_low", "_high")))
+  }
+  place <- match(seq_along(how$classes), how$looked_at)
+  # of two classes the ROC curve of the one mirrors that of the other
+  auc <- area_by_class(network, how, "roc", if (length(how$classes) == 2) c(1, 1) else place, level)
+  precision <- area_by_class(network, how, "precision", place, level)
+  f1 <- drop(class_f1(t))
+  f1_ends <- bca_interval(f1, class_f1(drawn_sums(resampling$counts, tallies)), class_f1(all_but_one(tallies)), level)
+  others <- total - tallies$observed
+  cbind(
+    data.frame(
+      class = how$classes, support = drop(t$observed), recall = drop(class_recall(t)),
+      precision = drop(class_precision(t)), specificity = drop(class_specificity(t)), f1 = f1, auc = auc[, 1],
+      average_precision = precision[, 1]
+    ),
+    shares(tallies$hit, tallies$observed, "recall"), shares(tallies$hit, tallies$answered, "precision"),
+    shares(others - tallies$answered + tallies$hit, others, "specificity"),
+    data.frame(
+      f1_low = f1_ends[, 1], f1_high = f1_ends[, 2], auc_low = auc[, 2], auc_high = auc[, 3],
+      average_precision_low = precision[, 2], average_precision_high = precision[, 3]
+    )
+  )
+}
+
+# An area for each place among those that are looked at, with its interval.
+area_by_class <- function(network, how, kind, place, level) {
+  observed <- colSums(network$tallies$observed)[how$looked_at]
+  rest <- sum(network$tallies$weight) - observed
+  ends <- vapply(place, function(i) {
+    if (is.na(i)) return(c(NA_real_, NA_real_))
+    smaller <- min(observed[i], rest[i])
+    unname(area_interval(network$areas$by_class[i, kind], network$areas$error[i, kind], level, smaller))
+  }, numeric(2))
+  cbind(network$areas$by_class[place, kind], t(ends))
+}
+
+# Losses of the rows, a matrix with one column.
+class_losses <- function(target, judged, answers) {
+  probability <- as.matrix(answers[paste0("probability_", target$classes)])
+  matrix(row_cross_entropy(match(judged$observed, target$classes), probability))
+}

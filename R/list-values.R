@@ -1,0 +1,28 @@
+# Small functions on lists.
+
+drop_nulls <- function(x) x[!vapply(x, is.null, NA)]
+
+# A data frame as a list of its rows, each a list; picking rows out of it one by one takes far longer.
+rows_of <- function(table) lapply(seq_len(nrow(table)), function(i) lapply(table, `[`, i))
+
+in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]
+
+# The value at a path of names; NULL where there is none.
+value_at <- function(values, path) Reduce(function(at, key) at[[key]], path, values)
+
+# The settings with a value at a path, whose upper parts may not be there yet. A word in its way is the kind of what is
+# set (`regimen.loss.knee`), or gives way (`regimen.stop.seconds` for `none`); another kind has settings of its own.
+set_at <- function(settings, path, value) {
+  if (is.character(settings)) {
+    settings <- if (settings[1] %in% c("none", "even", "auto")) list() else list(kind = settings[1])
+  }
+  if (path[1] == "kind") settings <- list()
+  settings <- as.list(settings)
+  settings[[path[1]]] <- if (length(path) == 1) value else set_at(settings[[path[1]]], path[-1], value)
+  settings
+}
+
+# The same rows of every part of a list of vectors and data frames.
+rows_of_each <- function(parts, rows) {
+  lapply(parts, function(x) if (is.data.frame(x)) x[rows, , drop = FALSE] else x[rows])
+}

@@ -1,0 +1,182 @@
+# What is odd about a table before anything is trained. Each function returns a note or NULL.
+
+#' @export
+notes.hylomath_look <- function(x, ...) x$notes
+
+look_notes <- function(data, columns, shares, target) {
+  inputs <- columns[!columns$column %in% target, ]
+  of_kind <- function(kind) inputs$column[inputs$kind == kind]
+  texts <- Filter(function(column) is.character(data[[column]]) || is.factor(data[[column]]), inputs$column)
+  factors <- Filter(function(column) is.factor(data[[column]]), texts)
+  join_notes(
+    note_nearly_one_class(shares),
+    note_id_like(of_kind("id")), note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
+    note_duplicates(data[setdiff(names(data), of_kind("id"))]),
+    if (!is.null(target)) note_leak(data, inputs, target),
+    note_numbers_as_text(data[setdiff(texts, factors)]),
+    note_dates_as_text(data[texts]),
+    note_alike_levels(data[setdiff(texts, c(of_kind("id"), of_kind("text")))]),
+    if (!is.null(target)) note_telling_gaps(data, inputs$column[inputs$gaps > 0], target)
+  )
+}
+
+note_nearly_one_class <- function(shares) {
+  if (is.null(shares) || max(shares$share) < 0.9) return(NULL)
+  commonest <- which.max(shares$share)
+  what <- "%s of the rows with a target are \"%s\": always saying so would be right that often."
+  new_note(
+    "nearly_one_class", sprintf(what, format_percent(shares$share[commonest]), shares$class[commonest]),
+    "Judge a network by balanced accuracy and by each class's recall, and try class_weights: even."
+  )
+}
+
+note_id_like <- function(columns) {
+  said <- columns_that(columns, "has another value in every row", "have another value in every row")
+  advice <- "It names rows and tells nothing about new ones; a brief doesn't use it as an input."
+  if (!is.null(said)) new_note("id_like", said, advice)
+}
+
+note_no_values <- function(columns) {
+  said <- columns_that(columns, "has no values", "have no values")
+  if (!is.null(said)) new_note("no_values", said, "Drop it with set_columns(drop = ...).")
+}
+
+note_constant <- function(columns) {
+  said <- columns_that(columns, "always has the same value", "always have the same value")
+  if (!is.null(said)) new_note("constant", said, "A brief doesn't use it as an input.")
+}
+
+columns_that <- function(columns, one, several) {
+  if (length(columns)) sprintf("%s %s.", enumerate(columns), if (length(columns) == 1) one else several)
+}
+
+note_duplicates <- function(data) {
+  if (ncol(data) == 0) return(NULL)
+  copies <- nrow(data) - vctrs::vec_unique_count(data)
+  if (copies == 0) return(NULL)
+  rows <- if (copies == 1) "1 row is" else paste(format_count(copies), "rows are")
+  what <- "%s an exact copy of another one; when rows are held out, copies can stand on both sides."
+  new_note(
+    "duplicate_rows", sprintf(what, rows),
+    "Keep one of each if they are the same record; if not, hold out by a group that copies share."
+  )
+}
+
+# A column by which alone the target is known in nearly every row.
+note_leak <- function(data, inputs, target) {
+  y <- data[[target]]
+  tells <- function(column) gives_away(data[[column]], y, inputs$kind[inputs$column == column])
+  leaks <- Filter(tells, inputs$column)
+  if (length(leaks)) leak_note(leaks, target)
+}
+
+# Distinct texts that are short enough to be a number, a date or the name of a level.
+short_labels <- function(x) {
+  labels <- labels_in(x)
+  labels[nchar(labels, "bytes") <= 200]
+}
+
+number_pattern <- "^[[:space:]]*[-+]?[0-9]+([.,][0-9]+)*[[:space:]]*(%)?$"
+
+note_numbers_as_text <- function(texts) {
+  found <- Filter(function(x) {
+    distinct <- short_labels(x)
+    number <- grepl(number_pattern, distinct)
+    length(distinct) >= 5 && mean(number & !grepl(date_patterns, distinct)) >= 0.9
+  }, texts)
+  if (length(found) == 0) return(NULL)
+  distinct <- short_labels(found[[1]])
+  odd <- distinct[is.na(suppressWarnings(as.numeric(distinct)))]
+  but <- if (length(odd)) sprintf(" (but \"%s\")", odd[1]) else ""
+  new_note(
+    "numbers_as_text", sprintf("%s holds numbers as text%s.", enumerate(names(found)), but),
+    paste(
+      "Read it as numbers: name the decimal mark of the file,",
+      "or the codes that mean missing with prepare(missing_codes = ...)."
+    )
+  )
+}
+
+# 2025-06-01, 1.6.2025, 01/06/25, 1 June 2025; a time may follow.
+date_patterns <- paste0(
+  "^([0-9]{4}[-/.][0-9]{1,2}[-/.][0-9]{1,2}",
+  "|[0-9]{1,2}[-/.][0-9]{1,2}[-/.]([0-9]{4}|[0-9]{2})",
+  "|[0-9]{1,2} [A-Z][a-z]{2,8} [0-9]{4})( .*|T.*)?$"
+)
+
+note_dates_as_text <- function(texts) {
+  found <- Filter(function(x) {
+    distinct <- utils::head(short_labels(x), 1000)
+    length(distinct) > 0 && mean(grepl(date_patterns, distinct)) >= 0.95
+  }, texts)
+  if (length(found) == 0) return(NULL)
+  example <- labels_in(found[[1]])[1]
+  new_note(
+    "dates_as_text", sprintf("%s holds dates as text, such as \"%s\".", enumerate(names(found)), example),
+    paste(
+      "Write them as YYYY-MM-DD, or convert them with as.Date() first;",
+      "then season and weekday can be used."
+    )
+  )
+}
+
+note_alike_levels <- function(texts) {
+  alike <- function(x) {
+    distinct <- short_labels(x)
+    plain <- tolower(gsub("[[:space:]]+", " ", trimws(distinct)))
+    distinct[plain %in% plain[duplicated(plain)]]
+  }
+  found <- Filter(length, lapply(texts, alike))
+  if (length(found) == 0) return(NULL)
+  levels <- enumerate(dQuote(utils::head(found[[1]], 4), FALSE))
+  column <- column_text(names(found)[1])
+  new_note(
+    "alike_levels",
+    sprintf("%s has levels that differ only in case or blanks: %s.", enumerate(names(found)), levels),
+    sprintf("If they mean the same, derive(%s = lower(trim(%s))).", column, column)
+  )
+}
+
+# ---- gaps ---------------------------------------------------------------------------------------------------------
+
+# Columns whose gaps go with the target, more than chance would have it (p below 0.001) and by enough to matter.
+note_telling_gaps <- function(data, columns, target) {
+  y <- data[[target]]
+  telling <- Filter(function(column) gaps_tell(is.na(data[[column]]), y), columns)
+  if (length(telling) == 0) return(NULL)
+  example <- gap_example(is.na(data[[telling[1]]]), y, telling[1])
+  new_note(
+    "telling_gaps", sprintf("Whether %s is missing goes with %s%s.", enumerate(telling), target, example),
+    paste(
+      "The gap itself is information: keep an input for it with prepare(gaps = \"flag\"),",
+      "the default above 1 % of gaps."
+    )
+  )
+}
+
+gaps_tell <- function(gap, y) {
+  known <- !is.na(y)
+  gap <- gap[known]
+  y <- y[known]
+  if (sum(gap) < 10 || sum(!gap) < 10) return(FALSE)
+  if (has_many_values(y)) {
+    apart <- abs(mean(y[gap]) - mean(y[!gap]))
+    return(stats::t.test(y[gap], y[!gap])$p.value < 0.001 && apart > 0.2 * stats::sd(y))
+  }
+  counts <- table(as_label(y), gap)
+  shares <- prop.table(counts, 2)
+  chance <- suppressWarnings(stats::chisq.test(counts)$p.value)
+  chance < 0.001 && max(abs(shares[, 1] - shares[, 2])) > 0.03
+}
+
+gap_example <- function(gap, y, column) {
+  if (has_many_values(y)) {
+    means <- format_each_short(c(mean(y[gap], na.rm = TRUE), mean(y[!gap], na.rm = TRUE)))
+    return(sprintf(": where %s is missing its mean is %s, elsewhere %s", column, means[1], means[2]))
+  }
+  shares <- prop.table(table(as_label(y), gap), 2)
+  class <- rownames(shares)[which.max(abs(shares[, "TRUE"] - shares[, "FALSE"]))]
+  percents <- format_percent(shares[class, c("TRUE", "FALSE")])
+  what <- ": where %s is missing %s of the rows are \"%s\", elsewhere %s"
+  sprintf(what, column, percents[1], class, percents[2])
+}

@@ -1,0 +1,106 @@
+#' Look at a table
+#'
+#' @param data A data frame, or the path of a file that [brief()] can read.
+#' @param target The column to predict, if it is known.
+#' @param ... Not used.
+#' @return A look: an object of class `hylomath_look` with `columns` (a data frame with a row for each column:
+#'   `column`, `kind`, `gaps`, `distinct`, `outliers` (numbers more than three quartile distances beyond the
+#'   quartiles), `skew` (the third standardised moment) and `values`, the range or the commonest levels, of the first
+#'   and last thousand columns), `n`, `target`, `shares` (classes of the target, their rows and shares) and `notes`,
+#'   see [notes()].
+#' @examples
+#' look(kilns, target = "outcome")
+#' @export
+look <- function(data, ...) UseMethod("look")
+
+#' @rdname look
+#' @export
+look.data.frame <- function(data, target = NULL, ...) {
+  rlang::check_dots_empty()
+  data <- as_table(data)
+  if (!is.null(target)) check_is_column(data, target, "target")
+  columns <- look_at_columns(data, unlist(guess_kinds(data)))
+  shares <- if (!is.null(target)) look_at_target(data[[target]])
+  structure(
+    list(
+      n = nrow(data), columns = columns, target = target, shares = shares,
+      notes = look_notes(data, columns, shares, target)
+    ),
+    class = "hylomath_look"
+  )
+}
+
+#' @export
+look.character <- function(data, ...) look(read_table(data), ...)
+
+#' @export
+look.default <- function(data, ...) wrong_object("look", "a data frame or the path of a file", data)
+
+# Of very wide tables only the first and last columns are put into words.
+most_described <- 1000
+
+look_at_columns <- function(data, kinds) {
+  columns <- unname(as.list(data))
+  numeric <- kinds %in% c("number", "count")
+  gaps <- vapply(columns, function(x) sum(is.na(x)), 0L)
+  outliers <- rep(NA_integer_, length(columns))
+  skew <- rep(NA_real_, length(columns))
+  if (any(numeric)) {
+    found <- summarise_numbers(columns[numeric], shares = c(0.25, 0.75))
+    outliers[numeric] <- mapply(count_outliers, columns[numeric], found$q1, found$q2)
+    skew[numeric] <- vapply(columns[numeric], skewness, 0)
+  }
+  place <- seq_along(columns)
+  described <- place <= most_described | place > length(place) - most_described
+  values <- character(length(columns))
+  describe_one <- function(x, kind, skew) describe_values(x[!is.na(x)], kind, skew)
+  skews <- ifelse(numeric, skew, 0)
+  values[described] <- mapply(describe_one, columns[described], kinds[described], skews[described])
+  data.frame(
+    column = names(data), kind = unname(kinds), gaps = gaps, distinct = vapply(columns, count_distinct, 0L),
+    outliers = outliers, skew = skew, values = values
+  )
+}
+
+count_distinct <- function(x) {
+  if (is.character(x) || is.factor(x)) length(labels_in(x)) else length(unique(x[!is.na(x)]))
+}
+
+# Further than three quartile distances beyond the quartiles.
+count_outliers <- function(x, lower, upper) {
+  reach <- 3 * (upper - lower)
+  sum(x < lower - reach | x > upper + reach, na.rm = TRUE)
+}
+
+skewness <- function(x) {
+  x <- x[is.finite(x)]
+  z <- x - mean(x)
+  mean(z^3) / mean(z^2)^1.5
+}
+
+describe_values <- function(x, kind, skew) {
+  if (length(x) == 0 || kind == "other") return("")
+  if (is.numeric(x) && kind != "flag") {
+    text <- sprintf("%s to %s, median %s", format_short(min(x)), format_short(max(x)), format_short(stats::median(x)))
+    return(if (abs(skew) > 2) sprintf("%s, skew %.1f", text, skew) else text)
+  }
+  if (inherits(x, c("Date", "POSIXct"))) return(paste(format(min(x)), "to", format(max(x))))
+  if (kind %in% c("id", "text")) {
+    ends <- substr(as_label(x[c(1, length(x))]), 1, 100)
+    return(paste0(paste(ends, collapse = ", "), ", ..."))
+  }
+  seen <- levels_of(x)
+  count <- sort(stats::setNames(tabulate(seen$codes), seen$levels), decreasing = TRUE)
+  shown <- utils::head(count, 4)
+  text <- paste(substr(names(shown), 1, 100), format_percent_short(shown / length(x)), collapse = ", ")
+  if (length(count) > 4) paste0(text, ", and ", length(count) - 4, " more") else text
+}
+
+look_at_target <- function(y) {
+  present <- y[!is.na(y)]
+  if (is.numeric(present) && length(unique(present)) > 20) return(NULL)
+  seen <- levels_of(as_label(present))
+  if (length(seen$levels) > 50) return(NULL)
+  count <- sort(stats::setNames(tabulate(seen$codes), seen$levels), decreasing = TRUE)
+  data.frame(class = names(count), rows = as.integer(count), share = as.numeric(count) / length(present))
+}

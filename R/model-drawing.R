@@ -1,0 +1,55 @@
+# Where the parts of a network stand when it is drawn: data frames that plot_network() shows.
+
+# Units of the inputs, each layer and the outputs: `layer` (0 for the inputs), `unit`, `label`, and places `x` and `y`
+# in 0 .. 1, the first unit on top.
+drawn_units <- function(model) {
+  answerer <- model$answerer
+  network <- answerer$network
+  inputs <- network_inputs(answerer$preparation)
+  sizes <- c(length(inputs), vapply(network$layers, function(l) as.numeric(l$units), 0))
+  last <- length(sizes) - 1
+  do.call(rbind, lapply(0:last, function(l) {
+    n <- sizes[l + 1]
+    label <- if (l == 0) inputs else if (l == last) output_names(answerer) else as.character(seq_len(n))
+    y <- if (n == 1) 0.5 else 1 - (seq_len(n) - 0.5) / n
+    data.frame(layer = l, unit = seq_len(n), label = label, x = l / last, y = y)
+  }))
+}
+
+# Connections between them: `weight`, its size as a share of the largest of its layer, and its ends.
+drawn_weights <- function(model, units = drawn_units(model)) {
+  matrices <- coef(model)
+  matrices <- matrices[!startsWith(names(matrices), "embedding_") & names(matrices) != "gaps"]
+  do.call(rbind, lapply(seq_along(matrices), function(l) {
+    from <- units[units$layer == l - 1, ]
+    to <- units[units$layer == l, ]
+    w <- matrices[[l]][seq_len(nrow(from)), , drop = FALSE]
+    pairs <- expand.grid(i = seq_len(nrow(from)), j = seq_len(nrow(to)))
+    data.frame(
+      layer = l, weight = as.numeric(w), share = as.numeric(abs(w) / max(abs(w), 1e-300)),
+      x = from$x[pairs$i], y = from$y[pairs$i], to_x = to$x[pairs$j], to_y = to$y[pairs$j]
+    )
+  }))
+}
+
+# The layers as blocks, for networks that are too large to draw unit by unit: `title`, `detail`, `x`.
+drawn_layers <- function(model) {
+  network <- model$answerer$network
+  preparation <- model$answerer$preparation
+  layers <- network$layers
+  blocks <- layers_of(model)
+  hidden <- layers[-length(layers)]
+  names <- c(if (length(hidden)) paste0("layer_", seq_along(hidden)), "output")
+  counts <- vapply(names, function(name) sum(blocks$values[blocks$layer == name]), 0)
+  extras <- function(l) c(if (l$norm) "norm", if (l$dropout > 0) paste("dropout", format_number(l$dropout)))
+  detail <- c(
+    sprintf("%s\nafter preparation", counted(length(preparation$columns), "column")),
+    vapply(hidden, function(l) paste(c(l$activation, extras(l)), collapse = "\n"), ""), network$output
+  )
+  sizes <- c(length(network_inputs(preparation)), vapply(layers, function(l) as.numeric(l$units), 0))
+  what <- c("inputs", rep("units", length(hidden)), if (sizes[length(sizes)] == 1) "output" else "outputs")
+  data.frame(
+    title = paste(format_each_count(sizes), what), detail = detail, size = sizes,
+    parameters = c("", paste(format_each_count(counts), "parameters")), x = seq_along(sizes)
+  )
+}

@@ -1,0 +1,44 @@
+#' How new rows differ from the training rows
+#'
+#' A network's answers outside what it was trained on are not to be trusted. This counts, by column, levels that
+#' training never saw, gaps where training had none, and numbers outside the training range.
+#'
+#' @param model A model.
+#' @param newdata A data frame, see [predict()][predict.hylomath_model].
+#' @param ... Not used.
+#' @return An object of class `hylomath_strangeness` with `columns` (a data frame of `column`, `unseen`, `gaps`,
+#'   `outside` and `trained_on`, the range or the number of levels, for columns with anything to tell), `rows` (for
+#'   each row the strange columns, an empty text for none) and `n`.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' new <- head(kilns)
+#' new$peak_c[2] <- 1500
+#' new$glaze[3] <- "raku"
+#' strangeness(model, new)
+#' @export
+strangeness <- function(model, newdata, ...) UseMethod("strangeness")
+
+#' @export
+strangeness.hylomath_model <- function(model, newdata, ...) {
+  rlang::check_dots_empty()
+  preparation <- model$answerer$preparation
+  table <- new_rows(preparation, as_table(newdata))
+  plans <- preparation$columns
+  found <- lapply(plans, function(plan) strange_rows(plan, table[[plan$column]]))
+  count <- function(what) vapply(found, function(f) sum(f[[what]]), 0)
+  counts <- data.frame(
+    column = prepared_columns(preparation), unseen = count("unseen"), gaps = count("gaps"), outside = count("outside"),
+    trained_on = vapply(plans, trained_on, "")
+  )
+  told <- which(counts$unseen + counts$gaps + counts$outside > 0)
+  rows <- rep("", nrow(table))
+  for (i in told) {
+    strange <- found[[i]]$unseen | found[[i]]$gaps | found[[i]]$outside
+    rows[strange] <- paste0(rows[strange], ifelse(rows[strange] == "", "", ", "), counts$column[i])
+  }
+  structure(list(n = nrow(table), columns = counts[told, ], rows = rows), class = "hylomath_strangeness")
+}
+
+#' @export
+strangeness.default <- function(model, ...) wrong_object("strangeness", "a model", model)

@@ -1,0 +1,141 @@
+# What is said about a model. Each function returns a note or NULL.
+
+#' @export
+notes.hylomath_model <- function(x, ...) model_notes(x)
+
+#' @export
+notes.hylomath_appraisal <- function(x, ...) x$notes
+
+#' @export
+notes.default <- function(x, ...) wrong_object("notes", "a model, an appraisal or a look", x)
+
+model_notes <- function(model) {
+  run <- training_run(model)
+  regimen <- model$brief$regimen
+  target <- model$answerer$target
+  join_notes(
+    note_still_falling(run), note_interrupted(run), note_out_of_time(run), note_diverged(run, regimen$learning_rate),
+    note_restarts_disagree(model$restarts, regimen$keep), note_copies_straddle(model$copies),
+    note_part_lacks_class(parts_of(model), target$classes),
+    note_gives_away(model$leaks, target$columns[1]),
+    note_id_as_input(model$ids), note_validation_rose(run)
+  )
+}
+
+has_validation <- function(run) run$epochs > 0 && !all(is.na(run$curves$validation))
+
+# The best epoch is among the last ones (2 %, at least one), so more epochs would probably have been better ones.
+note_still_falling <- function(run) {
+  if (run$stopped != "epochs" || !has_validation(run)) return(NULL)
+  if (run$best <= run$epochs - max(1, ceiling(run$epochs * 0.02))) return(NULL)
+  loss <- run$curves$validation
+  if (loss[run$best] / loss[1] < 1e-6) return(NULL)  # what is left is below what anybody measures
+  what <- "The validation loss was still falling when training ended: its lowest value is that of epoch %d of %d."
+  new_note(
+    "still_falling", sprintf(what, run$best, run$epochs),
+    sprintf("Allow more epochs, for example %d.", 3 * run$epochs)
+  )
+}
+
+note_interrupted <- function(run) {
+  if (run$stopped != "interrupted") return(NULL)
+  note <- if (run$best == 0) {
+    "Training was interrupted before its first epoch was done; the weights are of little use."
+  } else {
+    what <- "Training was interrupted after %s; this is the best network until then (epoch %d)."
+    sprintf(what, counted(run$epochs, "epoch"), run$best)
+  }
+  new_note("interrupted", note, "Train again to the end.")
+}
+
+note_out_of_time <- function(run) {
+  if (run$stopped != "seconds") return(NULL)
+  new_note(
+    "out_of_time", sprintf("Training was ended by its time limit after %s.", counted(run$epochs, "epoch")),
+    "Allow more seconds if the loss was still falling: see plot_curves()."
+  )
+}
+
+note_diverged <- function(run, rate) {
+  if (run$stopped != "diverged") return(NULL)
+  left <- if (run$best == 0) "these are the starting weights" else sprintf("this is the network of epoch %d", run$best)
+  try <- if (is.numeric(rate)) {
+    what <- "Lower the learning rate, for example to %s, or shorten long gradients with clip_norm."
+    sprintf(what, format_number(signif(rate / 10, 3)))
+  } else {
+    "Use another method, such as `adam`, or a larger l2."
+  }
+  new_note("diverged", sprintf("The loss became infinite in epoch %d; %s.", run$epochs + 1L, left), try)
+}
+
+# Over-training while it went on: at the end the validation loss stood a tenth above its lowest value, while the
+# training loss had fallen on.
+note_validation_rose <- function(run) {
+  n <- run$epochs
+  best <- run$best
+  if (best == 0 || best == n || !has_validation(run)) return(NULL)
+  validation <- run$curves$validation
+  training <- run$curves$training
+  if (!isTRUE(validation[n] > 1.1 * validation[best] && training[n] < training[best])) return(NULL)
+  what <- paste(
+    "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on:",
+    "the network began to learn its rows by heart. The weights of epoch %d are kept."
+  )
+  new_note(
+    "validation_rose", sprintf(what, best, signif(validation[best], 3), signif(validation[n], 3), best),
+    "Fewer units, dropout, a larger l2 or more rows give it less room to do so."
+  )
+}
+
+# Starts whose losses lie far apart (the worst a tenth above the best) say that luck has its part in the result.
+note_restarts_disagree <- function(restarts, keep) {
+  loss <- restarts$loss[is.finite(restarts$loss)]
+  if (length(loss) < 2 || min(loss) <= 0 || max(loss) / min(loss) < 1.1) return(NULL)
+  where <- if (all(is.na(restarts$validation))) "training" else "validation"
+  what <- "The %d starts end at %s losses from %s to %s: which one is kept is partly luck."
+  new_note(
+    "restarts_disagree", sprintf(what, length(loss), where, signif(min(loss), 3), signif(max(loss), 3)),
+    if (identical(keep, "committee")) {
+      "The committee's average takes much of it out."
+    } else {
+      "Keep the average of their answers with keep: committee, or use more starts."
+    }
+  )
+}
+
+# ---- about the table ----------------------------------------------------------------------------------------------
+
+# Inputs that tell the target alone, or that name rows.
+note_gives_away <- function(leaks, target) if (length(leaks)) leak_note(leaks, target)
+
+note_id_as_input <- function(ids) {
+  if (length(ids) == 0) return(NULL)
+  one <- length(ids) == 1
+  what <- "%s %s another value in every row and %s used as an input: what is learned of it is of no use for new rows."
+  new_note(
+    "id_as_input", sprintf(what, enumerate(ids), if (one) "has" else "have", if (one) "is" else "are"),
+    sprintf("Drop it: set_columns(drop = %s).", ids[1])
+  )
+}
+
+note_copies_straddle <- function(copies) {
+  if (copies == 0) return(NULL)
+  rows <- if (copies == 1) "1 test row has" else paste(format_count(copies), "test rows have")
+  new_note(
+    "copies_straddle",
+    sprintf("%s an exact copy among the training rows, so they are no test of anything new.", rows),
+    "Keep one of each copy, or hold out by a group that copies share."
+  )
+}
+
+note_part_lacks_class <- function(parts, classes) {
+  parts <- parts[parts$part %in% part_names, ]
+  lacking <- lapply(classes, function(class) parts$part[parts[[class]] == 0])
+  found <- which(lengths(lacking) > 0)
+  if (length(found) == 0) return(NULL)
+  what <- "The %s part has no row of the class \"%s\", so nothing is learned there about it."
+  new_note(
+    "part_lacks_class", sprintf(what, enumerate(lacking[[found[1]]]), classes[found[1]]),
+    "Hold out by \"stratified\", or a larger share."
+  )
+}

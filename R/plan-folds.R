@@ -1,0 +1,136 @@
+# How a brief is judged by others of its rows: a plan, which is plain data, is laid out over a table.
+#
+# A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or the brief's own validation
+# rows where `k` is NULL; `most` is the number of training rows of each fold, all of them when it is NULL. It has no
+# table, so it travels light.
+
+fold_plan <- function(b, k, repeats, by, most = NULL) {
+  plan <- list(brief = without_table(b), k = NULL, repeats = 1L, by = "validation", most = most)
+  if (is.null(k)) return(plan)
+  type_number(2, 1000, whole = TRUE)(k, "k")
+  type_number(1, 1000, whole = TRUE)(repeats, "repeats")
+  plan$k <- as.integer(k)
+  plan$repeats <- as.integer(repeats)
+  plan$by <- fold_rule(b, by, repeats)
+  plan
+}
+
+fold_rule <- function(b, by, repeats) {
+  by <- by %||% switch(b[["hold_out"]]$by, key = "random", b[["hold_out"]]$by)
+  type_choice(c("stratified", "random", "ordered", "group"))(by, "by")
+  if (by == "ordered" && is.null(b$columns$order)) {
+    fail("Folds by \"ordered\" need a column that orders the rows.", "Name one with set_columns(order = ...).")
+  }
+  if (by == "group" && is.null(b$columns$group)) {
+    fail("Folds by \"group\" need a group column.", "Name one with set_columns(group = ...).")
+  }
+  if (repeats > 1 && by %in% c("ordered", "group")) {
+    fail(sprintf("Folds by %s can be dealt in one way only, so there is nothing to repeat.", quoted(by)))
+  }
+  by
+}
+
+# A plan over a table: list(plan, analysis, rows, dealt, each, parts). `rows` are those that are dealt, `dealt` has a
+# column a repeat, `each` a row for each fold with its repeat, and `parts` is a function that gives for the i-th of them
+# the part of every row: training, validation or judged.
+lay_folds <- function(plan, table) {
+  a <- settle(plan$brief, table)
+  laid <- list(plan = plan, analysis = a)
+  if (is.null(plan$k)) lay_validation(laid, a) else lay_dealt(laid, a)
+}
+
+lay_validation <- function(laid, a) {
+  laid$rows <- rows_in(a, "validation")
+  if (length(laid$rows) == 0) {
+    fail(
+      "The brief has no validation rows to judge by.",
+      "Hold some out: hold_out(validation = 0.15), or judge by folds."
+    )
+  }
+  laid$each <- data.frame(fold = 1L, "repeat" = 1L, check.names = FALSE)
+  laid$parts <- function(i) as_planned(laid$plan, a, a$part)
+  laid
+}
+
+lay_dealt <- function(laid, a) {
+  plan <- laid$plan
+  rows <- rows_in(a, c("training", "validation"))
+  seed <- a$hold_out$seed
+  dealt <- deal_folds(a, rows, plan$k, plan$repeats, plan$by, seed)
+  laid$rows <- rows
+  laid$dealt <- dealt
+  numbers <- sort(unique(dealt[!is.na(dealt[, 1]), 1]))
+  each <- expand.grid(fold = numbers, "repeat" = seq_len(ncol(dealt)))
+  laid$each <- each
+  share <- length(rows_in(a, "validation")) / length(rows)
+  laid$parts <- function(i) {
+    fold <- dealt[, each[["repeat"]][i]]
+    as_planned(plan, a, fold_parts(a, rows, fold, each$fold[i], plan$by, share, seed))
+  }
+  laid
+}
+
+as_planned <- function(plan, a, part) if (is.null(plan$most)) part else fewer_rows(a, part, plan$most)
+
+# So many of the training rows, in a fixed order in which the strata (classes, bands of a number) take turns by their
+# shares, each beginning with one row: fewer rows are always some of more.
+fewer_rows <- function(a, part, most) {
+  training <- which(part %in% "training")
+  if (most > length(training)) {
+    rows <- counted(length(training), "row")
+    fail(sprintf("A fold learns from %s, which is less than %s.", rows, format_count(most)), "Ask for fewer rows.")
+  }
+  places <- shuffled(length(part), a$hold_out$seed, "fewer rows")
+  training <- training[order(places[training])]
+  strata <- fold_strata(a, training, "stratified", 2)
+  turn <- stats::ave(seq_along(training), strata, FUN = function(x) (seq_along(x) - 1) / length(x))
+  part[training[order(turn)][-seq_len(most)]] <- NA
+  part
+}
+
+# ---- before any training ------------------------------------------------------------------------------------------
+
+# Plans as they are laid out over a table, looked through; what is wrong with the brief itself was found when it was
+# settled.
+checked_folds <- function(b, k, repeats, by, most = NULL) {
+  laid <- lay_folds(fold_plan(b, k, repeats, by, most), b$table)
+  if (!is.null(laid$dealt)) check_dealt(laid)
+  check_fold_classes(laid)
+  laid
+}
+
+check_dealt <- function(laid) {
+  plan <- laid$plan
+  a <- laid$analysis
+  found <- apply(laid$dealt, 2, function(fold) length(unique(fold[!is.na(fold)])))
+  if (plan$by != "group" && any(found < plan$k)) {
+    rows <- laid$rows
+    there <- if (is.null(a$group)) counted(length(rows), "row") else counted(length(unique(a$group[rows])), "group")
+    fail(sprintf("%d folds can't be dealt: there are %s.", plan$k, there), "Take fewer folds.")
+  }
+  if (plan$by == "group" && max(laid$dealt) > 1000) {
+    fail(
+      sprintf("There are %s groups, and each would be a fold.", format_count(max(laid$dealt))),
+      "Take k folds of whole groups: leave `by` out."
+    )
+  }
+}
+
+# Every fold learns from rows of every class.
+check_fold_classes <- function(laid) {
+  a <- laid$analysis
+  classes <- a$target$classes
+  if (is.null(classes) && is.null(laid$plan$most)) return()
+  label <- if (!is.null(classes)) as_label(a$table[[a$target$columns]])
+  for (i in seq_len(nrow(laid$each))) {
+    training <- laid$parts(i) %in% "training"
+    lacking <- setdiff(classes, label[training])
+    if (length(lacking)) {
+      what <- "The rows that fold %d learns from have none of the class %s."
+      fail(
+        sprintf(what, laid$each$fold[i], describe(lacking[1])),
+        "Take more folds or more rows, put rare classes together, or leave its rows out."
+      )
+    }
+  }
+}

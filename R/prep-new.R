@@ -1,0 +1,60 @@
+# New rows, as far as a preparation looks at them.
+
+# Columns are found by name, in any order; one that is missing or of another type fails before any work. Returns the
+# table that the network's inputs are read from.
+new_rows <- function(preparation, table) {
+  inputs <- prepared_columns(preparation)
+  absent <- setdiff(raw_columns(preparation$rules$derived, inputs), names(table))
+  if (length(absent)) {
+    others <- if (length(absent) > 1) sprintf(" (nor %s)", enumerate(quoted(absent[-1]))) else ""
+    fail(
+      sprintf("The table has no column %s, which the network needs%s.", quoted(absent[1]), others),
+      suggestion(absent[1], names(table))
+    )
+  }
+  table <- working_table(table, preparation$rules, inputs)
+  for (plan in preparation$columns) check_new_column(table[[plan$column]], plan)
+  table
+}
+
+check_new_column <- function(x, plan) {
+  if (!fits_kind(x, plan$kind)) {
+    what <- "Column %s must be %s as in training; here it is %s."
+    wanted <- kinds_in_words[[plan$kind]]
+    fail(sprintf(what, quoted(plan$column), wanted, type_name(x)), bad_number_hint(x, plan$kind))
+  }
+  if (is.numeric(x)) check_finite(x, plan$column)
+}
+
+kinds_in_words <- c(
+  number = "numbers", count = "numbers", flag = "logical, or 0 and 1", category = "text", date = "dates",
+  time = "times"
+)
+
+# Which value keeps a column of text from being numbers.
+bad_number_hint <- function(x, kind) {
+  if (!kind %in% c("number", "count") || !(is.character(x) || is.factor(x))) return(NULL)
+  x <- as.character(x)
+  bad <- which(!is.na(x) & is.na(suppressWarnings(as.numeric(x))))
+  if (length(bad)) sprintf("Row %d holds %s.", bad[1], describe(x[bad[1]])) else "Read the column as numbers."
+}
+
+# ---- what is strange about them -----------------------------------------------------------------------------------
+
+strange_rows <- function(plan, x) {
+  never <- rep(FALSE, length(x))
+  gaps <- if (plan$seen_gaps == 0) is.na(x) else never
+  if (plan$encoding == "number") {
+    x <- as.numeric(x)
+    return(list(unseen = never, gaps = gaps, outside = !is.na(x) & (x < plan$seen_low | x > plan$seen_high)))
+  }
+  unseen <- if (!is.null(plan$levels)) level_codes(x, c(plan$levels, plan$rare)) %in% 0L else never
+  list(unseen = unseen, gaps = gaps, outside = never)
+}
+
+trained_on <- function(plan) {
+  if (plan$encoding == "number") {
+    return(paste(format_each(signif(c(plan$seen_low, plan$seen_high), 6)), collapse = " to "))
+  }
+  if (!is.null(plan$levels)) counted(length(plan$levels) + length(plan$rare), "level") else ""
+}

@@ -1,0 +1,33 @@
+# Reckonings of numbers.
+#
+# How a target is judged is list(centre, deviance, at): what its values are centred at, "poisson", "gamma" or NULL, and
+# the shares of answered quantiles.
+
+# `answers` are those to all targets; `i` is the target's place among them.
+number_reckoning <- function(how, judged, answers, i, unit, resampling = NULL) {
+  observed <- observed_of(judged, i)
+  answer <- answers[[i]]
+  quantiles <- if (!is.null(how$at)) as.matrix(answers[-1])
+  tallies <- number_tallies(observed, answer, judged$weight, unit, how$centre, quantiles, how$at)
+  measures <- function(t) number_measures(t, how$deviance, how$at)
+  level <- resampling$level %||% 0.95
+  middle <- median_reckoning(abs(answer - observed), judged$weight, unit, level, isTRUE(resampling$plain))
+  list(
+    values = c(measures(total_sums(tallies))[1, ], "median absolute error" = middle$value), tallies = tallies,
+    measures = measures, influence = cbind("median absolute error" = middle$influence),
+    ends = if (!is.null(resampling)) number_ends(how, tallies, middle, resampling) else list()
+  )
+}
+
+number_ends <- function(how, tallies, middle, resampling) {
+  ends <- list("median absolute error" = c(low = middle$low, high = middle$high))
+  whole <- tallies[, "weight", drop = FALSE]
+  for (i in seq_along(how$at)) {
+    below <- tallies[, paste0("below_", i), drop = FALSE]
+    ends[[quantile_measures(how$at)[2 * i]]] <- share_interval(below, whole, resampling$level, resampling$plain)[1, ]
+  }
+  ends
+}
+
+# The observed values of the i-th target.
+observed_of <- function(judged, i) if (is.data.frame(judged$observed)) judged$observed[[i]] else judged$observed

@@ -1,0 +1,136 @@
+# Classes: the network gives every class a probability, by the logistic function of two and softmax of more.
+
+task_classes <- function() {
+  new_task(
+    "classification", "cross_entropy", "classes",
+    epoch_measures = "accuracy",
+    claims = function(y, kind) {
+      # a target that never varies is taken for one of classes, and refused as such
+      if (kind %in% c("category", "flag", "constant", "missing")) return(TRUE)
+      is.numeric(y) && is_two_valued(y) && !is_small_count(y, kind)
+    },
+    complete = complete_classes,
+    check = function(y, column, said) check_classes(y, column, said$classes, said$positive),
+    check_target = function(target, values) check_class_weights(target),
+    output = function(loss, classes) if (length(classes) == 2) "logistic" else "softmax",
+    units = function(target) if (length(target$classes) == 2) 1L else length(target$classes),
+    strata = function(y, classes, bands) class_places(y, classes),
+    observe = function(values, target) as_label(values[[1]]),
+    learn = function(values, target) list(counts = as.list(class_counts(values[[1]], target$classes))),
+    row_weights = function(values, target, learned) {
+      unname(class_weights_of(target, learned)[as_label(values[[1]])])
+    },
+    encode = encode_classes,
+    start = function(target, learned, network, offset) {
+      share <- expected_shares(target, learned)
+      if (network$output == "logistic") stats::qlogis(share[[target$positive]]) else log(unname(share))
+    },
+    answer = answer_classes,
+    baseline = function(values, target, learned) {
+      counts <- unlist(learned$counts)
+      list(answer = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
+    },
+    primary = function(target) "cross-entropy",
+    row_losses = class_losses,
+    judge = judge_classes,
+    measure = measure_classes,
+    reckon = function(grounds, judged, i, resampling) {
+      how <- how_of_classes(grounds, ordered = FALSE)
+      class_reckoning(how, judged, judged$answers, resampling$unit, resampling)
+    },
+    describe = function(target) {
+      text <- sprintf("classification, %d classes: %s", length(target$classes), enumerate(target$classes))
+      with_positive(text, target)
+    }
+  )
+}
+
+# An ordered factor of three or more levels gets the loss of ordered classes.
+complete_classes <- function(said, y) {
+  said$classes <- said$classes %||% guess_classes(y)
+  if (length(said$classes) == 2) said$positive <- said$positive %||% said$classes[2]
+  if (is.ordered(y) && length(said$classes) > 2 && identical(said$loss, "auto")) said$loss <- "ordinal"
+  said
+}
+
+check_classes <- function(y, column, classes, positive) {
+  strange <- setdiff(labels_in(y), classes)
+  if (length(strange)) {
+    value <- describe(strange[1])
+    fail(
+      sprintf("The target %s has the value %s, which is not among the brief's classes.", quoted(column), value),
+      suggestion(strange[1], classes)
+    )
+  }
+  if (length(classes) > 1000) {
+    fail(
+      sprintf("The target %s has %s classes.", quoted(column), format_count(length(classes))),
+      "More than 1,000 can't be told apart here. Is it an id?"
+    )
+  }
+  if (!is.null(positive) && !positive %in% classes) {
+    fail(
+      sprintf("The positive class %s does not occur in %s.", describe(positive), quoted(column)),
+      suggestion(positive, classes)
+    )
+  }
+}
+
+check_class_weights <- function(target) {
+  weights <- target$class_weights
+  if (is.character(weights)) return()
+  unknown <- setdiff(names(weights), target$classes)
+  if (length(unknown)) {
+    fail(
+      sprintf("`regimen.class_weights` names the class %s, which does not occur.", describe(unknown[1])),
+      suggestion(unknown[1], target$classes)
+    )
+  }
+  missing <- setdiff(target$classes, names(weights))
+  if (length(missing)) {
+    what <- sprintf("`regimen.class_weights` has no weight for the class %s.", describe(missing[1]))
+    fail(what, "Give every class one.")
+  }
+}
+
+# Weight of each class: "even" gives every class the same total over the training rows.
+class_weights_of <- function(target, learned) {
+  chosen <- target$class_weights
+  counts <- unlist(learned$counts)
+  if (identical(chosen, "none")) return(counts * 0 + 1)
+  if (identical(chosen, "even")) return(sum(counts) / (length(counts) * counts))
+  unlist(chosen)[names(counts)]
+}
+
+# The shares of the classes as class weights make them.
+expected_shares <- function(target, learned) {
+  share <- unlist(learned$counts) * class_weights_of(target, learned)
+  share / sum(share)
+}
+
+# 1 for the positive class of two, else the class's place.
+encode_classes <- function(values, target, learned) {
+  seen <- levels_of(values[[1]])
+  if (length(target$classes) == 2) return(matrix((seen$levels == target$positive)[seen$codes] + 0))
+  matrix(as.numeric(match(seen$levels, target$classes)[seen$codes]))
+}
+
+# With class weights w the network learns scores q proportional to w p. The answer is the class with the largest q;
+# the probability is p, had back as q / w and normalised.
+answer_classes <- function(raw, target, learned) {
+  classes <- target$classes
+  score <- if (length(classes) == 2) two_columns(target, as.numeric(raw)) else t(raw)
+  weight <- class_weights_of(target, learned)[classes]
+  probability <- score / rep(weight, each = nrow(score))
+  probability <- probability / rowSums(probability)
+  result <- data.frame(answer = classes[max.col(score, ties.method = "first")], probability)
+  stats::setNames(result, c("answer", paste0("probability_", classes)))
+}
+
+two_columns <- function(target, positive) {
+  if (target$positive == target$classes[2]) cbind(1 - positive, positive) else cbind(positive, 1 - positive)
+}
+
+with_positive <- function(text, target) {
+  if (is.null(target$positive)) text else sprintf("%s; positive is %s", text, target$positive)
+}

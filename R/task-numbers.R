@@ -1,0 +1,148 @@
+# Numbers: one output for each target, on a scale learned from the training rows. Counts and quantiles are kinds of
+# them.
+
+task_numbers <- function() {
+  new_task(
+    "regression", c("squared", "absolute", "huber", "gamma"), "numbers",
+    several = TRUE, logarithm = TRUE, epoch_measures = c("mae", "rmse"),
+    claims = function(y, kind) is.numeric(y) && !is_two_valued(y) && !is_small_count(y, kind),
+    check = function(y, column, said) check_numeric_target(y, column, "regression"),
+    check_target = check_numbers,
+    output = function(loss, classes) if (loss$kind == "gamma") "exponential" else "identity",
+    units = function(target) length(target$columns),
+    strata = function(y, classes, bands) rank_bands(y, bands),
+    observe = observe_numbers,
+    learn = learn_numbers_target,
+    encode = encode_numbers,
+    start = start_numbers,
+    answer = function(raw, target, learned) {
+      answers <- as.data.frame(decode_numbers(raw, learned))
+      several <- length(target$columns) > 1
+      stats::setNames(answers, if (several) paste0("answer_", target$columns) else "answer")
+    },
+    baseline = function(values, target, learned) {
+      if (answers_are(target) == "means") return(list(answer = learned$mean, is = "mean", mean = learned$mean))
+      list(answer = learned$median, is = "median", mean = learned$mean)
+    },
+    primary = function(target) switch(target$loss$kind, gamma = "gamma deviance", absolute = "MAE", "RMSE"),
+    row_losses = function(target, judged, answers) {
+      number_losses(target, judged, answers, switch(target$loss$kind,
+        gamma = row_gamma_deviance, absolute = function(y, m) abs(y - m), function(y, m) (y - m)^2
+      ))
+    },
+    judge = function(grounds, judged, resampling) {
+      judge_numbers(grounds, judged, resampling, gamma_deviance(grounds$target))
+    },
+    measure = function(grounds, judged, i = 1) {
+      measure_numbers(grounds, judged, i, gamma_deviance(grounds$target))
+    },
+    reckon = function(grounds, judged, i, resampling) {
+      how <- how_numbers(grounds, i, gamma_deviance(grounds$target))
+      number_reckoning(how, judged, judged$answers, i, resampling$unit, resampling)
+    },
+    error_scale = function(target) if (is_logarithmic(target) || target$loss$kind == "gamma") "log" else "plain",
+    describe = describe_numbers
+  )
+}
+
+gamma_deviance <- function(target) if (target$loss$kind == "gamma") "gamma"
+
+# Whether the logarithm of the target is learned.
+is_logarithmic <- function(target) target$scaling %in% c("log", "log_median")
+
+# What the answers are, in a word.
+answers_are <- function(target) switch(target$loss$kind, absolute = "medians", quantile = "quantiles", "means")
+
+# Targets that a logarithm or a loss needs above 0.
+check_numbers <- function(target, values) {
+  output <- target$loss$output
+  if (is_logarithmic(target) && output != "identity") {
+    what <- "`prepare.target` is %s, but the output is %s, which has a logarithm of its own."
+    fail(sprintf(what, quoted(target$scaling), quoted(output)), "Set one of them back.")
+  }
+  for (column in target$columns) {
+    y <- values[[column]]
+    if (is_logarithmic(target) || target$loss$kind == "gamma") {
+      check_positive(y, column, is_logarithmic(target))
+    } else if (output != "identity" && mean(y, na.rm = TRUE) <= 0) {
+      what <- "The mean of the target %s is not above 0, but the output %s gives answers above 0 only."
+      fail(sprintf(what, quoted(column), quoted(output)), "Set `regimen.output` to `identity`.")
+    }
+  }
+}
+
+check_positive <- function(y, column, logarithmic) {
+  bad <- which(y <= 0)
+  if (length(bad) == 0) return()
+  why <- if (logarithmic) "so it has no logarithm" else "which the loss `gamma` needs"
+  try <- if (logarithmic) "Set `prepare.target` to \"zscore\"" else "Choose another loss"
+  fail(
+    sprintf("The target %s is not above 0 in %s, %s.", quoted(column), rows_text(bad), why),
+    paste0(try, ", or set these rows aside.")
+  )
+}
+
+observe_numbers <- function(values, target) {
+  if (length(target$columns) == 1) return(as.numeric(values[[1]]))
+  as.data.frame(lapply(values[target$columns], as.numeric), optional = TRUE)
+}
+
+# `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
+# of a log target become means; it stays 1 for medians and quantiles. A target whose answers are above 0 is only scaled.
+learn_numbers_target <- function(values, target) {
+  columns <- lapply(values, as.numeric)
+  learned <- plain_scale(columns)
+  if (target$loss$output %in% c("softplus", "exponential")) {
+    learned$scale <- learned$mean
+    return(learned)
+  }
+  if (target$scaling == "none") return(learned)
+  learned$log <- is_logarithmic(target)
+  if (learned$log) columns <- lapply(columns, base::log)
+  deviation <- unname(vapply(columns, stats::sd, 0))
+  learned$shift <- unname(vapply(columns, base::mean, 0))
+  learned$scale <- ifelse(is.na(deviation) | deviation == 0, 1, deviation)
+  learned
+}
+
+plain_scale <- function(columns) {
+  n <- length(columns)
+  list(
+    mean = unname(vapply(columns, base::mean, 0)), median = unname(vapply(columns, stats::median, 0)),
+    shift = rep(0, n), scale = rep(1, n), log = FALSE, smear = rep(1, n)
+  )
+}
+
+encode_numbers <- function(values, target, learned) {
+  y <- matrix(vapply(values, as.numeric, numeric(nrow(values))), nrow(values))
+  if (learned$log) y <- log(y)
+  sweep(sweep(y, 2, learned$shift), 2, learned$scale, `/`)
+}
+
+# The network's numbers in the targets' own units: one column an answer, in rows of the table.
+decode_numbers <- function(raw, learned) {
+  each <- ncol(raw)
+  z <- t(raw) * rep(learned$scale, each = each) + rep(learned$shift, each = each)
+  if (learned$log) exp(z) * rep(learned$smear, each = each) else z
+}
+
+# With these biases the network's first answer is the baseline's.
+start_numbers <- function(target, learned, network, offset) {
+  level <- pmax(learned$mean, 1e-6) / learned$scale
+  switch(network$output,
+    exponential = log(level) - if (length(offset)) log(mean(exp(offset))) else 0,
+    softplus = log(expm1(level)),
+    identity = (if (learned$log) 0 else learned$mean - learned$shift) / learned$scale
+  )
+}
+
+describe_numbers <- function(target) {
+  loss <- target$loss
+  what <- switch(loss$kind,
+    squared = "squared error", absolute = "absolute error, answers are medians",
+    huber = sprintf("Huber's loss with its knee at %s", format_number(loss$knee)),
+    gamma = "gamma likelihood, answers are means"
+  )
+  output <- if (loss$output == "identity" || loss$kind == "gamma") "" else sprintf(", %s output", loss$output)
+  sprintf("regression (%s%s)", what, output)
+}

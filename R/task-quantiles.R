@@ -1,0 +1,59 @@
+# Quantiles of a number: one output for each share, put in rising order row by row. What is said of numbers holds.
+
+task_quantiles <- function() {
+  utils::modifyList(task_numbers(), list(
+    losses = "quantile",
+    claims = function(y, kind) FALSE,
+    check_loss = function(loss, said, columns) {
+      if (length(columns) > 1) {
+        fail("The loss `quantile` is for one target at a time.", "Name one target, or use the loss `absolute`.")
+      }
+    },
+    output = function(loss, classes) "identity",
+    units = function(target) length(target$loss$at),
+    start = function(target, learned, network, offset) {
+      if (network$output == "identity") return(rep(0, length(target$loss$at)))
+      start_numbers(target, learned, network, offset)
+    },
+    answer = answer_quantiles,
+    baseline = function(values, target, learned) {
+      list(
+        answer = learned$median, is = "median", mean = learned$mean,
+        quantiles = stats::quantile(values[[1]], target$loss$at, names = FALSE)
+      )
+    },
+    primary = function(target) paste("quantile loss", format_number(middle_share(target))),
+    row_losses = function(target, judged, answers) {
+      number_losses(target, judged, answers, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
+    },
+    error_scale = function(target) {
+      if (length(target$loss$at) > 1) "quantiles" else if (is_logarithmic(target)) "log" else "plain"
+    },
+    describe = function(target) {
+      output <- if (target$loss$output == "identity") "" else sprintf(", %s output", target$loss$output)
+      sprintf("regression (quantiles %s%s)", enumerate(format_each(target$loss$at)), output)
+    }
+  ))
+}
+
+middle_share <- function(target) target$loss$at[middle_quantile(target$loss$at)]
+
+# Quantiles are put in rising order, row by row (Chernozhukov, Fernandez-Val and Galichon 2010).
+answer_quantiles <- function(raw, target, learned) {
+  answers <- rising_rows(decode_numbers(raw, learned))
+  names <- c("answer", paste0("quantile_", format_each(target$loss$at)))
+  stats::setNames(data.frame(answers[, middle_quantile(target$loss$at)], answers), names)
+}
+
+# Each row's values in rising order, by exchanges of neighbouring columns: few columns, any number of rows.
+rising_rows <- function(x) {
+  k <- ncol(x)
+  for (round in seq_len(k)) {
+    for (j in seq_len(k - 1)) {
+      low <- pmin(x[, j], x[, j + 1])
+      x[, j + 1] <- pmax(x[, j], x[, j + 1])
+      x[, j] <- low
+    }
+  }
+  x
+}
