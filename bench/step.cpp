@@ -1,6 +1,6 @@
-// Time of a whole training step (gather, forward, loss, backward, Adam), of predicting, and of the pool, against the time
-// that the linked BLAS needs for the same matrix products alone. Both sides single-threaded, interleaved in this one run,
-// medians of warm repeats. Built and run by `make bench`; bench/training.R compares with plain R matrices.
+// Time of a whole training step (gather, forward, loss, backward, Adam), of predicting, and of the pool, against the
+// time that the linked BLAS needs for the same matrix products alone. Both sides single-threaded, interleaved in this
+// one run, medians of warm repeats. Built and run by `make bench`; bench/training.R compares with plain R matrices.
 #include <cblas.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -60,8 +60,10 @@ Table<float> table_of(const Shape& shape, std::size_t rows) {
   Stream stream({1, 0, 0, Purpose::Split});
   for (std::size_t i = 0; i < rows; ++i) {
     for (std::size_t j = 0; j < table.inputs; ++j) table.x_row(i)[j] = float(stream.normal());
-    if (table.outputs > 1) table.y_row(i)[stream.below(std::uint32_t(table.outputs))] = 1;
-    else table.y_row(i)[0] = float(stream.below(2));
+    if (table.outputs > 1)
+      table.y_row(i)[stream.below(std::uint32_t(table.outputs))] = 1;
+    else
+      table.y_row(i)[0] = float(stream.below(2));
   }
   return table;
 }
@@ -71,18 +73,24 @@ class Products {
  public:
   explicit Products(const Shape& shape, bool backward) : shape_(shape), backward_(backward) {
     const std::size_t widest = std::size_t(*std::max_element(shape.widths.begin(), shape.widths.end()));
-    for (std::size_t l = 0; l < shape.widths.size(); ++l) values_.emplace_back(shape.batch * widest, 0.5f), d_.emplace_back(shape.batch * widest, 0.25f);
-    for (std::size_t l = 0; l + 1 < shape.widths.size(); ++l) weights_.emplace_back(widest * widest, 0.1f), gradients_.emplace_back(widest * widest);
+    for (std::size_t l = 0; l < shape.widths.size(); ++l)
+      values_.emplace_back(shape.batch * widest, 0.5f), d_.emplace_back(shape.batch * widest, 0.25f);
+    for (std::size_t l = 0; l + 1 < shape.widths.size(); ++l)
+      weights_.emplace_back(widest * widest, 0.1f), gradients_.emplace_back(widest * widest);
   }
   void run() {
     const int m = int(shape_.batch);
     const auto& w = shape_.widths;
     for (std::size_t l = 0; l + 1 < w.size(); ++l) {
-      cblas_sgemm(CblasRowMajor, CblasNoTrans, CblasNoTrans, m, w[l + 1], w[l], 1, values_[l].data(), w[l], weights_[l].data(), w[l + 1], 0, values_[l + 1].data(), w[l + 1]);
+      cblas_sgemm(CblasRowMajor, CblasNoTrans, CblasNoTrans, m, w[l + 1], w[l], 1, values_[l].data(), w[l],
+                  weights_[l].data(), w[l + 1], 0, values_[l + 1].data(), w[l + 1]);
     }
     for (std::size_t l = w.size() - 1; backward_ && l-- > 0;) {
-      cblas_sgemm(CblasRowMajor, CblasTrans, CblasNoTrans, w[l], w[l + 1], m, 1, values_[l].data(), w[l], d_[l + 1].data(), w[l + 1], 0, gradients_[l].data(), w[l + 1]);
-      if (l > 0) cblas_sgemm(CblasRowMajor, CblasNoTrans, CblasTrans, m, w[l], w[l + 1], 1, d_[l + 1].data(), w[l + 1], weights_[l].data(), w[l + 1], 0, d_[l].data(), w[l]);
+      cblas_sgemm(CblasRowMajor, CblasTrans, CblasNoTrans, w[l], w[l + 1], m, 1, values_[l].data(), w[l],
+                  d_[l + 1].data(), w[l + 1], 0, gradients_[l].data(), w[l + 1]);
+      if (l > 0)
+        cblas_sgemm(CblasRowMajor, CblasNoTrans, CblasTrans, m, w[l], w[l + 1], 1, d_[l + 1].data(), w[l + 1],
+                    weights_[l].data(), w[l + 1], 0, d_[l].data(), w[l]);
     }
   }
 
@@ -104,7 +112,8 @@ void print_name(const Shape& shape) {
 }
 
 void step_against_products(const Shape& shape) {
-  const std::size_t rows = std::max<std::size_t>(16384 / shape.batch * shape.batch, 4 * shape.batch), steps = rows / shape.batch;
+  const std::size_t rows = std::max<std::size_t>(16384 / shape.batch * shape.batch, 4 * shape.batch),
+                    steps = rows / shape.batch;
   const auto table = table_of(shape, rows);
   const auto chosen = counted(rows);
   Regimen regimen;
@@ -115,15 +124,21 @@ void step_against_products(const Shape& shape) {
   for (int repeat = 0; repeat < 15; ++repeat) {
     const auto trained = train<float>(network_of(shape), regimen, table, chosen, {}, {}, kernel_level(), {});
     std::vector<double> epochs;
-    for (std::size_t e = 1; e < trained.epochs.size(); ++e) epochs.push_back(trained.epochs[e].seconds - trained.epochs[e - 1].seconds);
+    for (std::size_t e = 1; e < trained.epochs.size(); ++e)
+      epochs.push_back(trained.epochs[e].seconds - trained.epochs[e - 1].seconds);
     ours.push_back(median(epochs) / double(steps));
     std::vector<double> blas;
-    for (int i = 0; i < 7; ++i) blas.push_back(seconds_of([&] { for (std::size_t s = 0; s < steps; ++s) products.run(); }) / double(steps));
+    for (int i = 0; i < 7; ++i)
+      blas.push_back(seconds_of([&] {
+                       for (std::size_t s = 0; s < steps; ++s) products.run();
+                     }) /
+                     double(steps));
     theirs.push_back(median(blas));
     ratios.push_back(ours.back() / theirs.back());
   }
   print_name(shape);
-  std::printf(": step %.2f us, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours), 1e6 * median(theirs), median(ratios));
+  std::printf(": step %.2f us, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours), 1e6 * median(theirs),
+              median(ratios));
 }
 
 // Answers to all rows against the forward products alone.
@@ -140,7 +155,8 @@ void prediction_against_products(const Shape& shape) {
   Products products({shape.widths, kBlockRows}, false);
   const auto answer = [&] {
     for (std::size_t at = 0; at < rows; at += kBlockRows) {
-      pass.answers(table, Span<const std::uint32_t>(order.data() + at, kBlockRows), Span<const float>(w.data(), w.size()), out.data() + at * spec.answers());
+      pass.answers(table, Span<const std::uint32_t>(order.data() + at, kBlockRows),
+                   Span<const float>(w.data(), w.size()), out.data() + at * spec.answers());
     }
   };
   const auto multiply = [&] {
@@ -153,7 +169,9 @@ void prediction_against_products(const Shape& shape) {
     ratios.push_back(ours.back() / theirs.back());
   }
   print_name({shape.widths, kBlockRows});
-  std::printf(": predicting %.2f us a block, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours) / double(rows / kBlockRows), 1e6 * median(theirs) / double(rows / kBlockRows), median(ratios));
+  std::printf(": predicting %.2f us a block, products alone %.2f us, ratio %.2f\n",
+              1e6 * median(ours) / double(rows / kBlockRows), 1e6 * median(theirs) / double(rows / kBlockRows),
+              median(ratios));
 }
 
 // Seconds until two processes that each do the work are done.
@@ -172,15 +190,18 @@ double in_two_processes(const std::function<void()>& work) {
 
 // What two threads gain, over what two independent processes gain at that moment. `whole` does all the work on so many
 // threads, `half` half of it on one.
-void threads_against_processes(const char* what, const std::function<void(std::size_t)>& whole, const std::function<void()>& half) {
+void threads_against_processes(const char* what, const std::function<void(std::size_t)>& whole,
+                               const std::function<void()>& half) {
   std::vector<double> gains, controls, ratios;
   for (int repeat = 0; repeat < 11; ++repeat) {
-    const double one = seconds_of([&] { whole(1); }), two = seconds_of([&] { whole(2); }), processes = in_two_processes(half);
+    const double one = seconds_of([&] { whole(1); }), two = seconds_of([&] { whole(2); }),
+                 processes = in_two_processes(half);
     gains.push_back(one / two);
     controls.push_back(one / processes);
     ratios.push_back(gains.back() / controls.back());
   }
-  std::printf("%s: two threads gain %.2f, two processes %.2f, ratio %.2f\n", what, median(gains), median(controls), median(ratios));
+  std::printf("%s: two threads gain %.2f, two processes %.2f, ratio %.2f\n", what, median(gains), median(controls),
+              median(ratios));
 }
 
 void threads() {
@@ -194,7 +215,8 @@ void threads() {
     regimen.epochs = epochs;
     train<float>(spec, regimen, table, rows, {}, {}, kernel_level(), {}, n);
   };
-  threads_against_processes("one fit, 50-128-64-2 at 4096", [&](std::size_t n) { fit(6, n); }, [&] { fit(3, 1); });
+  threads_against_processes(
+      "one fit, 50-128-64-2 at 4096", [&](std::size_t n) { fit(6, n); }, [&] { fit(3, 1); });
 
   const Shape small = {{20, 64, 32, 3}, 64};
   const auto small_table = table_of(small, 4096);
@@ -211,7 +233,8 @@ void threads() {
     }
     train_jobs<float>(Span<const Job<float>>(list), kernel_level(), {}, n);
   };
-  threads_against_processes("16 fits in the pool, 20-64-32-3 at 64", [&](std::size_t n) { pool(16, n); }, [&] { pool(8, 1); });
+  threads_against_processes(
+      "16 fits in the pool, 20-64-32-3 at 64", [&](std::size_t n) { pool(16, n); }, [&] { pool(8, 1); });
 }
 
 }  // namespace
@@ -219,8 +242,9 @@ void threads() {
 int main() {
   openblas_set_num_threads(1);
   std::printf("kernels %s; BLAS kernel %s\n", kernel_level().name, openblas_get_corename());
-  const std::vector<Shape> shapes = {{{50, 128, 64, 2}, 256},  {{50, 128, 64, 2}, 1024}, {{100, 256, 128, 10}, 256}, {{100, 256, 128, 10}, 1024},
-                                     {{20, 64, 32, 3}, 256},   {{20, 64, 32, 3}, 32},    {{20, 16, 1}, 256},         {{20, 16, 1}, 32}};
+  const std::vector<Shape> shapes = {{{50, 128, 64, 2}, 256},     {{50, 128, 64, 2}, 1024}, {{100, 256, 128, 10}, 256},
+                                     {{100, 256, 128, 10}, 1024}, {{20, 64, 32, 3}, 256},   {{20, 64, 32, 3}, 32},
+                                     {{20, 16, 1}, 256},          {{20, 16, 1}, 32}};
   for (const Shape& shape : shapes) step_against_products(shape);
   for (std::size_t i : {0, 2, 4, 6}) prediction_against_products(shapes[i]);
   threads();

@@ -184,8 +184,10 @@ void fill_inputs(Table<T>& table, const Encoder& encoder, Span<const SourceColum
   });
 }
 
-template void fill_inputs<float>(Table<float>&, const Encoder&, Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t);
-template void fill_inputs<double>(Table<double>&, const Encoder&, Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t);
+template void fill_inputs<float>(Table<float>&, const Encoder&, Span<const SourceColumn>, Span<const std::uint32_t>,
+                                 std::size_t);
+template void fill_inputs<double>(Table<double>&, const Encoder&, Span<const SourceColumn>, Span<const std::uint32_t>,
+                                  std::size_t);
 template void Encoder::encode<float>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,
                                      float*, std::size_t) const;
 template void Encoder::encode<double>(Span<const SourceColumn>, Span<const std::uint32_t>, std::size_t, std::size_t,

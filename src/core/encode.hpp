@@ -39,16 +39,16 @@ struct ColumnPlan {
   std::vector<double> knots, heights;
   bool flag = false;
 
-  // Level, Score and Code take codes: 1 .. levels, 0 for a level that training never saw, or missing. For Level, `unseen` and
-  // `missing` are the places among the column's inputs that are set then, negative for none; for Score and Code they are
-  // values.
+  // Level, Score and Code take codes: 1 .. levels, 0 for a level that training never saw, or missing. For Level,
+  // `unseen` and `missing` are the places among the column's inputs that are set then, negative for none; for Score and
+  // Code they are values.
   std::size_t levels = 0;
   double unseen = -1, missing = -1;
-  std::size_t width = 1;        // Level: inputs in all
-  std::vector<double> scores;   // Score: the levels' values, scaled
+  std::size_t width = 1;       // Level: inputs in all
+  std::vector<double> scores;  // Score: the levels' values, scaled
 
-  // Date: days since 1970-01-01, or seconds if `clock`; a missing one is zero in all inputs. `shift` and `scale` are for
-  // the year.
+  // Date: days since 1970-01-01, or seconds if `clock`; a missing one is zero in all inputs. `shift` and `scale` are
+  // for the year.
   unsigned parts = 0;
   bool clock = false;
 
@@ -72,7 +72,8 @@ class Encoder {
   std::size_t inputs_ = 0;
 };
 
-// Encodes `rows` (all rows if it is empty) into the table's inputs, on several threads, each part of rows by one of them.
+// Encodes `rows` (all rows if it is empty) into the table's inputs, on several threads, each part of rows by one of
+// them.
 template <class T>
 void fill_inputs(Table<T>& table, const Encoder& encoder, Span<const SourceColumn> columns,
                  Span<const std::uint32_t> rows, std::size_t threads);

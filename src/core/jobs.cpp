@@ -56,13 +56,15 @@ class Mailbox {
 template <class T>
 Trained<T> run(const Job<T>& job, const KernelLevel& level, Watch watch, std::size_t threads) {
   watch.rows = job.watched;
-  return train<T>(*job.network, job.regimen, *job.table, job.training, job.validation, job.output_bias, level, watch, threads);
+  return train<T>(*job.network, job.regimen, *job.table, job.training, job.validation, job.output_bias, level, watch,
+                  threads);
 }
 
 }  // namespace
 
 template <class T>
-std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch<T>& watch, std::size_t threads) {
+std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch<T>& watch,
+                                   std::size_t threads) {
   std::vector<Trained<T>> results(jobs.size());
   if (jobs.size() == 1) {
     Watch alone;
@@ -122,8 +124,9 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
   return results;
 }
 
-#define HYLO_INSTANTIATE(T) \
-  template std::vector<Trained<T>> train_jobs<T>(Span<const Job<T>>, const KernelLevel&, const JobWatch<T>&, std::size_t);
+#define HYLO_INSTANTIATE(T)                                                                                  \
+  template std::vector<Trained<T>> train_jobs<T>(Span<const Job<T>>, const KernelLevel&, const JobWatch<T>&, \
+                                                 std::size_t);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

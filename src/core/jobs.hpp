@@ -18,18 +18,21 @@ struct Job {
   Span<const double> output_bias;
 };
 
-// All are called on the caller's own thread: epochs in the order in which each job did them, then that the job has ended, and a
-// few dozen times a second whether to stop. A false, or a stop, ends all jobs; those not begun are left out. What is thrown here ends all
-// jobs too, and comes out of train_jobs.
+// All are called on the caller's own thread: epochs in the order in which each job did them, then that the job has
+// ended, and a few dozen times a second whether to stop. A false, or a stop, ends all jobs; those not begun are left
+// out. What is thrown here ends all jobs too, and comes out of train_jobs.
 template <class T>
 struct JobWatch {
   std::function<bool(std::size_t job, const Progress&)> epoch_done = [](std::size_t, const Progress&) { return true; };
-  std::function<bool(std::size_t job, const Trained<T>&)> job_done = [](std::size_t, const Trained<T>&) { return true; };
+  std::function<bool(std::size_t job, const Trained<T>&)> job_done = [](std::size_t, const Trained<T>&) {
+    return true;
+  };
   std::function<bool()> stop_requested = [] { return false; };
 };
 
 // One job uses all threads itself; several use one each. A job that was left out has no parameters.
 template <class T>
-std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch<T>& watch, std::size_t threads);
+std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& level, const JobWatch<T>& watch,
+                                   std::size_t threads);
 
 }  // namespace hylo

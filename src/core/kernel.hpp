@@ -14,34 +14,111 @@
 
 namespace hylo {
 
-// What happens to a tile of c while it is still in registers. RectifyBack keeps the values whose `gate` is above 0, which
-// is relu's gradient.
+// What happens to a tile of c while it is still in registers. RectifyBack keeps the values whose `gate` is above 0,
+// which is relu's gradient.
 enum class Finish { None, Rectify, RectifyBack };
 
-// c = start + a * b, with c of m x n and k the length of the sums. a is reached through two strides, so that it may
-// stand transposed; `start` is null for zero, the biases with a stride of 0, or c itself to accumulate.
+// The sides of a product, each of a type of its own, so that one can't stand in another's place. `row` and `column` are
+// the distances from one row, and one column, to the next.
+struct Extent {
+  std::size_t rows, columns, depth;  // of the result, and the length of the sums
+};
 template <class T>
-struct Product {
-  std::size_t m, n, k;
-  const T* a;
-  std::size_t a_row, a_column;
-  const T* b;
-  std::size_t b_row;
-  T* c;
-  std::size_t c_row;
-  const T* start;
-  std::size_t start_row;
-  Finish finish = Finish::None;
-  const T* gate = nullptr;  // laid out like c
+struct Left {
+  const T* at;
+  std::size_t row, column;  // two strides, so that it may stand transposed
+};
+template <class T>
+struct Right {
+  const T* at;
+  std::size_t row;
+};
+template <class T>
+struct Result {
+  T* at;
+  std::size_t row;
+};
+// What the sums start from: nothing, biases (with a stride of 0), or the result itself, to accumulate.
+template <class T>
+struct Origin {
+  const T* at = nullptr;
+  std::size_t row = 0;
 };
 
+// result = start + left * right.
 template <class T>
-struct AdamStep {
-  T rate;         // learning rate with both bias corrections in it
+struct Product {
+  Extent extent;
+  Left<T> left;
+  Right<T> right;
+  Result<T> result;
+  Origin<T> start = {};
+  Finish finish = Finish::None;
+  const T* gate = nullptr;  // laid out like the result
+};
+
+// What moves: as many parameters as there are gradients.
+template <class T>
+struct Moved {
+  const T* gradient;
+  T* parameters;
+  std::size_t count;
+};
+template <class T>
+struct AdamRates {
+  T rate;            // learning rate with both bias corrections in it
   T decay1, share1;  // share = 1 - decay, formed in double precision: 1 - 0.999 has few digits in single
   T decay2, share2;
   T epsilon;
-  T shrink;       // what a parameter is multiplied by beforehand: 1, or less for decoupled weight decay
+  T shrink;  // what a parameter is multiplied by beforehand: 1, or less for decoupled weight decay
+};
+template <class T>
+struct AdamMeans {
+  T* mean;
+  T* square;
+};
+template <class T>
+struct RmspropRates {
+  T rate, decay, share, epsilon;
+};
+template <class T>
+struct MomentumRates {
+  T rate, keep;
+  bool ahead;  // Nesterov's: the gradient counts as if the velocity had been followed already
+};
+template <class T>
+struct Penalties {
+  T l1, l2;
+};
+
+// x *= factor, and sum += x.
+template <class T>
+struct Factors {
+  const T* factor;
+  T* x;
+  std::size_t count;
+};
+template <class T>
+struct Addend {
+  const T* x;
+  T* sum;
+  std::size_t count;
+};
+
+template <class T>
+struct Transposition {
+  const T* from;
+  std::size_t rows, width, stride;
+  T* to;
+  std::size_t to_stride;
+};
+template <class T>
+struct Gathering {
+  const T* from;
+  const std::uint32_t* rows;
+  std::size_t count, stride;
+  T* to;
+  std::size_t to_stride;
 };
 
 // A row of means, of inverse deviations, of scales and of shifts for each unit, `stride` long.
@@ -52,6 +129,15 @@ struct NormRows {
   T* inverse;  // 1 / sqrt(variance + epsilon)
   const T* gain;
   const T* shift;
+};
+struct NormBlock {
+  bool given;  // whether mean, variance and inverse are those that are there, rather than the block's own
+  std::size_t rows, stride;
+};
+template <class T>
+struct NormGradients {
+  T* gain;
+  T* shift;
 };
 
 template <class T>
@@ -64,24 +150,23 @@ struct Kernel {
   // See loss.hpp. z becomes answers, or the gradient and the sum of weight * loss is returned; all outputs but Ordinal.
   void (*answer)(Output output, std::size_t rows, std::size_t width, std::size_t lead, T* z);
   double (*loss)(const LossSpec& spec, const LossBlock<T>& block);
-  void (*adam)(const AdamStep<T>& step, const T* gradient, T* mean, T* square, T* parameters, std::size_t count);
-  void (*rmsprop)(T rate, T decay, T share, T epsilon, const T* gradient, T* square, T* parameters, std::size_t count);
-  void (*momentum)(T rate, T momentum, const T* gradient, T* velocity, T* parameters, std::size_t count);
-  void (*nesterov)(T rate, T momentum, const T* gradient, T* velocity, T* parameters, std::size_t count);
+  void (*adam)(const AdamRates<T>& rates, const AdamMeans<T>& means, const Moved<T>& moved);
+  void (*rmsprop)(const RmspropRates<T>& rates, T* square, const Moved<T>& moved);
+  void (*momentum)(const MomentumRates<T>& rates, T* velocity, const Moved<T>& moved);
   // gradient += l2 * w + l1 * sign(w)
-  void (*penalise)(T l1, T l2, const T* parameters, T* gradient, std::size_t count);
-  void (*times)(const T* factor, T* x, std::size_t count);
+  void (*penalise)(const Penalties<T>& penalties, const T* parameters, T* gradient, std::size_t count);
+  void (*times)(const Factors<T>&);
   void (*scale)(T factor, T* x, std::size_t count);
-  void (*add)(const T* x, T* sum, std::size_t count);
-  void (*add_rows)(const T* x, std::size_t rows, std::size_t stride, T* sum);  // sum += the sum of x's rows
+  void (*add)(const Addend<T>&);
+  void (*add_rows)(const T* x, std::size_t rows, std::size_t stride, T* sum);        // sum += the sum of x's rows
   void (*measure)(const T* x, std::size_t count, double* squares, double* largest);  // adds squares, raises to |x|
-  // Batch normalisation of a block: z becomes gain * zhat + shift, zhat = (z - mean) * inverse; mean, variance and inverse
-  // are written unless `given`. Back: d becomes the gradient with respect to z as it was.
-  void (*normalise)(const NormRows<T>& rows_of, bool given, std::size_t rows, std::size_t stride, T* z, T* zhat);
-  void (*normalise_back)(const NormRows<T>& rows_of, bool given, std::size_t rows, std::size_t stride, const T* zhat, T* d,
-                         T* gain_gradient, T* shift_gradient);
-  void (*transpose)(const T* from, std::size_t rows, std::size_t width, std::size_t stride, T* to, std::size_t to_stride);
-  void (*gather)(const T* from, const std::uint32_t* rows, std::size_t count, std::size_t stride, T* to, std::size_t to_stride);
+  // Batch normalisation of a block: z becomes gain * zhat + shift, zhat = (z - mean) * inverse; mean, variance and
+  // inverse are written unless `given`. Back: d becomes the gradient with respect to z as it was.
+  void (*normalise)(const NormRows<T>& rows_of, const NormBlock& block, T* z, T* zhat);
+  void (*normalise_back)(const NormRows<T>& rows_of, const NormBlock& block, const T* zhat, T* d,
+                         const NormGradients<T>& gradients);
+  void (*transpose)(const Transposition<T>&);
+  void (*gather)(const Gathering<T>&);
 };
 
 struct KernelLevel {

@@ -5,7 +5,8 @@
 namespace hylo {
 
 #define HYLO_BYTES 32
-#define HYLO_TILE_ROWS {0, 8, 6}
+#define HYLO_TILE_ROWS \
+  { 0, 8, 6 }
 #define HYLO_MAD_SINGLE(a, b, c) ((vec)_mm256_fmadd_ps((__m256)(a), (__m256)(b), (__m256)(c)))
 #define HYLO_MAD_DOUBLE(a, b, c) ((vec)_mm256_fmadd_pd((__m256d)(a), (__m256d)(b), (__m256d)(c)))
 #define HYLO_SQRT_SINGLE(v) ((vec)_mm256_sqrt_ps((__m256)(v)))

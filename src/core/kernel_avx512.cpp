@@ -5,7 +5,8 @@
 namespace hylo {
 
 #define HYLO_BYTES 64
-#define HYLO_TILE_ROWS {0, 16, 12, 8, 6}
+#define HYLO_TILE_ROWS \
+  { 0, 16, 12, 8, 6 }
 #define HYLO_MAD_SINGLE(a, b, c) ((vec)_mm512_fmadd_ps((__m512)(a), (__m512)(b), (__m512)(c)))
 #define HYLO_MAD_DOUBLE(a, b, c) ((vec)_mm512_fmadd_pd((__m512d)(a), (__m512d)(b), (__m512d)(c)))
 #define HYLO_SQRT_SINGLE(v) ((vec)_mm512_maskz_sqrt_ps(0xFFFF, (__m512)(v)))

@@ -115,12 +115,17 @@ inline vec logarithm(vec x) {
   m = m > real(1.4142135623730951) ? m * real(0.5) : m;
   exponent -= high;  // true is -1
   const vec f = m - real(1);
-  const vec result = twice_atanh<is_double ? 11 : 5>(f / (f + real(2))) + __builtin_convertvector(exponent, vec) * real(0.6931471805599453);
+  constexpr int terms = is_double ? 11 : 5;
+  const vec powers = __builtin_convertvector(exponent, vec) * real(0.6931471805599453);
+  const vec result = twice_atanh<terms>(f / (f + real(2))) + powers;
   return x != x ? x : result;
 }
 
 // log(1 + u) for u in [0, 1]
-inline vec log1p_of(vec u) { return twice_atanh<is_double ? 17 : 8>(u / (u + real(2))); }
+inline vec log1p_of(vec u) {
+  constexpr int terms = is_double ? 17 : 8;
+  return twice_atanh<terms>(u / (u + real(2)));
+}
 
 // log(1 + exp(z)) = max(z, 0) + log(1 + exp(-|z|))
 inline vec softplus_of(vec z) {
@@ -129,8 +134,8 @@ inline vec softplus_of(vec z) {
 }
 
 // ---- sine -------------------------------------------------------------------------------------------------------
-// sin(x) = (-1)^n sin(r), r = x - n pi, and cos(x) = (-1)^n sin(r) with r = x - (n - 1/2) pi; pi in three parts (Cody and
-// Waite 1980), the Taylor series of the sine on |r| <= pi / 2. For arguments up to some ten thousand.
+// sin(x) = (-1)^n sin(r), r = x - n pi, and cos(x) = (-1)^n sin(r) with r = x - (n - 1/2) pi; pi in three parts (Cody
+// and Waite 1980), the Taylor series of the sine on |r| <= pi / 2. For arguments up to some ten thousand.
 
 inline vec sine_about(vec x, real half) {
   const real magic = is_double ? real(6755399441055744.0) : real(12582912.0);
@@ -173,14 +178,15 @@ inline vec cosine_of(vec x) { return sine_about(x, real(0.5)); }
 // constants: the compiler must take it that storing to c could change p.
 template <int M, int V, bool Adjacent>
 void tile(const Product<real>& p, std::size_t row, std::size_t column) {
-  const std::size_t a_row = Adjacent ? 1 : p.a_row, a_column = p.a_column, b_row = p.b_row, c_row = p.c_row, depth = p.k;
+  const std::size_t a_row = Adjacent ? 1 : p.left.row, a_column = p.left.column, b_row = p.right.row;
+  const std::size_t c_row = p.result.row, depth = p.extent.depth;
   const real* gate = p.gate;
   const Finish finish = p.finish;
-  real* c = p.c + row * c_row + column;
+  real* c = p.result.at + row * c_row + column;
   vec sum[M][V];
-  if (p.start != nullptr) {
-    const std::size_t start_row = p.start_row;
-    const real* start = p.start + row * start_row + column;
+  if (p.start.at != nullptr) {
+    const std::size_t start_row = p.start.row;
+    const real* start = p.start.at + row * start_row + column;
     HYLO_UNROLL
     for (int i = 0; i < M; ++i, start += start_row) {
       HYLO_UNROLL
@@ -193,9 +199,9 @@ void tile(const Product<real>& p, std::size_t row, std::size_t column) {
       for (int v = 0; v < V; ++v) sum[i][v] = vec{};
     }
   }
-  const real* a = p.a + row * p.a_row;
+  const real* a = p.left.at + row * p.left.row;
   const real* beyond = a + 8 * a_row;
-  const real* b = p.b + column;
+  const real* b = p.right.at + column;
   for (std::size_t k = 0; k < depth; ++k, a += a_column, beyond += a_column, b += b_row) {
     vec right[V];
     HYLO_UNROLL
@@ -235,20 +241,20 @@ template <int V, bool Adjacent>
 void column_of_tiles(const Product<real>& p, std::size_t column) {
   constexpr int M = tile_rows[V];
   std::size_t row = 0;
-  for (; row + M <= p.m; row += M) tile<M, V, Adjacent>(p, row, column);
+  for (; row + M <= p.extent.rows; row += M) tile<M, V, Adjacent>(p, row, column);
   if constexpr (M > 8) {
-    if (row + 8 <= p.m) tile<8, V, Adjacent>(p, row, column), row += 8;
+    if (row + 8 <= p.extent.rows) tile<8, V, Adjacent>(p, row, column), row += 8;
   }
   if constexpr (M > 4) {
-    if (row + 4 <= p.m) tile<4, V, Adjacent>(p, row, column), row += 4;
+    if (row + 4 <= p.extent.rows) tile<4, V, Adjacent>(p, row, column), row += 4;
   }
-  if (row + 2 <= p.m) tile<2, V, Adjacent>(p, row, column), row += 2;
-  if (row < p.m) tile<1, V, Adjacent>(p, row, column);
+  if (row + 2 <= p.extent.rows) tile<2, V, Adjacent>(p, row, column), row += 2;
+  if (row < p.extent.rows) tile<1, V, Adjacent>(p, row, column);
 }
 
 template <bool Adjacent>
 void columns_of_tiles(const Product<real>& p) {
-  const std::size_t vectors = (p.n + lanes - 1) / lanes;
+  const std::size_t vectors = (p.extent.columns + lanes - 1) / lanes;
   std::size_t v = 0;
   for (; v + widest_tile <= vectors; v += widest_tile) column_of_tiles<widest_tile, Adjacent>(p, v * lanes);
   if constexpr (widest_tile > 3) {
@@ -262,7 +268,7 @@ void columns_of_tiles(const Product<real>& p) {
 
 // Columns outside, rows inside: the panel of b stays in the first-level cache while a streams past it.
 void multiply(const Product<real>& p) {
-  if (p.a_row == 1) return columns_of_tiles<true>(p);
+  if (p.left.row == 1) return columns_of_tiles<true>(p);
   columns_of_tiles<false>(p);
 }
 
@@ -271,7 +277,8 @@ void multiply(const Product<real>& p) {
 #if defined(__clang__)
 inline vec shuffled(vec a, vec b, ivec places) {
   vec result;
-  for (std::size_t e = 0; e < lanes; ++e) result[e] = places[e] < HYLO_INT(lanes) ? a[places[e]] : b[places[e] - HYLO_INT(lanes)];
+  for (std::size_t e = 0; e < lanes; ++e)
+    result[e] = places[e] < HYLO_INT(lanes) ? a[places[e]] : b[places[e] - HYLO_INT(lanes)];
   return result;
 }
 #endif
@@ -296,7 +303,10 @@ inline void exchange(vec* row) {
   }
 }
 
-void transpose(const real* from, std::size_t rows, std::size_t width, std::size_t stride, real* to, std::size_t to_stride) {
+void transpose(const Transposition<real>& t) {
+  const std::size_t rows = t.rows, width = t.width, stride = t.stride, to_stride = t.to_stride;
+  const real* from = t.from;
+  real* to = t.to;
   for (std::size_t i = 0; i < rows; i += lanes) {
     for (std::size_t j = 0; j < width; j += lanes) {
       if (i + lanes <= rows && j + lanes <= width) {
@@ -318,23 +328,24 @@ void transpose(const real* from, std::size_t rows, std::size_t width, std::size_
 
 constexpr std::size_t kAhead = 12;  // rows come from anywhere in the table: they are called for in advance
 
-void gather(const real* from, const std::uint32_t* rows, std::size_t count, std::size_t stride, real* to, std::size_t to_stride) {
-  for (std::size_t i = 0; i < count; ++i) {
-    const real* row = from + std::size_t(rows[i]) * stride;
-    const real* ahead = from + std::size_t(rows[i + kAhead < count ? i + kAhead : count - 1]) * stride;
+void gather(const Gathering<real>& g) {
+  const std::size_t stride = g.stride, last = g.count - 1;
+  for (std::size_t i = 0; i < g.count; ++i) {
+    const real* row = g.from + std::size_t(g.rows[i]) * stride;
+    const real* ahead = g.from + std::size_t(g.rows[i + kAhead < g.count ? i + kAhead : last]) * stride;
     for (std::size_t j = 0; j < stride; j += 64 / sizeof(real)) __builtin_prefetch(ahead + j);
-    for (std::size_t j = 0; j < stride; j += lanes) at(to + i * to_stride + j) = at(row + j);
+    for (std::size_t j = 0; j < stride; j += lanes) at(g.to + i * g.to_stride + j) = at(row + j);
   }
 }
 
 // ---- activations ------------------------------------------------------------------------------------------------
 // Plain loops, no lambdas: the function a lambda converts to would be compiled without the instruction set.
 
-#define HYLO_EACH(expression)                               \
-  for (std::size_t i = 0; i < count; i += lanes) {          \
-    const vec z = at(x + i);                                \
-    at(x + i) = (expression);                               \
-  }                                                         \
+#define HYLO_EACH(expression)                      \
+  for (std::size_t i = 0; i < count; i += lanes) { \
+    const vec z = at(x + i);                       \
+    at(x + i) = (expression);                      \
+  }                                                \
   return
 
 inline vec gelu_inner(vec z) { return tanh_of(real(0.7978845608028654) * (z + real(0.044715) * z * z * z)); }
@@ -363,7 +374,8 @@ void activate_keep(Activation f, real* x, real* slope, std::size_t count) {
     if (f == Activation::Gelu) {
       const vec t = gelu_inner(z);
       value = real(0.5) * z * (real(1) + t);
-      s = real(0.5) * (real(1) + t) + real(0.5) * z * (real(1) - t * t) * (real(0.7978845608028654) * (real(1) + real(0.134145) * z * z));
+      s = real(0.5) * (real(1) + t) +
+          real(0.5) * z * (real(1) - t * t) * (real(0.7978845608028654) * (real(1) + real(0.134145) * z * z));
     } else if (f == Activation::Silu) {
       const vec p = logistic_of(z);
       value = z * p;
@@ -380,11 +392,11 @@ void activate_keep(Activation f, real* x, real* slope, std::size_t count) {
   }
 }
 
-#define HYLO_EACH_BACK(expression)                          \
-  for (std::size_t i = 0; i < count; i += lanes) {          \
-    const vec v = at(value + i);                            \
-    at(d + i) *= (expression);                              \
-  }                                                         \
+#define HYLO_EACH_BACK(expression)                 \
+  for (std::size_t i = 0; i < count; i += lanes) { \
+    const vec v = at(value + i);                   \
+    at(d + i) *= (expression);                     \
+  }                                                \
   return
 
 // The activations whose slope can be had from their value (activation.hpp).
@@ -404,7 +416,10 @@ void activate_back(Activation f, const real* value, real* d, std::size_t count) 
 // ---- answers and losses -----------------------------------------------------------------------------------------
 
 inline vec answer_from(Output output, vec z) {
-  return output == Output::Identity ? z : output == Output::Exponential ? exponential(z) : output == Output::Softplus ? softplus_of(z) : logistic_of(z);
+  return output == Output::Identity      ? z
+         : output == Output::Exponential ? exponential(z)
+         : output == Output::Softplus    ? softplus_of(z)
+                                         : logistic_of(z);
 }
 
 // Largest of the columns and the sum of exp(z - largest), which z becomes.
@@ -467,7 +482,8 @@ double softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
 
 // Labels and soft shares together.
 double taught_softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
-  const real keep = real(1 - spec.smoothing), spread = real(spec.smoothing / double(b.width)), cooler = real(1 / spec.temperature);
+  const real keep = real(1 - spec.smoothing), spread = real(spec.smoothing / double(b.width)),
+             cooler = real(1 / spec.temperature);
   vec total = vec{};
   for (std::size_t i = 0; i < b.rows; i += lanes) {
     real* z = b.z + i;
@@ -501,10 +517,12 @@ double taught_logistic_loss(const LossSpec& spec, const LossBlock<real>& b) {
   const real cooler = real(1 / spec.temperature);
   vec total = vec{};
   for (std::size_t i = 0; i < b.rows; i += lanes) {
-    const vec z = at(b.z + i), label = at(b.soft + i), positive = at(b.soft + 2 * b.lead + i), share = at(b.soft + b.lead + i) + positive;
+    const vec z = at(b.z + i), label = at(b.soft + i), positive = at(b.soft + 2 * b.lead + i),
+              share = at(b.soft + b.lead + i) + positive;
     const vec t = at(b.y + i) * real(1 - spec.smoothing) + real(spec.smoothing / 2), weight = at(b.weight + i);
     total += weight * (label * (softplus_of(z) - t * z) + share * softplus_of(z * cooler) - positive * cooler * z);
-    at(b.z + i) = b.scale * weight * (label * (logistic_of(z) - t) + cooler * (share * logistic_of(z * cooler) - positive));
+    at(b.z + i) =
+        b.scale * weight * (label * (logistic_of(z) - t) + cooler * (share * logistic_of(z * cooler) - positive));
   }
   return total_of(total);
 }
@@ -555,7 +573,8 @@ inline LossHere loss_here(const LossSpec& spec, vec z, vec y, real quantile) {
 }
 
 double loss(const LossSpec& spec, const LossBlock<real>& b) {
-  if (b.soft != nullptr) return spec.output == Output::Softmax ? taught_softmax_loss(spec, b) : taught_logistic_loss(spec, b);
+  if (b.soft != nullptr)
+    return spec.output == Output::Softmax ? taught_softmax_loss(spec, b) : taught_logistic_loss(spec, b);
   if (spec.output == Output::Softmax) return softmax_loss(spec, b);
   const bool quantiles = spec.loss == Loss::Quantile;  // all of one target
   double sum = 0;
@@ -577,8 +596,8 @@ double loss(const LossSpec& spec, const LossBlock<real>& b) {
 
 // ---- steps ------------------------------------------------------------------------------------------------------
 
-// 1 / (sqrt(q) + epsilon). In single precision by Newton's iteration from an estimate in the exponent's bits: the same on
-// every processor, and several times as fast as the instructions for root and quotient.
+// 1 / (sqrt(q) + epsilon). In single precision by Newton's iteration from an estimate in the exponent's bits: the same
+// on every processor, and several times as fast as the instructions for root and quotient.
 inline vec over_root(vec q, real epsilon) {
   if constexpr (is_double) {
     return real(1) / (HYLO_SQRT(q) + epsilon);
@@ -602,62 +621,53 @@ inline vec over_root(vec q, real epsilon) {
   }
 }
 
-void adam(const AdamStep<real>& s, const real* gradient, real* mean, real* square, real* parameters,
-          std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) {
-    const vec g = at(gradient + i);
-    const vec m = mad(at(mean + i), all(s.decay1), g * s.share1);
-    const vec q = mad(at(square + i), all(s.decay2), g * g * s.share2);
-    at(mean + i) = m;
+void adam(const AdamRates<real>& s, const AdamMeans<real>& means, const Moved<real>& moved) {
+  for (std::size_t i = 0; i < moved.count; i += lanes) {
+    const vec g = at(moved.gradient + i);
+    const vec m = mad(at(means.mean + i), all(s.decay1), g * s.share1);
+    const vec q = mad(at(means.square + i), all(s.decay2), g * g * s.share2);
+    at(means.mean + i) = m;
+    at(means.square + i) = q;
+    at(moved.parameters + i) = mad(-s.rate * m, over_root(q, s.epsilon), s.shrink * at(moved.parameters + i));
+  }
+}
+
+void rmsprop(const RmspropRates<real>& s, real* square, const Moved<real>& moved) {
+  for (std::size_t i = 0; i < moved.count; i += lanes) {
+    const vec g = at(moved.gradient + i);
+    const vec q = at(square + i) * s.decay + g * g * s.share;
     at(square + i) = q;
-    at(parameters + i) = mad(-s.rate * m, over_root(q, s.epsilon), s.shrink * at(parameters + i));
+    at(moved.parameters + i) -= s.rate * g * over_root(q, s.epsilon);
   }
 }
 
-void rmsprop(real rate, real decay, real share, real epsilon, const real* gradient, real* square, real* parameters, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) {
-    const vec g = at(gradient + i);
-    const vec q = at(square + i) * decay + g * g * share;
-    at(square + i) = q;
-    at(parameters + i) -= rate * g * over_root(q, epsilon);
-  }
-}
-
-void momentum(real rate, real keep, const real* gradient, real* velocity, real* parameters, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) {
-    const vec v = at(velocity + i) * keep - at(gradient + i) * rate;
+void momentum(const MomentumRates<real>& s, real* velocity, const Moved<real>& moved) {
+  for (std::size_t i = 0; i < moved.count; i += lanes) {
+    const vec g = at(moved.gradient + i) * s.rate;
+    const vec v = at(velocity + i) * s.keep - g;
     at(velocity + i) = v;
-    at(parameters + i) += v;
+    at(moved.parameters + i) += s.ahead ? v * s.keep - g : v;
   }
 }
 
-void nesterov(real rate, real keep, const real* gradient, real* velocity, real* parameters, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) {
-    const vec g = at(gradient + i) * rate;
-    const vec v = at(velocity + i) * keep - g;
-    at(velocity + i) = v;
-    at(parameters + i) += v * keep - g;
-  }
-}
-
-void penalise(real l1, real l2, const real* parameters, real* gradient, std::size_t count) {
+void penalise(const Penalties<real>& penalties, const real* parameters, real* gradient, std::size_t count) {
   for (std::size_t i = 0; i < count; i += lanes) {
     const vec w = at(parameters + i);
     const vec sign = w > real(0) ? all(1) : (w < real(0) ? all(-1) : vec{});
-    at(gradient + i) += l2 * w + l1 * sign;
+    at(gradient + i) += penalties.l2 * w + penalties.l1 * sign;
   }
 }
 
-void times(const real* factor, real* x, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) at(x + i) *= at(factor + i);
+void times(const Factors<real>& f) {
+  for (std::size_t i = 0; i < f.count; i += lanes) at(f.x + i) *= at(f.factor + i);
 }
 
 void scale(real factor, real* x, std::size_t count) {
   for (std::size_t i = 0; i < count; i += lanes) at(x + i) *= factor;
 }
 
-void add(const real* x, real* sum, std::size_t count) {
-  for (std::size_t i = 0; i < count; i += lanes) at(sum + i) += at(x + i);
+void add(const Addend<real>& a) {
+  for (std::size_t i = 0; i < a.count; i += lanes) at(a.sum + i) += at(a.x + i);
 }
 
 void add_rows(const real* x, std::size_t rows, std::size_t stride, real* sum) {
@@ -693,15 +703,17 @@ void measure(const real* x, std::size_t count, double* squares, double* largest)
   }
   most = larger(most, also);
   *squares += total_of(even + odd);
-  for (std::size_t lane = 0; lane < lanes; ++lane) *largest = double(most[lane]) > *largest ? double(most[lane]) : *largest;
+  for (std::size_t lane = 0; lane < lanes; ++lane)
+    *largest = double(most[lane]) > *largest ? double(most[lane]) : *largest;
 }
 
 // ---- batch normalisation ----------------------------------------------------------------------------------------
 
-void normalise(const NormRows<real>& r, bool given, std::size_t rows, std::size_t stride, real* z, real* zhat) {
+void normalise(const NormRows<real>& r, const NormBlock& block, real* z, real* zhat) {
+  const std::size_t rows = block.rows, stride = block.stride;
   for (std::size_t j = 0; j < stride; j += lanes) {
     vec mean = at(r.mean + j), inverse = at(r.inverse + j);
-    if (!given) {
+    if (!block.given) {
       mean = vec{};
       for (std::size_t i = 0; i < rows; ++i) mean += at(z + i * stride + j);
       mean = mean / real(rows);
@@ -725,19 +737,20 @@ void normalise(const NormRows<real>& r, bool given, std::size_t rows, std::size_
   }
 }
 
-// With batch statistics dz = gain * inverse * (d - mean(d) - zhat mean(d zhat)) (Ioffe and Szegedy 2015); with given ones
-// they are constants.
-void normalise_back(const NormRows<real>& r, bool given, std::size_t rows, std::size_t stride, const real* zhat, real* d,
-                    real* gain_gradient, real* shift_gradient) {
+// With batch statistics dz = gain * inverse * (d - mean(d) - zhat mean(d zhat)) (Ioffe and Szegedy 2015); with given
+// ones they are constants.
+void normalise_back(const NormRows<real>& r, const NormBlock& block, const real* zhat, real* d,
+                    const NormGradients<real>& gradients) {
+  const std::size_t rows = block.rows, stride = block.stride;
   for (std::size_t j = 0; j < stride; j += lanes) {
     vec sum = vec{}, along = vec{};
     for (std::size_t i = 0; i < rows; ++i) {
       sum += at(d + i * stride + j);
       along += at(d + i * stride + j) * at(zhat + i * stride + j);
     }
-    at(gain_gradient + j) += along;
-    at(shift_gradient + j) += sum;
-    const real share = given ? real(0) : real(1) / real(rows);
+    at(gradients.gain + j) += along;
+    at(gradients.shift + j) += sum;
+    const real share = block.given ? real(0) : real(1) / real(rows);
     const vec factor = at(r.gain + j) * at(r.inverse + j), sum_share = sum * share, along_share = along * share;
     for (std::size_t i = 0; i < rows; ++i) {
       at(d + i * stride + j) = factor * (at(d + i * stride + j) - sum_share - at(zhat + i * stride + j) * along_share);
@@ -745,6 +758,28 @@ void normalise_back(const NormRows<real>& r, bool given, std::size_t rows, std::
   }
 }
 
-constexpr Kernel<real> table = {multiply,  activate, activate_keep, activate_back, answer,   loss, adam,     rmsprop,     momentum,
-                                nesterov,  penalise, times,         scale,         add,      add_rows, measure,
-                                normalise, normalise_back, transpose, gather};
+// Each by its name, so that none can stand in another's place.
+constexpr Kernel<real> named_table() {
+  Kernel<real> k{};
+  k.multiply = multiply;
+  k.activate = activate;
+  k.activate_keep = activate_keep;
+  k.activate_back = activate_back;
+  k.answer = answer;
+  k.loss = loss;
+  k.adam = adam;
+  k.rmsprop = rmsprop;
+  k.momentum = momentum;
+  k.penalise = penalise;
+  k.times = times;
+  k.scale = scale;
+  k.add = add;
+  k.add_rows = add_rows;
+  k.measure = measure;
+  k.normalise = normalise;
+  k.normalise_back = normalise_back;
+  k.transpose = transpose;
+  k.gather = gather;
+  return k;
+}
+constexpr Kernel<real> table = named_table();

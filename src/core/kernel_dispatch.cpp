@@ -28,8 +28,12 @@ const KernelLevel& kernel_level() {
 }
 
 template <>
-const Kernel<float>& kernel_of<float>(const KernelLevel& level) { return level.single; }
+const Kernel<float>& kernel_of<float>(const KernelLevel& level) {
+  return level.single;
+}
 template <>
-const Kernel<double>& kernel_of<double>(const KernelLevel& level) { return level.precise; }
+const Kernel<double>& kernel_of<double>(const KernelLevel& level) {
+  return level.precise;
+}
 
 }  // namespace hylo

@@ -14,7 +14,8 @@ inline V lane_sqrt(V v) {
 }  // namespace
 
 #define HYLO_BYTES 16
-#define HYLO_TILE_ROWS {0, 8, 4}
+#define HYLO_TILE_ROWS \
+  { 0, 8, 4 }
 #define HYLO_MAD_SINGLE(a, b, c) ((a) * (b) + (c))
 #define HYLO_MAD_DOUBLE(a, b, c) ((a) * (b) + (c))
 #if defined(__x86_64__)

@@ -1,5 +1,6 @@
 #include "loss.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -22,6 +23,11 @@ Loss loss_named(std::string_view name) {
   return named(table, name, "loss");
 }
 
+std::size_t middle_quantile(const std::vector<double>& quantiles) {
+  const auto nearer = [](double a, double b) { return std::fabs(a - 0.5) < std::fabs(b - 0.5); };
+  return std::size_t(std::min_element(quantiles.begin(), quantiles.end(), nearer) - quantiles.begin());
+}
+
 namespace {
 
 double logistic(double z) { return 1 / (1 + std::exp(-z)); }
@@ -37,8 +43,8 @@ void ordinal_thresholds(std::size_t classes, const T* gaps, double* thresholds) 
   for (std::size_t k = 1; k + 1 < classes; ++k) thresholds[k] = thresholds[k - 1] + std::exp(double(gaps[k - 1]));
 }
 
-// With l = t_k - z and u = t_(k+1) - z about class k, P = logistic(u) logistic(-l) (1 - exp(l - u)), whose logarithm and
-// slopes keep their digits where P itself would vanish.
+// With l = t_k - z and u = t_(k+1) - z about class k, P = logistic(u) logistic(-l) (1 - exp(l - u)), whose logarithm
+// and slopes keep their digits where P itself would vanish.
 template <class T>
 double ordinal_loss(const LossBlock<T>& b, std::size_t classes, const T* gaps, T* gap_gradient) {
   double thresholds[kMostClasses], slopes[kMostClasses] = {};  // of the loss, by threshold
@@ -82,9 +88,9 @@ void ordinal_answers(std::size_t rows, std::size_t lead, std::size_t classes, co
   }
 }
 
-#define HYLO_INSTANTIATE(T)                                                                   \
-  template void ordinal_thresholds<T>(std::size_t, const T*, double*);                        \
-  template double ordinal_loss<T>(const LossBlock<T>&, std::size_t, const T*, T*);            \
+#define HYLO_INSTANTIATE(T)                                                        \
+  template void ordinal_thresholds<T>(std::size_t, const T*, double*);             \
+  template double ordinal_loss<T>(const LossBlock<T>&, std::size_t, const T*, T*); \
   template void ordinal_answers<T>(std::size_t, std::size_t, std::size_t, const T*, const T*, T*);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)

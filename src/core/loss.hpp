@@ -1,4 +1,5 @@
-// The output layer and what training lowers: from linear values z to answers a, and from answers and targets y to a loss.
+// The output layer and what training lowers: from linear values z to answers a, and from answers and targets y to a
+// loss.
 //
 //   output       answer                          losses that it goes with
 //   Identity     z                               Squared, Absolute, Huber, Quantile
@@ -14,8 +15,8 @@
 //   Huber         e^2 / 2 for |e| = |a - y| <= d, else d (|e| - d / 2)       (Huber 1964)
 //   Quantile      u (q - [u < 0]), u = y - a, summed over the quantiles q     (Koenker and Bassett 1978)
 //   CrossEntropy  -sum y_c log a_c, y_c smoothed: (1 - s) y_c + s / classes   (smoothing: Szegedy et al. 2016)
-//                 taught by soft shares s_c at a temperature T: l times that, - sum s_c log softmax(z / T)_c, l the label's
-//                 share of the row (Hinton, Vinyals and Dean 2015)
+//                 taught by soft shares s_c at a temperature T: l times that, - sum s_c log softmax(z / T)_c, l the
+//                 label's share of the row (Hinton, Vinyals and Dean 2015)
 //   Poisson       a - y log a - (y - y log y)                                 half the deviance
 //   Gamma         y / a - 1 - log(y / a)                                      half the deviance
 #pragma once
@@ -41,25 +42,29 @@ struct LossSpec {
   std::size_t classes = 0;        // Ordinal: ordered classes; their thresholds stand behind the network's weights
 };
 
-// One block's linear values, column by column, `lead` apart, so that everything runs along rows. Rows are padded to whole
-// vectors by copies of the last one with weight 0.
+// The quantile nearest to the median: the one that answers where one number is asked for.
+std::size_t middle_quantile(const std::vector<double>& quantiles);
+
+// One block's linear values, column by column, `lead` apart, so that everything runs along rows. Rows are padded to
+// whole vectors by copies of the last one with weight 0.
 template <class T>
 struct LossBlock {
   std::size_t rows, width, lead;
-  const T* y;       // columns of targets; one for all quantiles
+  const T* y;  // columns of targets; one for all quantiles
   const T* weight;
-  T scale;          // factor of the gradient
-  T* z;             // becomes scale * weight * dloss/dz
+  T scale;                            // factor of the gradient
+  T* z;                               // becomes scale * weight * dloss/dz
   const double* quantiles = nullptr;  // those of the spec
-  const T* soft = nullptr;            // columns: the label's share, then each class's soft share; Logistic and Softmax only
+  const T* soft = nullptr;  // columns: the label's share, then each class's soft share; Logistic and Softmax only
 };
 
-// The thresholds of Ordinal from the parameters behind the weights: t_1 = 0, t_k = t_(k-1) + exp(gap_(k-1)), so that they
-// are in order whatever the gaps.
+// The thresholds of Ordinal from the parameters behind the weights: t_1 = 0, t_k = t_(k-1) + exp(gap_(k-1)), so that
+// they are in order whatever the gaps.
 template <class T>
 void ordinal_thresholds(std::size_t classes, const T* gaps, double* thresholds);
 
-// Ordinal's part of LossBlock: y holds the class, from 0. Adds the gradient of the gaps to `gap_gradient`, returns the loss.
+// Ordinal's part of LossBlock: y holds the class, from 0. Adds the gradient of the gaps to `gap_gradient`, returns the
+// loss.
 template <class T>
 double ordinal_loss(const LossBlock<T>& block, std::size_t classes, const T* gaps, T* gap_gradient);
 

@@ -17,8 +17,8 @@ class Lowered {
   virtual ~Lowered() = default;
   virtual double operator()(Span<const double> parameters, Span<double> gradient) = 0;
   virtual double value(Span<const double> parameters) = 0;
-  virtual double mean_loss() const = 0;          // at the parameters of the last call, without penalties
-  virtual bool interrupted() { return false; }   // looked at between calls; a method then gives up its step
+  virtual double mean_loss() const = 0;         // at the parameters of the last call, without penalties
+  virtual bool interrupted() { return false; }  // looked at between calls; a method then gives up its step
 };
 
 // Mean loss plus penalties over all training rows. Squared errors can be had row by row too.
@@ -45,8 +45,8 @@ class WholeLoss : public Lowered {
 };
 
 struct Step {
-  bool moved = true;      // false when no lower loss could be found from here
-  double loss = 0;        // mean loss without penalties at the new parameters
+  bool moved = true;  // false when no lower loss could be found from here
+  double loss = 0;    // mean loss without penalties at the new parameters
 };
 
 class WholeMethod {
@@ -65,14 +65,16 @@ std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& 
 std::unique_ptr<WholeMethod> resilient(std::size_t size);
 // Scaled conjugate gradient (Moller 1993).
 std::unique_ptr<WholeMethod> scaled_conjugate(std::size_t size, std::size_t unknowns);
-// L-BFGS with ten pairs and a line search for the strong Wolfe conditions (Liu and Nocedal 1989; Nocedal and Wright 2006).
+// L-BFGS with ten pairs and a line search for the strong Wolfe conditions (Liu and Nocedal 1989; Nocedal and Wright
+// 2006).
 std::unique_ptr<WholeMethod> lbfgs(std::size_t size);
-// Levenberg-Marquardt (Marquardt 1963) with the damping of Madsen, Nielsen and Tingleff (2004). Up to kQrWork multiplications
-// the damped least-squares problem is solved by Householder's QR, which keeps all digits; beyond, by Cholesky on the normal
-// equations, whose cost doesn't grow with the rows.
+// Levenberg-Marquardt (Marquardt 1963) with the damping of Madsen, Nielsen and Tingleff (2004). Up to kQrWork
+// multiplications the damped least-squares problem is solved by Householder's QR, which keeps all digits; beyond, by
+// Cholesky on the normal equations, whose cost doesn't grow with the rows.
 //
-// With `evidence` the penalty is set anew after each step, so that the weights are as large as the data speak for (MacKay
-// 1992; Foresee and Hagan 1997): with g = k - l2 tr(A^-1) the effective number of the k penalised weights, A the Hessian,
+// With `evidence` the penalty is set anew after each step, so that the weights are as large as the data speak for
+// (MacKay 1992; Foresee and Hagan 1997): with g = k - l2 tr(A^-1) the effective number of the k penalised weights, A
+// the Hessian,
 //   l2 = 2 g mean(e^2) / (sum w^2 (n - g)).
 std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence);
 inline constexpr double kQrWork = 2e6;

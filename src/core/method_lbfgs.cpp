@@ -16,7 +16,12 @@ constexpr double kDecrease = 1e-4, kCurvature = 0.9;  // Wolfe's constants
 class Lbfgs : public WholeMethod {
  public:
   explicit Lbfgs(std::size_t size)
-      : gradient_(size), direction_(size), trial_(size), slope_(size), steps_(kPairs, AlignedVector<double>(size)), turns_(kPairs, AlignedVector<double>(size)) {}
+      : gradient_(size),
+        direction_(size),
+        trial_(size),
+        slope_(size),
+        steps_(kPairs, AlignedVector<double>(size)),
+        turns_(kPairs, AlignedVector<double>(size)) {}
 
   Step step(Lowered& loss, Span<double> w) override {
     if (!begun_) value_ = loss(w, gradient_);
@@ -93,7 +98,8 @@ class Lbfgs : public WholeMethod {
     double at = stored_ > 0 ? 1 : std::min(1.0, 1 / length_of(gradient_));
     for (int i = 0; i < 25 && !loss.interrupted(); ++i) {
       const Point here = look(loss, w, at);
-      if (here.value > start.value + kDecrease * at * start.slope || (i > 0 && here.value >= before.value)) return zoom(loss, w, start, before, here);
+      if (here.value > start.value + kDecrease * at * start.slope || (i > 0 && here.value >= before.value))
+        return zoom(loss, w, start, before, here);
       if (std::fabs(here.slope) <= -kCurvature * start.slope) return take(here);
       if (here.slope >= 0) return zoom(loss, w, start, here, before);
       before = here;

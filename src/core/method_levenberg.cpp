@@ -10,12 +10,23 @@ namespace hylo {
 namespace {
 
 // Lowers sum e^2 + l2 terms. With J and e scaled as Objective::jacobian does, the step d solves
-//   (2 J'J + L + mu I) d = -(2 J'e + L w), L the penalties' diagonal, or the least-squares problem of the same solution.
+//   (2 J'J + L + mu I) d = -(2 J'e + L w), L the penalties' diagonal, or the least-squares problem of the same
+//   solution.
 class Levenberg : public WholeMethod {
  public:
   Levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence)
-      : loss_(loss), kernel_(kernel), evidence_(evidence), side_(loss.objective().layout().parameters()), stride_(row_stride<double>(side_)),
-        padded_(loss.objective().layout().size()), at_(side_), diagonal_(side_), right_(side_), move_(side_), normal_(side_ * stride_), trial_(padded_.size()) {
+      : loss_(loss),
+        kernel_(kernel),
+        evidence_(evidence),
+        side_(loss.objective().layout().parameters()),
+        stride_(row_stride<double>(side_)),
+        padded_(loss.objective().layout().size()),
+        at_(side_),
+        diagonal_(side_),
+        right_(side_),
+        move_(side_),
+        normal_(side_ * stride_),
+        trial_(padded_.size()) {
     std::size_t next = 0;
     loss.objective().layout().each([&](std::size_t at, bool) { at_[next++] = at; });
   }
@@ -58,7 +69,9 @@ class Levenberg : public WholeMethod {
   }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
-  double l2() const override { return evidence_ ? *std::max_element(diagonal_.begin(), diagonal_.end()) : WholeMethod::l2(); }
+  double l2() const override {
+    return evidence_ ? *std::max_element(diagonal_.begin(), diagonal_.end()) : WholeMethod::l2();
+  }
 
  private:
   double penalty(Span<const double> w) const {
@@ -80,14 +93,22 @@ class Levenberg : public WholeMethod {
     }
     const double n = double(rows_), effective = std::min(std::max(weights - spent, 1e-3), 0.99 * n);
     const double error = loss_.unpenalised(w);
-    const double l2 = std::min(std::max(2 * effective * error / (std::max(squares, 1e-12) * (n - effective)), 1e-12), 1e3);
+    const double l2 =
+        std::min(std::max(2 * effective * error / (std::max(squares, 1e-12) * (n - effective)), 1e-12), 1e3);
     for (double& d : diagonal_) d = d > 0 ? l2 : 0;
     value_ = error + penalty(w);
   }
 
+  // normal += rows' rows
+  void add_square(const double* rows, std::size_t count, std::size_t stride) {
+    kernel_.multiply(Product<double>{Extent{side_, side_, count}, Left<double>{rows, 1, stride},
+                                     Right<double>{rows, stride}, Result<double>{normal_.data(), stride_},
+                                     Origin<double>{normal_.data(), stride_}});
+  }
+
   void gather_normal() {
     std::fill(normal_.begin(), normal_.end(), 0.0);
-    kernel_.multiply({side_, side_, rows_, stacked_.data(), 1, stride_, stacked_.data(), stride_, normal_.data(), stride_, normal_.data(), stride_, Finish::None, nullptr});
+    add_square(stacked_.data(), rows_, stride_);
   }
 
   // (A^-1)_jj = |L^-1 e_j|^2 for A = L L'.
@@ -115,7 +136,9 @@ class Levenberg : public WholeMethod {
     }
     rows_ = loss_.rows().size() * layout.units(layout.layers() - 1);
     by_qr_ = double(rows_ + 2 * side_) * double(side_) * double(side_) <= kQrWork;
-    if (by_qr_) stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_), errors_.resize(rows_), errors_copy_.resize(rows_ + 2 * side_);
+    if (by_qr_)
+      stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_), errors_.resize(rows_),
+          errors_copy_.resize(rows_ + 2 * side_);
     begun_ = true;
   }
 
@@ -136,7 +159,7 @@ class Levenberg : public WholeMethod {
         }
         ++row;
       }
-      if (!by_qr_) kernel_.multiply({side_, side_, j.count, j.rows, 1, j.stride, j.rows, j.stride, normal_.data(), stride_, normal_.data(), stride_, Finish::None, nullptr});
+      if (!by_qr_) add_square(j.rows, j.count, j.stride);
     }
     std::fill(padded_.begin(), padded_.end(), 0.0);
     for (std::size_t k = 0; k < side_; ++k) {
@@ -251,7 +274,7 @@ class Levenberg : public WholeMethod {
   const Kernel<double>& kernel_;
   bool evidence_;
   std::size_t side_, stride_;
-  AlignedVector<double> padded_;        // the gradient where the parameters lie
+  AlignedVector<double> padded_;  // the gradient where the parameters lie
   std::vector<std::size_t> at_;
   std::vector<double> diagonal_, right_, move_;
   AlignedVector<double> normal_, trial_;

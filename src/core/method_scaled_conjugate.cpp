@@ -8,11 +8,12 @@ namespace hylo {
 
 namespace {
 
-// The names of the paper's algorithm 3.1: p direction, r steepest descent, s second-order information along p, delta its
-// curvature, lambda the scale, Delta the comparison of the quadratic model with the function.
+// The names of the paper's algorithm 3.1: p direction, r steepest descent, s second-order information along p, delta
+// its curvature, lambda the scale, Delta the comparison of the quadratic model with the function.
 class ScaledConjugate : public WholeMethod {
  public:
-  ScaledConjugate(std::size_t size, std::size_t unknowns) : unknowns_(unknowns), gradient_(size), r_(size), p_(size), trial_(size), slope_(size) {}
+  ScaledConjugate(std::size_t size, std::size_t unknowns)
+      : unknowns_(unknowns), gradient_(size), r_(size), p_(size), trial_(size), slope_(size) {}
 
   Step step(Lowered& loss, Span<double> w) override {
     if (!begun_) {
@@ -44,7 +45,8 @@ class ScaledConjugate : public WholeMethod {
       const double compare = 2 * delta_ * (value_ - trial_value) / (mu * mu);
       if (!(compare >= 0) || !(trial_value <= value_)) {
         fresh_ = false;
-        lambda_ = std::isfinite(compare) ? std::max(lambda_ + delta_ * (1 - compare) / size2, 4 * lambda_) : 10 * lambda_;
+        lambda_ =
+            std::isfinite(compare) ? std::max(lambda_ + delta_ * (1 - compare) / size2, 4 * lambda_) : 10 * lambda_;
         if (lambda_ > 1e40) break;
         continue;
       }
@@ -85,6 +87,8 @@ class ScaledConjugate : public WholeMethod {
 
 }  // namespace
 
-std::unique_ptr<WholeMethod> scaled_conjugate(std::size_t size, std::size_t unknowns) { return std::make_unique<ScaledConjugate>(size, unknowns); }
+std::unique_ptr<WholeMethod> scaled_conjugate(std::size_t size, std::size_t unknowns) {
+  return std::make_unique<ScaledConjugate>(size, unknowns);
+}
 
 }  // namespace hylo

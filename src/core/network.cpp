@@ -9,11 +9,18 @@
 namespace hylo {
 
 Activation activation_named(std::string_view name) {
-  static constexpr std::pair<std::string_view, Activation> table[] = {
-      {"identity", Activation::Identity}, {"logistic", Activation::Logistic},    {"tanh", Activation::Tanh},
-      {"relu", Activation::Relu},         {"leaky_relu", Activation::LeakyRelu}, {"elu", Activation::Elu},
-      {"selu", Activation::Selu},         {"gelu", Activation::Gelu},            {"silu", Activation::Silu},
-      {"softplus", Activation::Softplus}, {"gaussian", Activation::Gaussian},    {"sine", Activation::Sine}};
+  static constexpr std::pair<std::string_view, Activation> table[] = {{"identity", Activation::Identity},
+                                                                      {"logistic", Activation::Logistic},
+                                                                      {"tanh", Activation::Tanh},
+                                                                      {"relu", Activation::Relu},
+                                                                      {"leaky_relu", Activation::LeakyRelu},
+                                                                      {"elu", Activation::Elu},
+                                                                      {"selu", Activation::Selu},
+                                                                      {"gelu", Activation::Gelu},
+                                                                      {"silu", Activation::Silu},
+                                                                      {"softplus", Activation::Softplus},
+                                                                      {"gaussian", Activation::Gaussian},
+                                                                      {"sine", Activation::Sine}};
   return named(table, name, "activation");
 }
 

@@ -17,25 +17,25 @@ struct LayerSpec {
   double dropout = 0;  // share of this layer's units that are dropped while training
   double l1 = 0;       // penalties on this layer's incoming weights, biases excepted
   double l2 = 0;
-  double rate = 1;     // multiple of the learning rate
-  bool norm = false;   // batch normalisation before the activation
+  double rate = 1;    // multiple of the learning rate
+  bool norm = false;  // batch normalisation before the activation
   Start start;
 };
 
-// A category that is learned as a point in a few dimensions: its code in the table (0 .. levels, 0 for unseen or missing)
-// picks a row of this many values, which stand behind the other inputs.
+// A category that is learned as a point in a few dimensions: its code in the table (0 .. levels, 0 for unseen or
+// missing) picks a row of this many values, which stand behind the other inputs.
 struct EmbeddingSpec {
   std::size_t levels = 0;
   std::size_t width = 0;
 };
 
 struct NetworkSpec {
-  std::size_t inputs = 0;                  // numbers in a row of the table, the embeddings' codes excepted
-  std::vector<EmbeddingSpec> embeddings;   // their codes stand behind the inputs in a row of the table
+  std::size_t inputs = 0;                 // numbers in a row of the table, the embeddings' codes excepted
+  std::vector<EmbeddingSpec> embeddings;  // their codes stand behind the inputs in a row of the table
   double embedding_l1 = 0, embedding_l2 = 0;
   double input_dropout = 0;
-  double input_noise = 0;                  // standard deviation of normal noise that is added to the inputs while training
-  std::vector<LayerSpec> layers;           // hidden layers, then the output layer (whose activation is the loss's output)
+  double input_noise = 0;         // standard deviation of normal noise that is added to the inputs while training
+  std::vector<LayerSpec> layers;  // hidden layers, then the output layer (whose activation is the loss's output)
   LossSpec loss;
 
   std::size_t table_inputs() const { return inputs + embeddings.size(); }
@@ -43,10 +43,11 @@ struct NetworkSpec {
   bool normalises() const;
 };
 
-// First the embeddings, each levels + 1 rows. Then the layers: layer l maps width[l] values to width[l+1]; its weights are
-// a row-major matrix, one row an input, rows `stride(l)` apart, followed by a row of biases and, with batch normalisation
-// (which takes its shifts from the biases), a row of gains and rows of running means and variances, which are not trained
-// but followed. Last the gaps between ordered classes' thresholds. What lies behind a row's width is zero and stays zero.
+// First the embeddings, each levels + 1 rows. Then the layers: layer l maps width[l] values to width[l+1]; its weights
+// are a row-major matrix, one row an input, rows `stride(l)` apart, followed by a row of biases and, with batch
+// normalisation (which takes its shifts from the biases), a row of gains and rows of running means and variances, which
+// are not trained but followed. Last the gaps between ordered classes' thresholds. What lies behind a row's width is
+// zero and stays zero.
 template <class T>
 class Layout {
  public:
@@ -95,8 +96,8 @@ class Layout {
   std::size_t gaps_ = 0;
 };
 
-// `output` are the output layer's first biases and then the gaps, as far as they are given: with them the first answer is
-// the baseline's.
+// `output` are the output layer's first biases and then the gaps, as far as they are given: with them the first answer
+// is the baseline's.
 template <class T>
 void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> output, StreamKey key,
                       Span<T> parameters);

@@ -9,18 +9,13 @@ namespace {
 
 constexpr std::size_t kMostLanes = 8;
 
-// Blocks i, i + lanes, ... are added up in lane i, and the lanes in order. Their number follows from the number of blocks
-// alone. A lane of its own pays from four blocks on.
+// Blocks i, i + lanes, ... are added up in lane i, and the lanes in order. Their number follows from the number of
+// blocks alone. A lane of its own pays from four blocks on.
 std::size_t lanes_for(std::size_t blocks) { return std::min(kMostLanes, std::max<std::size_t>(1, blocks / 4)); }
 
-// The answer that a row's error is taken from: the first target, or the quantile nearest to the median.
+// The answer that a row's error is taken from: the first target, or the middle quantile.
 std::size_t judged_answer(const LossSpec& loss) {
-  if (loss.loss != Loss::Quantile) return 0;
-  std::size_t nearest = 0;
-  for (std::size_t q = 1; q < loss.quantiles.size(); ++q) {
-    if (std::fabs(loss.quantiles[q] - 0.5) < std::fabs(loss.quantiles[nearest] - 0.5)) nearest = q;
-  }
-  return nearest;
+  return loss.loss == Loss::Quantile ? middle_quantile(loss.quantiles) : 0;
 }
 
 std::size_t blocks_in(std::size_t rows) { return (rows + kBlockRows - 1) / kBlockRows; }
@@ -28,8 +23,8 @@ std::size_t blocks_in(std::size_t rows) { return (rows + kBlockRows - 1) / kBloc
 }  // namespace
 
 template <class T>
-Objective<T>::Objective(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel, const Table<T>& table,
-                        Team& team, std::size_t most_rows)
+Objective<T>::Objective(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel,
+                        const Table<T>& table, Team& team, std::size_t most_rows)
     : spec_(spec), layout_(layout), kernel_(kernel), table_(table), team_(team), transposed_(layout) {
   const std::size_t blocks = blocks_in(most_rows);
   for (std::size_t i = 0; i < team.size(); ++i) passes_.push_back(std::make_unique<Pass<T>>(spec, layout, kernel));
@@ -65,24 +60,27 @@ void Objective<T>::each_penalised(Visit visit) const {
 }
 
 template <class T>
-double Objective<T>::gradient(Span<const std::uint32_t> rows, Span<const T> parameters, const Draw* draw, Span<T> gradient) {
+double Objective<T>::gradient(Span<const std::uint32_t> rows, Span<const T> parameters, const Draw* draw,
+                              Span<T> gradient) {
   const std::size_t blocks = blocks_in(rows.size()), lanes = lanes_for(blocks);
   transposed_.update(layout_, kernel_, parameters);
   const T scale = T(1) / T(rows.size());
   team_.run(lanes, [&](std::size_t lane, std::size_t worker) {
     const Span<T> sum = lane == 0 ? gradient : Span<T>(lanes_.data() + (lane - 1) * layout_.size(), layout_.size());
     for (std::size_t i = lane; i < blocks; i += lanes) {
-      losses_[i] = passes_[worker]->gradient(table_, block(rows, i), parameters, transposed_, draw, i, scale, i == lane, sum);
+      losses_[i] =
+          passes_[worker]->gradient(table_, block(rows, i), parameters, transposed_, draw, i, scale, i == lane, sum);
     }
   });
   for (std::size_t lane = 1; lane < lanes; ++lane) {
-    kernel_.add(lanes_.data() + (lane - 1) * layout_.size(), gradient.data(), layout_.size());
+    kernel_.add(Addend<T>{lanes_.data() + (lane - 1) * layout_.size(), gradient.data(), layout_.size()});
   }
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
     if (layout_.norm(l)) kernel_.scale(scale, gradient.data() + layout_.means_at(l), 2 * layout_.stride(l));
   }
   each_penalised([&](std::size_t from, std::size_t to, double l1, double l2) {
-    if (l1 != 0 || l2 != 0) kernel_.penalise(T(l1), T(l2), parameters.data() + from, gradient.data() + from, to - from);
+    if (l1 == 0 && l2 == 0) return;
+    kernel_.penalise(Penalties<T>{T(l1), T(l2)}, parameters.data() + from, gradient.data() + from, to - from);
   });
   double loss = 0;
   for (std::size_t i = 0; i < blocks; ++i) loss += losses_[i];
@@ -93,7 +91,9 @@ template <class T>
 double Objective<T>::loss(Span<const std::uint32_t> rows, Span<const T> parameters) {
   const Span<const T> plain = folded(parameters);
   const std::size_t blocks = blocks_in(rows.size());
-  team_.run(blocks, [&](std::size_t i, std::size_t worker) { losses_[i] = passes_[worker]->loss(table_, block(rows, i), plain); });
+  team_.run(blocks, [&](std::size_t i, std::size_t worker) {
+    losses_[i] = passes_[worker]->loss(table_, block(rows, i), plain);
+  });
   double loss = 0;
   for (std::size_t i = 0; i < blocks; ++i) loss += losses_[i];
   return loss;
@@ -115,7 +115,8 @@ Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> paramete
       const T* y = table_.y_row(part[r]);
       const double weight = double(table_.weight[part[r]]);
       if (classes) {
-        const std::size_t said = width == 1 ? std::size_t(a[0] > T(0.5)) : std::size_t(std::max_element(a, a + width) - a);
+        const std::size_t said =
+            width == 1 ? std::size_t(a[0] > T(0.5)) : std::size_t(std::max_element(a, a + width) - a);
         const bool hit = spec_.loss.output == Output::Softmax ? y[said] > T(0.5) : std::size_t(y[0]) == said;
         sum.hits += hit ? weight : 0;
       } else {
@@ -156,8 +157,10 @@ std::size_t Objective<T>::jacobian_blocks(Span<const std::uint32_t> rows) const 
 }
 
 template <class T>
-typename Objective<T>::Jacobian Objective<T>::jacobian(Span<const std::uint32_t> rows, Span<const T> parameters, std::size_t i) {
-  const std::size_t last = layout_.layers() - 1, units = layout_.units(last), stride = row_stride<T>(layout_.parameters());
+typename Objective<T>::Jacobian Objective<T>::jacobian(Span<const std::uint32_t> rows, Span<const T> parameters,
+                                                       std::size_t i) {
+  const std::size_t last = layout_.layers() - 1, units = layout_.units(last),
+                    stride = row_stride<T>(layout_.parameters());
   if (jacobian_.empty()) jacobian_.resize(kBlockRows * stride), errors_.resize(kBlockRows);
   if (i == 0) transposed_.update(layout_, kernel_, parameters);
   const auto part = block(rows, i / units);

@@ -23,12 +23,12 @@ template <class T>
 class Objective {
  public:
   // `most_rows` is the largest number of rows that will be asked for at once.
-  Objective(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel, const Table<T>& table, Team& team,
-            std::size_t most_rows);
+  Objective(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel, const Table<T>& table,
+            Team& team, std::size_t most_rows);
 
-  // The rows' weighted loss, without penalties; `gradient` becomes the gradient of the loss over the number of rows, plus
-  // that of the penalties; where running means and variances lie it holds the rows' own. With dropout, noise and batch
-  // statistics when `draw` is given.
+  // The rows' weighted loss, without penalties; `gradient` becomes the gradient of the loss over the number of rows,
+  // plus that of the penalties; where running means and variances lie it holds the rows' own. With dropout, noise and
+  // batch statistics when `draw` is given.
   double gradient(Span<const std::uint32_t> rows, Span<const T> parameters, const Draw* draw, Span<T> gradient);
 
   double loss(Span<const std::uint32_t> rows, Span<const T> parameters);  // the rows' weighted loss
@@ -37,9 +37,9 @@ class Objective {
   // sum over layers of l1 * sum |w| + l2 / 2 * sum w^2, biases excepted
   double penalty(Span<const T> parameters) const;
 
-  // The squared error's first-order model, block by block and output by output: derivatives of the answer, one row a row of
-  // the table in the order of Layout::each, and the errors; both times sqrt(weight / number of rows), so that the sum of
-  // squared errors is the mean loss. For one thread, from block 0 on; valid until the next call.
+  // The squared error's first-order model, block by block and output by output: derivatives of the answer, one row a
+  // row of the table in the order of Layout::each, and the errors; both times sqrt(weight / number of rows), so that
+  // the sum of squared errors is the mean loss. For one thread, from block 0 on; valid until the next call.
   struct Jacobian {
     const T* rows;
     const T* errors;
@@ -65,7 +65,7 @@ class Objective {
   Team& team_;
   std::vector<std::unique_ptr<Pass<T>>> passes_;  // one a worker
   Transposed<T> transposed_;
-  AlignedVector<T> lanes_;                        // gradients of the lanes but the first
+  AlignedVector<T> lanes_;  // gradients of the lanes but the first
   AlignedVector<T> folded_, answers_, jacobian_, errors_;
   std::vector<double> losses_;
   std::vector<Tally> tallies_;

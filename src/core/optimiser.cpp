@@ -57,19 +57,29 @@ template <class T>
 void Optimiser<T>::move(const Stretch& stretch, double rate, Span<const T> gradient, Span<T> parameters) {
   const std::size_t from = stretch.from, count = stretch.count;
   rate *= stretch.rate;
-  const T* g = gradient.data() + from;
-  T* p = parameters.data() + from;
-  switch (spec_.method) {
-    case Method::Momentum: return kernel_.momentum(T(rate), T(spec_.momentum), g, first_.data() + from, p, count);
-    case Method::Nesterov: return kernel_.nesterov(T(rate), T(spec_.momentum), g, first_.data() + from, p, count);
-    case Method::Rmsprop: return kernel_.rmsprop(T(rate), T(spec_.decay2), T(1 - spec_.decay2), T(spec_.epsilon), g, second_.data() + from, p, count);
-    default: break;
+  const Moved<T> moved = {gradient.data() + from, parameters.data() + from, count};
+  T* first = first_.data() + from;
+  T* second = second_.data() + from;
+  if (spec_.method == Method::Momentum || spec_.method == Method::Nesterov) {
+    const bool ahead = spec_.method == Method::Nesterov;
+    return kernel_.momentum(MomentumRates<T>{T(rate), T(spec_.momentum), ahead}, first, moved);
+  }
+  const T decay2 = T(spec_.decay2), share2 = T(1 - spec_.decay2);
+  if (spec_.method == Method::Rmsprop) {
+    return kernel_.rmsprop(RmspropRates<T>{T(rate), decay2, share2, T(spec_.epsilon)}, second, moved);
   }
   // The paper's efficient form: both bias corrections in the rate, epsilon scaled to match.
   const double correction = std::sqrt(1 - power2_);
   const double shrink = stretch.decays ? 1 - rate * spec_.weight_decay : 1;
-  kernel_.adam({T(rate * correction / (1 - power1_)), T(spec_.decay1), T(1 - spec_.decay1), T(spec_.decay2), T(1 - spec_.decay2), T(spec_.epsilon * correction), T(shrink)},
-               g, first_.data() + from, second_.data() + from, p, count);
+  AdamRates<T> rates;
+  rates.rate = T(rate * correction / (1 - power1_));
+  rates.decay1 = T(spec_.decay1);
+  rates.share1 = T(1 - spec_.decay1);
+  rates.decay2 = decay2;
+  rates.share2 = share2;
+  rates.epsilon = T(spec_.epsilon * correction);
+  rates.shrink = T(shrink);
+  kernel_.adam(rates, AdamMeans<T>{first, second}, moved);
 }
 
 template <class T>
@@ -78,7 +88,8 @@ void Optimiser<T>::bound_norms(Span<T> parameters) const {
     T* weights = parameters.data() + layout_.weights_at(l);
     for (std::size_t j = 0; j < layout_.units(l); ++j) {
       double square = 0;
-      for (std::size_t i = 0; i < layout_.inputs(l); ++i) square += double(weights[i * layout_.stride(l) + j]) * double(weights[i * layout_.stride(l) + j]);
+      for (std::size_t i = 0; i < layout_.inputs(l); ++i)
+        square += double(weights[i * layout_.stride(l) + j]) * double(weights[i * layout_.stride(l) + j]);
       if (square <= spec_.max_norm * spec_.max_norm) continue;
       const T factor = T(spec_.max_norm / std::sqrt(square));
       for (std::size_t i = 0; i < layout_.inputs(l); ++i) weights[i * layout_.stride(l) + j] *= factor;
@@ -93,7 +104,8 @@ GradientSize Optimiser<T>::step(double rate, Span<T> gradient, Span<T> parameter
   for (const Stretch& s : stretches_) kernel_.measure(gradient.data() + s.from, s.count, &squares, &size.largest);
   size.norm = std::sqrt(squares);
   if (spec_.clip_norm > 0 && size.norm > spec_.clip_norm) {
-    for (const Stretch& s : stretches_) kernel_.scale(T(spec_.clip_norm / size.norm), gradient.data() + s.from, s.count);
+    for (const Stretch& s : stretches_)
+      kernel_.scale(T(spec_.clip_norm / size.norm), gradient.data() + s.from, s.count);
   }
   power1_ *= spec_.decay1;
   power2_ *= spec_.decay2;

@@ -19,14 +19,15 @@ constexpr bool takes_whole_table(Method m) { return m >= Method::Resilient; }
 struct OptimiserSpec {
   Method method = Method::Adam;
   double learning_rate = 0.01;
-  double momentum = 0.9;      // share of the last step that is kept (Polyak 1964; Nesterov 1983, as in Sutskever et al. 2013)
-  double decay1 = 0.9;        // Adam's running mean of the gradient ...
-  double decay2 = 0.999;      // ... and of its square (Kingma and Ba 2015); Rmsprop has 0.9 (Hinton 2012)
+  double momentum =
+      0.9;              // share of the last step that is kept (Polyak 1964; Nesterov 1983, as in Sutskever et al. 2013)
+  double decay1 = 0.9;  // Adam's running mean of the gradient ...
+  double decay2 = 0.999;  // ... and of its square (Kingma and Ba 2015); Rmsprop has 0.9 (Hinton 2012)
   double epsilon = 1e-8;
-  double weight_decay = 0;    // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
-  double clip_norm = 0;       // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
-  bool evidence = false;      // Levenberg: l2 by the evidence for it, from the layers' l2 on; see method.hpp
-  double max_norm = 0;        // a unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any
+  double weight_decay = 0;  // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
+  double clip_norm = 0;     // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
+  bool evidence = false;    // Levenberg: l2 by the evidence for it, from the layers' l2 on; see method.hpp
+  double max_norm = 0;      // a unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any
 };
 
 struct GradientSize {
@@ -37,7 +38,8 @@ template <class T>
 class Optimiser {
  public:
   Optimiser(const OptimiserSpec& spec, const NetworkSpec& network, const Layout<T>& layout, const Kernel<T>& kernel);
-  // The rate is the spec's times `rate`. `gradient` may be shortened. Running means and variances follow those of the rows.
+  // The rate is the spec's times `rate`. `gradient` may be shortened. Running means and variances follow those of the
+  // rows.
   GradientSize step(double rate, Span<T> gradient, Span<T> parameters);
 
  private:
@@ -56,8 +58,9 @@ class Optimiser {
   Layout<T> layout_;
   const Kernel<T>& kernel_;
   std::vector<Stretch> stretches_;
-  AlignedVector<T> first_, second_;  // momentum: velocity; Adam: means of gradient and squared gradient; Rmsprop: second
-  double power1_ = 1, power2_ = 1;   // decay1 and decay2 to the number of steps
+  AlignedVector<T> first_,
+      second_;                      // momentum: velocity; Adam: means of gradient and squared gradient; Rmsprop: second
+  double power1_ = 1, power2_ = 1;  // decay1 and decay2 to the number of steps
 };
 
 }  // namespace hylo

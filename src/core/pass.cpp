@@ -16,7 +16,7 @@ bool consecutive(Span<const std::uint32_t> rows) {
   }
   return true;
 }
-}
+}  // namespace
 
 template <class T>
 Transposed<T>::Transposed(const Layout<T>& layout) : lowest_(layout.embeddings() > 0 ? 0 : 1) {
@@ -31,8 +31,14 @@ Transposed<T>::Transposed(const Layout<T>& layout) : lowest_(layout.embeddings()
 template <class T>
 void Transposed<T>::update(const Layout<T>& layout, const Kernel<T>& kernel, Span<const T> parameters) {
   for (std::size_t l = lowest_; l < layout.layers(); ++l) {
-    kernel.transpose(parameters.data() + layout.weights_at(l), layout.inputs(l), layout.units(l), layout.stride(l),
-                     values_.data() + at_[l], row_stride<T>(layout.inputs(l)));
+    Transposition<T> turn;
+    turn.from = parameters.data() + layout.weights_at(l);
+    turn.rows = layout.inputs(l);
+    turn.width = layout.units(l);
+    turn.stride = layout.stride(l);
+    turn.to = values_.data() + at_[l];
+    turn.to_stride = row_stride<T>(layout.inputs(l));
+    kernel.transpose(turn);
   }
 }
 
@@ -83,11 +89,12 @@ double Pass<T>::share_kept(std::size_t layer) const {
 
 // Rows that follow each other in the table are read where they stand, unless the inputs are to be changed.
 template <class T>
-void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters, bool changes) {
+void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                            bool changes) {
   const std::size_t from_stride = row_stride<T>(table.inputs), stride = row_stride<T>(layout_.inputs(0));
   const bool in_place = !changes && layout_.embeddings() == 0 && consecutive(rows);
   input_ = in_place ? table.x_row(rows[0]) : into(0);
-  if (!in_place) kernel_.gather(table.x.data(), rows.data(), rows.size(), from_stride, into(0), stride);
+  if (!in_place) kernel_.gather(Gathering<T>{table.x.data(), rows.data(), rows.size(), from_stride, into(0), stride});
   offsetting_ = !table.offset.empty();
   if (offsetting_) {
     for (std::size_t i = 0; i < rows.size(); ++i) offset_[i] = table.offset[rows[i]];
@@ -126,7 +133,15 @@ void Pass<T>::gather_targets(const Table<T>& table, Span<const std::uint32_t> ro
 
 template <class T>
 LossBlock<T> Pass<T>::loss_block(std::size_t rows, T scale) {
-  return {rows, layout_.units(layout_.layers() - 1), kBlockRows, y_.data(), weight_.data(), scale, z_.data(), spec_.loss.quantiles.data(), taught_ ? soft_.data() : nullptr};
+  return {rows,
+          layout_.units(layout_.layers() - 1),
+          kBlockRows,
+          y_.data(),
+          weight_.data(),
+          scale,
+          z_.data(),
+          spec_.loss.quantiles.data(),
+          taught_ ? soft_.data() : nullptr};
 }
 
 template <class T>
@@ -151,27 +166,31 @@ void Pass<T>::from_columns(std::size_t rows) {
 
 template <class T>
 void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training) {
-  if (drops(0)) kernel_.times(masks_.data() + value_at_[0], into(0), rows * row_stride<T>(layout_.inputs(0)));
+  if (drops(0))
+    kernel_.times(Factors<T>{masks_.data() + value_at_[0], into(0), rows * row_stride<T>(layout_.inputs(0))});
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
     const std::size_t stride = layout_.stride(l), count = rows * stride;
     const Activation f = spec_.layers[l].activation;
     const bool hidden = l + 1 < layout_.layers(), norm = training && layout_.norm(l);
     const bool rectify = hidden && !norm && f == Activation::Relu;
     T* out = into(l + 1);
-    kernel_.multiply({rows, layout_.units(l), layout_.inputs(l), taken(l), row_stride<T>(layout_.inputs(l)), 1,
-                      parameters.data() + layout_.weights_at(l), stride, out, stride,
-                      norm ? nullptr : parameters.data() + layout_.biases_at(l), 0, rectify ? Finish::Rectify : Finish::None});
+    const Origin<T> biases = {norm ? nullptr : parameters.data() + layout_.biases_at(l), 0};
+    kernel_.multiply(Product<T>{Extent{rows, layout_.units(l), layout_.inputs(l)},
+                                Left<T>{taken(l), row_stride<T>(layout_.inputs(l)), 1},
+                                Right<T>{parameters.data() + layout_.weights_at(l), stride}, Result<T>{out, stride},
+                                biases, rectify ? Finish::Rectify : Finish::None});
     if (norm) {
       // A block of one row has no variance of its own; it is normalised by the running statistics.
-      const NormRows<T> r = {means_.data() + l * widest_, variances_.data() + l * widest_, inverses_.data() + l * widest_,
-                             parameters.data() + layout_.gains_at(l), parameters.data() + layout_.biases_at(l)};
+      const NormRows<T> r = {means_.data() + l * widest_, variances_.data() + l * widest_,
+                             inverses_.data() + l * widest_, parameters.data() + layout_.gains_at(l),
+                             parameters.data() + layout_.biases_at(l)};
       given_norms_ = rows == 1;
       for (std::size_t j = 0; j < stride && given_norms_; ++j) {
         r.mean[j] = parameters[layout_.means_at(l) + j];
         r.variance[j] = parameters[layout_.variances_at(l) + j];
         r.inverse[j] = T(1 / std::sqrt(double(r.variance[j]) + kNormEpsilon));
       }
-      kernel_.normalise(r, given_norms_, rows, stride, out, scaled_.data() + value_at_[l + 1]);
+      kernel_.normalise(r, NormBlock{given_norms_, rows, stride}, out, scaled_.data() + value_at_[l + 1]);
     }
     if (!hidden) break;
     if (training && keeps_slope(l)) {
@@ -179,7 +198,7 @@ void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training)
     } else if (!rectify) {
       kernel_.activate(f, out, count);
     }
-    if (drops(l + 1)) kernel_.times(masks_.data() + value_at_[l + 1], out, count);
+    if (drops(l + 1)) kernel_.times(Factors<T>{masks_.data() + value_at_[l + 1], out, count});
   }
 }
 
@@ -193,16 +212,18 @@ void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transpo
   for (std::size_t l = layout_.layers(); l-- > 0;) {
     on_layer(l, d);
     if (l == 0 && layout_.embeddings() == 0) return;
-    const std::size_t stride = layout_.stride(l), in = layout_.inputs(l), in_stride = row_stride<T>(in), count = rows * in_stride;
+    const std::size_t stride = layout_.stride(l), in = layout_.inputs(l), in_stride = row_stride<T>(in),
+                      count = rows * in_stride;
     const Activation f = l == 0 ? Activation::Identity : spec_.layers[l - 1].activation;
     T* below = back_[l % 2].data();
-    kernel_.multiply({rows, in, layout_.units(l), d, stride, 1, transposed.of(l), in_stride, below, in_stride, nullptr, 0,
-                      f == Activation::Relu ? Finish::RectifyBack : Finish::None, taken(l)});
+    kernel_.multiply(Product<T>{Extent{rows, in, layout_.units(l)}, Left<T>{d, stride, 1},
+                                Right<T>{transposed.of(l), in_stride}, Result<T>{below, in_stride}, Origin<T>{},
+                                f == Activation::Relu ? Finish::RectifyBack : Finish::None, taken(l)});
     d = below;
-    if (drops(l)) kernel_.times(masks_.data() + value_at_[l], below, count);
+    if (drops(l)) kernel_.times(Factors<T>{masks_.data() + value_at_[l], below, count});
     if (l == 0) return on_layer(layout_.layers(), d);
     if (keeps_slope(l - 1)) {
-      kernel_.times(slopes_.data() + value_at_[l], below, count);
+      kernel_.times(Factors<T>{slopes_.data() + value_at_[l], below, count});
     } else if (f != Activation::Relu) {
       // values were multiplied by mask / kept; undone, so that the derivative is had from the activation's own value
       if (drops(l)) kernel_.scale(T(share_kept(l)), into(l), count);
@@ -210,10 +231,13 @@ void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transpo
     }
     if (layout_.norm(l - 1)) {
       const std::size_t k = l - 1;
-      const NormRows<T> r = {means_.data() + k * widest_, variances_.data() + k * widest_, inverses_.data() + k * widest_,
-                             parameters.data() + layout_.gains_at(k), parameters.data() + layout_.biases_at(k)};
-      kernel_.normalise_back(r, given_norms_, rows, in_stride, scaled_.data() + value_at_[l], below,
-                             gradient.data() + layout_.gains_at(k), gradient.data() + layout_.biases_at(k));
+      const NormRows<T> r = {means_.data() + k * widest_, variances_.data() + k * widest_,
+                             inverses_.data() + k * widest_, parameters.data() + layout_.gains_at(k),
+                             parameters.data() + layout_.biases_at(k)};
+      const NormGradients<T> into_gradient = {gradient.data() + layout_.gains_at(k),
+                                              gradient.data() + layout_.biases_at(k)};
+      kernel_.normalise_back(r, NormBlock{given_norms_, rows, in_stride}, scaled_.data() + value_at_[l], below,
+                             into_gradient);
     }
   }
 }
@@ -250,7 +274,9 @@ void Pass<T>::add_noise(std::size_t rows, const Draw& draw, std::size_t block) {
 // The weights' gradients are products, which can be written over what was there; everything else is added up.
 template <class T>
 void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
-  const auto clear = [&](std::size_t from, std::size_t to) { std::fill(gradient.begin() + from, gradient.begin() + to, T(0)); };
+  const auto clear = [&](std::size_t from, std::size_t to) {
+    std::fill(gradient.begin() + from, gradient.begin() + to, T(0));
+  };
   clear(0, layout_.weights_at(0));
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
     clear(layout_.biases_at(l), l + 1 < layout_.layers() ? layout_.weights_at(l + 1) : layout_.size());
@@ -259,7 +285,8 @@ void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
 
 template <class T>
 double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh, Span<T> gradient) {
+                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh,
+                         Span<T> gradient) {
   const std::size_t n = rows.size();
   if (fresh) clear_all_but_weights(gradient);
   gather_inputs(table, rows, parameters, draw != nullptr && (spec_.input_dropout > 0 || spec_.input_noise > 0));
@@ -271,7 +298,8 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
   to_columns(n);
   const LossBlock<T> loss = loss_block(n, scale);
   const double sum = spec_.loss.output == Output::Ordinal
-                         ? ordinal_loss(loss, spec_.loss.classes, parameters.data() + layout_.gaps_at(), gradient.data() + layout_.gaps_at())
+                         ? ordinal_loss(loss, spec_.loss.classes, parameters.data() + layout_.gaps_at(),
+                                        gradient.data() + layout_.gaps_at())
                          : kernel_.loss(spec_.loss, loss);
   from_columns(n);
   backward(n, parameters, transposed, linear_output(), gradient, [&](std::size_t l, const T* d) {
@@ -291,14 +319,18 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
     T* weights = gradient.data() + layout_.weights_at(l);
     const std::size_t units = layout_.units(l);
     if (units <= kNarrow && in > units) {
-      // As its own transpose the product is wide: a few rows of many columns instead of vectors that are mostly padding.
+      // As its own transpose the product is wide: a few rows of many columns instead of vectors that are mostly
+      // padding.
       T* narrow = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
-      kernel_.multiply({units, in, n, d, 1, stride, taken(l), in_stride, narrow, in_stride, nullptr, 0});
+      kernel_.multiply(Product<T>{Extent{units, in, n}, Left<T>{d, 1, stride}, Right<T>{taken(l), in_stride},
+                                  Result<T>{narrow, in_stride}});
       for (std::size_t i = 0; i < in; ++i) {
-        for (std::size_t j = 0; j < units; ++j) weights[i * stride + j] = (fresh ? T(0) : weights[i * stride + j]) + narrow[j * in_stride + i];
+        for (std::size_t j = 0; j < units; ++j)
+          weights[i * stride + j] = (fresh ? T(0) : weights[i * stride + j]) + narrow[j * in_stride + i];
       }
     } else {
-      kernel_.multiply({in, units, n, taken(l), 1, in_stride, d, stride, weights, stride, fresh ? nullptr : weights, stride});
+      kernel_.multiply(Product<T>{Extent{in, units, n}, Left<T>{taken(l), 1, in_stride}, Right<T>{d, stride},
+                                  Result<T>{weights, stride}, Origin<T>{fresh ? nullptr : weights, stride}});
     }
     if (!layout_.norm(l)) return kernel_.add_rows(d, n, stride, gradient.data() + layout_.biases_at(l));
     for (std::size_t j = 0; j < layout_.units(l); ++j) {
@@ -341,7 +373,8 @@ void Pass<T>::answers(const Table<T>& table, Span<const std::uint32_t> rows, Spa
 }
 
 template <class T>
-void Pass<T>::outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer, T* out) {
+void Pass<T>::outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer,
+                      T* out) {
   dropping_ = false;
   gather_inputs(table, rows, folded, false);
   forward(rows.size(), folded, false);
@@ -377,7 +410,8 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
       }
       return;
     }
-    const std::size_t units = layout_.units(l), in = layout_.inputs(l), in_stride = row_stride<T>(in), d_stride = layout_.stride(l);
+    const std::size_t units = layout_.units(l), in = layout_.inputs(l), in_stride = row_stride<T>(in),
+                      d_stride = layout_.stride(l);
     for (std::size_t i = 0; i < n; ++i) {
       T* to = out + i * stride + dense_at_[layout_.embeddings() + l];
       for (std::size_t a = 0; a <= in; ++a) {

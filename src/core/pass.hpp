@@ -42,11 +42,13 @@ class Pass {
  public:
   Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>& kernel);
 
-  // All take at most kBlockRows rows of the table. `gradient` adds scale * the gradient of the rows' weighted loss, without
-  // penalties (or puts it in the place of what was there, if `fresh`), and returns that loss; dropout, noise and batch statistics are used when `draw` is given. For layers with
-  // batch normalisation it also adds rows times the block's means and variances where the running ones lie.
+  // All take at most kBlockRows rows of the table. `gradient` adds scale * the gradient of the rows' weighted loss,
+  // without penalties (or puts it in the place of what was there, if `fresh`), and returns that loss; dropout, noise
+  // and batch statistics are used when `draw` is given. For layers with batch normalisation it also adds rows times the
+  // block's means and variances where the running ones lie.
   double gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                  const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh, Span<T> gradient);
+                  const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh,
+                  Span<T> gradient);
 
   // The other two take folded parameters (network.hpp). Answers are written to `out`, row by row, spec.answers() each.
   double loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded);
@@ -55,8 +57,8 @@ class Pass {
   // What layer `layer` puts out for these rows, units(layer) each; for the last one its linear values.
   void outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer, T* out);
 
-  // The derivative of output unit `unit`'s linear value with respect to the parameters, in the order of Layout::each, one
-  // row (`stride` long) for each row; `first` says that the rows are new ones. values() then are the linear values.
+  // The derivative of output unit `unit`'s linear value with respect to the parameters, in the order of Layout::each,
+  // one row (`stride` long) for each row; `first` says that the rows are new ones. values() then are the linear values.
   void jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
                 const Transposed<T>& transposed, std::size_t unit, bool first, T* out, std::size_t stride);
   const T* values() const { return values_.data() + value_at_.back(); }  // linear output, rows row_stride apart
@@ -70,8 +72,8 @@ class Pass {
   LossBlock<T> loss_block(std::size_t rows, T scale);
   void forward(std::size_t rows, Span<const T> parameters, bool training);
   template <class OnLayer>
-  void backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d, Span<T> gradient,
-                OnLayer on_layer);
+  void backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d,
+                Span<T> gradient, OnLayer on_layer);
   void to_columns(std::size_t rows);
   void from_columns(std::size_t rows);
   void columns_to_answers(std::size_t rows, Span<const T> folded);
@@ -86,15 +88,15 @@ class Pass {
   Layout<T> layout_;
   const Kernel<T>& kernel_;
   std::vector<std::size_t> value_at_;
-  const T* input_ = nullptr;            // the rows' inputs: gathered, or where they stand in the table
-  AlignedVector<T> values_;             // what goes into each layer, then the linear output
-  AlignedVector<T> masks_, slopes_;     // laid out like values_; empty where nobody needs them
-  AlignedVector<T> scaled_;             // batch normalisation's zhat, laid out like values_
+  const T* input_ = nullptr;                       // the rows' inputs: gathered, or where they stand in the table
+  AlignedVector<T> values_;                        // what goes into each layer, then the linear output
+  AlignedVector<T> masks_, slopes_;                // laid out like values_; empty where nobody needs them
+  AlignedVector<T> scaled_;                        // batch normalisation's zhat, laid out like values_
   AlignedVector<T> means_, variances_, inverses_;  // of the block, a row of the widest layer for each layer
-  AlignedVector<T> back_[2];            // gradients with respect to a layer's linear values, this layer's and the next's
+  AlignedVector<T> back_[2];  // gradients with respect to a layer's linear values, this layer's and the next's
   AlignedVector<T> z_, y_, soft_, weight_, offset_;  // the loss's block, column by column
   std::vector<T> unused_gaps_;
-  std::vector<std::size_t> dense_at_;   // where embeddings and layers begin in the order of Layout::each
+  std::vector<std::size_t> dense_at_;  // where embeddings and layers begin in the order of Layout::each
   std::size_t widest_ = 0;
   bool offsetting_ = false, taught_ = false, dropping_ = false, given_norms_ = false;
 };

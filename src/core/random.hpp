@@ -11,7 +11,15 @@
 namespace hylo {
 
 // What a stream is used for; the numbers are part of the meaning of a seed and never change.
-enum class Purpose : std::uint32_t { Start = 1, Shuffle = 2, Dropout = 3, Split = 4, Noise = 5, Resample = 6, Search = 7 };
+enum class Purpose : std::uint32_t {
+  Start = 1,
+  Shuffle = 2,
+  Dropout = 3,
+  Split = 4,
+  Noise = 5,
+  Resample = 6,
+  Search = 7
+};
 
 struct StreamKey {
   std::uint64_t seed = 0;
@@ -27,13 +35,13 @@ class Stream {
  public:
   explicit Stream(StreamKey key) : key_(key) {}
 
-  std::uint32_t bits() {                         // 32 uniform bits
+  std::uint32_t bits() {  // 32 uniform bits
     if (used_ == 4) refill();
     return buffer_[used_++];
   }
-  double uniform();                              // in (0, 1), 2^-53 apart
-  double normal();                               // mean 0, standard deviation 1 (Box and Muller 1958)
-  std::uint32_t below(std::uint32_t bound);      // in 0 .. bound - 1, without bias (Lemire 2019)
+  double uniform();                          // in (0, 1), 2^-53 apart
+  double normal();                           // mean 0, standard deviation 1 (Box and Muller 1958)
+  std::uint32_t below(std::uint32_t bound);  // in 0 .. bound - 1, without bias (Lemire 2019)
 
  private:
   void refill();

@@ -58,9 +58,14 @@ void fill_orthogonal(std::size_t inputs, std::size_t units, Stream& stream, Span
 }  // namespace
 
 StartRule start_named(std::string_view name) {
-  static constexpr std::pair<std::string_view, StartRule> table[] = {
-      {"usual", StartRule::Usual},           {"glorot", StartRule::Glorot},   {"he", StartRule::He},         {"lecun", StartRule::Lecun},
-      {"orthogonal", StartRule::Orthogonal}, {"uniform", StartRule::Uniform}, {"normal", StartRule::Normal}, {"same", StartRule::Same}};
+  static constexpr std::pair<std::string_view, StartRule> table[] = {{"usual", StartRule::Usual},
+                                                                     {"glorot", StartRule::Glorot},
+                                                                     {"he", StartRule::He},
+                                                                     {"lecun", StartRule::Lecun},
+                                                                     {"orthogonal", StartRule::Orthogonal},
+                                                                     {"uniform", StartRule::Uniform},
+                                                                     {"normal", StartRule::Normal},
+                                                                     {"same", StartRule::Same}};
   return named(table, name, "start");
 }
 

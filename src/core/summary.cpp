@@ -73,7 +73,8 @@ NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<cons
   const double* real = column.real;
   const std::int32_t* whole = column.whole;
   if (real != nullptr) {
-    present_values(total, rows, s, [real](std::size_t row) { return real[row]; }, values);
+    present_values(
+        total, rows, s, [real](std::size_t row) { return real[row]; }, values);
   } else {
     const auto value_at = [whole](std::size_t row) {
       return whole[row] == kMissingWhole ? std::numeric_limits<double>::quiet_NaN() : double(whole[row]);

@@ -17,8 +17,8 @@ struct NumberSummary {
 };
 
 // Of the given rows (all `total` rows if `rows` is empty). Quantiles interpolate linearly between order statistics
-// (type 7 of Hyndman and Fan 1996) and are NaN without values. `scratch` is overwritten; used again for the next column, it
-// spares the memory of a fresh one.
+// (type 7 of Hyndman and Fan 1996) and are NaN without values. `scratch` is overwritten; used again for the next
+// column, it spares the memory of a fresh one.
 NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<const std::uint32_t> rows,
                         Span<const double> shares, std::vector<double>& scratch);
 

@@ -23,12 +23,13 @@ struct Table {
   T* y_row(std::size_t i) { return y.data() + i * outputs; }
 
   std::size_t rows, inputs, outputs;
-  UnfilledVector<T> x;      // one padded row after another; codes of embeddings behind the numbers
-  AlignedVector<T> y;       // one row after another, without padding: rows are visited in random order, and the fewer lines
-                            // the better. Numbers, counts, a place among ordered classes or, for softmax, the share of each
-                            // class (1 for the observed one)
+  UnfilledVector<T> x;  // one padded row after another; codes of embeddings behind the numbers
+  AlignedVector<T> y;   // one row after another, without padding: rows are visited in random order, and the fewer lines
+                        // the better. Numbers, counts, a place among ordered classes or, for softmax, the share of each
+                        // class (1 for the observed one)
   AlignedVector<T> offset;  // added to the linear output, such as a log exposure; empty for none
-  AlignedVector<T> soft;    // one row after another of 1 + classes numbers, what a teacher says, see loss.hpp; empty for none
+  AlignedVector<T>
+      soft;  // one row after another of 1 + classes numbers, what a teacher says, see loss.hpp; empty for none
   AlignedVector<T> weight;  // mean 1 over the training rows, so that learning rates keep their meaning
 };
 

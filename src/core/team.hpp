@@ -1,5 +1,5 @@
-// Threads that stay together for the length of a fit and share out the small tasks of each step. Which thread does a task
-// must not matter to its result; then the number of threads doesn't either.
+// Threads that stay together for the length of a fit and share out the small tasks of each step. Which thread does a
+// task must not matter to its result; then the number of threads doesn't either.
 #pragma once
 #include <atomic>
 #include <condition_variable>
@@ -31,15 +31,17 @@ class Team {
 
   std::size_t size() const { return others_.size() + 1; }
 
-  // Calls work(task, worker) for every task of 0 .. tasks - 1, with worker < size(), and returns when all are done. `work`
-  // must not throw.
+  // Calls work(task, worker) for every task of 0 .. tasks - 1, with worker < size(), and returns when all are done.
+  // `work` must not throw.
   template <class Work>
   void run(std::size_t tasks, const Work& work) {
     if (others_.empty() || tasks < 2) {
       for (std::size_t task = 0; task < tasks; ++task) work(task, std::size_t(0));
       return;
     }
-    call_ = [](const void* what, std::size_t task, std::size_t worker) { (*static_cast<const Work*>(what))(task, worker); };
+    call_ = [](const void* what, std::size_t task, std::size_t worker) {
+      (*static_cast<const Work*>(what))(task, worker);
+    };
     what_ = &work;
     tasks_ = tasks;
     next_.store(0, std::memory_order_relaxed);
@@ -63,7 +65,8 @@ class Team {
   void serve(std::size_t worker) {
     const FlushDenormals flush;
     for (unsigned long seen = 0;;) {
-      for (int look = 0; look < 4000 && round_.load(std::memory_order_acquire) == seen; ++look) std::this_thread::yield();
+      for (int look = 0; look < 4000 && round_.load(std::memory_order_acquire) == seen; ++look)
+        std::this_thread::yield();
       if (round_.load(std::memory_order_acquire) == seen) {
         std::unique_lock<std::mutex> lock(mutex_);
         asleep_.fetch_add(1, std::memory_order_release);

@@ -33,8 +33,8 @@ bool any(Found f) {
 
 Bytes load(const char* p) { return *reinterpret_cast<const Bytes*>(p); }
 
-// Whether a cell starts with a zero and another digit, and where the first zero byte is (`end` for none). The bytes before
-// `begin` and at `end` can be read.
+// Whether a cell starts with a zero and another digit, and where the first zero byte is (`end` for none). The bytes
+// before `begin` and at `end` can be read.
 bool look_through(const char* begin, const char* end, const char** zero) {
   bool leading = false;
   const char* c = begin;
@@ -42,7 +42,8 @@ bool look_through(const char* begin, const char* end, const char** zero) {
   for (; c + 16 <= end; c += 16) {
     const Bytes here = load(c), before = load(c - 1), behind = load(c + 1);
     if (any(here == 0)) break;
-    const Found starts = (before == ',') | (before == '\n') | (before == ';') | (before == '\t') | (before == '|') | (before == '"') | (before == ' ');
+    const Found starts = (before == ',') | (before == '\n') | (before == ';') | (before == '\t') | (before == '|') |
+                         (before == '"') | (before == ' ');
     leading = leading || any((here == '0') & (behind - '0' <= 9) & starts);
   }
   for (; c < end; ++c) {

@@ -49,9 +49,14 @@ class BatchSteps : public Steps<T> {
  public:
   BatchSteps(const NetworkSpec& network, const Regimen& regimen, Objective<T>& objective, const Kernel<T>& kernel,
              Span<const std::uint32_t> training, double weight)
-      : regimen_(regimen), objective_(objective), optimiser_(regimen.optimiser, network, objective.layout(), kernel),
-        schedule_(regimen.schedule, regimen.epochs), gradient_(objective.layout().size()), training_(training),
-        order_(training.begin(), training.end()), weight_(weight) {}
+      : regimen_(regimen),
+        objective_(objective),
+        optimiser_(regimen.optimiser, network, objective.layout(), kernel),
+        schedule_(regimen.schedule, regimen.epochs),
+        gradient_(objective.layout().size()),
+        training_(training),
+        order_(training.begin(), training.end()),
+        weight_(weight) {}
 
   Pace epoch(std::size_t epoch, Span<T> parameters, const Watch& watch) override {
     std::copy(training_.begin(), training_.end(), order_.begin());  // an epoch's order depends on its number alone
@@ -93,11 +98,13 @@ class BatchSteps : public Steps<T> {
 
 class WholeSteps : public Steps<double> {
  public:
-  WholeSteps(const Regimen& regimen, Objective<double>& objective, const Kernel<double>& kernel, Span<const std::uint32_t> training, double weight)
+  WholeSteps(const Regimen& regimen, Objective<double>& objective, const Kernel<double>& kernel,
+             Span<const std::uint32_t> training, double weight)
       : kernel_(kernel), loss_(objective, training, weight), method_(whole_method(regimen.optimiser, loss_, kernel)) {}
 
   Pace epoch(std::size_t, Span<double> parameters, const Watch& watch) override {
-    if (!loss_.stop_requested) loss_.stop_requested = [this, &watch] { return asked_ = asked_ || watch.stop_requested(); };
+    if (!loss_.stop_requested)
+      loss_.stop_requested = [this, &watch] { return asked_ = asked_ || watch.stop_requested(); };
     const Step step = method_->step(loss_, parameters);
     Pace pace;
     double squares = 0;
@@ -119,8 +126,8 @@ class WholeSteps : public Steps<double> {
 };
 
 template <class T>
-std::unique_ptr<Steps<T>> steps_of(const NetworkSpec& network, const Regimen& regimen, Objective<T>& objective, const Kernel<T>& kernel,
-                                   Span<const std::uint32_t> training, double weight) {
+std::unique_ptr<Steps<T>> steps_of(const NetworkSpec& network, const Regimen& regimen, Objective<T>& objective,
+                                   const Kernel<T>& kernel, Span<const std::uint32_t> training, double weight) {
   if (takes_whole_table(regimen.optimiser.method)) {
     if constexpr (std::is_same<T, double>::value) {
       return std::make_unique<WholeSteps>(regimen, objective, kernel, training, weight);
@@ -132,13 +139,20 @@ std::unique_ptr<Steps<T>> steps_of(const NetworkSpec& network, const Regimen& re
 }
 
 // Why training ends after this epoch, if it does.
-bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::size_t epoch, std::size_t best, bool validates, Stopped& why) {
-  if (!pace.moved) why = Stopped::Converged;
-  else if (stop.gradient > 0 && pace.largest <= stop.gradient) why = Stopped::GradientGoal;
-  else if (stop.loss > 0 && now.training <= stop.loss) why = Stopped::LossGoal;
-  else if (validates && stop.patience > 0 && epoch - best >= stop.patience) why = Stopped::Patience;
-  else if (stop.seconds > 0 && now.seconds >= stop.seconds) why = Stopped::Time;
-  else return false;
+bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::size_t epoch, std::size_t best,
+             bool validates, Stopped& why) {
+  if (!pace.moved)
+    why = Stopped::Converged;
+  else if (stop.gradient > 0 && pace.largest <= stop.gradient)
+    why = Stopped::GradientGoal;
+  else if (stop.loss > 0 && now.training <= stop.loss)
+    why = Stopped::LossGoal;
+  else if (validates && stop.patience > 0 && epoch - best >= stop.patience)
+    why = Stopped::Patience;
+  else if (stop.seconds > 0 && now.seconds >= stop.seconds)
+    why = Stopped::Time;
+  else
+    return false;
   return true;
 }
 
@@ -153,14 +167,15 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const Kernel<T>& kernel = kernel_of<T>(level);
   const Layout<T> layout(network);
   Team team(threads);
-  Objective<T> objective(network, layout, kernel, table, team, std::max({training.size(), validation.size(), watch.rows.size()}));
+  Objective<T> objective(network, layout, kernel, table, team,
+                         std::max({training.size(), validation.size(), watch.rows.size()}));
   AlignedVector<T> parameters(layout.size());
-  const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table), watched_weight = weight_of(watch.rows, table);
+  const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table),
+               watched_weight = weight_of(watch.rows, table);
   const bool validates = !validation.empty();
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
-  start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
-                   Span<T>(parameters));
+  start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start}, Span<T>(parameters));
   Trained<T> result;
   result.parameters = parameters;
   result.epochs.reserve(regimen.epochs);
@@ -183,7 +198,8 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     if (validates) now.validation = objective.loss(validation, here) / validation_weight;
     if (!watch.rows.empty()) now.watched = objective.loss(watch.rows, here) / watched_weight;
     if (regimen.tally) now.training_tally = mean_of(objective.tally(training, here), training_weight);
-    if (regimen.tally && validates) now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
+    if (regimen.tally && validates)
+      now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
     now.seconds = std::chrono::duration<double>(Clock::now() - began).count();
     if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation))) {
       result.stopped = Stopped::Diverged;
@@ -206,9 +222,10 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   return result;
 }
 
-#define HYLO_INSTANTIATE(T)                                                                                          \
-  template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>,       \
-                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&, std::size_t);
+#define HYLO_INSTANTIATE(T)                                                                                     \
+  template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>,  \
+                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&, \
+                               std::size_t);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

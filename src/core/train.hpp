@@ -29,19 +29,20 @@ struct Regimen {
   StopRules stop;
   std::size_t batch_size = 64;  // for the methods that take batches; the others take all rows
   std::size_t epochs = 300;
-  bool tally = false;           // whether hits and errors are counted after each epoch
+  bool tally = false;  // whether hits and errors are counted after each epoch
   std::uint64_t seed = 1;
   std::uint32_t job = 0;
 };
 
 struct Epoch {
-  double training;    // mean loss over the epoch's batches, as they were trained; for whole-table methods at the epoch's end
-  double validation;  // mean loss of the validation rows at the epoch's end; NaN without such rows
-  double rate;        // learning rate; NaN for methods without
-  double gradient;    // length of the gradient: root of the mean square over the epoch's batches
-  std::size_t updates;  // steps since training began
-  double seconds;     // since training began
-  double watched;     // mean loss of the watched rows; NaN without such rows
+  double
+      training;  // mean loss over the epoch's batches, as they were trained; for whole-table methods at the epoch's end
+  double validation;                       // mean loss of the validation rows at the epoch's end; NaN without such rows
+  double rate;                             // learning rate; NaN for methods without
+  double gradient;                         // length of the gradient: root of the mean square over the epoch's batches
+  std::size_t updates;                     // steps since training began
+  double seconds;                          // since training began
+  double watched;                          // mean loss of the watched rows; NaN without such rows
   Tally training_tally, validation_tally;  // means over the rows; of training rows at the epoch's end
 };
 
@@ -49,13 +50,13 @@ struct Progress {
   std::size_t epoch;  // 1, 2, ...
   std::size_t best;   // the epoch with the lowest validation loss so far
   double best_loss;
-  std::size_t rows;   // training rows an epoch
+  std::size_t rows;  // training rows an epoch
   Epoch now;
 };
 
-// Epochs: all were done. Patience: validation did not get better. GradientGoal, LossGoal, Time: the stopping rules of these
-// names. Converged: a whole-table method finds no lower loss. Interrupted: somebody asked. Diverged: the loss became
-// infinite or not a number.
+// Epochs: all were done. Patience: validation did not get better. GradientGoal, LossGoal, Time: the stopping rules of
+// these names. Converged: a whole-table method finds no lower loss. Interrupted: somebody asked. Diverged: the loss
+// became infinite or not a number.
 enum class Stopped { Epochs, Patience, GradientGoal, LossGoal, Time, Converged, Interrupted, Diverged };
 
 struct Watch {
@@ -68,8 +69,9 @@ template <class T>
 struct Trained {
   AlignedVector<T> parameters;  // those of the best epoch
   std::vector<Epoch> epochs;
-  std::size_t best = 0;         // 1, 2, ...; 0 when not one epoch came to its end
-  double l2 = std::numeric_limits<double>::quiet_NaN();  // the penalty that evidence found by the best epoch, if it was asked
+  std::size_t best = 0;  // 1, 2, ...; 0 when not one epoch came to its end
+  double l2 =
+      std::numeric_limits<double>::quiet_NaN();  // the penalty that evidence found by the best epoch, if it was asked
   Stopped stopped = Stopped::Epochs;
 };
 

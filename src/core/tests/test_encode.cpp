@@ -135,9 +135,10 @@ TEST_CASE("every part of a range is worked on once, on any number of threads, an
       for (std::size_t i = from; i < to; ++i) ++seen[i];
     });
     for (const auto& times : seen) CHECK(times == 1);
-    CHECK_THROWS_AS(in_parts(1000, 64, threads, [](std::size_t from, std::size_t) {
-                      if (from == 128) throw std::runtime_error("no");
-                    }),
+    CHECK_THROWS_AS(in_parts(1000, 64, threads,
+                             [](std::size_t from, std::size_t) {
+                               if (from == 128) throw std::runtime_error("no");
+                             }),
                     std::runtime_error);
   }
   in_parts(0, 64, 4, [](std::size_t, std::size_t) { FAIL("there is nothing to do"); });

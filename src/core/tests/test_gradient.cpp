@@ -10,19 +10,22 @@ using namespace hylo_test;
 
 namespace {
 
-const Activation kActivations[] = {Activation::Identity, Activation::Logistic, Activation::Tanh, Activation::Relu,
-                                   Activation::LeakyRelu, Activation::Elu,     Activation::Selu, Activation::Gelu,
+const Activation kActivations[] = {Activation::Identity,  Activation::Logistic, Activation::Tanh,     Activation::Relu,
+                                   Activation::LeakyRelu, Activation::Elu,      Activation::Selu,     Activation::Gelu,
                                    Activation::Silu,      Activation::Softplus, Activation::Gaussian, Activation::Sine};
-const std::pair<Output, std::size_t> kOutputs[] = {
-    {Output::Identity, 2}, {Output::Logistic, 1}, {Output::Softmax, 3}, {Output::Exponential, 1}, {Output::Softplus, 1}};
+const std::pair<Output, std::size_t> kOutputs[] = {{Output::Identity, 2},
+                                                   {Output::Logistic, 1},
+                                                   {Output::Softmax, 3},
+                                                   {Output::Exponential, 1},
+                                                   {Output::Softplus, 1}};
 
 struct Check {
   const KernelLevel* level = &kernel_level();
   const Draw* draw = nullptr;
 };
 
-// |g - d| / (|g| + |d|) over the whole gradient, g the gradient and d the differences. With `draw`, the same masks, noise
-// and batches in every evaluation.
+// |g - d| / (|g| + |d|) over the whole gradient, g the gradient and d the differences. With `draw`, the same masks,
+// noise and batches in every evaluation.
 double gradient_error(const NetworkSpec& spec, const Table<double>& table, Check check = {}) {
   const Layout<double> layout(spec);
   Team team(2);
@@ -63,7 +66,8 @@ double gradient_error(const NetworkSpec& spec, std::size_t rows, Check check = {
 
 TEST_CASE("a network taught by labels and soft shares has the gradient of both") {
   for (const KernelLevel* level : kernel_levels()) {
-    for (const auto& [output, outputs] : {std::pair(Output::Logistic, std::size_t(1)), std::pair(Output::Softmax, std::size_t(4))}) {
+    for (const auto& [output, outputs] :
+         {std::pair(Output::Logistic, std::size_t(1)), std::pair(Output::Softmax, std::size_t(4))}) {
       for (const double temperature : {1.0, 3.5}) {
         auto spec = network_of(3, {5}, Activation::Tanh, outputs, output, 0, 0.01);
         spec.loss.temperature = temperature;
@@ -84,7 +88,8 @@ TEST_CASE("a network taught by labels and soft shares has the gradient of both")
         AlignedVector<double> w(layout.size());
         start_parameters<double>(spec, layout, {}, {11, 0, 0, Purpose::Start}, w);
         const auto rows = all_rows(23);
-        Objective<double> taught(spec, layout, kernel_of<double>(*level), table, team, 23), usual(spec, layout, kernel_of<double>(*level), plain, team, 23);
+        Objective<double> taught(spec, layout, kernel_of<double>(*level), table, team, 23),
+            usual(spec, layout, kernel_of<double>(*level), plain, team, 23);
         CHECK(taught.loss(rows, w) == Approx(usual.loss(rows, w)).epsilon(1e-12));
       }
     }
@@ -95,7 +100,8 @@ TEST_CASE("every activation, output and penalty has the gradient that finite dif
   for (const KernelLevel* level : kernel_levels()) {
     for (Activation activation : kActivations) {
       for (const auto& [output, outputs] : kOutputs) {
-        for (const auto& [l1, l2] : {std::pair(0.0, 0.0), std::pair(0.01, 0.0), std::pair(0.0, 0.03), std::pair(0.02, 0.01)}) {
+        for (const auto& [l1, l2] :
+             {std::pair(0.0, 0.0), std::pair(0.01, 0.0), std::pair(0.0, 0.03), std::pair(0.02, 0.01)}) {
           const auto spec = network_of(3, {5, 4}, activation, outputs, output, l1, l2);
           INFO(level->name << ", activation " << int(activation) << ", output " << int(output) << ", l1 " << l1
                            << ", l2 " << l2);
@@ -129,12 +135,15 @@ TEST_CASE("every loss has the gradient that finite differences find, with each o
   }
 }
 
-TEST_CASE("every combination of activation, output, loss, penalty, normalisation and embedding has the right gradient") {
+TEST_CASE(
+    "every combination of activation, output, loss, penalty, normalisation and embedding has the right gradient") {
   struct Pair {
     Output output;
     Loss loss;
   };
-  std::vector<Pair> pairs = {{Output::Logistic, Loss::CrossEntropy}, {Output::Softmax, Loss::CrossEntropy}, {Output::Ordinal, Loss::CrossEntropy}};
+  std::vector<Pair> pairs = {{Output::Logistic, Loss::CrossEntropy},
+                             {Output::Softmax, Loss::CrossEntropy},
+                             {Output::Ordinal, Loss::CrossEntropy}};
   for (Output output : {Output::Identity, Output::Exponential, Output::Softplus}) {
     for (Loss loss : {Loss::Squared, Loss::Absolute, Loss::Huber, Loss::Quantile, Loss::Poisson, Loss::Gamma}) {
       if (output != Output::Identity || (loss != Loss::Poisson && loss != Loss::Gamma)) pairs.push_back({output, loss});
@@ -153,7 +162,8 @@ TEST_CASE("every combination of activation, output, loss, penalty, normalisation
         if (pair.loss == Loss::Gamma) table.y_row(i)[0] = std::fabs(table.y_row(i)[0]) + 0.3;
       }
       for (Activation activation : kActivations) {
-        for (const auto& [l1, l2] : {std::pair(0.0, 0.0), std::pair(0.02, 0.0), std::pair(0.0, 0.03), std::pair(0.02, 0.01)}) {
+        for (const auto& [l1, l2] :
+             {std::pair(0.0, 0.0), std::pair(0.02, 0.0), std::pair(0.0, 0.03), std::pair(0.02, 0.01)}) {
           for (bool norm : {false, true}) {
             auto spec = network_of(2, {4}, activation, outputs, pair.output, l1, l2);
             spec.layers[0].norm = norm;
@@ -163,8 +173,9 @@ TEST_CASE("every combination of activation, output, loss, penalty, normalisation
             if (quantiles) spec.loss.quantiles = {0.2, 0.7};
             if (embeds) spec.embeddings = {{3, 2}}, spec.embedding_l1 = l1, spec.embedding_l2 = l2;
             const double error = gradient_error(spec, table, {&kernel_level(), &draw});
-            INFO("activation " << int(activation) << ", output " << int(pair.output) << ", loss " << int(pair.loss) << ", l1 " << l1 << ", l2 " << l2
-                               << (norm ? ", norm" : "") << (embeds ? ", embedding" : ""));
+            INFO("activation " << int(activation) << ", output " << int(pair.output) << ", loss " << int(pair.loss)
+                               << ", l1 " << l1 << ", l2 " << l2 << (norm ? ", norm" : "")
+                               << (embeds ? ", embedding" : ""));
             CHECK(error < 1e-6);
             worst = std::max(worst, error);
             ++combinations;
@@ -303,7 +314,7 @@ TEST_CASE("embeddings: the gradient is right, and only the rows of seen levels h
   spec.embedding_l2 = 0.02;
   auto table = table_of<double>(50, 4, 1, Output::Logistic);
   for (std::size_t i = 0; i < 50; ++i) {
-    table.x_row(i)[2] = double(i % 4);       // level 4 never occurs
+    table.x_row(i)[2] = double(i % 4);          // level 4 never occurs
     table.x_row(i)[3] = double(i * 7 % 3 + 1);  // nor does the unseen level of the second
   }
   CHECK(gradient_error(spec, table) < 1e-6);

@@ -47,8 +47,10 @@ TEST_CASE("jobs give what each gives alone, on any number of threads, and report
     const auto results = train_jobs<float>(Span<const Job<float>>(jobs), kernel_level(), watch, threads);
     for (std::size_t i = 0; i < 5; ++i) {
       CHECK(seen[i] == 6);
-      const auto alone = train<float>(s.spec, jobs[i].regimen, s.table, jobs[i].training, jobs[i].validation, {}, kernel_level(), {});
-      CHECK(std::memcmp(alone.parameters.data(), results[i].parameters.data(), alone.parameters.size() * sizeof(float)) == 0);
+      const auto alone =
+          train<float>(s.spec, jobs[i].regimen, s.table, jobs[i].training, jobs[i].validation, {}, kernel_level(), {});
+      CHECK(std::memcmp(alone.parameters.data(), results[i].parameters.data(),
+                        alone.parameters.size() * sizeof(float)) == 0);
       if (i > 0) CHECK(results[i].parameters != results[0].parameters);
     }
   }

@@ -30,8 +30,9 @@ double product_error(const Kernel<T>& kernel, std::size_t m, std::size_t n, std:
   const auto bias = random_matrix<T>(1, n, 4);
   const auto before = c;
   const std::size_t a_stride = row_stride<T>(transposed ? m : k), stride = row_stride<T>(n);
-  kernel.multiply({m, n, k, a.data(), transposed ? 1 : a_stride, transposed ? a_stride : 1, b.data(), stride, c.data(),
-                   stride, accumulate ? c.data() : bias.data(), accumulate ? stride : 0, Finish::None, nullptr});
+  kernel.multiply(Product<T>{Extent{m, n, k}, Left<T>{a.data(), transposed ? 1 : a_stride, transposed ? a_stride : 1},
+                             Right<T>{b.data(), stride}, Result<T>{c.data(), stride},
+                             accumulate ? Origin<T>{c.data(), stride} : Origin<T>{bias.data(), 0}});
   double worst = 0;
   for (std::size_t i = 0; i < m; ++i) {
     for (std::size_t j = 0; j < n; ++j) {
@@ -95,8 +96,10 @@ void check_all_activations(const KernelLevel& level, double within) {
   const std::pair<Activation, double (*)(double)> references[] = {
       {Activation::LeakyRelu, [](double x) { return x < 0 ? 0.01 * x : x; }},
       {Activation::Elu, [](double x) { return x < 0 ? std::expm1(x) : x; }},
-      {Activation::Selu, [](double x) { return 1.0507009873554805 * (x < 0 ? 1.6732632423543772 * std::expm1(x) : x); }},
-      {Activation::Gelu, [](double x) { return x / 2 * (1 + std::tanh(std::sqrt(2 / M_PI) * (x + 0.044715 * x * x * x))); }},
+      {Activation::Selu,
+       [](double x) { return 1.0507009873554805 * (x < 0 ? 1.6732632423543772 * std::expm1(x) : x); }},
+      {Activation::Gelu,
+       [](double x) { return x / 2 * (1 + std::tanh(std::sqrt(2 / M_PI) * (x + 0.044715 * x * x * x))); }},
       {Activation::Silu, [](double x) { return x * logistic(x); }},
       {Activation::Softplus, [](double x) { return std::log1p(std::exp(x)); }},
       {Activation::Gaussian, [](double x) { return std::exp(-x * x); }},
@@ -137,8 +140,10 @@ TEST_CASE("activations agree with the C library at every level") {
   for (const KernelLevel* level : kernel_levels()) {
     check_all_activations<float>(*level, 1e-6);
     check_all_activations<double>(*level, 4e-15);
-    check_activation<float>(*level, Activation::Tanh, [](double x) { return std::tanh(x); }, 5e-7);
-    check_activation<double>(*level, Activation::Tanh, [](double x) { return std::tanh(x); }, 1e-15);
+    check_activation<float>(
+        *level, Activation::Tanh, [](double x) { return std::tanh(x); }, 5e-7);
+    check_activation<double>(
+        *level, Activation::Tanh, [](double x) { return std::tanh(x); }, 1e-15);
     check_activation<double>(*level, Activation::Relu, relu, 1e-300);
     check_activation<float>(*level, Activation::Relu, relu, 1e-300);
   }
@@ -161,7 +166,8 @@ TEST_CASE("Adam's quotient without root and division instructions keeps single p
   for (const KernelLevel* level : kernel_levels()) {
     for (double g : {1e-12, 1e-6, 1e-3, 0.7, 30.0, 1e5}) {
       AlignedVector<float> gradient(16, float(g)), mean(16), square(16), w(16, 0.0f);
-      level->single.adam({1, 0, 1, 0, 1, 1e-8f, 1}, gradient.data(), mean.data(), square.data(), w.data(), 16);
+      level->single.adam(AdamRates<float>{1, 0, 1, 0, 1, 1e-8f, 1}, AdamMeans<float>{mean.data(), square.data()},
+                         Moved<float>{gradient.data(), w.data(), 16});
       // the square is what single precision holds of it
       const double root = std::sqrt(double(float(g) * float(g)));
       CHECK(double(w[3]) == Approx(-g / (root + 1e-8)).epsilon(5e-7));
@@ -176,7 +182,7 @@ TEST_CASE("a matrix of any shape is transposed, and rows are gathered in their o
         const auto m = random_matrix<float>(rows, width, 9);
         const std::size_t stride = row_stride<float>(width), to_stride = row_stride<float>(rows);
         AlignedVector<float> t(width * to_stride);
-        level->single.transpose(m.data(), rows, width, stride, t.data(), to_stride);
+        level->single.transpose(Transposition<float>{m.data(), rows, width, stride, t.data(), to_stride});
         bool same = true;
         for (std::size_t i = 0; i < rows; ++i) {
           for (std::size_t j = 0; j < width; ++j) same = same && t[j * to_stride + i] == m[i * stride + j];
@@ -187,7 +193,7 @@ TEST_CASE("a matrix of any shape is transposed, and rows are gathered in their o
     const auto m = random_matrix<double>(5, 3, 2);
     const std::uint32_t order[] = {4, 0, 4};
     AlignedVector<double> out(3 * 8);
-    level->precise.gather(m.data(), order, 3, 8, out.data(), 8);
+    level->precise.gather(Gathering<double>{m.data(), order, 3, 8, out.data(), 8});
     CHECK(out[0] == m[32]);
     CHECK(out[9] == m[1]);
     CHECK(out[18] == m[34]);

@@ -12,7 +12,8 @@ using namespace hylo_test;
 
 namespace {
 
-Trained<double> fit_all(const NetworkSpec& spec, const Table<double>& table, Method method, std::size_t epochs, StopRules stop = {0, 0, 0, 0}) {
+Trained<double> fit_all(const NetworkSpec& spec, const Table<double>& table, Method method, std::size_t epochs,
+                        StopRules stop = {0, 0, 0, 0}) {
   Regimen regimen;
   regimen.optimiser.method = method;
   regimen.epochs = epochs;
@@ -94,7 +95,8 @@ double rosenbrock(Span<const double> x, Span<double> g) {
 
 // Wood (Colville 1968; More, Garbow and Hillstrom 1981, no. 14): minimum 0 at (1, 1, 1, 1), start (-3, -1, -3, -1).
 double wood(Span<const double> x, Span<double> g) {
-  const double a = x[1] - x[0] * x[0], b = 1 - x[0], c = x[3] - x[2] * x[2], d = 1 - x[2], e = x[1] + x[3] - 2, f = x[1] - x[3];
+  const double a = x[1] - x[0] * x[0], b = 1 - x[0], c = x[3] - x[2] * x[2], d = 1 - x[2], e = x[1] + x[3] - 2,
+               f = x[1] - x[3];
   g[0] = -400 * x[0] * a - 2 * b;
   g[1] = 200 * a + 20 * e + 0.2 * f;
   g[2] = -360 * x[2] * c - 2 * d;
@@ -125,7 +127,8 @@ TEST_CASE("L-BFGS and conjugate gradient reach the minima of published test func
     double (*function)(Span<const double>, Span<double>);
     std::vector<double> start, minimum;
   };
-  const Problem problems[] = {{rosenbrock, {-1.2, 1}, {1, 1}}, {wood, {-3, -1, -3, -1}, {1, 1, 1, 1}}, {beale, {1, 1}, {3, 0.5}}};
+  const Problem problems[] = {
+      {rosenbrock, {-1.2, 1}, {1, 1}}, {wood, {-3, -1, -3, -1}, {1, 1, 1, 1}}, {beale, {1, 1}, {3, 0.5}}};
   for (const Problem& problem : problems) {
     const std::size_t n = problem.start.size();
     for (int which : {0, 1}) {
@@ -161,7 +164,8 @@ TEST_CASE("a request to stop is heard between the evaluations of one step") {
   Watch watch;
   int asked = 0;
   watch.stop_requested = [&] { return ++asked >= 2; };
-  const auto trained = train<double>(network_of(3, {4}, Activation::Tanh, 1, Output::Identity), regimen, table, rows, {}, {}, kernel_level(), watch);
+  const auto trained = train<double>(network_of(3, {4}, Activation::Tanh, 1, Output::Identity), regimen, table, rows,
+                                     {}, {}, kernel_level(), watch);
   CHECK(trained.stopped == Stopped::Interrupted);
   CHECK(asked == 2);
 }
@@ -180,7 +184,8 @@ TEST_CASE("Levenberg-Marquardt: QR and the normal equations give the same step")
   const double side = double(layout.parameters());
   REQUIRE((90 + 2 * side) * side * side < kQrWork);
   REQUIRE((3600 + 2 * side) * side * side > kQrWork);
-  const auto by_qr = fit_all(spec, small, Method::Levenberg, 5), by_cholesky = fit_all(spec, large, Method::Levenberg, 5);
+  const auto by_qr = fit_all(spec, small, Method::Levenberg, 5),
+             by_cholesky = fit_all(spec, large, Method::Levenberg, 5);
   for (std::size_t i = 0; i < by_qr.parameters.size(); ++i) {
     CHECK(by_qr.parameters[i] == Approx(by_cholesky.parameters[i]).epsilon(1e-6).margin(1e-9));
   }
@@ -204,7 +209,8 @@ TEST_CASE("each stopping rule ends training and is named") {
   CHECK(by_loss.epochs.back().training <= 0.1);
   CHECK(by_loss.epochs[by_loss.epochs.size() - 2].training > 0.1);
   CHECK(fit_all(spec, table, Method::Resilient, 1000000, {0, 0, 0, 0.02}).stopped == Stopped::Time);
-  CHECK(fit_all(network_of(1, {}, Activation::Identity, 1, Output::Identity, 0, 0.1), table, Method::Lbfgs, 5000).stopped == Stopped::Converged);
+  CHECK(fit_all(network_of(1, {}, Activation::Identity, 1, Output::Identity, 0, 0.1), table, Method::Lbfgs, 5000)
+            .stopped == Stopped::Converged);
   CHECK(fit_all(spec, table, Method::Levenberg, 3).stopped == Stopped::Epochs);
 }
 
@@ -213,7 +219,8 @@ TEST_CASE("single precision refuses whole-table methods") {
   regimen.optimiser.method = Method::Lbfgs;
   const auto table = table_of<float>(9, 1, 1, Output::Identity);
   const auto rows = all_rows(9);
-  CHECK_THROWS_AS(train<float>(network_of(1, {}, Activation::Identity, 1, Output::Identity), regimen, table, rows, {}, {}, kernel_level(), {}),
+  CHECK_THROWS_AS(train<float>(network_of(1, {}, Activation::Identity, 1, Output::Identity), regimen, table, rows, {},
+                               {}, kernel_level(), {}),
                   std::invalid_argument);
 }
 

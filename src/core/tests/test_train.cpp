@@ -16,8 +16,8 @@ Trained<float> fit(const NetworkSpec& spec, const Table<float>& table, const Reg
                    const Watch& watch = {}) {
   const auto rows = all_rows(table.rows);
   const Span<const std::uint32_t> all(rows);
-  return train<float>(spec, regimen, table, all.part(validation, rows.size() - validation), all.part(0, validation),
-                      {}, kernel_level(), watch);
+  return train<float>(spec, regimen, table, all.part(validation, rows.size() - validation), all.part(0, validation), {},
+                      kernel_level(), watch);
 }
 
 Regimen short_regimen(std::size_t epochs, std::size_t patience = 0) {
