@@ -1,6 +1,10 @@
 # make demo    installs what is missing, builds, and runs the whole example
 # make test    the core's tests, the package's tests and the examples
-# make check   R CMD check;  make sanitize: the core's tests under the sanitizers;  make document, make data: regenerate what is generated;  make bench: the measurements
+# make test-quick    what is fast of it, for the moment before a commit
+# make check   the rules of the house, the linters, the spelling and R CMD check
+# make sanitize   the core's tests under the sanitizers
+# make document, make data   regenerate what is generated
+# make bench   the measurements
 
 BUILD   := .build
 LIBRARY := $(BUILD)/library
@@ -9,11 +13,16 @@ CORE    := $(wildcard src/core/*.cpp)
 TESTS   := $(wildcard src/core/tests/*.cpp)
 HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
 OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core$(VARIANT)/%.o,$(CORE) $(TESTS))
-SOURCES := DESCRIPTION NAMESPACE $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
+SOURCES := DESCRIPTION NAMESPACE \
+  $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
 CXX     := $(shell R CMD config CXX17)
+# where the tests' framework stands, asked for once the packages are there
+CATCH    = $$(Rscript -e 'cat(system.file("include/testthat/vendor", package = "testthat"))')
 CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
-.PHONY: demo test test-core sanitize install setup document data bench check clean
+UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
+
+.PHONY: demo test test-quick test-core sanitize install setup document data bench check check-house check-core clean
 
 demo: install
 	@./hylomath demo
@@ -21,12 +30,15 @@ demo: install
 test: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
 	@$(RUN) tools/run-tests.R
 
+test-quick: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
+	@$(RUN) tools/run-tests.R quick
+
 test-core: $(BUILD)/core-tests$(VARIANT)
 	@$(BUILD)/core-tests$(VARIANT)
 
 # the core's tests under the sanitizers, each with objects of its own
 sanitize:
-	@$(MAKE) --no-print-directory test-core VARIANT=-address SANITIZE="-g -fsanitize=address,undefined -fno-sanitize-recover=undefined"
+	@$(MAKE) --no-print-directory test-core VARIANT=-address SANITIZE="-g $(UNDEFINED)"
 	@$(MAKE) --no-print-directory test-core VARIANT=-thread SANITIZE="-g -fsanitize=thread"
 
 install: $(BUILD)/installed
@@ -45,7 +57,8 @@ $(BUILD)/installed: $(BUILD)/ready $(SOURCES)
 	@echo "Building hylomath (about a minute the first time) ..."
 	@# R's own make knows no headers: when one has changed, everything is compiled anew
 	@[ -e $@ ] && [ -z "$$(find src -name '*.h*' -newer $@)" ] || find src -name '*.o' -delete
-	@MAKE="$(MAKE) -j2" R CMD INSTALL --library=$(LIBRARY) --no-test-load . > $(BUILD)/install.log 2>&1 || { cat $(BUILD)/install.log; exit 1; }
+	@MAKE="$(MAKE) -j2" R CMD INSTALL --library=$(LIBRARY) --no-test-load . > $(BUILD)/install.log 2>&1 \
+	  || { cat $(BUILD)/install.log; exit 1; }
 	@touch $@
 
 $(BUILD)/core-tests$(VARIANT): $(OBJECTS)
@@ -53,7 +66,7 @@ $(BUILD)/core-tests$(VARIANT): $(OBJECTS)
 
 $(BUILD)/core$(VARIANT)/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready-for-tests
 	@mkdir -p $(dir $@)
-	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $$(Rscript -e 'cat(system.file("include/testthat/vendor", package = "testthat"))') -c $< -o $@
+	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $(CATCH) -c $< -o $@
 
 document:
 	@Rscript -e 'Rcpp::compileAttributes(".")'
@@ -83,8 +96,26 @@ $(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,
 	@Rscript tools/setup.R bench
 	@$(CXX) $(CXXFLAGS) -Isrc/core $^ $(OPENBLAS) -o $@
 
-check: $(BUILD)/ready-for-tests
-	@cd $(BUILD) && R CMD build .. && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz
+$(BUILD)/ready-for-checks: $(BUILD)/ready-for-tests
+	@Rscript tools/setup.R check
+	@touch $@
+
+check: check-house check-core
+	@cd $(BUILD) && rm -f hylomath_*.tar.gz && R CMD build .. \
+	  && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz
+
+# the rules of the house, R's style and the spelling of what users read
+check-house: install $(BUILD)/ready-for-checks
+	@Rscript tools/house.R
+	@$(RUN) tools/lint.R
+	@Rscript tools/spelling.R
+
+# the core's layout and what its compiler doesn't say
+CHECKED := $(filter-out src/RcppExports.cpp,$(wildcard src/*.cpp src/core/*.?pp src/core/tests/*.?pp))
+check-core: $(BUILD)/ready-for-checks
+	@clang-format --dry-run -Werror $(CHECKED) bench/step.cpp
+	@clang-tidy --quiet $(CORE) -- -std=c++17 -Isrc/core 2> $(BUILD)/clang-tidy.log \
+	  || { cat $(BUILD)/clang-tidy.log; exit 1; }
 
 clean:
 	@rm -rf $(BUILD)

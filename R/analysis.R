@@ -75,6 +75,8 @@ check_analysis <- function(a) {
     "there are training rows" = any(a$part %in% "training")
   )
   broken <- names(holds)[!(holds %in% TRUE)]
-  if (length(broken)) stop("The analysis is broken: ", paste(broken, collapse = "; "), call. = FALSE)
+  if (length(broken)) {
+    rlang::abort(paste0("The analysis is broken: ", paste(broken, collapse = "; ")), .internal = TRUE)
+  }
   invisible(a)
 }

@@ -72,7 +72,7 @@ again_after <- function(chunk, answer, order) {
 
 finish_here <- function(table, jobs, waiting, keep, report) {
   rest <- sort(unlist(lapply(waiting, `[[`, "numbers")))
-  warning(sprintf("All workers were lost; the last %s are done here.", counted(length(rest), "fit")), call. = FALSE)
+  rlang::warn(sprintf("All workers were lost; the last %s are done here.", counted(length(rest), "fit")))
   run_here(table, jobs[rest], function(i, result) keep(rest[i], result), report)
 }
 

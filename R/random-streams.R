@@ -27,7 +27,7 @@ streams <- rbind(
 
 stream_of <- function(purpose, which = 0L) {
   place <- match(purpose, streams$purpose)
-  if (is.na(place)) stop("There is no stream for ", purpose, ".")
+  if (is.na(place)) rlang::abort(sprintf("There is no stream for %s.", purpose), .internal = TRUE)
   as.integer(streams$first[place] + which)
 }
 

@@ -1,5 +1,5 @@
-# What an appraisal costs: 1,000,000 rows, every measure with its interval by 1,000 bootstrap draws, in passes of predicting the
-# same rows. Two classes, five classes, and a number; rows on their own, and rows in groups.
+# What an appraisal costs: 1,000,000 rows, every measure with its interval by 1,000 bootstrap draws, in passes of
+# predicting the same rows. Two classes, five classes, and a number; rows on their own, and rows in groups.
 
 library(hylomath)
 
@@ -30,6 +30,11 @@ for (name in names(targets)) {
     model$judged$training <- NULL
     predicting <- min(replicate(3, spent(predict(model, table, type = if (name == "number") "answer" else "both"))))
     judging <- spent(a <- appraise(model, draws = 1000))
-    cat(sprintf("%-12s %-8s predicting %.2f s, appraising %.2f s: %.1f passes\n", name, if (grouped) "grouped" else "alone", predicting, judging, judging / predicting))
+    cat(
+      sprintf(
+        "%-12s %-8s predicting %.2f s, appraising %.2f s: %.1f passes\n", name, if (grouped) "grouped" else "alone",
+        predicting, judging, judging / predicting
+      )
+    )
   }
 }

@@ -1,6 +1,6 @@
-# How often the 95 % intervals of an appraisal hold the value that the measure has on two million rows, over 1,000 simulated sets of
-# judged rows: classes and numbers, rows on their own and rows in groups. And how often conformal intervals and sets at 90 % hold
-# new rows.
+# How often the 95 % intervals of an appraisal hold the value that the measure has on two million rows, over 1,000
+# simulated sets of judged rows: classes and numbers, rows on their own and rows in groups. And how often conformal
+# intervals and sets at 90 % hold new rows.
 
 library(hylomath)
 core <- asNamespace("hylomath")
@@ -24,16 +24,24 @@ classes_of <- function(n, k, grouped) {
   list(observed = names[observed], answers = answers, group = if (grouped) as.character(group))
 }
 
-# Errors of one size (normal ones), or in proportion to an answer that itself varies much: the squares of those have a heavy
-# tail, and small samples of them are the hard case for every interval.
+# Errors of one size (normal ones), or in proportion to an answer that itself varies much: the squares of those have a
+# heavy tail, and small samples of them are the hard case for every interval.
 numbers_of <- function(n, grouped, heavy) {
   group <- if (grouped) rep(seq_len(ceiling(n / 5)), each = 5)[seq_len(n)] else seq_len(n)
   if (!heavy) {
     answer <- rnorm(n, 20, 3)
-    return(list(observed = answer + rnorm(n) + if (grouped) rnorm(max(group))[group] else 0, answer = answer, group = if (grouped) as.character(group)))
+    return(
+      list(
+        observed = answer + rnorm(n) + if (grouped) rnorm(max(group))[group] else 0, answer = answer,
+        group = if (grouped) as.character(group)
+      )
+    )
   }
   answer <- exp(rnorm(n, 2, 0.5) + if (grouped) rnorm(max(group), 0, 0.3)[group] else 0)
-  list(observed = answer * rgamma(n, 8, 8) * if (grouped) exp(rnorm(max(group), 0, 0.1) - 0.005)[group] else 1, answer = answer, group = if (grouped) as.character(group))
+  list(
+    observed = answer * rgamma(n, 8, 8) * if (grouped) exp(rnorm(max(group), 0, 0.1) - 0.005)[group] else 1,
+    answer = answer, group = if (grouped) as.character(group)
+  )
 }
 
 judge <- function(d, k, level) {
@@ -53,7 +61,11 @@ judge <- function(d, k, level) {
 draw <- function(n, k, grouped, heavy = FALSE) if (k > 0) classes_of(n, k, grouped) else numbers_of(n, grouped, heavy)
 
 cat(sprintf("95 %% intervals over %d sets, percent that hold the value on two million rows\n", sets))
-for (case in list(c(2, 400, 0, 0), c(2, 2500, 0, 0), c(2, 600, 1, 0), c(4, 600, 0, 0), c(0, 200, 0, 0), c(0, 600, 1, 0), c(0, 400, 0, 1), c(0, 1500, 0, 1), c(0, 5000, 0, 1))) {
+cases <- list(
+  c(2, 400, 0, 0), c(2, 2500, 0, 0), c(2, 600, 1, 0), c(4, 600, 0, 0), c(0, 200, 0, 0), c(0, 600, 1, 0),
+  c(0, 400, 0, 1), c(0, 1500, 0, 1), c(0, 5000, 0, 1)
+)
+for (case in cases) {
   k <- case[1]
   set.seed(1)
   truth <- judge(draw(2e6, k, case[3] == 1, case[4] == 1), k, NULL)[[1]]$values
@@ -66,20 +78,33 @@ for (case in list(c(2, 400, 0, 0), c(2, 2500, 0, 0), c(2, 600, 1, 0), c(4, 600, 
     stats::setNames(table$low <= truth[table$measure] & truth[table$measure] <= table$high, table$measure)
   }, mc.cores = cores)
   share <- 100 * rowMeans(do.call(cbind, held), na.rm = TRUE)
-  cat(sprintf("\n%s, %d rows%s\n", if (k > 0) paste(k, "classes") else if (case[4]) "a number with heavy tails" else "a number", case[2], if (case[3]) " in groups of five" else ""))
+  cat(
+    sprintf(
+      "\n%s, %d rows%s\n", if (k > 0) paste(k, "classes") else if (case[4]) "a number with heavy tails" else "a number",
+      case[2], if (case[3]) " in groups of five" else ""
+    )
+  )
   cat(sprintf("  %-24s %.1f\n", names(share), share), sep = "")
 }
 
 # ---- conformal ----------------------------------------------------------------------------------------------------
 
-cat(sprintf("\n90 %% intervals and sets over %d tables of 400 calibration and 1,000 new rows, percent that hold\n", sets))
-shape <- function(table, target, ...) brief(table, target = target, ...) |> hold_out(calibration = 0.4, test = 0.1, seed = 1) |> wire("4 tanh") |> regimen(epochs = 30, seed = 1)
+cat(
+  sprintf("\n90 %% intervals and sets over %d tables of 400 calibration and 1,000 new rows, percent that hold\n", sets)
+)
+shape <- function(table, target, ...) brief(table, target = target, ...) |>
+  hold_out(calibration = 0.4, test = 0.1, seed = 1) |> wire("4 tanh") |>
+  regimen(epochs = 30, seed = 1)
 tables <- list(
   "a number" = function(n) { x <- rnorm(n); data.frame(x = x, y = x^2 + rnorm(n)) },
   "a number, logarithmic" = function(n) { x <- rnorm(n); data.frame(x = x, y = exp(x + rnorm(n))) },
   "a count" = function(n) { x <- rnorm(n); data.frame(x = x, y = rpois(n, exp(1 + x))) },
-  "two classes, one of eight" = function(n) { x <- rnorm(n); data.frame(x = x, y = ifelse(runif(n) < plogis(1.5 * x - 2.5), "yes", "no")) },
-  "four classes" = function(n) { x <- matrix(rnorm(4 * n), n); data.frame(x, y = letters[max.col(x + matrix(rnorm(4 * n), n))]) }
+  "two classes, one of eight" = function(n) { x <- rnorm(n); data.frame(
+    x = x, y = ifelse(runif(n) < plogis(1.5 * x - 2.5), "yes", "no")
+  ) },
+  "four classes" = function(n) { x <- matrix(rnorm(4 * n), n); data.frame(
+    x, y = letters[max.col(x + matrix(rnorm(4 * n), n))]
+  ) }
 )
 for (name in names(tables)) {
   held <- parallel::mclapply(seq_len(sets), function(s) {

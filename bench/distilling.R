@@ -1,6 +1,6 @@
-# What a teacher is good for: six classes in fifteen dimensions, 400 rows, a student of sixteen units. The teacher is a committee of ten
-# larger networks on the same rows, trained anew inside each of five stratified folds; student and labels alone share them. Ten
-# seeds, each a new table.
+# What a teacher is good for: six classes in fifteen dimensions, 400 rows, a student of sixteen units. The teacher is a
+# committee of ten larger networks on the same rows, trained anew inside each of five stratified folds; student and
+# labels alone share them. Ten seeds, each a new table.
 #
 # Usage, from the project's root: Rscript bench/distilling.R [seeds]
 library(hylomath)
@@ -33,7 +33,11 @@ found <- as.data.frame(do.call(rbind, found))
 gain <- found$taught - found$labels
 half <- stats::qt(0.975, seeds - 1) * stats::sd(gain) / sqrt(seeds)
 cat(sprintf(
-  "six classes: mean accuracy of five folds over %d seeds: teacher %.3f, student taught %.3f, labels alone %.3f; the teaching adds %.3f (95 %% interval %.3f to %.3f), in %d of %d seeds\n",
-  seeds, mean(found$teacher), mean(found$taught), mean(found$labels), mean(gain), mean(gain) - half, mean(gain) + half, sum(gain > 0), seeds
+  paste0(
+    "six classes: mean accuracy of five folds over %d seeds: teacher %.3f, student taught %.3f, labels ",
+    "alone %.3f; the teaching adds %.3f (95 %% interval %.3f to %.3f), in %d of %d seeds\n"
+  ),
+  seeds, mean(found$teacher), mean(found$taught), mean(found$labels), mean(gain), mean(gain) - half, mean(gain) + half,
+  sum(gain > 0), seeds
 ))
 print(round(found, 3))

@@ -1,5 +1,6 @@
-# What folds cost: the time for a row and an epoch of ten folds of kilns beside that of one fit, on one thread; and how much faster two
-# threads do them, beside how much two processes gain that each do half. Epochs are fixed. Ratios of medians over rounds in turn.
+# What folds cost: the time for a row and an epoch of ten folds of kilns beside that of one fit, on one thread; and how
+# much faster two threads do them, beside how much two processes gain that each do half. Epochs are fixed. Ratios of
+# medians over rounds in turn.
 #
 # Usage, from the project's root: Rscript bench/folds.R [rounds]
 library(hylomath)
@@ -19,7 +20,8 @@ on <- function(threads, code) {
   seconds(code)
 }
 
-# One fit as train() does it, but for the network without hidden layers beside it: rows learned and rows measured an epoch.
+# One fit as train() does it, but for the network without hidden layers beside it: rows learned and rows measured an
+# epoch.
 a <- H$settle(b)
 part <- a$part
 one_fit <- function() {
@@ -35,22 +37,40 @@ work <- function(rows) rows[["learned"]] + rows[["measured"]] / 3
 
 halves <- split(jobs, rep(1:2, length.out = length(jobs)))
 cluster <- parallel::makePSOCKcluster(2)
-invisible(parallel::clusterCall(cluster, function(paths) { .libPaths(paths); library(hylomath); options(hylomath.threads = 1L) }, .libPaths()))
+invisible(
+  parallel::clusterCall(
+    cluster, function(paths) { .libPaths(paths); library(hylomath); options(hylomath.threads = 1L) }, .libPaths()
+  )
+)
 invisible(parallel::clusterCall(cluster, function(table) { the_bench_table <<- table; NULL }, b$table))
-both <- function() parallel::clusterApply(cluster, halves, function(jobs) { hylomath:::run_jobs(the_bench_table, jobs, "fit", function(event) NULL); NULL })
+both <- function() parallel::clusterApply(
+  cluster, halves, function(jobs) { hylomath:::run_jobs(the_bench_table, jobs, "fit", function(event) NULL); NULL }
+)
 
 times <- as.data.frame(t(vapply(seq_len(rounds + 1), function(i) {
   c(
-    single = on(1L, one_fit()), ten = on(1L, H$run_jobs(b$table, jobs, "fit", quiet)), two = on(2L, H$run_jobs(b$table, jobs, "fit", quiet)), processes = seconds(both())
+    single = on(1L, one_fit()), ten = on(1L, H$run_jobs(b$table, jobs, "fit", quiet)),
+    two = on(2L, H$run_jobs(b$table, jobs, "fit", quiet)), processes = seconds(both())
   )
 }, numeric(4))))[-1, ]
 parallel::stopCluster(cluster)
 middle <- vapply(times, stats::median, 0)
 cat(sprintf(
-  "ten folds of kilns, 200 epochs: %.2f times a fit's time for a row and epoch on one thread; two threads gain %.2f, two processes %.2f: %.2f of it (single fit %.3f s, ten folds %.2f s, two threads %.2f s, two processes %.2f s)\n",
-  (middle[["ten"]] / work(of_ten)) / (middle[["single"]] / work(of_one)), middle[["ten"]] / middle[["two"]], middle[["ten"]] / middle[["processes"]],
-  (middle[["ten"]] / middle[["two"]]) / (middle[["ten"]] / middle[["processes"]]), middle[["single"]], middle[["ten"]], middle[["two"]], middle[["processes"]]
+  paste0(
+    "ten folds of kilns, 200 epochs: %.2f times a fit's time for a row and epoch on one thread; two ",
+    "threads gain %.2f, two processes %.2f: %.2f of it (single fit %.3f s, ten folds %.2f s, two threads ",
+    "%.2f s, two processes %.2f s)\n"
+  ),
+  (middle[["ten"]] / work(of_ten)) / (middle[["single"]] / work(of_one)), middle[["ten"]] / middle[["two"]],
+  middle[["ten"]] / middle[["processes"]],
+  (middle[["ten"]] / middle[["two"]]) / (middle[["ten"]] / middle[["processes"]]), middle[["single"]], middle[["ten"]],
+  middle[["two"]], middle[["processes"]]
 ))
-cat(sprintf("vary(units = 1:12): %.1f s; ", seconds(vary(b |> regimen(epochs = 300, stop = list(patience = 20)), units = 1:12, progress = "none"))))
+cat(
+  sprintf(
+    "vary(units = 1:12): %.1f s; ",
+    seconds(vary(b |> regimen(epochs = 300, stop = list(patience = 20)), units = 1:12, progress = "none"))
+  )
+)
 wide <- cbind(kilns, as.data.frame(matrix(rnorm(4000 * 14), 4000)))
 cat(sprintf("backward sift of 24 inputs: %.1f s\n", seconds(sift(brief(wide, target = "outcome"), progress = "none"))))

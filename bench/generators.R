@@ -27,8 +27,14 @@ closed_on <- function(problem, seed) {
   b <- brief(table, target = problem$target)
   network <- train(b, progress = "none")
   direct <- train(wire(b, "direct"), progress = "none")
-  loss <- c(network = problem$loss(network, fresh, rule), direct = problem$loss(direct, fresh, rule), rule = problem$at_best(rule))
-  c(loss, closed = (loss[["direct"]] - loss[["network"]]) / (loss[["direct"]] - loss[["rule"]]), seconds = network$seconds)
+  loss <- c(
+    network = problem$loss(network, fresh, rule), direct = problem$loss(direct, fresh, rule),
+    rule = problem$at_best(rule)
+  )
+  c(
+    loss, closed = (loss[["direct"]] - loss[["network"]]) / (loss[["direct"]] - loss[["rule"]]),
+    seconds = network$seconds
+  )
 }
 
 for (name in names(problems)) {
@@ -36,7 +42,10 @@ for (name in names(problems)) {
   closed <- results$closed
   half <- stats::qt(0.975, tables - 1) * stats::sd(closed) / sqrt(tables)
   cat(sprintf(
-    "%-9s  %d tables: closed %.1f %% of the gap (95 %% interval of the mean %.1f to %.1f, lowest %.1f); losses: direct %.4f, network %.4f, rule %.4f; %.2f s a fit\n",
+    paste0(
+      "%-9s  %d tables: closed %.1f %% of the gap (95 %% interval of the mean %.1f to %.1f, lowest %.1f); ",
+      "losses: direct %.4f, network %.4f, rule %.4f; %.2f s a fit\n"
+    ),
     name, tables, 100 * mean(closed), 100 * (mean(closed) - half), 100 * (mean(closed) + half), 100 * min(closed),
     mean(results$direct), mean(results$network), mean(results$rule), stats::median(results$seconds)
   ))

@@ -1,5 +1,5 @@
-# Reading and preparing a CSV of 1,000,000 rows and 30 columns (20 numbers, 8 categories, 2 dates, 2 % gaps), against the
-# fastest CSV reader alone, each in a process of its own, interleaved; and preparing 10,000,000 rows of 30 numbers.
+# Reading and preparing a CSV of 1,000,000 rows and 30 columns (20 numbers, 8 categories, 2 dates, 2 % gaps), against
+# the fastest CSV reader alone, each in a process of its own, interleaved; and preparing 10,000,000 rows of 30 numbers.
 # Usage, from the project's root: Rscript bench/reading.R [rows] [repeats]
 args <- commandArgs(TRUE)
 
@@ -12,7 +12,9 @@ peak_mib <- function() {
 report <- function(seconds, ...) cat("result", seconds, peak_mib(), ..., "\n")
 
 measured <- list(
-  reader = function(file) report(system.time(data.table::fread(file, data.table = FALSE, showProgress = FALSE))[["elapsed"]], 0),
+  reader = function(file) report(
+    system.time(data.table::fread(file, data.table = FALSE, showProgress = FALSE))[["elapsed"]], 0
+  ),
   whole = function(file) {
     library(hylomath)
     stages <- system.time({
@@ -60,7 +62,9 @@ set.seed(1)
 holes <- function(x) replace(x, sample(rows, rows %/% 50), NA)
 table <- c(
   stats::setNames(lapply(1:20, function(i) holes(round(rnorm(rows, 10 * i, i), 3))), sprintf("n%02d", 1:20)),
-  stats::setNames(lapply(1:8, function(i) holes(sample(sprintf("level %d", seq_len(3 * i)), rows, TRUE))), paste0("c", 1:8)),
+  stats::setNames(
+    lapply(1:8, function(i) holes(sample(sprintf("level %d", seq_len(3 * i)), rows, TRUE))), paste0("c", 1:8)
+  ),
   stats::setNames(lapply(1:2, function(i) holes(as.Date("2023-01-01") + sample(900, rows, TRUE))), paste0("d", 1:2))
 )
 table <- as.data.frame(table)
@@ -76,13 +80,27 @@ reader <- vapply(results, function(r) r$reader[1], 0)
 whole <- vapply(results, function(r) r$whole[1], 0)
 first <- results[[1]]$whole
 cat(sprintf(
-  "%s x 31, %.0f MB of CSV: reader alone %.2f s; reading %.2f s and preparing %.2f s, together %.2f s; ratio %.2f (%.2f to %.2f of %d interleaved pairs)\n",
-  format(rows, big.mark = ","), file.size(file) / 1e6, median(reader), median(vapply(results, function(r) r$whole[4], 0)),
-  median(whole - vapply(results, function(r) r$whole[4], 0)), median(whole), median(whole / reader), min(whole / reader), max(whole / reader), repeats
+  paste0(
+    "%s x 31, %.0f MB of CSV: reader alone %.2f s; reading %.2f s and preparing %.2f s, together %.2f s; ",
+    "ratio %.2f (%.2f to %.2f of %d interleaved pairs)\n"
+  ),
+  format(rows, big.mark = ","), file.size(file) / 1e6, median(reader),
+  median(vapply(results, function(r) r$whole[4], 0)),
+  median(whole - vapply(results, function(r) r$whole[4], 0)), median(whole), median(whole / reader),
+  min(whole / reader), max(whole / reader), repeats
 ))
 cat(sprintf(
-  "peak memory %.0f MiB; the encoded matrix is %.0f MiB (%d inputs), the table %.0f MiB, three matrices and the table %.0f MiB; the reader alone peaks at %.0f MiB\n",
-  first[2], matrix_mib(first[3]), as.integer(first[3]), table_mib, 3 * matrix_mib(first[3]) + table_mib, results[[1]]$reader[2]
+  paste0(
+    "peak memory %.0f MiB; the encoded matrix is %.0f MiB (%d inputs), the table %.0f MiB, three ",
+    "matrices and the table %.0f MiB; the reader alone peaks at %.0f MiB\n"
+  ),
+  first[2], matrix_mib(first[3]), as.integer(first[3]), table_mib, 3 * matrix_mib(first[3]) + table_mib,
+  results[[1]]$reader[2]
 ))
 chunks <- run("chunks", "")
-cat(sprintf("10,000,000 x 30 numbers answered in %.1f s, peak memory of the process %.2f GiB (the table itself %.2f GiB)\n", chunks[1], chunks[2] / 1024, 1e7 * 30 * 8 / 2^30))
+cat(
+  sprintf(
+    "10,000,000 x 30 numbers answered in %.1f s, peak memory of the process %.2f GiB (the table itself %.2f GiB)\n",
+    chunks[1], chunks[2] / 1024, 1e7 * 30 * 8 / 2^30
+  )
+)

@@ -1,6 +1,7 @@
-# What scout() is worth: the loss on 50,000 fresh rows of the network that its winner's brief comes to, beside that of the brief it started
-# from and that of random search over the same space with as many trials, all of them judged in full. Four problems, 20 seeds each; every
-# seed is a new table. Losses are expected over the outcomes, the rule that made them being known.
+# What scout() is worth: the loss on 50,000 fresh rows of the network that its winner's brief comes to, beside that of
+# the brief it started from and that of random search over the same space with as many trials, all of them judged in
+# full. Four problems, 20 seeds each; every seed is a new table. Losses are expected over the outcomes, the rule that
+# made them being known.
 #
 # Usage, from the project's root: Rscript bench/scouting.R [seeds] [budget]
 library(hylomath)
@@ -27,8 +28,14 @@ normal_inputs <- function(n, width, seed) {
 }
 
 problems <- list(
-  kilns = list(table = function(n, seed) kilns_table(n, seed), rule = kilns_rule, target = "outcome", rows = 1500, loss = expected_log_loss),
-  crossings = list(table = function(n, seed) crossings_table(n, seed), rule = crossings_rule, target = "passengers", rows = 1500, loss = expected_excess_deviance),
+  kilns = list(
+    table = function(n, seed) kilns_table(n, seed), rule = kilns_rule, target = "outcome", rows = 1500,
+    loss = expected_log_loss
+  ),
+  crossings = list(
+    table = function(n, seed) crossings_table(n, seed), rule = crossings_rule, target = "passengers", rows = 1500,
+    loss = expected_excess_deviance
+  ),
   ring = list(table = function(n, seed) {
     t <- normal_inputs(n, 8, seed)
     t$side <- ifelse(runif(n) < ring_rule(t)[, "inside"], "inside", "outside")
@@ -47,10 +54,16 @@ random_search <- function(b, budget, k) {
   u <- matrix(runif(3 * budget * length(space)), 3 * budget)
   rows <- hylomath:::space_rows(space, u, 2)
   rows <- rows[!duplicated(hylomath:::row_keys(rows)), , drop = FALSE][seq_len(budget), , drop = FALSE]
-  briefs <- lapply(seq_len(budget), function(i) hylomath:::changed_brief(b, hylomath:::row_values(space, rows[i, , drop = FALSE])))
+  briefs <- lapply(
+    seq_len(budget), function(i) hylomath:::changed_brief(b, hylomath:::row_values(space, rows[i, , drop = FALSE]))
+  )
   losses <- vapply(briefs, function(one) {
     laid <- hylomath:::checked_folds(one, k, 1, NULL)
-    mean(vapply(hylomath:::run_jobs(one$table, hylomath:::fold_jobs(laid, "loss"), "fit", function(event) NULL), `[[`, 0, "loss"))
+    mean(
+      vapply(
+        hylomath:::run_jobs(one$table, hylomath:::fold_jobs(laid, "loss"), "fit", function(event) NULL), `[[`, 0, "loss"
+      )
+    )
   }, 0)
   briefs[[which.min(losses)]]
 }
@@ -69,11 +82,17 @@ search_on <- function(problem, seed) {
 }
 
 for (name in names(problems)) {
-  found <- parallel::mclapply(seq_len(seeds), function(seed) search_on(problems[[name]], seed), mc.cores = max(1, parallel::detectCores()))
+  found <- parallel::mclapply(
+    seq_len(seeds), function(seed) search_on(problems[[name]], seed), mc.cores = max(1, parallel::detectCores())
+  )
   found <- as.data.frame(do.call(rbind, found))
   middle <- vapply(found, stats::median, 0)
   cat(sprintf(
-    "%-9s  median loss on fresh rows: the brief's own %.4f, random search %.4f, scout %.4f; scout below random in %d of %d, below the brief's own in %d; seconds a search %.1f (random %.1f)\n",
-    name, middle[["own"]], middle[["random"]], middle[["scout"]], sum(found$scout < found$random), seeds, sum(found$scout < found$own), middle[["seconds"]], middle[["random_seconds"]]
+    paste0(
+      "%-9s  median loss on fresh rows: the brief's own %.4f, random search %.4f, scout %.4f; scout below ",
+      "random in %d of %d, below the brief's own in %d; seconds a search %.1f (random %.1f)\n"
+    ),
+    name, middle[["own"]], middle[["random"]], middle[["scout"]], sum(found$scout < found$random), seeds,
+    sum(found$scout < found$own), middle[["seconds"]], middle[["random_seconds"]]
   ))
 }

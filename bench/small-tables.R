@@ -1,7 +1,7 @@
-# Does the rule for small tables (see ?regimen) pay? The default method against Adam under the same brief, on tables of a few
-# hundred rows, judged on fresh rows: medians over seeds of log-loss, Poisson deviance, or squared error over the target's
-# variance, and the share of seeds in which the default is better.
-# Usage, from the project's root: Rscript bench/small-tables.R [seeds]
+# Does the rule for small tables (see ?regimen) pay? The default method against Adam under the same brief, on tables of
+# a few hundred rows, judged on fresh rows: medians over seeds of log-loss, Poisson deviance, or squared error over the
+# target's variance, and the share of seeds in which the default is better. Usage, from the project's root: Rscript
+# bench/small-tables.R [seeds]
 library(hylomath)
 source("data-raw/generators.R")
 seeds <- if (length(commandArgs(TRUE))) as.integer(commandArgs(TRUE)[1]) else 15
@@ -15,7 +15,10 @@ friedman_table <- function(n, seed) {
 }
 score <- list(
   outcome = function(model, fresh) { m <- appraise(model, fresh)$measures; m$value[m$measure == "cross-entropy"] },
-  passengers = function(model, fresh) { m <- appraise(model, fresh)$measures; m$value[m$measure == "Poisson deviance"] },
+  passengers = function(model, fresh) {
+    m <- appraise(model, fresh)$measures
+    m$value[m$measure == "Poisson deviance"]
+  },
   y = function(model, fresh) { m <- appraise(model, fresh)$measures; 1 - m$value[m$measure == "R\u00b2"] }
 )
 compare <- function(name, make, target, rows, wiring = NULL) {
@@ -26,10 +29,18 @@ compare <- function(name, make, target, rows, wiring = NULL) {
     if (!is.null(wiring)) b <- wire(b, wiring)
     by_rule <- train(b, progress = "none")
     adam <- train(regimen(b, method = "adam"), progress = "none")
-    c(rule = score[[target]](by_rule, fresh), adam = score[[target]](adam, fresh), levenberg = by_rule$brief$regimen$method == "levenberg_marquardt")
+    c(
+      rule = score[[target]](by_rule, fresh), adam = score[[target]](adam, fresh),
+      levenberg = by_rule$brief$regimen$method == "levenberg_marquardt"
+    )
   }, numeric(3))
-  cat(sprintf("%-22s %4d rows, %-18s %s: %.3f, adam: %.3f; better in %.0f %% of %d seeds\n", name, rows, if (is.null(wiring)) "default wiring" else wiring,
-    if (mean(runs["levenberg", ]) > 0.5) "levenberg_marquardt" else "lbfgs", median(runs["rule", ]), median(runs["adam", ]), 100 * mean(runs["rule", ] < runs["adam", ]), seeds))
+  medians <- apply(runs, 1, stats::median)
+  cat(sprintf(
+    "%-22s %4d rows, %-18s %s: %.3f, adam: %.3f; better in %.0f %% of %d seeds\n",
+    name, rows, if (is.null(wiring)) "default wiring" else wiring,
+    if (mean(runs["levenberg", ]) > 0.5) "levenberg_marquardt" else "lbfgs", medians[["rule"]], medians[["adam"]],
+    100 * mean(runs["rule", ] < runs["adam", ]), seeds
+  ))
 }
 compare("kilns", kilns_table, "outcome", 400)
 compare("kilns", kilns_table, "outcome", 1200)

@@ -7,7 +7,9 @@ kilns <- kilns_table()
 recovery <- recovery_table()
 crossings <- crossings_table()
 for (name in c("kilns", "recovery", "crossings")) {
-  utils::write.csv(get(name), file.path("inst", "extdata", paste0(name, ".csv")), row.names = FALSE, na = "", quote = FALSE)
+  utils::write.csv(
+    get(name), file.path("inst", "extdata", paste0(name, ".csv")), row.names = FALSE, na = "", quote = FALSE
+  )
   save(list = name, file = file.path("data", paste0(name, ".rda")), version = 3, compress = "xz")
 }
 

@@ -5,7 +5,10 @@ set.seed(11)
 b <- brief(kilns, target = "outcome") |> hold_out(seed = 11) |> regimen(seed = 11)
 
 # every setting that is tried is judged by the same folds; the file keeps each fit, so a search that was killed goes on
-s <- scout(b, layers = 1:3, units = bounds(8, 64), activation = c("relu", "elu"), budget = 12, k = 3, repeats = 1, file = tempfile(fileext = ".scout"), progress = "none")
+s <- scout(
+  b, layers = 1:3, units = bounds(8, 64), activation = c("relu", "elu"), budget = 12, k = 3, repeats = 1,
+  file = tempfile(fileext = ".scout"), progress = "none"
+)
 s
 
 # the winner's score in the search is the best of many: the test rows say what it is worth

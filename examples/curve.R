@@ -1,4 +1,5 @@
-# Sixty points of a damped oscillation: a small table, so the rule chooses Levenberg-Marquardt with a penalty by evidence.
+# Sixty points of a damped oscillation: a small table, so the rule chooses Levenberg-Marquardt with a penalty by
+# evidence.
 library(hylomath)
 set.seed(1)
 x <- seq(0, 1, length.out = 60)
@@ -6,7 +7,10 @@ curve <- data.frame(x = x, y = exp(-2.5 * x) * sin(12 * x))
 
 model <- brief(curve, target = "y") |> wire("8 tanh") |> train(progress = "none")
 model
-cat("error as a share of the variance:", signif(mean((predict(model, curve)$answer - curve$y)^2) / var(curve$y), 2), "\n")
+cat(
+  "error as a share of the variance:", signif(mean((predict(model, curve)$answer - curve$y)^2) / var(curve$y), 2), "\n"
+)
 
 # the same from eight starts, with their spread
-brief(curve, target = "y") |> wire("8 tanh") |> regimen(restarts = 8) |> train(progress = "none") |> getElement("restarts")
+brief(curve, target = "y") |>
+  wire("8 tanh") |> regimen(restarts = 8) |> train(progress = "none") |> getElement("restarts")

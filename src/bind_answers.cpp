@@ -16,12 +16,14 @@ using namespace hylo;
 
 // Calls visit(pass, table, rows, parameters, first row) for blocks of rows, on several threads.
 template <class Visit>
-void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp::NumericVector& parameters, const Rcpp::List& plans,
-                const Rcpp::List& sources, const Rcpp::NumericVector& offset, std::size_t threads, Visit visit) {
+void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp::NumericVector& parameters,
+                const Rcpp::List& plans, const Rcpp::List& sources, const Rcpp::NumericVector& offset,
+                std::size_t threads, Visit visit) {
   const Encoder encoder = hylo_bind::encoder_from(plans);
   const auto columns = hylo_bind::columns_from(sources);
   const std::size_t rows = hylo_bind::length_of(sources), inputs = spec.table_inputs();
-  if (encoder.inputs() != inputs || encoder.columns() != columns.size() || (offset.size() != 0 && std::size_t(offset.size()) != rows)) {
+  if (encoder.inputs() != inputs || encoder.columns() != columns.size() ||
+      (offset.size() != 0 && std::size_t(offset.size()) != rows)) {
     Rcpp::stop("core_answers: shapes don't match");
   }
   const AlignedVector<float> folded = hylo_bind::folded_parameters<float>(layout, parameters);
@@ -37,7 +39,8 @@ void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp
       const std::size_t count = std::min(kBlockRows, to - at);
       encoder.encode<float>(columns, {}, at, count, block.x.data(), row_stride<float>(inputs));
       if (offsets != nullptr) block.offset.assign(offsets + at, offsets + at + count);
-      visit(pass, block, Span<const std::uint32_t>(order.data(), count), Span<const float>(folded.data(), folded.size()), at);
+      visit(pass, block, Span<const std::uint32_t>(order.data(), count),
+            Span<const float>(folded.data(), folded.size()), at);
     }
   });
 }
@@ -54,7 +57,8 @@ Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector paramet
   Rcpp::NumericMatrix result{int(width), int(hylo_bind::length_of(sources))};
   double* out = result.begin();
   each_block(spec, layout, parameters, plans, sources, offset, std::size_t(threads),
-             [&](Pass<float>& pass, const Table<float>& table, Span<const std::uint32_t> rows, Span<const float> folded, std::size_t at) {
+             [&](Pass<float>& pass, const Table<float>& table, Span<const std::uint32_t> rows, Span<const float> folded,
+                 std::size_t at) {
                std::vector<float> answers(rows.size() * width);
                pass.answers(table, rows, folded, answers.data());
                std::copy(answers.begin(), answers.end(), out + at * width);
@@ -64,15 +68,16 @@ Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector paramet
 
 // What layer `layer` (1, 2, ...) puts out, a matrix of units by rows; the linear values for the last one.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources,
-                                 int layer, int threads) {
+Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans,
+                                 Rcpp::List sources, int layer, int threads) {
   const NetworkSpec spec = hylo_bind::network_from(network);
   const Layout<float> layout(spec);
   const std::size_t index = std::size_t(layer - 1), width = layout.units(index);
   Rcpp::NumericMatrix result{int(width), int(hylo_bind::length_of(sources))};
   double* out = result.begin();
   each_block(spec, layout, parameters, plans, sources, Rcpp::NumericVector(0), std::size_t(threads),
-             [&](Pass<float>& pass, const Table<float>& table, Span<const std::uint32_t> rows, Span<const float> folded, std::size_t at) {
+             [&](Pass<float>& pass, const Table<float>& table, Span<const std::uint32_t> rows, Span<const float> folded,
+                 std::size_t at) {
                std::vector<float> outputs(rows.size() * width);
                pass.outputs(table, rows, folded, index, outputs.data());
                std::copy(outputs.begin(), outputs.end(), out + at * width);

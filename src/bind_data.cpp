@@ -5,7 +5,8 @@
 
 #include "text_scan.hpp"
 
-// zero_byte: the place of the first zero byte (1 for the first byte), NA without one; leading_zeros: see core/text_scan.hpp.
+// zero_byte: the place of the first zero byte (1 for the first byte), NA without one; leading_zeros: see
+// core/text_scan.hpp.
 // [[Rcpp::export]]
 Rcpp::List core_scan_text(std::string file, int threads) {
   const hylo::TextScan scan = hylo::scan_text(file, std::size_t(threads));
@@ -13,9 +14,9 @@ Rcpp::List core_scan_text(std::string file, int threads) {
                             Rcpp::_["leading_zeros"] = scan.leading_zeros);
 }
 
-// The distinct texts of a column in the order in which they first stand, and the place of each row's text among them (NA
-// for missing ones; left out unless they are asked for). R keeps each text once, so texts are told apart by their address.
-// Stops after `most` distinct ones.
+// The distinct texts of a column in the order in which they first stand, and the place of each row's text among them
+// (NA for missing ones; left out unless they are asked for). R keeps each text once, so texts are told apart by their
+// address. Stops after `most` distinct ones.
 // [[Rcpp::export]]
 Rcpp::List core_levels(Rcpp::CharacterVector x, double most, bool with_codes) {
   const R_xlen_t n = x.size();

@@ -111,13 +111,15 @@ Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int thread
 
 // One row a column of the table: rows, gaps, infinite, mean, deviation, low, high, whole, binary, then the quantiles.
 // [[Rcpp::export]]
-Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares, int threads) {
+Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares,
+                                 int threads) {
   const auto columns = hylo_bind::columns_from(sources);
   const auto chosen = hylo_bind::zero_based(rows);
   const std::vector<double> wanted(shares.begin(), shares.end());
   const std::size_t total = hylo_bind::length_of(sources);
   std::vector<hylo::NumberSummary> found(columns.size());
-  const std::size_t share = std::max<std::size_t>(1, (columns.size() + std::size_t(threads) - 1) / std::size_t(threads));
+  const std::size_t share =
+      std::max<std::size_t>(1, (columns.size() + std::size_t(threads) - 1) / std::size_t(threads));
   hylo::in_parts(columns.size(), share, std::size_t(threads), [&](std::size_t from, std::size_t to) {
     std::vector<double> scratch;
     for (std::size_t i = from; i < to; ++i) found[i] = hylo::summarise(columns[i], total, chosen, wanted, scratch);
@@ -125,7 +127,7 @@ Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, R
   Rcpp::NumericMatrix result{int(columns.size()), int(9 + wanted.size())};
   for (std::size_t i = 0; i < found.size(); ++i) {
     const auto& s = found[i];
-    const double values[] = {double(s.rows), double(s.gaps),      double(s.infinite), s.mean, s.deviation, s.low,
+    const double values[] = {double(s.rows), double(s.gaps),      double(s.infinite),  s.mean, s.deviation, s.low,
                              s.high,         s.whole ? 1.0 : 0.0, s.binary ? 1.0 : 0.0};
     int at = 0;
     for (const double v : values) result(int(i), at++) = v;

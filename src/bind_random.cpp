@@ -28,7 +28,8 @@ Rcpp::NumericVector core_uniform(int n, double seed, int job) {
 Rcpp::IntegerMatrix core_resample(int units, int draws, double seed) {
   Rcpp::IntegerMatrix counts(units, draws);
   for (int d = 0; d < draws; ++d) {
-    hylo::resample(hylo::Span<int>(counts.begin() + std::ptrdiff_t(d) * units, std::size_t(units)), {std::uint64_t(seed), std::uint32_t(d), 0, hylo::Purpose::Resample});
+    hylo::resample(hylo::Span<int>(counts.begin() + std::ptrdiff_t(d) * units, std::size_t(units)),
+                   {std::uint64_t(seed), std::uint32_t(d), 0, hylo::Purpose::Resample});
   }
   return counts;
 }

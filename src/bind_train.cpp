@@ -10,7 +10,8 @@ namespace {
 
 using namespace hylo;
 
-// Targets, one column each: numbers, 0 or 1, places among ordered classes from 0, or, for softmax, the codes 1 .. classes.
+// Targets, one column each: numbers, 0 or 1, places among ordered classes from 0, or, for softmax, the codes 1 ..
+// classes.
 template <class T>
 void fill_targets(Table<T>& table, const LossSpec& loss, const Rcpp::NumericMatrix& target) {
   for (std::size_t i = 0; i < table.rows; ++i) {
@@ -22,7 +23,9 @@ void fill_targets(Table<T>& table, const LossSpec& loss, const Rcpp::NumericMatr
   }
 }
 
-std::size_t target_width(const NetworkSpec& spec) { return spec.loss.loss == Loss::Quantile ? 1 : spec.layers.back().units; }
+std::size_t target_width(const NetworkSpec& spec) {
+  return spec.loss.loss == Loss::Quantile ? 1 : spec.layers.back().units;
+}
 
 const char* name_of(Stopped stopped) {
   switch (stopped) {
@@ -53,9 +56,13 @@ Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
   using Rcpp::_;
   return Rcpp::DataFrame::create(
       _["epoch"] = epoch, _["training"] = column([](const Epoch& e) { return e.training; }),
-      _["validation"] = column([](const Epoch& e) { return e.validation; }), _["test"] = column([](const Epoch& e) { return e.watched; }), _["rate"] = column([](const Epoch& e) { return e.rate; }),
-      _["gradient"] = column([](const Epoch& e) { return e.gradient; }), _["updates"] = column([](const Epoch& e) { return double(e.updates); }),
-      _["seconds"] = column([](const Epoch& e) { return e.seconds; }), _["training_hits"] = column([](const Epoch& e) { return e.training_tally.hits; }),
+      _["validation"] = column([](const Epoch& e) { return e.validation; }),
+      _["test"] = column([](const Epoch& e) { return e.watched; }),
+      _["rate"] = column([](const Epoch& e) { return e.rate; }),
+      _["gradient"] = column([](const Epoch& e) { return e.gradient; }),
+      _["updates"] = column([](const Epoch& e) { return double(e.updates); }),
+      _["seconds"] = column([](const Epoch& e) { return e.seconds; }),
+      _["training_hits"] = column([](const Epoch& e) { return e.training_tally.hits; }),
       _["validation_hits"] = column([](const Epoch& e) { return e.validation_tally.hits; }),
       _["training_absolute"] = column([](const Epoch& e) { return e.training_tally.absolute; }),
       _["validation_absolute"] = column([](const Epoch& e) { return e.validation_tally.absolute; }),
@@ -80,9 +87,20 @@ Given given_from(const Rcpp::List& fit) {
   const Rcpp::NumericVector bias = fit["output_bias"];
   NetworkSpec spec = hylo_bind::network_from(fit["network"]);
   spec.loss.temperature = Rcpp::as<double>(fit["temperature"]);
-  return {spec, hylo_bind::regimen_from(fit["regimen"]), std::size_t(Rcpp::as<int>(fit["starts"])),
-          fit["plans"], fit["sources"], rows("rows"), rows("training"), rows("validation"), rows("watched"), fit["target"], fit["soft"], fit["weight"],
-          fit["offset"], std::vector<double>(bias.begin(), bias.end())};
+  return {spec,
+          hylo_bind::regimen_from(fit["regimen"]),
+          std::size_t(Rcpp::as<int>(fit["starts"])),
+          fit["plans"],
+          fit["sources"],
+          rows("rows"),
+          rows("training"),
+          rows("validation"),
+          rows("watched"),
+          fit["target"],
+          fit["soft"],
+          fit["weight"],
+          fit["offset"],
+          std::vector<double>(bias.begin(), bias.end())};
 }
 
 template <class T>
@@ -90,16 +108,19 @@ Table<T> table_of(const Given& given, std::size_t threads) {
   const Encoder encoder = hylo_bind::encoder_from(given.plans);
   const auto columns = hylo_bind::columns_from(given.sources);
   const std::size_t rows = given.rows.size();
-  if (encoder.inputs() != given.spec.table_inputs() || encoder.columns() != columns.size() || std::size_t(given.target.nrow()) != rows ||
-      std::size_t(given.weight.size()) != rows || (given.offset.size() != 0 && std::size_t(given.offset.size()) != rows)) {
+  if (encoder.inputs() != given.spec.table_inputs() || encoder.columns() != columns.size() ||
+      std::size_t(given.target.nrow()) != rows || std::size_t(given.weight.size()) != rows ||
+      (given.offset.size() != 0 && std::size_t(given.offset.size()) != rows)) {
     Rcpp::stop("core_train: shapes don't match");
   }
-  Table<T> table(rows, given.spec.table_inputs(), given.spec.loss.output == Output::Softmax ? given.spec.layers.back().units : target_width(given.spec));
+  Table<T> table(rows, given.spec.table_inputs(),
+                 given.spec.loss.output == Output::Softmax ? given.spec.layers.back().units : target_width(given.spec));
   fill_inputs<T>(table, encoder, columns, given.rows, threads);
   fill_targets(table, given.spec.loss, given.target);
   std::copy(given.weight.begin(), given.weight.end(), table.weight.begin());
   // a column a row
-  if (given.soft.size() != 0 && std::size_t(given.soft.ncol()) != rows) Rcpp::stop("core_train: soft shares don't match the rows");
+  if (given.soft.size() != 0 && std::size_t(given.soft.ncol()) != rows)
+    Rcpp::stop("core_train: soft shares don't match the rows");
   table.soft.assign(given.soft.begin(), given.soft.end());
   table.offset.assign(given.offset.begin(), given.offset.end());
   return table;
@@ -110,13 +131,14 @@ Rcpp::List as_list(const Trained<T>& trained, const NetworkSpec& spec) {
   const Layout<T> layout(spec);
   std::vector<double> dense(layout.parameters());
   unpack_parameters<T>(layout, trained.parameters, dense);
-  return Rcpp::List::create(Rcpp::_["parameters"] = dense, Rcpp::_["curves"] = curves_of(trained.epochs), Rcpp::_["best"] = int(trained.best),
-                            Rcpp::_["stopped"] = name_of(trained.stopped), Rcpp::_["l2"] = std::isnan(trained.l2) ? NA_REAL : trained.l2);
+  return Rcpp::List::create(Rcpp::_["parameters"] = dense, Rcpp::_["curves"] = curves_of(trained.epochs),
+                            Rcpp::_["best"] = int(trained.best), Rcpp::_["stopped"] = name_of(trained.stopped),
+                            Rcpp::_["l2"] = std::isnan(trained.l2) ? NA_REAL : trained.l2);
 }
 
 // The results of all fits as they come in, and who is told of a fit whose starts have all ended.
 struct Results {
-  std::vector<Rcpp::List> starts;   // by fit
+  std::vector<Rcpp::List> starts;    // by fit
   std::vector<std::size_t> missing;  // starts that have not ended
   Rcpp::Function done;
   bool stopped = false;  // by what one of the functions returned
@@ -139,8 +161,9 @@ struct Results {
 
 // All starts of those fits whose methods work in T, as one list of jobs.
 template <class T>
-void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, const Rcpp::Nullable<Rcpp::Function>& report,
-         const std::function<bool()>& stop_requested, std::size_t threads, Results& results) {
+void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
+         const Rcpp::Nullable<Rcpp::Function>& report, const std::function<bool()>& stop_requested, std::size_t threads,
+         Results& results) {
   std::vector<std::size_t> chosen;
   for (std::size_t f = 0; f < fits.size(); ++f) {
     if (takes_whole_table(fits[f].regimen.optimiser.method) == whole) chosen.push_back(f);
@@ -172,25 +195,29 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level, c
   if (report.isNotNull()) {
     const Rcpp::Function tell(report);
     watch.epoch_done = [tell, &place, &results](std::size_t job, const Progress& p) {
-      return results.heed(tell(double(place[job].first + 1), double(place[job].second + 1), double(p.epoch), double(p.best), p.best_loss,
-                                 double(p.rows), p.now.training, p.now.validation, p.now.seconds));
+      return results.heed(tell(double(place[job].first + 1), double(place[job].second + 1), double(p.epoch),
+                               double(p.best), p.best_loss, double(p.rows), p.now.training, p.now.validation,
+                               p.now.seconds));
     };
   }
-  watch.job_done = [&](std::size_t job, const Trained<T>& trained) { return results.put(place[job].first, place[job].second, as_list(trained, *jobs[job].network)); };
+  watch.job_done = [&](std::size_t job, const Trained<T>& trained) {
+    return results.put(place[job].first, place[job].second, as_list(trained, *jobs[job].network));
+  };
   train_jobs<T>(Span<const Job<T>>(jobs), level, watch, threads);
 }
 
 }  // namespace
 
-// Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`, `sources`,
-// `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and `offset`; `training`,
-// `validation` and `watched` (whose loss is measured and decides nothing) are places among them; `output_bias` and `starts`;
-// `soft`, a column a row or empty, and the `temperature` that it goes with, see core/loss.hpp.
-// `done` is called with the number of each fit that has ended and the list of its starts' results, in which NULL is one that a
-// stop left out; fits of which no start was begun are not spoken of. What `report` and `done` return says whether to go on;
-// returned is whether they, or somebody else, wanted to stop.
+// Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`,
+// `sources`, `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and
+// `offset`; `training`, `validation` and `watched` (whose loss is measured and decides nothing) are places among them;
+// `output_bias` and `starts`; `soft`, a column a row or empty, and the `temperature` that it goes with, see
+// core/loss.hpp. `done` is called with the number of each fit that has ended and the list of its starts' results, in
+// which NULL is one that a stop left out; fits of which no start was begun are not spoken of. What `report` and `done`
+// return says whether to go on; returned is whether they, or somebody else, wanted to stop.
 // [[Rcpp::export]]
-bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads) {
+bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term,
+                int threads) {
   std::vector<Given> given;
   Results results{{}, {}, done};
   for (R_xlen_t f = 0; f < fits.size(); ++f) {

@@ -18,10 +18,16 @@ number <- function(pattern) {
   if (length(found) == 2) as.integer(found[2]) else NA
 }
 all_good <- number("All tests passed .* in ([0-9]+) test case")
-if (!is.na(all_good)) tally("Core", all_good, 0) else tally("Core", sum(number("([0-9]+) passed"), na.rm = TRUE), max(1, number("([0-9]+) failed"), na.rm = TRUE))
+if (!is.na(all_good)) tally("Core", all_good, 0) else tally(
+  "Core", sum(number("([0-9]+) passed"), na.rm = TRUE), max(1, number("([0-9]+) failed"), na.rm = TRUE)
+)
 
 cat("---- package ----\n")
-results <- as.data.frame(test_dir("tests/testthat", package = "hylomath", load_package = "installed", reporter = "summary", stop_on_failure = FALSE))
+results <- as.data.frame(
+  test_dir(
+    "tests/testthat", package = "hylomath", load_package = "installed", reporter = "summary", stop_on_failure = FALSE
+  )
+)
 bad <- results$failed > 0 | results$error
 tally("Package", sum(!bad), sum(bad))
 

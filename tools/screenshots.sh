@@ -28,7 +28,8 @@ terminal() {
 
 page() { # page NAME HTML
   chromium --headless --no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-sync \
-    --user-data-dir="$folder/chromium" --window-size=1280,800 --hide-scrollbars --screenshot="$shots/$1.png" "file://$2" > /dev/null 2>&1
+    --user-data-dir="$folder/chromium" --window-size=1280,800 --hide-scrollbars \
+    --screenshot="$shots/$1.png" "file://$2" > /dev/null 2>&1
 }
 
 terminal demo "hylomath demo -o demo"
@@ -37,15 +38,27 @@ cp "$folder/demo/kilns-figures/confusion.png" "$shots/confusion.png"
 cp "$folder/demo/kilns-figures/roc.png" "$shots/roc.png"
 cp "$folder/demo/recovery-figures/calibration.png" "$shots/calibration.png"
 cp "$folder/demo/recovery-figures/scores.png" "$shots/scores.png"
-cp "$folder/demo/kilns-figures/importance.png" "$folder/demo/kilns-figures/effect.png" "$folder/demo/kilns-figures/contributions.png" "$shots"
+for figure in importance effect contributions; do cp "$folder/demo/kilns-figures/$figure.png" "$shots"; done
 cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
-terminal appraisal "cd demo; hylomath train recovery.yml -o even.hylo -q --set regimen.class_weights=even; clear; hylomath appraise even.hylo"
-R_LIBS=.build/library Rscript -e 'library(hylomath); set.seed(1); m <- train(wire(brief(crossings, target = "passengers"), "5 tanh"), progress = "none"); write_figure(plot_network(m), commandArgs(TRUE))' "$shots/network.png"
-terminal scout "cd demo; hylomath scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu learning_rate=1e-3..0.02 --budget 24 --k 3 --keep shot.scout -o best.yml --figures search"
+terminal appraisal "cd demo; hylomath train recovery.yml -o even.hylo -q --set regimen.class_weights=even; clear
+hylomath appraise even.hylo"
+R_LIBS=.build/library Rscript -e 'library(hylomath)
+  set.seed(1)
+  m <- train(wire(brief(crossings, target = "passengers"), "5 tanh"), progress = "none")
+  write_figure(plot_network(m), commandArgs(TRUE))' "$shots/network.png"
+terminal scout "cd demo; hylomath scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu \
+  learning_rate=1e-3..0.02 --budget 24 --k 3 --keep shot.scout -o best.yml --figures search"
 cp "$folder/demo/search/settings.png" "$shots/search.png"
-R_LIBS=.build/library Rscript -e 'library(hylomath); set.seed(1); write_figure(plot_sifting(sift(brief(kilns, target = "outcome"), progress = "none")), commandArgs(TRUE))' "$shots/sifting.png"
-terminal look "hylomath look demo/kilns.csv --target outcome; R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
-R_LIBS=.build/library Rscript -e 'library(hylomath); write_figure(plot_pairs(kilns, "outcome"), commandArgs(TRUE))' "$shots/pairs.png"
-terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --set regimen.epochs=20000 --set regimen.stop=none --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
-R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/wire.Rd", out = commandArgs(TRUE), package = "hylomath", stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"
+R_LIBS=.build/library Rscript -e 'library(hylomath)
+  set.seed(1)
+  s <- sift(brief(kilns, target = "outcome"), progress = "none")
+  write_figure(plot_sifting(s), commandArgs(TRUE))' "$shots/sifting.png"
+terminal look "hylomath look demo/kilns.csv --target outcome
+R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
+R_LIBS=.build/library Rscript -e 'library(hylomath)
+  write_figure(plot_pairs(kilns, "outcome"), commandArgs(TRUE))' "$shots/pairs.png"
+terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --set regimen.epochs=20000 --set regimen.stop=none \
+  --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
+R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/wire.Rd", out = commandArgs(TRUE), package = "hylomath",
+  stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"
 page help "$folder/help.html"

@@ -1,15 +1,24 @@
 # Installs the packages that DESCRIPTION names and this machine lacks: Debian's prebuilt ones where there is apt and the
 # right to use it, otherwise from the repositories that R is set up with, into the user's library.
-# With the argument `test` also what only tests need, and a PostgreSQL server to test against; with `bench` the BLAS to
-# measure against.
-for_tests <- "test" %in% commandArgs(TRUE)
-for_bench <- "bench" %in% commandArgs(TRUE)
-fields <- read.dcf("DESCRIPTION", c("Imports", "LinkingTo", if (for_tests) "Suggests" else "Config/Needs/demo"))
+# With the argument `test` also what only tests need, and a PostgreSQL server to test against; with `check` the linters
+# of both languages; with `bench` the BLAS to measure against.
+asked <- commandArgs(TRUE)
+fields <- read.dcf("DESCRIPTION", c(
+  "Imports", "LinkingTo",
+  if ("test" %in% asked) "Suggests" else if ("check" %in% asked) "Config/Needs/check" else "Config/Needs/demo"
+))
 wanted <- unique(trimws(gsub("\\(.*?\\)", "", unlist(strsplit(fields, ",")))))
 lacking <- function() setdiff(wanted, rownames(utils::installed.packages()))
 
+# Debian's packages that hold no R: each with what shows that it is there.
+others <- list(
+  test = list(postgresql = Sys.glob("/usr/lib/postgresql/*/bin/initdb")),
+  check = list("clang-format" = Sys.which("clang-format"), "clang-tidy" = Sys.which("clang-tidy")),
+  bench = list("libopenblas-dev" = Sys.glob("/usr/include/*/openblas*/cblas.h"))
+)
+others <- unlist(lapply(unname(others[asked]), function(set) names(Filter(function(at) !any(nzchar(at)), set))))
+
 missing <- lacking()
-others <- c(if (for_bench && length(Sys.glob("/usr/include/*/openblas*/cblas.h")) == 0) "libopenblas-dev", if (for_tests && length(Sys.glob("/usr/lib/postgresql/*/bin/initdb")) == 0) "postgresql")
 if (length(missing) == 0 && is.null(others)) quit(status = 0)
 cat("Installing", paste(c(missing, others), collapse = ", "), "...\n")
 
@@ -17,8 +26,9 @@ as_root <- .Platform$OS.type == "unix" && identical(system("id -u", intern = TRU
 if (as_root && nzchar(Sys.which("apt-get"))) {
   packages <- c(if (length(missing)) paste0("r-cran-", tolower(missing)), others)
   run <- function(...) system2("apt-get", c(...), env = "DEBIAN_FRONTEND=noninteractive", stdout = FALSE)
+  shown <- function(package) suppressWarnings(system2("apt-cache", c("show", package), stdout = TRUE, stderr = FALSE))
   run("update", "-qq")
-  known <- vapply(packages, function(p) length(suppressWarnings(system2("apt-cache", c("show", p), stdout = TRUE, stderr = FALSE))) > 0, NA)
+  known <- vapply(packages, function(p) length(shown(p)) > 0, NA)
   if (any(known)) run("install", "-y", "-qq", "--no-install-recommends", packages[known])
 }
 
@@ -31,8 +41,14 @@ if (length(missing)) {
   }
   repositories <- getOption("repos")
   if (identical(unname(repositories["CRAN"]), "@CRAN@")) utils::chooseCRANmirror(ind = 1)
-  utils::install.packages(missing)
+  # what a dependency's compiler says is kept aside, and shown only when the package can't be installed
+  logs <- file.path(".build", "dependencies")
+  dir.create(logs, recursive = TRUE, showWarnings = FALSE)
+  utils::install.packages(missing, quiet = TRUE, keep_outputs = logs)
 }
 
 missing <- lacking()
-if (length(missing)) stop("These packages could not be installed: ", paste(missing, collapse = ", "), call. = FALSE)
+if (length(missing)) {
+  for (log in file.path(logs, paste0(missing, ".out"))) if (file.exists(log)) cat(readLines(log), sep = "\n")
+  stop("These packages could not be installed: ", paste(missing, collapse = ", "), call. = FALSE)
+}

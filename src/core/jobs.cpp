@@ -26,7 +26,7 @@ class Mailbox {
     const std::lock_guard<std::mutex> lock(mutex_);
     news_.push_back(news);
   }
-  void worker_ended(std::exception_ptr failure) {
+  void worker_ended(const std::exception_ptr& failure) {
     {
       const std::lock_guard<std::mutex> lock(mutex_);
       if (failure && !failure_) failure_ = failure;

@@ -80,7 +80,7 @@ TextScan scan_text(const std::string& file, std::size_t threads) {
     const bool found = look_through(begin, end, &zero);
     if (zero < end) {
       const std::lock_guard<std::mutex> lock(mutex);
-      const long long at = (long long)(from + std::size_t(zero - begin));
+      const long long at = static_cast<long long>(from) + (zero - begin);
       if (result.zero_byte < 0 || at < result.zero_byte) result.zero_byte = at;
     }
     if (found) leading = true;

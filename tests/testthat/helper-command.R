@@ -7,6 +7,10 @@ hylomath <- function(..., env = character()) {
   out <- tempfile()
   err <- tempfile()
   on.exit(unlink(c(out, err)))
-  status <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(program, ...)), stdout = out, stderr = err, env = c(libraries, env)))
+  status <- suppressWarnings(
+    system2(
+      file.path(R.home("bin"), "Rscript"), shQuote(c(program, ...)), stdout = out, stderr = err, env = c(libraries, env)
+    )
+  )
   list(status = status, out = readLines(out, warn = FALSE), err = readLines(err, warn = FALSE))
 }

@@ -13,9 +13,11 @@ local_postgres <- function(frame = parent.frame()) {
   }
   data <- file.path(folder, "data")
   Sys.chmod(dirname(folder), "711")
-  if (run("initdb", "-D", data, "-U", "skerrow", "--auth=trust") != 0) testthat::skip("PostgreSQL could not make a cluster here")
+  made <- run("initdb", "-D", data, "-U", "skerrow", "--auth=trust")
+  if (made != 0) testthat::skip("PostgreSQL could not make a cluster here")
   withr::defer(run("pg_ctl", "-D", data, "-m", "immediate", "stop"), envir = frame)
-  if (run("pg_ctl", "-D", data, "-w", "-l", file.path(folder, "log"), "-o", sprintf("-c listen_addresses='' -k %s", folder), "start") != 0) {
+  options <- sprintf("-c listen_addresses='' -k %s", folder)
+  if (run("pg_ctl", "-D", data, "-w", "-l", file.path(folder, "log"), "-o", options, "start") != 0) {
     testthat::skip("PostgreSQL could not start here")
   }
   withr::local_envvar(PGHOST = folder, PGUSER = "skerrow", PGPORT = "5432", .local_envir = frame)

@@ -32,7 +32,10 @@ encode_inputs <- function(preparation, table) core_encode(preparation$columns, e
 
 # Batch normalisation, an embedding, a committee: a model with a bit of everything.
 rich_model <- function() {
-  withr::with_seed(2, brief(small_kilns(), target = "outcome") |> prepare(only = glaze, categories = "embedding", gaps = "own") |>
-    wire("8 gelu norm > dropout 0.1 > 5 tanh start=orthogonal") |> regimen(epochs = 4, restarts = 3, keep = "committee", measures = "accuracy") |>
+  withr::with_seed(2, brief(small_kilns(), target = "outcome") |> prepare(
+    only = glaze, categories = "embedding", gaps = "own"
+  ) |>
+    wire("8 gelu norm > dropout 0.1 > 5 tanh start=orthogonal") |>
+      regimen(epochs = 4, restarts = 3, keep = "committee", measures = "accuracy") |>
     train(progress = "none"))
 }

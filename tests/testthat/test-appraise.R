@@ -4,7 +4,10 @@ test_that("every measure stands beside its baseline, with its interval", {
   share <- max(table(a$judged$observed)) / a$n
   m <- a$measures
   expect_equal(m$baseline[1:2], c(share, 1 / 4))
-  training <- table(small_kilns()$outcome[withr::with_seed(1, part_along(brief(small_kilns(), "outcome"))) == "training"]) |> prop.table()
+  training <- table(
+    small_kilns()$outcome[withr::with_seed(1, part_along(brief(small_kilns(), "outcome"))) == "training"]
+  ) |>
+    prop.table()
   expect_equal(m$baseline[m$measure == "cross-entropy"], mean(-log(training[a$judged$observed])))
   expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "mean AUC")], c(0, 0.5))
   expect_equal(sum(a$confusion), a$n)
@@ -13,7 +16,10 @@ test_that("every measure stands beside its baseline, with its interval", {
   expect_match(shown, "measure +network +95 % interval +always sound +direct")
   expect_match(shown, "measure +training +validation +test")
   expect_match(shown, "burst .*crazed .*sound .*warped .*recall +precision +F1")
-  expect_match(withr::with_options(list(cli.width = 140), paste(format(a), collapse = "\n")), "always sound +direct +training +validation")
+  expect_match(
+    withr::with_options(list(cli.width = 140), paste(format(a), collapse = "\n")),
+    "always sound +direct +training +validation"
+  )
 })
 
 test_that("test rows are judged by default, others on request", {
@@ -22,7 +28,9 @@ test_that("test rows are judged by default, others on request", {
   expect_equal(appraise(model, rows = "validation")$n, 89)
   again <- appraise(model, data = kilns[match(appraise(model)$judged$key, kilns$firing), ])
   expect_equal(again$measures, appraise(model)$measures)
-  without <- withr::with_seed(1, brief(small_kilns(), "outcome") |> hold_out(test = 0) |> regimen(epochs = 2) |> train(progress = "none"))
+  without <- withr::with_seed(
+    1, brief(small_kilns(), "outcome") |> hold_out(test = 0) |> regimen(epochs = 2) |> train(progress = "none")
+  )
   expect_equal(appraise(without)$rows, "validation")
   expect_fails(appraise(without, rows = "test"), "no test rows")
   expect_fails(appraise(model, rows = "tests"), "Did you mean `test`?")
@@ -42,7 +50,9 @@ test_that("residuals and measures come as data", {
 test_that("training, validation and test rows stand side by side", {
   model <- quick_model(epochs = 20)
   a <- appraise(model)
-  for (part in c("training", "validation")) expect_equal(a$measures[[part]], appraise(model, rows = part)$measures$value)
+  for (part in c("training", "validation")) {
+    expect_equal(a$measures[[part]], appraise(model, rows = part)$measures$value)
+  }
   expect_equal(length(model$judged$training$key), parts_of(model)$rows[parts_of(model)$part == "training"])
   # of many training rows so many are kept as are enough, the same for the same seed
   many <- withr::with_seed(3, data.frame(x = rnorm(20000), y = rnorm(20000)))
@@ -55,10 +65,22 @@ test_that("the direct wiring on the same rows is that of a brief wired so", {
   model <- quick_model(small_crossings(), "passengers", epochs = 200)
   a <- appraise(model)
   m <- a$measures
-  fit <- glm(passengers ~ . , poisson, with(small_crossings(), data.frame(passengers, route, weather, holiday, fare))[match(model$judged$training$key, small_crossings()$departure), ])
+  fit <- glm(
+    passengers ~ ., poisson,
+    with(
+      small_crossings(), data.frame(passengers, route, weather, holiday, fare)
+    )[match(model$judged$training$key, small_crossings()$departure), ]
+  )
   # more inputs than the glm has, so at most as high a deviance on the training rows
-  expect_lt(appraise(model, rows = "training")$measures$direct[m$measure == "Poisson deviance"], deviance(fit) / nobs(fit) + 0.01)
-  direct <- withr::with_seed(1, brief(small_crossings(), "passengers") |> wire("direct") |> regimen(epochs = 300, method = "lbfgs") |> train(progress = "none"))
+  expect_lt(
+    appraise(model, rows = "training")$measures$direct[m$measure == "Poisson deviance"],
+    deviance(fit) / nobs(fit) + 0.01
+  )
+  direct <- withr::with_seed(
+    1,
+    brief(small_crossings(), "passengers") |>
+      wire("direct") |> regimen(epochs = 300, method = "lbfgs") |> train(progress = "none")
+  )
   expect_equal(m$direct, appraise(direct)$measures$value, tolerance = 1e-6)
   expect_null(direct$direct)
   expect_null(appraise(direct)$worth)
@@ -84,7 +106,9 @@ test_that("subgroups are judged like appraisals of their own rows", {
   expect_equal(sum(banded$by$rows[banded$by$measure == "accuracy"]), a$n)
   expect_fails(appraise(model, by = glaze), "there is no table")
   expect_fails(appraise(model, kilns, rows = "test", by = galze), "Did you mean `glaze`?")
-  expect_fails(appraise(model, kilns[1:100, ], rows = "test", by = glaze), "not the table that the model was trained on")
+  expect_fails(
+    appraise(model, kilns[1:100, ], rows = "test", by = glaze), "not the table that the model was trained on"
+  )
   other <- kilns
   other$outcome[match(a$judged$key, kilns$firing)] <- "burst"
   expect_fails(appraise(model, other, rows = "test"), "have another target")
@@ -95,13 +119,17 @@ test_that("a subgroup holds the rare levels together, and gaps", {
   groups <- subgroups(x, "x")
   expect_equal(nlevels(groups), 12)
   expect_equal(sum(groups == "(others)"), sum(3:1, 1))
-  expect_equal(levels(bands_of(c(1:8, NA), 4)), c("1 to 2", "above 2 to 4", "above 4 to 6", "above 6 to 8", "(missing)"))
+  expect_equal(
+    levels(bands_of(c(1:8, NA), 4)), c("1 to 2", "above 2 to 4", "above 4 to 6", "above 6 to 8", "(missing)")
+  )
   expect_fails(subgroups(rep("a", 5), "x"), "no subgroups")
 })
 
 test_that("looks at test rows are counted, by network, and kept in the model", {
   table <- withr::with_seed(77, data.frame(x = rnorm(200), y = rnorm(200)))
-  fit <- function(seed) withr::with_seed(1, brief(table, "y") |> hold_out(seed = 5) |> regimen(epochs = 2, seed = seed) |> train(progress = "none"))
+  fit <- function(seed) withr::with_seed(
+    1, brief(table, "y") |> hold_out(seed = 5) |> regimen(epochs = 2, seed = seed) |> train(progress = "none")
+  )
   first <- fit(1)
   expect_equal(appraise(first)$looks, 1)
   expect_equal(appraise(first)$looks, 1)
@@ -113,7 +141,9 @@ test_that("looks at test rows are counted, by network, and kept in the model", {
   expect_match(notes(a)$note[notes(a)$code == "test_looked_at"], "3 different networks")
   expect_false("test_looked_at" %in% notes(appraise(third, rows = "validation"))$code)
   # other test rows are another matter
-  other <- withr::with_seed(1, brief(table, "y") |> hold_out(seed = 6) |> regimen(epochs = 2) |> train(progress = "none"))
+  other <- withr::with_seed(
+    1, brief(table, "y") |> hold_out(seed = 6) |> regimen(epochs = 2) |> train(progress = "none")
+  )
   expect_equal(appraise(other)$looks, 1)
 })
 

@@ -10,17 +10,28 @@ round_trip <- function(b) {
 }
 
 hostile <- c(
-  "yes", "no", "y", "n", "Y", "N", "on", "off", "true", "False", "null", "~", "1e-4", "010", "0x1F", "1_000", "12:30", "12:30:45", ".inf", ".nan",
-  "=", "<<", "- a", "? b", "a: b", "a #b", "#c", "&d", "*e", "!f", "%g", "@h", "`i`", "[j]", "{k}", "'", "\"q\"", "it's", " lead", "trail ", "", "a\nb",
-  "tab\there", "\\n", "d\u00e9j\u00e0 vu", "\u7a93", "2025-01-01", "3", "-0", "1.50", "|", ">", ",", "NA", "target", "a.b", "$x"
+  "yes", "no", "y", "n", "Y", "N", "on", "off", "true", "False", "null", "~", "1e-4", "010", "0x1F", "1_000", "12:30",
+  "12:30:45", ".inf", ".nan",
+  "=", "<<", "- a", "? b", "a: b", "a #b", "#c", "&d", "*e", "!f", "%g", "@h", "`i`", "[j]", "{k}", "'", "\"q\"",
+  "it's", " lead", "trail ", "", "a\nb",
+  "tab\there", "\\n", "d\u00e9j\u00e0 vu", "\u7a93", "2025-01-01", "3", "-0", "1.50", "|", ">", ",", "NA", "target",
+  "a.b", "$x"
 )
 
 test_that("written and read again a brief is identical", {
-  b <- brief(kilns, target = "outcome") |> set_columns(drop = fired_on) |> prepare(rare = 0.1 + 0.2, numbers = "none") |>
+  b <- brief(kilns, target = "outcome") |>
+    set_columns(drop = fired_on) |> prepare(rare = 0.1 + 0.2, numbers = "none") |>
     hold_out(validation = 1 / 3, seed = 2^40 + 1) |> wire("24 relu l2=1e-4 > dropout 0.2 > 12 tanh") |>
-    regimen(method = "momentum", momentum = 0.85, stop = "none", class_weights = c(burst = 5, crazed = 2, sound = 1, warped = 3.3), seed = 7)
+    regimen(
+      method = "momentum", momentum = 0.85, stop = "none",
+      class_weights = c(burst = 5, crazed = 2, sound = 1, warped = 3.3), seed = 7
+    )
   expect_identical(round_trip(b), without_table(b))
-  for (other in list(brief(recovery, "returned") |> set_columns(group = patient), brief(crossings, "passengers") |> set_columns(order = sails_on), brief(mtcars, "mpg"))) {
+  others <- list(
+    brief(recovery, "returned") |> set_columns(group = patient),
+    brief(crossings, "passengers") |> set_columns(order = sails_on), brief(mtcars, "mpg")
+  )
+  for (other in others) {
     expect_identical(round_trip(other), without_table(other))
   }
 })
@@ -33,8 +44,12 @@ test_that("hostile column names and classes survive the file", {
     table <- as.data.frame(matrix(rnorm(40 * 8), 40))
     names(table) <- columns
     table[[1]] <- rep(classes, 10)
-    b <- brief(table, target = columns[1]) |> set_columns(drop = tidyselect::all_of(columns[2:3]), id = tidyselect::all_of(columns[4])) |>
-      regimen(class_weights = setNames(runif(4), replace(classes, classes == "", "empty")) |> (\(w) if ("" %in% classes) "even" else w)())
+    b <- brief(table, target = columns[1]) |>
+      set_columns(drop = tidyselect::all_of(columns[2:3]), id = tidyselect::all_of(columns[4])) |>
+      regimen(
+        class_weights = setNames(runif(4), replace(classes, classes == "", "empty")) |>
+          (\(w) if ("" %in% classes) "even" else w)()
+      )
     expect_identical(round_trip(b), without_table(b))
   }
 })

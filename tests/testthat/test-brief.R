@@ -3,12 +3,15 @@ kinds_of <- function(table) unlist(guess_kinds(table))
 test_that("kinds are guessed from values", {
   n <- 60
   table <- data.frame(
-    id = sprintf("x%02d", 1:n), serial = n:1, number = seq(0.5, 30, 0.5), count = rep(c(3, 8, 9), 20), flag = rep(c(TRUE, NA, FALSE), 20),
+    id = sprintf("x%02d", 1:n), serial = n:1, number = seq(0.5, 30, 0.5), count = rep(c(3, 8, 9), 20),
+    flag = rep(c(TRUE, NA, FALSE), 20),
     bit = rep(0:1, 30), word = rep(c("a", "b", NA), 20), wordy = c(sprintf("w%d", 1:30), rep("v", 30)),
-    day = as.Date("2025-01-01") + 1:n, moment = as.POSIXct("2025-01-01", tz = "UTC") + 1:n, same = "k", empty = NA, negative = rep(-1:1, 20)
+    day = as.Date("2025-01-01") + 1:n, moment = as.POSIXct("2025-01-01", tz = "UTC") + 1:n, same = "k", empty = NA,
+    negative = rep(-1:1, 20)
   )
   expect_equal(kinds_of(table), c(
-    id = "id", serial = "id", number = "number", count = "count", flag = "flag", bit = "flag", word = "category", wordy = "text",
+    id = "id", serial = "id", number = "number", count = "count", flag = "flag", bit = "flag", word = "category",
+    wordy = "text",
     day = "date", moment = "time", same = "constant", empty = "missing", negative = "number"
   ))
 })
@@ -65,7 +68,8 @@ test_that("settings are checked when they are set", {
 })
 
 test_that("class weights replace the former ones and are not merged with them", {
-  b <- brief(recovery, target = "returned") |> regimen(class_weights = c(no = 1, yes = 5)) |> regimen(class_weights = list(yes = 2, no = 3))
+  b <- brief(recovery, target = "returned") |>
+    regimen(class_weights = c(no = 1, yes = 5)) |> regimen(class_weights = list(yes = 2, no = 3))
   expect_equal(b$regimen$class_weights, list(yes = 2, no = 3))
 })
 
@@ -84,9 +88,15 @@ test_that("what can't be an analysis is refused with the reason", {
   expect_fails(brief(transform(kilns, outcome = NA), target = "outcome"), "no values")
   expect_fails(brief(kilns, target = "firing"), "kind `id`")
   expect_fails(brief(crossings, target = "passengers", task = "counts"), "Did you mean `count`?")
-  expect_fails(brief(transform(crossings, passengers = passengers - 20), target = "passengers", task = "count"), "negative in rows")
-  expect_fails(brief(transform(crossings, passengers = passengers + 0.5), target = "passengers", task = "count"), "not whole")
+  expect_fails(
+    brief(transform(crossings, passengers = passengers - 20), target = "passengers", task = "count"), "negative in rows"
+  )
+  expect_fails(
+    brief(transform(crossings, passengers = passengers + 0.5), target = "passengers", task = "count"), "not whole"
+  )
   expect_fails(brief(recovery, target = "returned", positive = "Yes"), "positive class \"Yes\"")
-  expect_fails(brief(setNames(mtcars, replace(names(mtcars), 2, "mpg")), target = "mpg"), "Two columns are called `mpg`")
+  expect_fails(
+    brief(setNames(mtcars, replace(names(mtcars), 2, "mpg")), target = "mpg"), "Two columns are called `mpg`"
+  )
   expect_fails(brief(1:3, target = "x"), "class integer")
 })

@@ -15,7 +15,13 @@ test_that("a whole analysis runs from the shell", {
   expect_equal(seen$status, 0)
   expect_match(seen$out[1], "600 rows, 12 columns")
 
-  expect_equal(hylomath("brief", "kilns.csv", "--target", "outcome", "-o", "kilns.yml", "--set", "hold_out.seed=3", "--set=regimen.seed=4", "--set", "regimen.epochs=12")$status, 0)
+  expect_equal(
+    hylomath(
+      "brief", "kilns.csv", "--target", "outcome", "-o", "kilns.yml", "--set", "hold_out.seed=3",
+      "--set=regimen.seed=4", "--set", "regimen.epochs=12"
+    )$status,
+    0
+  )
   b <- read_brief("kilns.yml")
   expect_equal(c(b$hold_out$seed, b$regimen$seed, b$regimen$epochs), c(3, 4, 12))
 
@@ -27,7 +33,10 @@ test_that("a whole analysis runs from the shell", {
   judged <- hylomath("appraise", "kilns.hylo", "--json", "--figures", "figures")
   result <- jsonlite::fromJSON(judged$out)
   expect_equal(result$measures, appraise(read_model("kilns.hylo"))$measures, tolerance = 1e-9)
-  expect_setequal(list.files("figures"), c("calibration.png", "confusion.png", "curves.png", "gain.png", "precision-recall.png", "roc.png", "scores.png"))
+  expect_setequal(
+    list.files("figures"),
+    c("calibration.png", "confusion.png", "curves.png", "gain.png", "precision-recall.png", "roc.png", "scores.png")
+  )
 
   scored <- hylomath("predict", "kilns.hylo", "kilns.csv", "-o", "scored.csv")
   expect_match(scored$err[1], "of 600 rows differ from what the network was trained on")
@@ -49,10 +58,15 @@ test_that("a whole analysis runs from the shell", {
 })
 
 test_that("settings within a setting are reached, whatever word stands in their place", {
-  set <- function(pairs, b = brief(small_crossings(), target = "passengers", task = "regression")) cli_override(b, pairs)$regimen
+  set <- function(
+    pairs, b = brief(small_crossings(), target = "passengers", task = "regression")
+  ) cli_override(b, pairs)$regimen
   expect_equal(set("regimen.schedule.kind=cosine")$schedule, "cosine")
   expect_equal(set(c("regimen.schedule.kind=step", "regimen.schedule.every=7"))$schedule$every, 7)
-  expect_equal(set(c("regimen.loss={kind: quantile, at: [0.2, 0.8]}", "regimen.loss.kind=huber", "regimen.loss.knee=2"))$loss, list(kind = "huber", knee = 2))
+  expect_equal(
+    set(c("regimen.loss={kind: quantile, at: [0.2, 0.8]}", "regimen.loss.kind=huber", "regimen.loss.knee=2"))$loss,
+    list(kind = "huber", knee = 2)
+  )
   expect_equal(set(c("regimen.stop=none", "regimen.stop.seconds=9"))$stop, list(seconds = 9))
   expect_equal(set("regimen.stop.seconds=9")$stop, list(patience = 20, seconds = 9))
   expect_error(set("regimen.schedule.evry=7"), class = "hylomath_error_usage")
@@ -60,21 +74,38 @@ test_that("settings within a setting are reached, whatever word stands in their 
 
 test_that("two runs of one brief write the same network", {
   in_folder()
-  hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=5", "--set", "regimen.seed=1")
-  for (name in c("a.hylo", "b.hylo")) expect_equal(hylomath("train", "k.yml", "-o", name, "--quiet")[c("status", "out", "err")], list(status = 0L, out = character(), err = character()))
+  hylomath(
+    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=5", "--set",
+    "regimen.seed=1"
+  )
+  for (name in c("a.hylo", "b.hylo")) {
+    expect_equal(
+      hylomath("train", "k.yml", "-o", name, "--quiet")[c("status", "out", "err")],
+      list(status = 0L, out = character(), err = character())
+    )
+  }
   expect_identical(trained_network(read_model("a.hylo")), trained_network(read_model("b.hylo")))
   forced <- hylomath("train", "k.yml", "-o", "c.hylo", "--quiet", env = "HYLOMATH_KERNEL=generic")
   expect_equal(forced$status, 0)
   expect_equal(read_model("c.hylo")$kernel, "generic")
-  expect_equal(trained_network(read_model("c.hylo"))$parameters, trained_network(read_model("a.hylo"))$parameters, tolerance = 1e-3)
+  expect_equal(
+    trained_network(read_model("c.hylo"))$parameters, trained_network(read_model("a.hylo"))$parameters, tolerance = 1e-3
+  )
 })
 
 test_that("SIGTERM ends training and the best network so far is written", {
   skip_on_os("windows")
   in_folder()
-  hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=1000000", "--set", "regimen.stop=none")
+  hylomath(
+    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=1000000", "--set",
+    "regimen.stop=none"
+  )
   shell <- sprintf(
-    "%s %s %s train k.yml --progress lines > /dev/null 2> err & p=$!; for i in $(seq 200); do grep -q epoch err && break; sleep 0.1; done; kill -TERM $p; wait $p; echo $?",
+    paste(
+      "%s %s %s train k.yml --progress lines > /dev/null 2> err & p=$!;",
+      "for i in $(seq 200); do grep -q epoch err && break; sleep 0.1; done;",
+      "kill -TERM $p; wait $p; echo $?"
+    ),
     libraries, file.path(R.home("bin"), "Rscript"), shQuote(program)
   )
   status <- system2("sh", c("-c", shQuote(shell)), stdout = TRUE)
@@ -114,8 +145,13 @@ test_that("wrong calls end with 2, failed work with 1, each with a sentence on s
 
 test_that("any key can be overridden, also where nothing stood before", {
   in_folder()
-  made <- hylomath("brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "derive.heat=(peak_c - 20) / ramp_c_h", "--set", "keep_rows=load_kg > 80",
-    "--set", "regimen.class_weights={burst: 5, crazed: 2, sound: 1, warped: 3}", "--set", "prepare.only.load_kg.numbers=robust")
+  made <- hylomath(
+    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q",
+    "--set", "derive.heat=(peak_c - 20) / ramp_c_h",
+    "--set", "keep_rows=load_kg > 80",
+    "--set", "regimen.class_weights={burst: 5, crazed: 2, sound: 1, warped: 3}",
+    "--set", "prepare.only.load_kg.numbers=robust"
+  )
   expect_equal(made$status, 0)
   b <- read_brief("k.yml")
   expect_equal(b$derive$heat, "(peak_c - 20) / ramp_c_h")
@@ -142,19 +178,29 @@ test_that("strange rows are told, and flagged on request", {
 test_that("judging, deciding and explaining work from the shell", {
   in_folder()
   utils::write.csv(recovery, "recovery.csv", row.names = FALSE, na = "")
-  hylomath("brief", "recovery.csv", "-t", "returned", "-o", "r.yml", "--set", "columns.group=patient", "--set", "hold_out.calibration=0.2", "--set", "hold_out.seed=3", "--set", "regimen.seed=4", "--set", "regimen.epochs=20", "-q")
+  hylomath(
+    "brief", "recovery.csv", "-t", "returned", "-o", "r.yml", "--set", "columns.group=patient", "--set",
+    "hold_out.calibration=0.2", "--set", "hold_out.seed=3", "--set", "regimen.seed=4", "--set", "regimen.epochs=20",
+    "-q"
+  )
   expect_equal(hylomath("train", "r.yml", "-q", "--watch-test")$status, 0)
   expect_true("test" %in% names(read_model("r.hylo")$curves))
 
   decided <- hylomath("decide", "r.hylo", "--recall", "0.8", "-o", "careful.hylo", "--json")
   expect_equal(jsonlite::fromJSON(decided$out)$threshold, NULL)
-  expect_equal(jsonlite::fromJSON(decided$out)$rule$threshold, decision_of(decide(read_model("r.hylo"), recall = 0.8))$rule$threshold)
+  expect_equal(
+    jsonlite::fromJSON(decided$out)$rule$threshold,
+    decision_of(decide(read_model("r.hylo"), recall = 0.8))$rule$threshold
+  )
   expect_match(paste(hylomath("decide", "r.hylo", "--best", "F1", "-o", "f1.hylo")$out, collapse = " "), "and after")
   writeLines(c("observed,no,yes", "no,0,1", "yes,10,0"), "costs.csv")
   expect_equal(hylomath("decide", "r.hylo", "--costs", "costs.csv", "-o", "cost.hylo", "-q")$status, 0)
   expect_equal(decision_of(read_model("cost.hylo"))$rule$costs["yes", "no"], 10)
   expect_match(hylomath("decide", "r.hylo", "--recall", "much")$err[1], "must be a number")
-  expect_match(hylomath("recalibrate", "r.hylo", "--method", "isotonic", "-o", "iso.hylo")$out[1], "The cross-entropy of 500 calibration rows goes from")
+  expect_match(
+    hylomath("recalibrate", "r.hylo", "--method", "isotonic", "-o", "iso.hylo")$out[1],
+    "The cross-entropy of 500 calibration rows goes from"
+  )
   expect_equal(read_model("iso.hylo")$answerer$recalibration$method, "isotonic")
 
   # looks at the test rows are kept in the files
@@ -163,14 +209,20 @@ test_that("judging, deciding and explaining work from the shell", {
   hylomath("train", "r.yml", "-q", "--set", "regimen.seed=5")
   expect_length(read_model("r.hylo")$looks, 1)
   expect_equal(hylomath("appraise", "r.hylo", "--rows", "validation")$status, 0)
-  judged <- jsonlite::fromJSON(hylomath("appraise", "r.hylo", "recovery.csv", "--rows", "test", "--by", "physio", "--json")$out)
+  judged <- jsonlite::fromJSON(
+    hylomath("appraise", "r.hylo", "recovery.csv", "--rows", "test", "--by", "physio", "--json")$out
+  )
   expect_setequal(unique(judged$by$group), unique(recovery$physio))
   expect_length(read_model("r.hylo")$looks, 2)
   expect_equal(hylomath("appraise", "r.hylo", "--by", "physio")$status, 2)
 
-  expect_match(paste(hylomath("lineup", "r.hylo", "careful.hylo")$out, collapse = " "), "2 models on the same 375 test rows")
+  expect_match(
+    paste(hylomath("lineup", "r.hylo", "careful.hylo")$out, collapse = " "), "2 models on the same 375 test rows"
+  )
   expect_equal(hylomath("lineup", "r.hylo", "recovery.csv")$status, 2)
-  found <- jsonlite::fromJSON(hylomath("importance", "r.hylo", "recovery.csv", "--repeats", "2", "--json", "--figure", "i.png")$out)
+  found <- jsonlite::fromJSON(
+    hylomath("importance", "r.hylo", "recovery.csv", "--repeats", "2", "--json", "--figure", "i.png")$out
+  )
   expect_equal(nrow(found$columns), 10)
   expect_true(file.exists("i.png"))
   expect_match(hylomath("effect", "r.hylo", "recovery.csv", "--input", "pain")$out[1], "returned by pain")
@@ -187,9 +239,15 @@ test_that("judging, deciding and explaining work from the shell", {
   expect_equal(jsonlite::fromJSON(varied$out)$values$value, c("2", "4"))
   expect_true(file.exists("v.png"))
   expect_equal(hylomath("vary", "r.yml", "units")$status, 2)
-  found <- jsonlite::fromJSON(hylomath("sift", "r.yml", "--direction", "ranking", "--k", "2", "-o", "fewer.yml", "--json", "--figure", "s.png")$out)
+  found <- jsonlite::fromJSON(
+    hylomath(
+      "sift", "r.yml", "--direction", "ranking", "--k", "2", "-o", "fewer.yml", "--json", "--figure", "s.png"
+    )$out
+  )
   expect_setequal(brief_inputs(read_brief("fewer.yml")), found$small)
-  sets <- utils::read.csv(text = hylomath("predict", "r.hylo", "recovery.csv", "--type", "set", "--level", "0.8", "-q")$out)
+  sets <- utils::read.csv(
+    text = hylomath("predict", "r.hylo", "recovery.csv", "--type", "set", "--level", "0.8", "-q")$out
+  )
   expect_equal(sets$set, predict(read_model("r.hylo"), recovery, type = "set", level = 0.8)$set)
   expect_match(hylomath("predict", "r.hylo", "recovery.csv", "--type", "interval")$err[1], "Intervals are of numbers")
 })
@@ -216,7 +274,19 @@ test_that("the demo runs, and leaves what it says", {
   withr::local_dir(withr::local_tempdir())
   told <- hylomath("demo", "-o", "story")
   expect_equal(told$status, 0)
-  expect_true(all(file.exists(file.path("story", c("kilns.yml", "kilns.hylo", "kilns-scored.csv", "kilns-figures/confusion.png", "crossings.hylo", "crossings-figures/fit.png")))))
+  expect_true(
+    all(
+      file.exists(
+        file.path(
+          "story",
+          c(
+            "kilns.yml", "kilns.hylo", "kilns-scored.csv", "kilns-figures/confusion.png", "crossings.hylo",
+            "crossings-figures/fit.png"
+          )
+        )
+      )
+    )
+  )
   expect_gt(appraise(read_model("story/crossings.hylo"))$measures$value[3], 0.8)
 })
 

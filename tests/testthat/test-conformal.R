@@ -1,5 +1,6 @@
 shaped <- function(table, ..., loss = NULL) {
-  b <- brief(table, target = "y", ...) |> hold_out(calibration = 0.3, seed = 1) |> wire("4 tanh") |> regimen(epochs = 40, seed = 1)
+  b <- brief(table, target = "y", ...) |>
+    hold_out(calibration = 0.3, seed = 1) |> wire("4 tanh") |> regimen(epochs = 40, seed = 1)
   train(if (is.null(loss)) b else regimen(b, loss = loss), progress = "none")
 }
 
@@ -30,18 +31,32 @@ test_that("every kind of number has intervals of its own shape", {
   p <- predict(count, d, type = "interval")
   expect_true(all(p$low == round(p$low) & p$low >= 0))
   expect_gt(cor(spread(p), sqrt(p$answer)), 0.9)
-  gamma <- shaped(transform(d, y = withr::with_seed(4, exp(x) * rgamma(3000, 5, 5))), task = "regression", loss = "gamma")
+  gamma <- shaped(
+    transform(d, y = withr::with_seed(4, exp(x) * rgamma(3000, 5, 5))), task = "regression", loss = "gamma"
+  )
   p <- predict(gamma, d, type = "interval")
   expect_equal(p$high / p$answer, p$answer / p$low)
-  bent <- shaped(transform(d, y = withr::with_seed(5, rnorm(3000, 0, 0.2 + x))), loss = list(kind = "quantile", at = c(0.05, 0.5, 0.95)))
+  bent <- shaped(
+    transform(d, y = withr::with_seed(5, rnorm(3000, 0, 0.2 + x))),
+    loss = list(kind = "quantile", at = c(0.05, 0.5, 0.95))
+  )
   p <- predict(bent, d, type = "interval")
   expect_gt(mean(spread(p)[d$x > 0.8]), 2 * mean(spread(p)[d$x < 0.2]))
-  two <- predict(withr::with_seed(1, brief(mtcars[rep(1:32, 4), ], c("mpg", "hp")) |> hold_out(calibration = 0.3) |> regimen(epochs = 20) |> train(progress = "none")), mtcars, type = "interval")
+  two <- predict(
+    withr::with_seed(
+      1,
+      brief(mtcars[rep(1:32, 4), ], c("mpg", "hp")) |>
+        hold_out(calibration = 0.3) |> regimen(epochs = 20) |> train(progress = "none")
+    ),
+    mtcars, type = "interval"
+  )
   expect_named(two, c("answer_mpg", "low_mpg", "high_mpg", "answer_hp", "low_hp", "high_hp"))
 })
 
 test_that("sets hold rare classes as often as common ones", {
-  d <- withr::with_seed(6, { x <- rnorm(8000); data.frame(x = x, y = ifelse(runif(8000) < plogis(1.5 * x - 2.5), "yes", "no")) })
+  d <- withr::with_seed(
+    6, { x <- rnorm(8000); data.frame(x = x, y = ifelse(runif(8000) < plogis(1.5 * x - 2.5), "yes", "no")) }
+  )
   model <- shaped(d[1:4000, ])
   p <- predict(model, d[4001:8000, ], type = "set", level = 0.9)
   observed <- d$y[4001:8000]
@@ -53,19 +68,30 @@ test_that("sets hold rare classes as often as common ones", {
   expect_match(paste(format(a), collapse = " "), "Prediction sets at 90 % hold the observed class in")
   # a class with hardly any calibration rows is never left out
   few <- shaped(d[1:120, ])
-  few$judged$calibration <- lapply(few$judged$calibration, function(x) if (is.data.frame(x)) x[few$judged$calibration$observed == "no", ] else x[few$judged$calibration$observed == "no"])
+  kept <- few$judged$calibration$observed == "no"
+  keep_rows <- function(x) if (is.data.frame(x)) x[kept, ] else x[kept]
+  few$judged$calibration <- lapply(few$judged$calibration, keep_rows)
   expect_true(all(predict(few, d[1:50, ], type = "set")$in_yes))
 })
 
 test_that("intervals that can't be promised are refused", {
-  ordered <- withr::with_seed(1, brief(small_crossings(), "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered", calibration = 0.2) |> regimen(epochs = 2) |> train(progress = "none"))
+  ordered <- withr::with_seed(
+    1,
+    brief(small_crossings(), "passengers") |>
+      set_columns(order = sails_on) |> hold_out(by = "ordered", calibration = 0.2) |>
+      regimen(epochs = 2) |> train(progress = "none")
+  )
   expect_fails(predict(ordered, crossings, type = "interval"), "ordered in time (by `sails_on`)")
   expect_null(appraise(ordered)$coverage)
-  expect_fails(predict(quick_model(small_crossings(), "passengers"), crossings, type = "interval"), "no calibration rows")
+  expect_fails(
+    predict(quick_model(small_crossings(), "passengers"), crossings, type = "interval"), "no calibration rows"
+  )
   expect_fails(predict(quick_model(), kilns, type = "interval"), "type = \"set\"")
   expect_fails(predict(quick_model(small_crossings(), "passengers"), crossings, type = "set"), "type = \"interval\"")
   d <- withr::with_seed(1, data.frame(x = rnorm(60), y = rnorm(60)))
-  expect_fails(predict(shaped(d), d, type = "interval", level = 0.99), "at least 99 calibration rows are needed; there are 18")
+  expect_fails(
+    predict(shaped(d), d, type = "interval", level = 0.99), "at least 99 calibration rows are needed; there are 18"
+  )
 })
 
 test_that("rows that come otherwise than the calibration rows are noted", {

@@ -5,7 +5,12 @@ written <- function(..., frame = parent.frame()) {
 }
 
 test_that("a table is read with the types that its cells have", {
-  t <- read_table(written("id,x,day,at,code,word", "a,1.5,2025-01-03,2025-01-03T10:30:00Z,010,yes", "b,,2025-02-28,2025-01-03T11:00:00Z,002,"))
+  t <- read_table(
+    written(
+      "id,x,day,at,code,word", "a,1.5,2025-01-03,2025-01-03T10:30:00Z,010,yes",
+      "b,,2025-02-28,2025-01-03T11:00:00Z,002,"
+    )
+  )
   expect_equal(t$x, c(1.5, NA))
   expect_equal(t$day, as.Date(c("2025-01-03", "2025-02-28")))
   expect_equal(t$at, as.POSIXct(c("2025-01-03 10:30:00", "2025-01-03 11:00:00"), tz = "UTC"))
@@ -52,7 +57,9 @@ test_that("a wide table prints short, and whole on request", {
 
 test_that("the shipped tables and files are the same, with the promised shares", {
   for (name in c("kilns", "recovery", "crossings")) {
-    expect_equal(read_table(system.file("extdata", paste0(name, ".csv"), package = "hylomath")), get(name), ignore_attr = TRUE)
+    expect_equal(
+      read_table(system.file("extdata", paste0(name, ".csv"), package = "hylomath")), get(name), ignore_attr = TRUE
+    )
   }
   expect_equal(mean(kilns$outcome == "sound"), 0.83, tolerance = 0.02)
   expect_equal(mean(recovery$returned == "yes"), 0.12, tolerance = 0.1)
@@ -83,8 +90,12 @@ test_that("each note of a look is given when there is reason, and not otherwise"
   expect_equal(codes(transform(base, score = (y == "yes") * 10 + runif(n))), "gives_target_away")
   expect_equal(codes(transform(base, copy = exp(x)), "x"), "gives_target_away")
   expect_equal(codes(transform(base, load = replace(as.character(round(rnorm(n), 2)), 7, "n/a"))), "numbers_as_text")
-  expect_match(notes(look(transform(base, load = replace(as.character(round(rnorm(n), 2)), 7, "n/a"))))$note, "but \"n/a\"")
-  expect_equal(codes(transform(base, day = format(as.Date("2025-01-01") + seq_len(n) %% 60, "%d.%m.%Y"))), "dates_as_text")
+  expect_match(
+    notes(look(transform(base, load = replace(as.character(round(rnorm(n), 2)), 7, "n/a"))))$note, "but \"n/a\""
+  )
+  expect_equal(
+    codes(transform(base, day = format(as.Date("2025-01-01") + seq_len(n) %% 60, "%d.%m.%Y"))), "dates_as_text"
+  )
   expect_equal(codes(transform(base, w = replace(w, 1:5, " A"))), "alike_levels")
   expect_equal(codes(transform(base, g = replace(rnorm(n), y == "yes" & runif(n) < 0.4, NA))), "telling_gaps")
   expect_equal(codes(transform(base, g = replace(rnorm(n), runif(n) < 0.2, NA))), character())

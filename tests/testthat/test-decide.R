@@ -1,7 +1,14 @@
-quick_calibrated <- function() withr::with_seed(1, brief(kilns, "outcome") |> hold_out(calibration = 0.2) |> regimen(epochs = 30) |> train(progress = "none"))
+quick_calibrated <- function() withr::with_seed(
+  1, brief(kilns, "outcome") |> hold_out(calibration = 0.2) |> regimen(epochs = 30) |> train(progress = "none")
+)
 
 clinic <- function(...) {
-  withr::with_seed(1, brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(calibration = 0.2, ...) |> regimen(epochs = 30) |> train(progress = "none"))
+  withr::with_seed(
+    1,
+    brief(recovery, target = "returned") |>
+      set_columns(group = patient) |> hold_out(calibration = 0.2, ...) |> regimen(epochs = 30) |>
+      train(progress = "none")
+  )
 }
 
 test_that("a wanted recall is reached on the validation rows with as few false alarms as can be", {
@@ -23,7 +30,9 @@ test_that("a wanted recall is reached on the validation rows with as few false a
   a <- appraise(model)
   expect_equal(a$classes$recall[2], mean(a$judged$probability_yes[a$judged$observed == "yes"] >= at))
   expect_gt(a$classes$recall[2], appraise(plain)$classes$recall[2])
-  expect_match(notes(a)$try[notes(a)$code == "no_better_than_baseline"], "price of the decision rule, and may be worth it")
+  expect_match(
+    notes(a)$try[notes(a)$code == "no_better_than_baseline"], "price of the decision rule, and may be worth it"
+  )
   expect_identical(decision_of(decide(model)), NULL)
   expect_match(paste(format(model), collapse = " "), "The answer is \"yes\" from a probability of .*recall")
 })
@@ -32,7 +41,9 @@ test_that("the best F1 is that of all thresholds", {
   model <- decide(clinic(), best = "F1")
   rows <- model$judged$validation
   yes <- rows$observed == "yes"
-  f1 <- function(t) 2 * sum(yes & rows$answers$probability_yes >= t) / (sum(yes) + sum(rows$answers$probability_yes >= t))
+  f1 <- function(t) 2 * sum(yes & rows$answers$probability_yes >= t) / (
+    sum(yes) + sum(rows$answers$probability_yes >= t)
+  )
   expect_equal(f1(decision_of(model)$rule$threshold), max(vapply(rows$answers$probability_yes, f1, 0)))
 })
 
@@ -43,7 +54,9 @@ test_that("costs take the answer with the lowest expected cost", {
   expect_equal(p$answer == "yes", 10 * p$probability_yes > p$probability_no)
   m <- appraise(model)$measures
   a <- appraise(model)$judged
-  expect_equal(m$value[m$measure == "mean cost"], mean(ifelse(a$observed == a$answer, 0, ifelse(a$observed == "yes", 10, 1))))
+  expect_equal(
+    m$value[m$measure == "mean cost"], mean(ifelse(a$observed == a$answer, 0, ifelse(a$observed == "yes", 10, 1)))
+  )
   expect_equal(m$baseline[m$measure == "mean cost"], 10 * mean(a$observed == "yes"))
   expect_match(paste(format(decision_of(model)), collapse = " "), "The mean cost goes from")
   four <- diag(4) * -1 + 1
@@ -81,7 +94,9 @@ test_that("rules that can't be are refused", {
   expect_fails(decide(model, costs = diag(4)), "with the classes as names")
   expect_fails(decide(model, costs = matrix(-1, 4, 4, dimnames = rep(list(model$brief$classes), 2))), "not negative")
   expect_fails(decide(quick_model(small_crossings(), "passengers"), threshold = 0.5), "predicts a number")
-  without <- withr::with_seed(1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 2) |> train(progress = "none"))
+  without <- withr::with_seed(
+    1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 2) |> train(progress = "none")
+  )
   expect_fails(decide(without, recall = 0.5, class = "burst"), "no validation rows")
 })
 
@@ -92,7 +107,11 @@ test_that("Platt's curve is the logistic regression of his targets", {
   target <- ifelse(hit, (sum(hit) + 1) / (sum(hit) + 2), 1 / (sum(!hit) + 2))
   fit <- suppressWarnings(glm(target ~ qlogis(rows$answers$probability_yes), binomial))
   p <- predict(model, recovery, type = "probability")$probability_yes
-  expect_equal(p, plogis(coef(fit)[[1]] + coef(fit)[[2]] * qlogis(predict(clinic(), recovery, type = "probability")$probability_yes)), tolerance = 1e-6)
+  expect_equal(
+    p,
+    plogis(coef(fit)[[1]] + coef(fit)[[2]] * qlogis(predict(clinic(), recovery, type = "probability")$probability_yes)),
+    tolerance = 1e-6
+  )
   expect_lte(model$answerer$recalibration$after, model$answerer$recalibration$before + 0.002)
 })
 
@@ -108,7 +127,9 @@ test_that("the rising curve is that of isoreg", {
 test_that("the temperature is where the loss is lowest, and changes no order", {
   model <- recalibrate(quick_calibrated(), "temperature")
   rows <- model$judged$calibration
-  loss <- function(t) weighted_mean(row_cross_entropy(match(rows$observed, model$brief$classes), tempered(as.matrix(rows$answers[-1]), t)), rows$weight)
+  loss <- function(t) weighted_mean(
+    row_cross_entropy(match(rows$observed, model$brief$classes), tempered(as.matrix(rows$answers[-1]), t)), rows$weight
+  )
   at <- model$answerer$recalibration$map$temperature
   expect_lt(loss(at), min(loss(at * 1.05), loss(at / 1.05)))
   expect_identical(predict(model, kilns), predict(quick_calibrated(), kilns))

@@ -1,19 +1,29 @@
-base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 15, seed = 7, method = "adam") |> hold_out(seed = 5)
+base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+  regimen(epochs = 15, seed = 7, method = "adam") |> hold_out(seed = 5)
 
-test_that("at temperature 1 the teacher's part is the cross-entropy of its probabilities: a direct student is glm's weighted fit", {
-  d <- withr::with_seed(4, { x <- rnorm(400); data.frame(x = x, y = ifelse(runif(400) < plogis(1.5 * x), "yes", "no")) })
-  b <- brief(d, "y") |> wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |> regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-9), seed = 3)
+test_that("at temperature 1 a direct student is glm's fit to labels and the teacher's probabilities, weighted", {
+  d <- withr::with_seed(
+    4, { x <- rnorm(400); data.frame(x = x, y = ifelse(runif(400) < plogis(1.5 * x), "yes", "no")) }
+  )
+  b <- brief(d, "y") |>
+    wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
+    regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-9), seed = 3)
   teacher <- train(wire(b, "3 tanh") |> regimen(l2 = 0.01, epochs = 50), progress = "none")
   student <- distil(teacher, b, temperature = 1, label_share = 0.4, k = 0, progress = "none")
   rows <- part_along(b) %in% "training"
   soft <- 0.4 * (d$y[rows] == "yes") + 0.6 * predict(teacher, d[rows, ], type = "probability")$probability_yes
   fit <- suppressWarnings(glm(soft ~ x, binomial, data = data.frame(soft, x = d$x[rows])))
-  expect_equal(predict(student, d, type = "probability")$probability_yes, unname(predict(fit, d, type = "response")), tolerance = 1e-5)
+  expect_equal(
+    predict(student, d, type = "probability")$probability_yes, unname(predict(fit, d, type = "response")),
+    tolerance = 1e-5
+  )
 })
 
 test_that("a taught student of numbers is one trained on the blend", {
   d <- withr::with_seed(4, { x <- rnorm(300); data.frame(x = x, y = x + x^2 + rnorm(300)) })
-  b <- brief(d, "y") |> wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |> regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
+  b <- brief(d, "y") |>
+    wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
+    regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
   teacher <- train(wire(b, "4 tanh") |> regimen(l2 = 0.001, epochs = 60), progress = "none")
   student <- distil(teacher, b, label_share = 0.25, k = 0, progress = "none")
   rows <- part_along(b) %in% "training"
@@ -25,7 +35,9 @@ test_that("a taught student of numbers is one trained on the blend", {
 
 test_that("rows without a target are learned from the teacher alone", {
   d <- withr::with_seed(4, { x <- rnorm(300); data.frame(x = x, y = x + rnorm(300)) })
-  b <- brief(d[1:200, ], "y") |> wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |> regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
+  b <- brief(d[1:200, ], "y") |>
+    wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
+    regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
   teacher <- train(b, progress = "none")
   student <- distil(teacher, b, label_share = 1, unlabelled = d[201:300, "x", drop = FALSE], k = 0, progress = "none")
   expect_equal(student$distilled$unlabelled, 100)
@@ -48,7 +60,10 @@ test_that("soft shares keep to the classes, the temperature and the class weight
   for (i in c(spec$core$training[5], spec$core$validation[2])) {
     row <- spec$core$rows[i]
     score <- w * p[row, ]
-    expect_equal(spec$core$soft[, i], unname(c(0.3, score^(1 / 3) / sum(score^(1 / 3)) * 0.7 * 9 * sum(score) / w[a$table$outcome[row]])))
+    expect_equal(
+      spec$core$soft[, i],
+      unname(c(0.3, score^(1 / 3) / sum(score^(1 / 3)) * 0.7 * 9 * sum(score) / w[a$table$outcome[row]]))
+    )
   }
   # where the teacher says nothing the label has it all
   p[spec$core$rows[3], 1] <- NA
@@ -101,6 +116,9 @@ test_that("students that can't be taught are refused", {
 
 test_that("the luck of several starts is shown by their measures", {
   model <- train(base() |> regimen(restarts = 3), progress = "none")
-  expect_equal(model$restarts$accuracy[which.min(model$restarts$loss)], mean(model$judged$validation$answers$answer == model$judged$validation$observed))
+  expect_equal(
+    model$restarts$accuracy[which.min(model$restarts$loss)],
+    mean(model$judged$validation$answers$answer == model$judged$validation$observed)
+  )
   expect_match(paste(format(model), collapse = " "), "over the starts, on validation rows: accuracy")
 })

@@ -24,7 +24,12 @@ test_that("columns that decide come first, and those that don't have nothing", {
 
 test_that("what is derived from a column is shuffled with it", {
   table <- transform(known, x6 = x1)[c("x2", "x6", "y")]
-  model <- withr::with_seed(1, brief(table, "y") |> derive(half = x6 / 2) |> set_columns(drop = x6) |> regimen(epochs = 60) |> train(progress = "none"))
+  model <- withr::with_seed(
+    1,
+    brief(table, "y") |>
+      derive(half = x6 / 2) |> set_columns(drop = x6) |> regimen(epochs = 60) |>
+      train(progress = "none")
+  )
   found <- importance(model, table)$columns
   expect_setequal(found$column, c("x2", "x6"))
   expect_equal(found$column[1], "x6")
@@ -75,16 +80,22 @@ test_that("contributions add up, and are the Shapley values where these are know
   again <- known_model()
   again$brief$regimen$seed <- 99
   other <- contributions(again, row, known, samples = 2000)
-  apart <- (moved - setNames(other$columns$contribution, other$columns$column)[names(moved)]) / (sqrt(2) * setNames(found$columns$error, found$columns$column)[names(moved)])
+  apart <- (
+    moved - setNames(other$columns$contribution, other$columns$column)[names(moved)]
+  ) / (sqrt(2) * setNames(found$columns$error, found$columns$column)[names(moved)])
   expect_lt(max(abs(apart)), 4)
   expect_fails(contributions(model, 3000, known), "`row` must be a whole number from 1 to 2000")
   expect_fails(contributions(model, row[-1], known), "no column `x1`")
-  expect_equal(contributions(quick_model(kilns, epochs = 20), 5, kilns)$of, predict(quick_model(kilns, epochs = 20), kilns[5, ])$answer)
+  expect_equal(
+    contributions(quick_model(kilns, epochs = 20), 5, kilns)$of,
+    predict(quick_model(kilns, epochs = 20), kilns[5, ])$answer
+  )
 })
 
 test_that("what is missing is said", {
   model <- known_model()
-  for (call in list(quote(importance(model)), quote(effect_of(model, x1)), quote(contributions(model, 1)))) expect_fails(eval(call), "`data` is missing")
+  calls <- list(quote(importance(model)), quote(effect_of(model, x1)), quote(contributions(model, 1)))
+  for (call in calls) expect_fails(eval(call), "`data` is missing")
   expect_fails(contributions(model, data = known), "`row` is missing")
   expect_fails(effect_of(model, data = known), "`input` is missing")
 })

@@ -56,7 +56,11 @@ test_that("text is compared by code point and tested against fixed text", {
 })
 
 test_that("an expression has one text, which reads back as itself", {
-  for (text in c("a + b", "-(a - b)^2", "!(yes | is.na(a)) & word %in% c(\"x\", \"y \\\"q\\\"\")", "`odd name` / 1e-04", "ifelse(a > (-1), 0.1, NA)", "a %/% 2 %% 3")) {
+  texts <- c(
+    "a + b", "-(a - b)^2", "!(yes | is.na(a)) & word %in% c(\"x\", \"y \\\"q\\\"\")", "`odd name` / 1e-04",
+    "ifelse(a > (-1), 0.1, NA)", "a %/% 2 %% 3"
+  )
+  for (text in texts) {
     tree <- parse_expression(text, "x")
     expect_identical(parse_expression(format_expression(tree), "x"), tree)
     expect_identical(format_expression(parse_expression(format_expression(tree), "x")), format_expression(tree))
@@ -69,7 +73,9 @@ test_that("values of the session go in as constants", {
   since <- as.Date("2025-01-01")
   b <- brief(kilns, "outcome") |> keep_rows(load_kg > !!limit & glaze %in% .env$kinds & fired_on >= !!since)
   expect_equal(b$keep_rows, "load_kg > 250 & glaze %in% c(\"ash\", \"clear\") & fired_on >= date(\"2025-01-01\")")
-  expect_equal(keep_rows(keep_rows(b, NULL), fired_on < as.Date("2025-01-01"))$keep_rows, "fired_on < date(\"2025-01-01\")")
+  expect_equal(
+    keep_rows(keep_rows(b, NULL), fired_on < as.Date("2025-01-01"))$keep_rows, "fired_on < date(\"2025-01-01\")"
+  )
 })
 
 test_that("what is not on the list is refused when it is written, with the reason", {
@@ -92,7 +98,8 @@ test_that("what is not on the list is refused when it is written, with the reaso
 })
 
 test_that("derived columns are inputs, go with the model, and ask for what they are made of", {
-  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> derive(heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = heat * 2) |>
+  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+    derive(heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = heat * 2) |>
     set_columns(drop = c(peak_c, moisture_pct)) |> regimen(epochs = 3, seed = 1)
   expect_true(all(c("heat", "deep", "load_kg") %in% brief_inputs(b)))
   model <- train(b, progress = "none")
@@ -100,7 +107,10 @@ test_that("derived columns are inputs, go with the model, and ask for what they 
   expect_identical(predict(model, kilns[-c(1, 5)], "probability"), predict(model, kilns, "probability"))
   expect_fails(predict(model, kilns[-6]), "no column `peak_c`")
   by_hand <- transform(small_kilns(), heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = 2 * peak_c / ramp_c_h)
-  expect_identical(encode_inputs(model$answerer$preparation, working_table(small_kilns(), model$answerer$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))),
+  expect_identical(encode_inputs(
+    model$answerer$preparation,
+    working_table(small_kilns(), model$answerer$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))
+  ),
                    encode_inputs(model$answerer$preparation, by_hand))
   expect_null(derive(b, deep = NULL)$derive$deep)
 })

@@ -22,7 +22,9 @@ test_that("the loss axis is logarithmic where the losses span much", {
 })
 
 test_that("without validation rows only the training loss is drawn", {
-  model <- withr::with_seed(1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 4) |> train(progress = "none"))
+  model <- withr::with_seed(
+    1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 4) |> train(progress = "none")
+  )
   expect_equal(nrow(layer_of(plot_curves(model), 2)), 4)
 })
 
@@ -41,13 +43,17 @@ test_that("observed against predicted has a point for every row", {
 })
 
 test_that("the curves of a model show the test rows on request, and several runs", {
-  watched <- withr::with_seed(1, brief(small_kilns(), "outcome") |> regimen(epochs = 8) |> train(progress = "none", watch_test = TRUE))
+  watched <- withr::with_seed(
+    1, brief(small_kilns(), "outcome") |> regimen(epochs = 8) |> train(progress = "none", watch_test = TRUE)
+  )
   plain <- quick_model(epochs = 8)
   # the same network, since watching decides nothing
   expect_identical(trained_network(watched), trained_network(plain))
   expect_null(plain$curves$test)
   a <- appraise(watched)
-  expect_equal(watched$curves$test[watched$best_epoch], a$measures$value[a$measures$measure == "cross-entropy"], tolerance = 1e-5)
+  expect_equal(
+    watched$curves$test[watched$best_epoch], a$measures$value[a$measures$measure == "cross-entropy"], tolerance = 1e-5
+  )
   expect_setequal(unique(layer_of(plot_curves(watched), 2)$group), 1:3)
   runs <- plot_curves(list(first = plain, second = quick_model(epochs = 12)))
   expect_equal(nrow(layer_of(runs, 1)), 20)
@@ -107,7 +113,14 @@ test_that("what explains a network is drawn whole", {
   i <- importance(model, kilns, repeats = 2)
   expect_equal(nrow(layer_of(plot_importance(i), 1)), 10)
   expect_match(plot_importance(i, most = 3)$labels$subtitle, "7 more are not shown")
-  for (e in list(effect_of(model, peak_c, kilns), effect_of(model, glaze, kilns), effect_of(model, peak_c, kilns, with = glaze, of = "burst"), effect_of(model, peak_c, kilns, with = load_kg, of = "burst"), effect_of(model, kiln, kilns, with = glaze, of = "burst"), effect_of(model, fired_on, kilns, with = peak_c, of = "burst", points = 4))) {
+  effects <- list(
+    effect_of(model, peak_c, kilns), effect_of(model, glaze, kilns),
+    effect_of(model, peak_c, kilns, with = glaze, of = "burst"),
+    effect_of(model, peak_c, kilns, with = load_kg, of = "burst"),
+    effect_of(model, kiln, kilns, with = glaze, of = "burst"),
+    effect_of(model, fired_on, kilns, with = peak_c, of = "burst", points = 4)
+  )
+  for (e in effects) {
     expect_gt(nrow(layer_of(plot_effect(e), 1)), 3)
   }
   expect_equal(nrow(layer_of(plot_contributions(contributions(model, 1, kilns, samples = 20)), 1)), 10)

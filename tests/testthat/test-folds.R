@@ -1,4 +1,5 @@
-seeded <- function(table, target, ...) withr::with_seed(1, brief(table, target, ...)) |> regimen(epochs = 15, seed = 7) |> hold_out(seed = 5)
+seeded <- function(table, target, ...) withr::with_seed(1, brief(table, target, ...)) |>
+  regimen(epochs = 15, seed = 7) |> hold_out(seed = 5)
 
 test_that("folds are dealt evenly, class by class and in all", {
   strata <- rep(1:4, c(50, 33, 11, 7))
@@ -36,7 +37,12 @@ test_that("a fold's answers are those of a network trained on the others by hand
   share <- length(rows_in(a, "validation")) / length(rows)
   by_hand <- small_kilns()
   by_hand$part <- sub("judged", "test", fold_parts(a, rows, fold, 3, "stratified", share, 5))
-  model <- train(brief(by_hand, "outcome") |> set_columns(drop = NULL) |> hold_out(parts = "part", seed = 5) |> regimen(epochs = 15, seed = 7 + 2), progress = "none")
+  model <- train(
+    brief(by_hand, "outcome") |>
+      set_columns(drop = NULL) |> hold_out(parts = "part", seed = 5) |>
+      regimen(epochs = 15, seed = 7 + 2),
+    progress = "none"
+  )
   own <- f$predictions[f$predictions$fold == 3, ]
   expect_identical(own$answer, model$judged$test$answers$answer)
   expect_identical(own$probability_burst, model$judged$test$answers$probability_burst)
@@ -51,11 +57,15 @@ test_that("a fold's answers are those of a network trained on the others by hand
 })
 
 test_that("what a fold learns knows nothing of the rows that it judges", {
-  b <- seeded(small_kilns(), "outcome") |> prepare(only = glaze, categories = "frequency") |> regimen(class_weights = "even")
+  b <- seeded(small_kilns(), "outcome") |>
+    prepare(only = glaze, categories = "frequency") |> regimen(class_weights = "even")
   learned <- function(table) {
     laid <- lay_folds(fold_plan(b, 5, 1, NULL), table)
     spec <- fold_spec(laid, 2)
-    list(judged = spec$judged, preparation = spec$learned$preparation, network = fit_networks(list(spec), NULL)[[1]]$network)
+    list(
+      judged = spec$judged, preparation = spec$learned$preparation,
+      network = fit_networks(list(spec), NULL)[[1]]$network
+    )
   }
   plain <- learned(small_kilns())
   other <- small_kilns()
@@ -78,7 +88,10 @@ test_that("codes for missing and derived columns hold inside folds", {
   expect_identical(laid$analysis$table, working_table_of(b))
   plain <- small_kilns()
   plain$peak_c[seq(1, 600, 10)] <- NA
-  expect_identical(folds(b, k = 3, progress = "none")$predictions, folds(seeded(plain, "outcome") |> derive(hot = peak_c > 1100), k = 3, progress = "none")$predictions)
+  expect_identical(
+    folds(b, k = 3, progress = "none")$predictions,
+    folds(seeded(plain, "outcome") |> derive(hot = peak_c > 1100), k = 3, progress = "none")$predictions
+  )
 })
 
 test_that("repeats deal anew and count each row once", {
@@ -136,6 +149,11 @@ test_that("folds that can't be are refused before any training", {
   expect_fails(folds(b, k = 1), "`k` must be a whole number from 2")
   expect_fails(folds(b, by = "stratifid"), "Did you mean `stratified`?")
   two <- small_kilns()[c(which(small_kilns()$outcome != "burst"), which(small_kilns()$outcome == "burst")[1:2]), ]
-  expect_fails(folds(seeded(two, "outcome") |> hold_out(validation = 0.5, test = 0), k = 2), "have none of the class \"burst\"")
-  expect_fails(folds(set_columns(seeded(small_kilns(), "outcome"), group = kiln) |> hold_out(validation = 0, test = 0), k = 5), "5 folds can't be dealt: there are 3 groups")
+  expect_fails(
+    folds(seeded(two, "outcome") |> hold_out(validation = 0.5, test = 0), k = 2), "have none of the class \"burst\""
+  )
+  expect_fails(
+    folds(set_columns(seeded(small_kilns(), "outcome"), group = kiln) |> hold_out(validation = 0, test = 0), k = 5),
+    "5 folds can't be dealt: there are 3 groups"
+  )
 })

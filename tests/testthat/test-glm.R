@@ -3,7 +3,9 @@
 
 optimum <- function(b, rate, epochs = 4000) {
   b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
-    regimen(method = "momentum", learning_rate = rate, batch_size = 1e5, epochs = epochs, l2 = 0, stop = "none", seed = 1) |>
+    regimen(
+      method = "momentum", learning_rate = rate, batch_size = 1e5, epochs = epochs, l2 = 0, stop = "none", seed = 1
+    ) |>
     train(progress = "none")
 }
 
@@ -33,20 +35,32 @@ inputs_of <- function(target) set_columns(brief(table, target = target), keep = 
 with_weights <- function(b) set_columns(b, weight = w)
 
 test_that("direct regression is least squares", {
-  expect_equal(fitted_coefficients(optimum(inputs_of("number"), 0.05)), unname(coef(lm(number ~ a + b + c, z))), tolerance = 1e-4)
-  expect_equal(fitted_coefficients(optimum(with_weights(inputs_of("number")), 0.05)), unname(coef(lm(number ~ a + b + c, z, weights = w))), tolerance = 1e-4)
+  expect_equal(
+    fitted_coefficients(optimum(inputs_of("number"), 0.05)), unname(coef(lm(number ~ a + b + c, z))), tolerance = 1e-4
+  )
+  expect_equal(
+    fitted_coefficients(optimum(with_weights(inputs_of("number")), 0.05)),
+    unname(coef(lm(number ~ a + b + c, z, weights = w))), tolerance = 1e-4
+  )
 })
 
 test_that("direct classification is logistic regression", {
   reference <- glm(factor(yes) ~ a + b + c, binomial, z)
   expect_equal(fitted_coefficients(optimum(inputs_of("yes"), 0.3)), unname(coef(reference)), tolerance = 1e-4)
   weighted <- suppressWarnings(glm(factor(yes) ~ a + b + c, binomial, z, weights = w))
-  expect_equal(fitted_coefficients(optimum(with_weights(inputs_of("yes")), 0.3)), unname(coef(weighted)), tolerance = 1e-4)
+  expect_equal(
+    fitted_coefficients(optimum(with_weights(inputs_of("yes")), 0.3)), unname(coef(weighted)), tolerance = 1e-4
+  )
 })
 
 test_that("a direct count model is Poisson regression", {
-  expect_equal(fitted_coefficients(optimum(inputs_of("n"), 0.05)), unname(coef(glm(n ~ a + b + c, poisson, z))), tolerance = 1e-4)
-  expect_equal(fitted_coefficients(optimum(with_weights(inputs_of("n")), 0.05)), unname(coef(glm(n ~ a + b + c, poisson, z, weights = w))), tolerance = 1e-4)
+  expect_equal(
+    fitted_coefficients(optimum(inputs_of("n"), 0.05)), unname(coef(glm(n ~ a + b + c, poisson, z))), tolerance = 1e-4
+  )
+  expect_equal(
+    fitted_coefficients(optimum(with_weights(inputs_of("n")), 0.05)),
+    unname(coef(glm(n ~ a + b + c, poisson, z, weights = w))), tolerance = 1e-4
+  )
 })
 
 test_that("the whole-table methods agree with R's fits to seven digits, weighted ones too", {
@@ -54,12 +68,23 @@ test_that("the whole-table methods agree with R's fits to seven digits, weighted
   logistic <- suppressWarnings(glm(factor(yes) ~ a + b + c, binomial, z, weights = w, epsilon = 1e-14))
   poisson <- glm(n ~ a + b + c, poisson, z, weights = w, epsilon = 1e-14)
   for (method in c("lbfgs", "scaled_conjugate", "levenberg_marquardt")) {
-    expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("number")), method)), unname(coef(linear)), tolerance = 1e-7)
+    expect_equal(
+      fitted_coefficients(exact_optimum(with_weights(inputs_of("number")), method)), unname(coef(linear)),
+      tolerance = 1e-7
+    )
     if (method == "levenberg_marquardt") next
-    expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), method)), unname(coef(logistic)), tolerance = 1e-6)
-    expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("n")), method)), unname(coef(poisson)), tolerance = 1e-6)
+    expect_equal(
+      fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), method)), unname(coef(logistic)),
+      tolerance = 1e-6
+    )
+    expect_equal(
+      fitted_coefficients(exact_optimum(with_weights(inputs_of("n")), method)), unname(coef(poisson)), tolerance = 1e-6
+    )
   }
-  expect_equal(fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), "resilient")), unname(coef(logistic)), tolerance = 1e-4)
+  expect_equal(
+    fitted_coefficients(exact_optimum(with_weights(inputs_of("yes")), "resilient")), unname(coef(logistic)),
+    tolerance = 1e-4
+  )
 })
 
 test_that("an exposure is glm's offset", {
@@ -84,7 +109,15 @@ test_that("a direct model with the gamma loss is gamma regression with a logarit
 })
 
 test_that("a direct ordinal model has the optimum of its likelihood", {
-  o <- withr::with_seed(6, transform(table, grade = cut(a - 1.5 * b + rlogis(400), c(-Inf, -1.5, 0, 1, Inf), c("low", "fair", "good", "top"), ordered_result = TRUE)))
+  o <- withr::with_seed(
+    6,
+    transform(
+      table,
+      grade = cut(
+        a - 1.5 * b + rlogis(400), c(-Inf, -1.5, 0, 1, Inf), c("low", "fair", "good", "top"), ordered_result = TRUE
+      )
+    )
+  )
   x <- scale(as.matrix(o[c("a", "b", "c")]))
   y <- as.integer(o$grade)
   minus_log_likelihood <- function(p) {
@@ -92,7 +125,9 @@ test_that("a direct ordinal model has the optimum of its likelihood", {
     s <- x %*% p[4:6]
     -sum(log(plogis(t[y + 1] - s) - plogis(t[y] - s)))
   }
-  reference <- optim(c(-1, 0, 0, 0, 0, 0), minus_log_likelihood, method = "BFGS", control = list(reltol = 1e-14, maxit = 1000))
+  reference <- optim(
+    c(-1, 0, 0, 0, 0, 0), minus_log_likelihood, method = "BFGS", control = list(reltol = 1e-14, maxit = 1000)
+  )
   model <- exact_optimum(set_columns(brief(o, target = "grade"), keep = c(a, b, c)))
   expect_equal(model$brief$regimen$loss, "ordinal")
   found <- fitted_coefficients(model)
@@ -106,15 +141,22 @@ test_that("direct models of medians and quantiles find those of each level of a 
   t <- withr::with_seed(7, data.frame(level = rep(c("u", "v"), each = 300), y = c(rexp(300), 5 + rexp(300, 0.5))))
   fit <- function(loss) {
     brief(t, target = "y") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
-      regimen(method = "adam", loss = loss, learning_rate = 0.02, schedule = "cosine", batch_size = 600, epochs = 4000, l2 = 0, stop = "none", seed = 1) |>
+      regimen(
+        method = "adam", loss = loss, learning_rate = 0.02, schedule = "cosine", batch_size = 600, epochs = 4000,
+        l2 = 0, stop = "none", seed = 1
+      ) |>
       train(progress = "none")
   }
   new <- data.frame(level = c("u", "v"))
-  expect_equal(predict(fit("absolute"), new)$answer, unname(tapply(t$y, t$level, median)), tolerance = 0.01, ignore_attr = TRUE)
+  expect_equal(
+    predict(fit("absolute"), new)$answer, unname(tapply(t$y, t$level, median)), tolerance = 0.01, ignore_attr = TRUE
+  )
   q <- predict(fit(list(kind = "quantile", at = c(0.9, 0.2))), new)
   expect_named(q, c("answer", "quantile_0.2", "quantile_0.9"))
   for (share in c("0.2", "0.9")) {
-    expect_equal(q[[paste0("quantile_", share)]], as.numeric(tapply(t$y, t$level, quantile, as.numeric(share))), tolerance = 0.03)
+    expect_equal(
+      q[[paste0("quantile_", share)]], as.numeric(tapply(t$y, t$level, quantile, as.numeric(share))), tolerance = 0.03
+    )
   }
 })
 
@@ -125,7 +167,11 @@ test_that("several targets at once are several least-squares fits", {
   expected <- coef(lm(cbind(number, other) ~ a + b + c, z2))
   found <- coef(model)$output
   expect_equal(found[c(4, 1:3), ], expected, tolerance = 1e-6, ignore_attr = TRUE)
-  expect_equal(predict(model, two), setNames(as.data.frame(fitted(lm(cbind(number, other) ~ a + b + c, two))), c("answer_number", "answer_other")), tolerance = 1e-5, ignore_attr = "row.names")
+  expect_equal(
+    predict(model, two),
+    setNames(as.data.frame(fitted(lm(cbind(number, other) ~ a + b + c, two))), c("answer_number", "answer_other")),
+    tolerance = 1e-5, ignore_attr = "row.names"
+  )
 })
 
 test_that("softmax with three classes has the optimum of its likelihood", {

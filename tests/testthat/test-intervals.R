@@ -1,7 +1,9 @@
 test_that("Wilson's interval is that of prop.test", {
   for (hits in c(0, 3, 17, 40)) {
     found <- wilson_interval(hits / 40, 40, 0.9)[1, ]
-    expect_equal(unname(found), as.numeric(suppressWarnings(prop.test(hits, 40, conf.level = 0.9, correct = FALSE))$conf.int))
+    expect_equal(
+      unname(found), as.numeric(suppressWarnings(prop.test(hits, 40, conf.level = 0.9, correct = FALSE))$conf.int)
+    )
   }
   # of rows that stand alone the effective number is their number
   part <- matrix(rep(c(1, 0), c(12, 28)))
@@ -23,7 +25,9 @@ test_that("the variance of an area is that of DeLong, DeLong and Clarke-Pearson"
   a <- components(d$first)
   b <- components(d$second)
   variance <- var(a$v10 - b$v10) / 30 + var(a$v01 - b$v01) / 50
-  areas <- lapply(d[c("first", "second")], function(score) roc_area(ranked_scores(score, d$of, rep(1, 80)), d$of, rep(1, 80)))
+  areas <- lapply(
+    d[c("first", "second")], function(score) roc_area(ranked_scores(score, d$of, rep(1, 80)), d$of, rep(1, 80))
+  )
   expect_equal(areas$first$value, a$value)
   expect_equal(influence_error(areas$first$influence), sqrt(var(a$v10) / 30 + var(a$v01) / 50))
   expect_equal(influence_error(areas$first$influence - areas$second$influence), sqrt(variance))
@@ -51,11 +55,16 @@ test_that("the bootstrap's interval of a mean is the usual one, and heeds groups
   four <- table[rep(seq_len(200), 4), ]
   four$departure <- paste0(four$departure, "-", rep(1:4, each = 200))
   four$whose <- rep(table$departure, 4)
-  model <- withr::with_seed(1, brief(table, "passengers") |> set_columns(drop = departure) |> regimen(epochs = 20) |> train(progress = "none"))
+  model <- withr::with_seed(
+    1, brief(table, "passengers") |> set_columns(drop = departure) |> regimen(epochs = 20) |> train(progress = "none")
+  )
   width <- function(model, data) with(appraise(model, data)$measures, setNames(high - low, measure))
   alone <- width(model, table)
   model$brief$columns$group <- "whose"
-  expect_equal(width(model, four)[c("MAE", "R\u00b2", "median absolute error")], alone[c("MAE", "R\u00b2", "median absolute error")], tolerance = 0.15)
+  expect_equal(
+    width(model, four)[c("MAE", "R\u00b2", "median absolute error")],
+    alone[c("MAE", "R\u00b2", "median absolute error")], tolerance = 0.15
+  )
 })
 
 test_that("lots of many rows give the intervals of the rows", {

@@ -1,4 +1,8 @@
-same_rows <- function(wiring, seed = 3, ...) withr::with_seed(1, brief(kilns, "outcome") |> hold_out(seed = seed) |> wire(wiring) |> regimen(epochs = 40, ...) |> train(progress = "none"))
+same_rows <- function(wiring, seed = 3, ...) withr::with_seed(
+  1,
+  brief(kilns, "outcome") |>
+    hold_out(seed = seed) |> wire(wiring) |> regimen(epochs = 40, ...) |> train(progress = "none")
+)
 
 test_that("models are judged on the same rows, and compared row by row", {
   large <- same_rows("24 relu > 12 relu")
@@ -9,7 +13,9 @@ test_that("models are judged on the same rows, and compared row by row", {
   m <- found$measures
   expect_equal(m$value[m$model == "large"], a$measures$value)
   expect_equal(m$low[m$model == "large"], a$measures$low)
-  loss <- function(model) -log(vapply(seq_len(a$n), function(i) model$judged$test$answers[[paste0("probability_", a$judged$observed[i])]][i], 0))
+  loss <- function(model) -log(
+    vapply(seq_len(a$n), function(i) model$judged$test$answers[[paste0("probability_", a$judged$observed[i])]][i], 0)
+  )
   d <- loss(small) - loss(large)
   own <- found$models[found$models$model == "small", ]
   expect_equal(own$difference, mean(d))
@@ -27,7 +33,11 @@ test_that("models are judged on the same rows, and compared row by row", {
 })
 
 test_that("numbers and several targets are lined up too", {
-  fit <- function(wiring) withr::with_seed(1, brief(mtcars, c("mpg", "hp")) |> hold_out(seed = 3) |> wire(wiring) |> regimen(epochs = 10) |> train(progress = "none"))
+  fit <- function(wiring) withr::with_seed(
+    1,
+    brief(mtcars, c("mpg", "hp")) |>
+      hold_out(seed = 3) |> wire(wiring) |> regimen(epochs = 10) |> train(progress = "none")
+  )
   found <- lineup(fit("4 tanh"), fit("direct"), data = mtcars)
   expect_equal(found$first, "model 1")
   expect_setequal(unique(found$measures$target), c("mpg", "hp"))

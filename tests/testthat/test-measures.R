@@ -3,22 +3,31 @@ confusion_tallies <- function(confusion) {
   steps <- abs(row(confusion) - col(confusion))
   one <- function(x) matrix(x, 1)
   list(
-    weight = one(sum(confusion)), hit = one(diag(confusion)), observed = one(rowSums(confusion)), answered = one(colSums(confusion)),
+    weight = one(sum(confusion)), hit = one(diag(confusion)), observed = one(rowSums(confusion)),
+    answered = one(colSums(confusion)),
     steps = one(sum(steps * confusion)), squared_steps = one(sum(steps^2 * confusion))
   )
 }
 
-confusion <- matrix(c(20, 5, 0, 4, 30, 6, 1, 2, 12), 3, byrow = TRUE, dimnames = list(observed = c("a", "b", "c"), answer = c("a", "b", "c")))
+confusion <- matrix(
+  c(20, 5, 0, 4, 30, 6, 1, 2, 12), 3, byrow = TRUE,
+  dimnames = list(observed = c("a", "b", "c"), answer = c("a", "b", "c"))
+)
 tallies <- confusion_tallies(confusion)
 drop_names <- function(x) unname(drop(x))
 
 # One set of rows, each counted in the same unit.
 tally <- function(observed, answer, p, weight = rep(1, length(observed)), ...) {
   classes <- c("a", "b", "c")[seq_len(ncol(p))]
-  class_tallies(match(observed, classes), match(answer, classes), p, weight, rep(1L, length(observed)), bins_of(p, seq_along(classes)), ...)
+  class_tallies(
+    match(observed, classes), match(answer, classes), p, weight, rep(1L, length(observed)),
+    bins_of(p, seq_along(classes)), ...
+  )
 }
 
-numbers <- function(y, m, weight = rep(1, length(y))) number_measures(number_tallies(y, m, weight, rep(1L, length(y)), mean(y)), "poisson")[1, ]
+numbers <- function(y, m, weight = rep(1, length(y))) number_measures(
+  number_tallies(y, m, weight, rep(1L, length(y)), mean(y)), "poisson"
+)[1, ]
 
 test_that("measures of a confusion matrix are those of their formulas", {
   n <- 80
@@ -44,7 +53,10 @@ test_that("measures of a confusion matrix are those of their formulas", {
   expect_equal(weighted_f1(tallies), sum(f1 * c(25, 40, 15)) / 80)
   expect_equal(mean_rank_error(tallies), (5 + 4 + 6 + 2 + 2 * 1) / 80)
   cost <- outer(1:3, 1:3, function(i, j) (i - j)^2)
-  expect_equal(cohen_kappa(tallies, TRUE), 1 - sum(cost * confusion) / sum(cost * outer(rowSums(confusion), colSums(confusion)) / 80))
+  expect_equal(
+    cohen_kappa(tallies, TRUE),
+    1 - sum(cost * confusion) / sum(cost * outer(rowSums(confusion), colSums(confusion)) / 80)
+  )
 })
 
 test_that("whoever always says the same has no agreement and no correlation", {
@@ -76,7 +88,10 @@ test_that("rows give the tallies of their confusion matrix, and their losses", {
   # a case weight of two counts like two rows, whatever the units
   doubled <- class_measures(tally(rep(observed, 2), rep(answered, 2), rbind(p, p)))[1, ]
   expect_equal(class_measures(tally(observed, answered, p, rep(2, 6)))[1, ], doubled)
-  apart <- class_tallies(match(observed, c("a", "b", "c")), match(answered, c("a", "b", "c")), p, rep(1, 6), c(2L, 1L, 2L, 1L, 2L, 1L), bins_of(p, 1:3))
+  apart <- class_tallies(
+    match(observed, c("a", "b", "c")), match(answered, c("a", "b", "c")), p, rep(1, 6), c(2L, 1L, 2L, 1L, 2L, 1L),
+    bins_of(p, 1:3)
+  )
   expect_equal(class_measures(total_sums(apart))[1, ], class_measures(tally(observed, answered, p))[1, ])
 })
 
@@ -85,12 +100,16 @@ test_that("the calibration error is the mean distance over bins", {
   d$hit <- withr::with_seed(2, rbinom(1000, 1, d$p^2))
   bin <- cut(rank(d$p), seq(0, 1000, 100))
   by_hand <- sum(abs(tapply(d$hit, bin, mean) - tapply(d$p, bin, mean))) / 10
-  t <- class_tallies(2L - d$hit, rep(1L, 1000), cbind(d$p, 1 - d$p), rep(1, 1000), rep(1L, 1000), bins_of(cbind(d$p, 1 - d$p), 1L))
+  t <- class_tallies(
+    2L - d$hit, rep(1L, 1000), cbind(d$p, 1 - d$p), rep(1, 1000), rep(1L, 1000), bins_of(cbind(d$p, 1 - d$p), 1L)
+  )
   expect_equal(calibration_error(t), by_hand)
 })
 
 test_that("the area under the ROC curve is Wilcoxon's statistic, ties and weights included", {
-  d <- withr::with_seed(1, data.frame(score = round(rnorm(300), 1), of = rbinom(300, 1, 0.3) == 1, weight = sample(1:3, 300, TRUE)))
+  d <- withr::with_seed(
+    1, data.frame(score = round(rnorm(300), 1), of = rbinom(300, 1, 0.3) == 1, weight = sample(1:3, 300, TRUE))
+  )
   area <- function(score, of, weight) roc_area(ranked_scores(score, of, weight), of, weight)$value
   w <- suppressWarnings(wilcox.test(d$score[d$of], d$score[!d$of]))$statistic
   expect_equal(area(d$score, d$of, rep(1, 300)), unname(w) / (sum(d$of) * sum(!d$of)))
@@ -99,7 +118,9 @@ test_that("the area under the ROC curve is Wilcoxon's statistic, ties and weight
   expect_null(ranked_scores(d$score, rep(TRUE, 300), d$weight))
   # and the area below the curve's points, by trapezoids
   p <- threshold_points(ranked_scores(d$score, d$of, d$weight))
-  expect_equal(sum(diff(p$false_positive_rate) * (p$recall[-1] + p$recall[-nrow(p)]) / 2), area(d$score, d$of, d$weight))
+  expect_equal(
+    sum(diff(p$false_positive_rate) * (p$recall[-1] + p$recall[-nrow(p)]) / 2), area(d$score, d$of, d$weight)
+  )
   at <- p[which(p$threshold == 1), ]
   expect_equal(at$recall, sum(d$weight[d$of & d$score >= 1]) / sum(d$weight[d$of]))
   expect_equal(at$precision, sum(d$weight[d$of & d$score >= 1]) / sum(d$weight[d$score >= 1]))
@@ -114,13 +135,23 @@ test_that("average precision is the mean precision at the class's rows", {
 })
 
 test_that("influences are the derivatives of their areas by the rows' weights", {
-  d <- withr::with_seed(4, data.frame(score = round(rnorm(60), 1), of = rbinom(60, 1, 0.4) == 1, weight = runif(60, 0.5, 2)))
+  d <- withr::with_seed(
+    4, data.frame(score = round(rnorm(60), 1), of = rbinom(60, 1, 0.4) == 1, weight = runif(60, 0.5, 2))
+  )
   step <- 1e-6
   for (area in list(roc_area, precision_area)) {
     value <- function(weight) area(ranked_scores(d$score, d$of, weight), d$of, weight)$value
-    slope <- vapply(seq_len(60), function(i) (value(d$weight + step * (seq_len(60) == i)) - value(d$weight - step * (seq_len(60) == i))) / (2 * step), 0)
+    slope <- vapply(
+      seq_len(60),
+      function(i) (
+        value(d$weight + step * (seq_len(60) == i)) - value(d$weight - step * (seq_len(60) == i))
+      ) / (2 * step),
+      0
+    )
     found <- area(ranked_scores(d$score, d$of, d$weight), d$of, d$weight)$influence / d$weight
-    if (identical(area, roc_area)) found <- found / ifelse(d$of, sqrt(sum(d$of) / (sum(d$of) - 1)), sqrt(sum(!d$of) / (sum(!d$of) - 1)))
+    if (identical(area, roc_area)) found <- found / ifelse(
+      d$of, sqrt(sum(d$of) / (sum(d$of) - 1)), sqrt(sum(!d$of) / (sum(!d$of) - 1))
+    )
     expect_equal(found, slope, tolerance = 1e-5)
   }
 })
@@ -128,7 +159,10 @@ test_that("influences are the derivatives of their areas by the rows' weights", 
 test_that("measures of numbers are those of their formulas, of lm and of glm", {
   y <- c(2, 4, 6, 8)
   m <- numbers(y, c(1, 5, 6, 10))
-  expect_equal(m[c("MSE", "MAE", "R\u00b2", "relative mean error")], c(MSE = 6 / 4, MAE = 1, "R\u00b2" = 1 - 6 / 20, "relative mean error" = 4 / 20))
+  expect_equal(
+    m[c("MSE", "MAE", "R\u00b2", "relative mean error")],
+    c(MSE = 6 / 4, MAE = 1, "R\u00b2" = 1 - 6 / 20, "relative mean error" = 4 / 20)
+  )
   expect_equal(m[["mean relative error"]], mean(c(1 / 2, 1 / 4, 0, 2 / 8)))
   expect_true(is.na(numbers(c(0, 1), c(1, 1))[["mean relative error"]]))
   expect_equal(numbers(c(1, 2, 4), c(2, 2, 3), c(1, 1, 2)), numbers(c(1, 2, 4, 4), c(2, 2, 3, 3)))
@@ -140,7 +174,9 @@ test_that("measures of numbers are those of their formulas, of lm and of glm", {
   expect_equal(m[["explained variance"]], summary(fit)$r.squared)
   expect_equal(m[["mean bias"]], 3)
   g <- glm(y ~ x, Gamma("log"), d)
-  gamma <- function(y, m) number_measures(number_tallies(y, m, rep(1, 50), rep(1L, 50), 0), "gamma")[1, "gamma deviance"]
+  gamma <- function(y, m) number_measures(
+    number_tallies(y, m, rep(1, 50), rep(1L, 50), 0), "gamma"
+  )[1, "gamma deviance"]
   expect_equal(unname(gamma(d$y, fitted(g))) * 50, deviance(g))
   expect_true(is.na(gamma(c(0, d$y[-1]), fitted(g))))
   count <- glm(passengers ~ fare, poisson, small_crossings())
@@ -151,14 +187,22 @@ test_that("measures of numbers are those of their formulas, of lm and of glm", {
 
 test_that("a quantile costs what Koenker and Bassett say, and its share stands beside what it should be", {
   expect_equal(drop(pinball(c(1, 5), cbind(c(3, 3)), 0.9)), c(0.1 * 2, 0.9 * 2))
-  model <- withr::with_seed(1, brief(small_crossings(), "passengers", task = "regression") |> regimen(loss = list(kind = "quantile", at = c(0.1, 0.5, 0.9)), epochs = 30) |> train(progress = "none"))
+  model <- withr::with_seed(
+    1,
+    brief(small_crossings(), "passengers", task = "regression") |>
+      regimen(loss = list(kind = "quantile", at = c(0.1, 0.5, 0.9)), epochs = 30) |>
+      train(progress = "none")
+  )
   a <- appraise(model)
   m <- function(measure, column = "value") a$measures[[column]][a$measures$measure == measure]
   expect_equal(m("quantile loss 0.9"), mean(pinball(a$judged$observed, cbind(a$judged$quantile_0.9), 0.9)))
   expect_equal(m("share below quantile 0.1"), mean(a$judged$observed <= a$judged$quantile_0.1))
   expect_equal(m("share below quantile 0.1", "baseline"), 0.1)
   training <- model$judged$training$observed
-  expect_equal(m("quantile loss 0.1", "baseline"), mean(pinball(a$judged$observed, cbind(rep(quantile(training, 0.1, names = FALSE), a$n)), 0.1)))
+  expect_equal(
+    m("quantile loss 0.1", "baseline"),
+    mean(pinball(a$judged$observed, cbind(rep(quantile(training, 0.1, names = FALSE), a$n)), 0.1))
+  )
   expect_equal(a$primary, "quantile loss 0.5")
 })
 
@@ -166,7 +210,13 @@ test_that("an appraisal holds them beside the baseline, by class too", {
   model <- quick_model(recovery, "returned", epochs = 60)
   a <- appraise(model)
   m <- a$measures
-  expect_equal(m$measure, c("accuracy", "balanced accuracy", "Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1", "cross-entropy", "Brier score", "calibration error", "AUC", "average precision"))
+  expect_equal(
+    m$measure,
+    c(
+      "accuracy", "balanced accuracy", "Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1",
+      "cross-entropy", "Brier score", "calibration error", "AUC", "average precision"
+    )
+  )
   expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "Matthews correlation", "AUC")], c(0, 0, 0.5))
   expect_equal(m$baseline[m$measure == "average precision"], mean(a$judged$observed == "yes"))
   yes <- a$judged$observed == "yes"
@@ -177,7 +227,14 @@ test_that("an appraisal holds them beside the baseline, by class too", {
   expect_equal(unique(curve$class), "yes")
   expect_fails(threshold_curve(a, "perhaps"), "no class \"perhaps\"")
   expect_fails(threshold_curve(appraise(quick_model(small_crossings(), "passengers"))), "that of a classification")
-  ordered <- transform(small_kilns(), grade = factor(ifelse(outcome == "sound", "good", ifelse(outcome == "crazed", "fair", "bad")), c("bad", "fair", "good"), ordered = TRUE), outcome = NULL)
+  ordered <- transform(
+    small_kilns(),
+    grade = factor(
+      ifelse(outcome == "sound", "good", ifelse(outcome == "crazed", "fair", "bad")), c("bad", "fair", "good"),
+      ordered = TRUE
+    ),
+    outcome = NULL
+  )
   expect_true(all(c("weighted kappa", "mean rank error") %in% appraise(quick_model(ordered, "grade"))$measures$measure))
 })
 
@@ -188,7 +245,9 @@ test_that("curves, shares and bands come as data", {
   expect_equal(sum(curve$rows * curve$probability) / a$n, mean(a$judged$probability_crazed))
   expect_equal(sum(curve$rows * curve$observed), sum(a$judged$observed == "crazed"))
   shares <- confusion_table(a)
-  expect_equal(tapply(shares$of_observed, shares$observed, sum), tapply(rep(1, 4), c("burst", "crazed", "sound", "warped"), sum))
+  expect_equal(
+    tapply(shares$of_observed, shares$observed, sum), tapply(rep(1, 4), c("burst", "crazed", "sound", "warped"), sum)
+  )
   expect_equal(sum(shares$of_all), 1)
   n <- appraise(quick_model(small_crossings(), "passengers"))
   bands <- error_bands(n, 4)
@@ -208,7 +267,9 @@ test_that("tidy() and glance() give models and appraisals as tables", {
   expect_equal(one$validation_loss, model$curves$validation[model$best_epoch])
   a <- appraise(model)
   expect_equal(glance(a)$accuracy, a$measures$value[1])
-  expect_equal(unique(tidy(a)$measure), c("support", "recall", "precision", "specificity", "f1", "auc", "average_precision"))
+  expect_equal(
+    unique(tidy(a)$measure), c("support", "recall", "precision", "specificity", "f1", "auc", "average_precision")
+  )
   recall <- tidy(a)[tidy(a)$measure == "recall", ]
   expect_true(all(recall$low <= recall$value & recall$value <= recall$high))
   two <- glance(appraise(quick_model(mtcars, c("mpg", "hp"))))

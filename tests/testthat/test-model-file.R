@@ -5,7 +5,11 @@ saved <- function(model) {
 }
 
 test_that("a model read again is the model that was written", {
-  for (model in list(quick_model(), quick_model(small_crossings(), "passengers"), quick_model(mtcars, "mpg"), quick_model(recovery, "returned", class_weights = "even"), rich_model(), quick_model(mtcars, c("mpg", "hp")))) {
+  models <- list(
+    quick_model(), quick_model(small_crossings(), "passengers"), quick_model(mtcars, "mpg"),
+    quick_model(recovery, "returned", class_weights = "even"), rich_model(), quick_model(mtcars, c("mpg", "hp"))
+  )
+  for (model in models) {
     again <- read_model(saved(model))
     expect_identical(again, model)
   }
@@ -31,7 +35,9 @@ test_that("the format is open: gzip and JSON", {
   expect_equal(parts$format, "hylomath model")
   expect_equal(parts$format_version, 4)
   bytes <- jsonlite::base64_dec(parts$answerer$network$parameters[["$doubles"]])
-  expect_equal(readBin(bytes, "double", length(bytes) / 8, endian = "little"), trained_network(quick_model())$parameters)
+  expect_equal(
+    readBin(bytes, "double", length(bytes) / 8, endian = "little"), trained_network(quick_model())$parameters
+  )
 })
 
 test_that("foreign, damaged and newer files are refused", {
@@ -62,7 +68,9 @@ test_that("a write that fails leaves the former file as it was", {
   folder <- withr::local_tempdir()
   file <- file.path(folder, "kept.txt")
   writeLines("former", file)
-  expect_fails(replace_whole(file, function(part) { writeLines("half", part); stop("disk full") }), "can't be written: disk full")
+  expect_fails(
+    replace_whole(file, function(part) { writeLines("half", part); stop("disk full") }), "can't be written: disk full"
+  )
   expect_equal(readLines(file), "former")
   expect_equal(list.files(folder, all.files = TRUE, no.. = TRUE), "kept.txt")
   expect_fails(write_model(quick_model(), file.path(folder, "none", "m.hylo")), "There is no folder")

@@ -1,7 +1,11 @@
 codes <- function(x) notes(x)$code
 note_of <- function(x, code) notes(x)$note[notes(x)$code == code]
-noise <- withr::with_seed(2, data.frame(x = rnorm(400), y = sample(c("no", "yes"), 400, replace = TRUE, prob = c(0.9, 0.1))))
-plenty <- withr::with_seed(4, { x <- rnorm(3000); data.frame(x = x, y = ifelse(runif(3000) < plogis(3 * x), "yes", "no")) })
+noise <- withr::with_seed(
+  2, data.frame(x = rnorm(400), y = sample(c("no", "yes"), 400, replace = TRUE, prob = c(0.9, 0.1)))
+)
+plenty <- withr::with_seed(
+  4, { x <- rnorm(3000); data.frame(x = x, y = ifelse(runif(3000) < plogis(3 * x), "yes", "no")) }
+)
 
 test_that("a good network on a plain table is left in peace", {
   expect_equal(setdiff(codes(appraise(quick_model(plenty, "y", epochs = 100))), "direct_is_as_good"), character())
@@ -22,10 +26,19 @@ test_that("answers of one class only, and classes never answered, are told", {
 
 test_that("networks that are no better than nothing, or than no hidden layers, are told", {
   number <- withr::with_seed(2, data.frame(x = rnorm(200), y = rnorm(200)))
-  bad <- withr::with_seed(1, brief(number, "y") |> hold_out(validation = 0) |> regimen(epochs = 300, l2 = 0) |> train(progress = "none"))
+  bad <- withr::with_seed(
+    1, brief(number, "y") |> hold_out(validation = 0) |> regimen(epochs = 300, l2 = 0) |> train(progress = "none")
+  )
   expect_true("no_better_than_baseline" %in% codes(appraise(bad)))
   line <- withr::with_seed(3, { d <- as.data.frame(matrix(rnorm(2400), 120)); d$y <- rowSums(d) + rnorm(120); d })
-  worse <- appraise(withr::with_seed(1, brief(line, "y") |> hold_out(validation = 0, test = 0.4) |> wire("64 relu > 64 relu") |> regimen(epochs = 200, l2 = 0, method = "adam") |> train(progress = "none")))
+  worse <- appraise(
+    withr::with_seed(
+      1,
+      brief(line, "y") |>
+        hold_out(validation = 0, test = 0.4) |> wire("64 relu > 64 relu") |>
+        regimen(epochs = 200, l2 = 0, method = "adam") |> train(progress = "none")
+    )
+  )
   expect_true(all(c("direct_is_better", "overfits") %in% codes(worse)))
   expect_false(any(c("direct_is_better", "direct_is_as_good") %in% codes(appraise(quick_model(kilns, epochs = 60)))))
 })
@@ -33,13 +46,21 @@ test_that("networks that are no better than nothing, or than no hidden layers, a
 test_that("epochs that were too few, or too many, are told", {
   expect_true("still_falling" %in% codes(quick_model(kilns, epochs = 2)))
   expect_match(paste(format(quick_model(kilns, epochs = 2)), collapse = "\n"), "\\[still_falling\\]")
-  rose <- withr::with_seed(1, brief(small_kilns(), "outcome") |> wire("64 relu > 64 relu") |> regimen(method = "adam", l2 = 0, epochs = 60, stop = "none") |> train(progress = "none"))
+  rose <- withr::with_seed(
+    1,
+    brief(small_kilns(), "outcome") |>
+      wire("64 relu > 64 relu") |> regimen(method = "adam", l2 = 0, epochs = 60, stop = "none") |>
+      train(progress = "none")
+  )
   expect_match(note_of(rose, "validation_rose"), sprintf("From epoch %d on the validation loss rose", rose$best_epoch))
   expect_false(any(c("validation_rose", "overfits") %in% codes(appraise(quick_model(plenty, "y", epochs = 100)))))
 })
 
 test_that("inputs that give the target away, and ids, are told", {
-  leak <- transform(kilns, verdict = ifelse(outcome == "sound", "A", ifelse(outcome == "crazed", "B", ifelse(outcome == "warped", "C", "D"))))
+  leak <- transform(
+    kilns,
+    verdict = ifelse(outcome == "sound", "A", ifelse(outcome == "crazed", "B", ifelse(outcome == "warped", "C", "D")))
+  )
   expect_match(note_of(quick_model(leak, epochs = 2), "gives_target_away"), "verdict alone tells outcome")
   named <- withr::with_seed(1, brief(small_kilns(), "outcome"))
   named$columns$id <- NULL
@@ -56,10 +77,15 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
   expect_match(note_of(appraise(quick_model(mtcars, "mpg")), "few_rows"), "Only 4 rows are judged")
   bold <- appraise(quick_model(plenty, "y", epochs = 100))
   expect_false("probabilities_off" %in% codes(bold))
-  bold$judged$probability_yes <- bold$judged$probability_yes^3 / (bold$judged$probability_yes^3 + bold$judged$probability_no^3)
+  bold$judged$probability_yes <- bold$judged$probability_yes^3 / (
+    bold$judged$probability_yes^3 + bold$judged$probability_no^3
+  )
   expect_match(note_probabilities_off(bold)$note, "can't be taken at their word")
   some <- transform(small_crossings(), passengers = ifelse(seq_len(600) %% 7 == 0, 0, passengers))
-  expect_match(note_of(appraise(quick_model(some, "passengers")), "relative_error_meaningless"), "observed values of passengers are 0")
+  expect_match(
+    note_of(appraise(quick_model(some, "passengers")), "relative_error_meaningless"),
+    "observed values of passengers are 0"
+  )
   near <- withr::with_seed(5, data.frame(x = rnorm(400)))
   near$y <- near$x + rnorm(400, 0, 0.1)
   near$y[seq(1, 400, 40)] <- 1e-5

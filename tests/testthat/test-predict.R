@@ -24,10 +24,14 @@ test_that("a missing or mistyped column fails before any work", {
   expect_fails(predict(model, kilns[-6]), "no column `peak_c`")
   expect_fails(predict(model, kilns[-(6:7)]), "no column `peak_c`", "nor `ramp_c_h`")
   wrong <- transform(kilns, peak_c = replace(as.character(peak_c), 3, "12oo"))
-  expect_fails(predict(model, wrong), "Column `peak_c` must be numbers as in training; here it is text", "Row 3 holds \"12oo\"")
+  expect_fails(
+    predict(model, wrong), "Column `peak_c` must be numbers as in training; here it is text", "Row 3 holds \"12oo\""
+  )
   expect_fails(predict(model, transform(kilns, peak_c = replace(peak_c, 8, -Inf))), "infinite in row 8")
   expect_fails(predict(model, kilns, type = "odds"), "`type`")
-  expect_fails(predict(quick_model(small_crossings(), "passengers"), crossings, type = "probability"), "no probabilities")
+  expect_fails(
+    predict(quick_model(small_crossings(), "passengers"), crossings, type = "probability"), "no probabilities"
+  )
 })
 
 test_that("augment() puts the answers behind the table's own columns", {
@@ -50,8 +54,14 @@ test_that("class weights change the answer and not the meaning of a probability"
 test_that("the positive class decides what the single output means, not what is answered", {
   b <- withr::with_seed(1, brief(recovery, target = "returned") |> wire("direct") |> regimen(seed = 1))
   yes <- train(b, progress = "none")
-  no <- train(withr::with_seed(1, brief(recovery, target = "returned", positive = "no") |> wire("direct") |> regimen(seed = 1)), progress = "none")
-  expect_gt(cor(predict(yes, recovery, "probability")$probability_yes, predict(no, recovery, "probability")$probability_yes), 0.999)
+  no <- train(
+    withr::with_seed(1, brief(recovery, target = "returned", positive = "no") |> wire("direct") |> regimen(seed = 1)),
+    progress = "none"
+  )
+  expect_gt(
+    cor(predict(yes, recovery, "probability")$probability_yes, predict(no, recovery, "probability")$probability_yes),
+    0.999
+  )
 })
 
 test_that("what is strange about new rows is counted by column and flagged by row", {
@@ -70,11 +80,18 @@ test_that("what is strange about new rows is counted by column and flagged by ro
 test_that("an exposure scales a count and is asked for", {
   t <- withr::with_seed(3, data.frame(x = rnorm(2000), days = sample(1:20, 2000, TRUE)))
   t$n <- withr::with_seed(4, rpois(2000, t$days * exp(-1 + 0.5 * t$x)))
-  m <- withr::with_seed(1, brief(t, "n") |> set_columns(exposure = days) |> prepare(numbers = "none") |> hold_out(validation = 0, test = 0) |>
-    wire("direct") |> regimen(method = "momentum", learning_rate = 0.02, batch_size = 1e4, epochs = 3000, l2 = 0) |> train(progress = "none"))
+  m <- withr::with_seed(1, brief(t, "n") |> set_columns(exposure = days) |> prepare(numbers = "none") |> hold_out(
+    validation = 0, test = 0
+  ) |>
+    wire("direct") |> regimen(
+      method = "momentum", learning_rate = 0.02, batch_size = 1e4, epochs = 3000, l2 = 0
+    ) |> train(progress = "none"))
   reference <- coef(glm(n ~ x + offset(log(days)), poisson, t))
   expect_equal(as.numeric(coef(m)$output[2:1, 1]), unname(reference), tolerance = 1e-3)
-  expect_equal(predict(m, data.frame(x = 0, days = c(1, 10)))$answer[2] / predict(m, data.frame(x = 0, days = 1))$answer, 10, tolerance = 1e-5)
+  expect_equal(
+    predict(m, data.frame(x = 0, days = c(1, 10)))$answer[2] / predict(m, data.frame(x = 0, days = 1))$answer, 10,
+    tolerance = 1e-5
+  )
   expect_fails(predict(m, data.frame(x = 0)), "no column `days`")
   expect_fails(predict(m, data.frame(x = 0, days = 0)), "not a number above 0 in row 1")
 })

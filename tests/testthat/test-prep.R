@@ -108,7 +108,9 @@ test_that("gaps in numbers are filled, and flagged where there are many", {
   expect_equal(rownames(one_column(x)()), c("x", "x:missing"))
   expect_equal(rownames(one_column(x, gaps = "median")()), "x")
   fill <- function(gaps) one_column(x, numbers = "none", gaps = gaps)()[1, 5]
-  expect_equal(unname(c(fill("median"), fill("mean"), fill("common"))), c(median(x, na.rm = TRUE), mean(x, na.rm = TRUE), 3))
+  expect_equal(
+    unname(c(fill("median"), fill("mean"), fill("common"))), c(median(x, na.rm = TRUE), mean(x, na.rm = TRUE), 3)
+  )
   few <- c(x, rnorm(400))
   expect_equal(rownames(one_column(few)()), "x")
   expect_equal(one_column(few, gaps = "flag")()[["x:missing", 5]], 1)
@@ -123,7 +125,8 @@ test_that("gaps in categories have their own level, the commonest, or none", {
 })
 
 test_that("rows with gaps are set aside where they are to be dropped, and not answered", {
-  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> prepare(only = gas_mbar, gaps = "drop") |> regimen(epochs = 2)
+  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+    prepare(only = gas_mbar, gaps = "drop") |> regimen(epochs = 2)
   part <- part_along(b)
   expect_equal(is.na(part), is.na(small_kilns()$gas_mbar))
   expect_equal(is.na(predict(train(b, progress = "none"), small_kilns())$answer), is.na(small_kilns()$gas_mbar))
@@ -134,7 +137,9 @@ test_that("categories become ordinal codes, shares or buckets", {
   code <- rep(c(1, 2, 3), c(10, 20, 10))
   expect_equal(one_column(x, categories = "ordinal")()[1, 1:40], (code - 2) / sd(code))
   share <- rep(c(0.25, 0.5, 0.25), c(10, 20, 10))
-  expect_equal(one_column(x, categories = "frequency")(c("b", "never", NA))[1, ], c((0.5 - mean(share)) / sd(share), 0, 0))
+  expect_equal(
+    one_column(x, categories = "frequency")(c("b", "never", NA))[1, ], c((0.5 - mean(share)) / sd(share), 0, 0)
+  )
   many <- sprintf("item %d", 1:300)
   hashed <- one_column(rep(many, 2), categories = "hash", buckets = 16, kind = "category")
   expect_equal(dim(hashed()), c(16L, 600L))
@@ -149,10 +154,16 @@ test_that("date parts are those of the calendar, in the column's own zone", {
   m <- one_column(day, dates = c("weekday", "month", "quarter"))()
   expect_equal(unname(m["x:Mon", 1:801]), as.numeric(format(day[1:801], "%u") == "1"))
   expect_equal(unname(m["x:Mar", 1:801]), as.numeric(format(day[1:801], "%m") == "03"))
-  expect_equal(unname(colSums(m[c("x:Q1", "x:Q4"), 1:801])), as.numeric(format(day[1:801], "%m") %in% c("01", "02", "03", "10", "11", "12")))
+  expect_equal(
+    unname(colSums(m[c("x:Q1", "x:Q4"), 1:801])),
+    as.numeric(format(day[1:801], "%m") %in% c("01", "02", "03", "10", "11", "12"))
+  )
   expect_true(all(m[, 802] == 0))
   year <- as.numeric(format(day, "%Y"))
-  expect_equal(unname(one_column(day, dates = "year")()[1, 1:801]), ((year - mean(year, na.rm = TRUE)) / sd(year, na.rm = TRUE))[1:801])
+  expect_equal(
+    unname(one_column(day, dates = "year")()[1, 1:801]),
+    ((year - mean(year, na.rm = TRUE)) / sd(year, na.rm = TRUE))[1:801]
+  )
   at <- as.POSIXct("2025-07-01 23:30", tz = "UTC") + 3600 * (0:49)
   attr(at, "tzone") <- "Europe/Berlin"
   m <- one_column(at, dates = "hour")()
@@ -168,7 +179,9 @@ test_that("codes that mean missing are taken out, and numbers come to light", {
   expect_equal(unlist(b$columns$kinds[c("load", "age")]), c(load = "number", age = "count"))
   expect_equal(working_table_of(b)$load[1:3], c(12, NA, 7.5))
   model <- train(regimen(b, epochs = 2), progress = "none")
-  expect_identical(predict(model, data.frame(load = "n/a", age = 30)), predict(model, data.frame(load = NA_real_, age = 30)))
+  expect_identical(
+    predict(model, data.frame(load = "n/a", age = 30)), predict(model, data.frame(load = NA_real_, age = 30))
+  )
   only <- prepare(brief(table, "y"), only = load, missing_codes = "n/a")
   expect_equal(unlist(only$columns$kinds[c("load", "age")]), c(load = "number", age = "number"))
 })
@@ -189,7 +202,9 @@ test_that("settings for some columns stand beside those for all, and later calls
 test_that("a log target is answered as a mean, or as a median where that is asked for", {
   t <- withr::with_seed(4, data.frame(x = runif(3000)))
   t$y <- exp(1 + 2 * t$x + withr::with_seed(5, rnorm(3000, 0, 0.8)))
-  fit <- function(target) withr::with_seed(1, brief(t, "y") |> prepare(target = target) |> wire("direct") |> train(progress = "none"))
+  fit <- function(target) withr::with_seed(
+    1, brief(t, "y") |> prepare(target = target) |> wire("direct") |> train(progress = "none")
+  )
   mean_model <- fit("log")
   median_model <- fit("log_median")
   grid <- data.frame(x = c(0.2, 0.5, 0.8))
@@ -206,8 +221,10 @@ test_that("random tables: the core's encoding equals an obvious one on any rows"
     n <- sample(40:300, 1)
     holes <- function(x, share) replace(x, runif(n) < share, NA)
     table <- data.frame(
-      y = rnorm(n), a = holes(rnorm(n, 50, 20), 0.1), k = holes(sample(100L, n, TRUE), 0.005), f = sample(c(TRUE, FALSE), n, TRUE),
-      w = holes(sample(c("u", "v", "w", "x y"), n, TRUE), sample(c(0, 0.2), 1)), d = holes(as.Date("2024-02-01") + sample(400, n, TRUE), 0.05)
+      y = rnorm(n), a = holes(rnorm(n, 50, 20), 0.1), k = holes(sample(100L, n, TRUE), 0.005),
+      f = sample(c(TRUE, FALSE), n, TRUE),
+      w = holes(sample(c("u", "v", "w", "x y"), n, TRUE), sample(c(0, 0.2), 1)),
+      d = holes(as.Date("2024-02-01") + sample(400, n, TRUE), 0.05)
     )
     b <- brief(table, "y")
     training <- runif(n) < 0.7
@@ -218,7 +235,9 @@ test_that("random tables: the core's encoding equals an obvious one on any rows"
       if (is.numeric(x) || is.logical(x)) {
         x <- as.numeric(x)
         t <- as.numeric(t)
-        obvious[[column]] <- (ifelse(is.na(x), median(t, na.rm = TRUE), x) - mean(t, na.rm = TRUE)) / sd(t, na.rm = TRUE)
+        obvious[[column]] <- (
+          ifelse(is.na(x), median(t, na.rm = TRUE), x) - mean(t, na.rm = TRUE)
+        ) / sd(t, na.rm = TRUE)
         if (mean(is.na(t)) > 0.01) obvious[[paste0(column, "?")]] <- as.numeric(is.na(x))
       } else if (is.character(x)) {
         for (level in sort(unique(t), method = "radix")) obvious[[paste0(column, level)]] <- as.numeric(x %in% level)
@@ -231,6 +250,9 @@ test_that("random tables: the core's encoding equals an obvious one on any rows"
     }
     preparation <- prepared(b, training)
     some <- sample(n, sample(n, 1))
-    expect_equal(encode_inputs(preparation, table[some, ]), unname(do.call(rbind, obvious)[, some, drop = FALSE]), tolerance = 1e-12)
+    expect_equal(
+      encode_inputs(preparation, table[some, ]), unname(do.call(rbind, obvious)[, some, drop = FALSE]),
+      tolerance = 1e-12
+    )
   }
 })

@@ -8,15 +8,23 @@ test_that("the method, batch, rate and l2 follow the written rule and are shown"
     regimen_in_force(a, function() learn_preparation(a))[c("method", "batch_size", "learning_rate", "l2")]
   }
   expect_equal(settled(small), list(method = "lbfgs", batch_size = "auto", learning_rate = "auto", l2 = 0.01))
-  expect_equal(settled(brief(kilns, target = "outcome")), list(method = "adam", batch_size = 64, learning_rate = 0.005, l2 = 0.004))
+  expect_equal(
+    settled(brief(kilns, target = "outcome")), list(method = "adam", batch_size = 64, learning_rate = 0.005, l2 = 0.004)
+  )
   cars <- brief(mtcars, target = "mpg") |> wire("2 tanh")
   expect_equal(settled(cars)$method, "lbfgs")  # 25 parameters, 22 training rows
   curve <- brief(data.frame(x = 1:60 + 0.5, y = sin(1:60)), target = "y") |> wire("8 tanh")
   expect_equal(settled(curve)[c("method", "l2")], list(method = "levenberg_marquardt", l2 = "evidence"))
   expect_equal(settled(regimen(curve, loss = "absolute"))$method, "adam")
   expect_equal(settled(regimen(curve, loss = "huber"))$method, "lbfgs")
-  expect_equal(settled(wire(curve, "8 tanh l2=0.1"))[c("method", "l2")], list(method = "levenberg_marquardt", l2 = 0.01))
-  for (change in list(\(b) wire(b, "8 tanh > dropout 0.1"), \(b) wire(b, "8 tanh norm"), \(b) regimen(b, l1 = 0.01), \(b) regimen(b, learning_rate = 0.01), \(b) regimen(b, input_noise = 0.1))) {
+  expect_equal(
+    settled(wire(curve, "8 tanh l2=0.1"))[c("method", "l2")], list(method = "levenberg_marquardt", l2 = 0.01)
+  )
+  changes <- list(
+    \(b) wire(b, "8 tanh > dropout 0.1"), \(b) wire(b, "8 tanh norm"), \(b) regimen(b, l1 = 0.01),
+    \(b) regimen(b, learning_rate = 0.01), \(b) regimen(b, input_noise = 0.1)
+  )
+  for (change in changes) {
     expect_equal(settled(change(curve))$method, "adam")
   }
   expect_equal(vapply(c(1e4, 10001, 4e4, 40001, 1e7), auto_batch_size, 0), c(64, 128, 128, 256, 1024))
@@ -33,7 +41,9 @@ test_that("what the method, the task or the loss has no use for is refused with 
   b <- brief(kilns, target = "outcome")
   n <- brief(crossings, target = "passengers")
   r <- brief(crossings, target = "fare", task = "regression")
-  expect_fails(regimen(b, method = "lbfgs", learning_rate = 0.1), "`regimen.learning_rate` is of no use to the method `lbfgs`")
+  expect_fails(
+    regimen(b, method = "lbfgs", learning_rate = 0.1), "`regimen.learning_rate` is of no use to the method `lbfgs`"
+  )
   expect_fails(regimen(b, method = "lbfgs", batch_size = 10), "`regimen.batch_size` is of no use")
   expect_fails(regimen(b, weight_decay = 0.1), "set, but not the method", "`adamw`")
   expect_fails(regimen(wire(b, "8 relu > dropout 0.5"), method = "scaled_conjugate"), "can't do `dropout`")
@@ -44,26 +54,45 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(regimen(brief(recovery, target = "returned"), loss = "ordinal"), "three or more ordered classes")
   expect_fails(regimen(b, output = "softplus"), "the classes decide it")
   expect_fails(regimen(r, loss = "gamma", output = "identity"), "needs answers above 0")
-  expect_fails(regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `knee`?")
+  expect_fails(
+    regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `knee`?"
+  )
   expect_fails(regimen(r, loss = list(kind = "quantile", at = 1.5)), "between 0 and 1")
   expect_fails(regimen(b, schedule = list(kind = "cosin")), "Did you mean `cosine`?")
   expect_fails(regimen(b, keep = "committee"), "at least two starts")
   expect_fails(regimen(b, measures = "rmse"), "not one for the task classification")
   expect_fails(regimen(b, l2 = "evidence", method = "adam"), "goes with `levenberg_marquardt`")
   expect_fails(regimen(b, batch_size = "big"), "\"big\"", "a whole number from 1")
-  expect_fails(training(regimen(brief(transform(crossings, fare = fare - 100), target = "fare", task = "regression"), loss = "gamma")), "is not above 0 in rows", "which the loss `gamma` needs")
+  expect_fails(
+    training(
+      regimen(brief(transform(crossings, fare = fare - 100), target = "fare", task = "regression"), loss = "gamma")
+    ),
+    "is not above 0 in rows", "which the loss `gamma` needs"
+  )
   expect_fails(training(prepare(regimen(r, output = "exponential"), target = "log")), "a logarithm of its own")
   expect_fails(brief(kilns, target = c("outcome", "peak_c")), "must be numbers")
   expect_fails(brief(mtcars, target = c("mpg", "mpg")), "names `mpg` twice")
-  expect_fails(training(wire(regimen(brief(mtcars, target = "mpg"), method = "levenberg_marquardt"), "200 tanh")), "at most 1,000 parameters")
+  expect_fails(
+    training(wire(regimen(brief(mtcars, target = "mpg"), method = "levenberg_marquardt"), "200 tanh")),
+    "at most 1,000 parameters"
+  )
 })
 
 test_that("kinds with settings have one canonical form, and survive the brief file", {
   b <- brief(crossings, target = "passengers", task = "regression")
   expect_equal(regimen(b, loss = list(kind = "huber"))$regimen$loss, "huber")
-  expect_equal(regimen(b, loss = list(kind = "quantile", at = c(0.9, 0.1)))$regimen$loss, list(kind = "quantile", at = c(0.1, 0.9)))
-  expect_equal(regimen(b, schedule = list(kind = "step", every = 5))$regimen$schedule, list(kind = "step", every = 5, factor = 0.5, warm_up = 0))
-  full <- regimen(b, method = "adamw", loss = list(kind = "huber", knee = 2), schedule = list(kind = "cosine", floor = 0.1), batch_size = 32, restarts = 3, keep = "committee", measures = c("mae", "rmse"), stop = list(patience = 5, seconds = 9, gradient = 1e-3, loss = 0.1), clip_norm = 1, max_norm = 3, input_noise = 0.1)
+  expect_equal(
+    regimen(b, loss = list(kind = "quantile", at = c(0.9, 0.1)))$regimen$loss, list(kind = "quantile", at = c(0.1, 0.9))
+  )
+  expect_equal(
+    regimen(b, schedule = list(kind = "step", every = 5))$regimen$schedule,
+    list(kind = "step", every = 5, factor = 0.5, warm_up = 0)
+  )
+  full <- regimen(
+    b, method = "adamw", loss = list(kind = "huber", knee = 2), schedule = list(kind = "cosine", floor = 0.1),
+    batch_size = 32, restarts = 3, keep = "committee", measures = c("mae", "rmse"),
+    stop = list(patience = 5, seconds = 9, gradient = 1e-3, loss = 0.1), clip_norm = 1, max_norm = 3, input_noise = 0.1
+  )
   file <- withr::local_tempfile(fileext = ".yml")
   write_brief(full, file)
   expect_identical(brief_settings(read_brief(file)), brief_settings(full))
@@ -96,7 +125,8 @@ test_that("the model says which rule ended training", {
   model <- quick_model(small_crossings(), "passengers", epochs = 1e6, stop = list(seconds = 0.05), method = "adam")
   expect_true("out_of_time" %in% notes(model)$code)
   expect_match(paste(format(model), collapse = " "), "by the time limit")
-  direct <- brief(mtcars, target = "mpg") |> wire("direct") |> regimen(method = "lbfgs", stop = "none", epochs = 5000) |> training()
+  direct <- brief(mtcars, target = "mpg") |>
+    wire("direct") |> regimen(method = "lbfgs", stop = "none", epochs = 5000) |> training()
   expect_equal(direct$stopped, "converged")
 })
 
@@ -116,8 +146,16 @@ test_that("evidence finds a penalty that fits the noise", {
 
 test_that("losses with other links and smoothing train and answer in the target's unit", {
   table <- small_crossings()
-  for (settings in list(list(loss = "gamma"), list(output = "exponential"), list(output = "softplus"), list(loss = "huber"), list(loss = "absolute", output = "softplus"))) {
-    model <- withr::with_seed(1, do.call(regimen, c(list(brief(table, target = "fare", task = "regression"), epochs = 100), settings)) |> training())
+  all_settings <- list(
+    list(loss = "gamma"), list(output = "exponential"), list(output = "softplus"), list(loss = "huber"),
+    list(loss = "absolute", output = "softplus")
+  )
+  for (settings in all_settings) {
+    model <- withr::with_seed(
+      1,
+      do.call(regimen, c(list(brief(table, target = "fare", task = "regression"), epochs = 100), settings)) |>
+        training()
+    )
     m <- appraise(model)$measures
     expect_lt(m$value[m$measure == "MAE"], m$baseline[m$measure == "MAE"])
   }
@@ -159,11 +197,16 @@ test_that("restarts are trained together, compared, and kept or averaged", {
 })
 
 test_that("starts that diverge at once are told, not tripped over", {
-  model <- quick_model(small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3)
+  model <- quick_model(
+    small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3
+  )
   expect_equal(model$restarts$stopped, rep("diverged", 3))
   expect_match(paste(format(model), collapse = " "), "not one of which came to the end of an epoch")
   expect_match(notes(model)$note[notes(model)$code == "diverged"], "these are the starting weights")
-  committee <- quick_model(small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3, keep = "committee")
+  committee <- quick_model(
+    small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3,
+    keep = "committee"
+  )
   expect_s3_class(appraise(committee), "hylomath_appraisal")
   half <- quick_model(epochs = 3, restarts = 3)
   half$restarts$loss[2] <- NA
@@ -181,7 +224,8 @@ test_that("measures by epoch are those of the kept network", {
 })
 
 test_that("errors by epoch are those of the quantile that is answered", {
-  b <- brief(small_crossings(), target = "fare", task = "regression") |> regimen(loss = list(kind = "quantile", at = c(0.5, 0.9)), measures = "mae", epochs = 30)
+  b <- brief(small_crossings(), target = "fare", task = "regression") |>
+    regimen(loss = list(kind = "quantile", at = c(0.5, 0.9)), measures = "mae", epochs = 30)
   model <- withr::with_seed(1, training(b))
   m <- appraise(model, rows = "validation")$measures
   expect_equal(loss_curves(model)$validation_mae[model$best_epoch], m$value[m$measure == "MAE"], tolerance = 1e-3)

@@ -1,5 +1,6 @@
 test_that("every kind of result is the same after it was written and read", {
-  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 5, seed = 7, method = "adam") |> hold_out(seed = 5)
+  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+    regimen(epochs = 5, seed = 7, method = "adam") |> hold_out(seed = 5)
   file <- withr::local_tempfile()
   bare <- function(x) {
     x$brief$table <- NULL
@@ -24,9 +25,13 @@ test_that("every kind of result is the same after it was written and read", {
 })
 
 test_that("a search is opened from its own file", {
-  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 5, seed = 7, method = "adam") |> hold_out(seed = 5)
+  b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+    regimen(epochs = 5, seed = 7, method = "adam") |> hold_out(seed = 5)
   file <- withr::local_tempfile(fileext = ".scout")
-  s <- scout(b, layers = 0:2, units = bounds(2, 9), activation = c("relu", "tanh"), budget = 10, k = 3, file = file, progress = "none")
+  s <- scout(
+    b, layers = 0:2, units = bounds(2, 9), activation = c("relu", "tanh"), budget = 10, k = 3, file = file,
+    progress = "none"
+  )
   r <- read_result(file)
   same <- c("trials", "fits", "rows", "best", "space", "settings", "k", "repeats", "folds", "primary")
   expect_identical(unclass(r)[same], unclass(s)[same])
@@ -46,7 +51,9 @@ test_that("what is no result is refused", {
   write_model(model, file)
   expect_fails(read_result(file), "it holds something else")
   expect_fails(read_result(system.file("extdata", "kilns.csv", package = "hylomath")), "holds no result")
-  evil <- list(format = "hylomath result", format_version = 2L, result = list("$table" = list(columns = list(), count = 0L)))
+  evil <- list(
+    format = "hylomath result", format_version = 2L, result = list("$table" = list(columns = list(), count = 0L))
+  )
   write_whole(compress_text(jsonlite::toJSON(evil, auto_unbox = TRUE)), file)
   expect_fails(read_result(file), "holds something else")
 })

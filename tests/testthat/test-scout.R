@@ -1,6 +1,9 @@
-base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(seed = 5)
+base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(seed = 5)
 plain <- function(s) s$trials[names(s$trials) != "seconds"]
-quick_scout <- function(b = base(), ..., budget = 12, k = 3, repeats = 1) scout(b, ..., budget = budget, k = k, repeats = repeats, progress = "none")
+quick_scout <- function(b = base(), ..., budget = 12, k = 3, repeats = 1) scout(
+  b, ..., budget = budget, k = k, repeats = repeats, progress = "none"
+)
 
 test_that("a search starts with the brief's own settings, and its winner is judged as folds() judges it", {
   s <- quick_scout(units = bounds(2, 32), activation = c("relu", "tanh"), learning_rate = bounds(1e-3, 0.1))
@@ -47,9 +50,15 @@ test_that("a search that was killed goes on where it was, and a larger budget go
   trained <- length(readLines(file))
   search(11, file)
   expect_length(readLines(file), trained)
-  expect_fails(quick_scout(layers = 0:2, units = bounds(2, 16), budget = 8, k = 4, file = file), "another search: its `k` differs")
-  expect_fails(quick_scout(hold_out(base(), seed = 6), layers = 0:2, units = bounds(2, 16), file = file), "`hold_out.seed` differs")
-  expect_fails(scout(base(), units = 1:2, file = system.file("extdata", "kilns.csv", package = "hylomath")), "holds no search")
+  expect_fails(
+    quick_scout(layers = 0:2, units = bounds(2, 16), budget = 8, k = 4, file = file), "another search: its `k` differs"
+  )
+  expect_fails(
+    quick_scout(hold_out(base(), seed = 6), layers = 0:2, units = bounds(2, 16), file = file), "`hold_out.seed` differs"
+  )
+  expect_fails(
+    scout(base(), units = 1:2, file = system.file("extdata", "kilns.csv", package = "hylomath")), "holds no search"
+  )
 })
 
 test_that("an interrupt keeps what is finished", {
@@ -78,14 +87,26 @@ test_that("validation rows can judge, with fewer epochs first", {
   s <- scout(base(), units = bounds(2, 16), judge = "validation", budget = 8, progress = "none")
   expect_setequal(round(unique(s$fits$share), 3), c(0.111, 0.333, 1))
   model <- train(base(), progress = "none")
-  expect_equal(s$trials$mean[s$trials$trial == 1], min(appraise(model, rows = "validation")$measures$value[appraise(model, rows = "validation")$measures$measure == "cross-entropy"]))
+  expect_equal(
+    s$trials$mean[s$trials$trial == 1],
+    min(
+      appraise(
+        model, rows = "validation"
+      )$measures$value[appraise(model, rows = "validation")$measures$measure == "cross-entropy"]
+    )
+  )
   expect_match(paste(format(s), collapse = " "), "judged by validation rows")
 })
 
 test_that("preparation, methods and whole wirings can be searched, and what the brief refuses is passed over", {
-  s <- quick_scout(prepare.numbers = c("zscore", "robust", "rank_normal"), wiring = c("direct", "4 tanh", "8 relu > 4 relu"), budget = 8)
+  s <- quick_scout(
+    prepare.numbers = c("zscore", "robust", "rank_normal"), wiring = c("direct", "4 tanh", "8 relu > 4 relu"),
+    budget = 8
+  )
   expect_true(all(s$trials$wiring %in% c("direct", "4 tanh", "8 relu > 4 relu", "24 relu > 12 relu")))
-  mixed <- quick_scout(regimen(base(), method = "auto"), method = c("adam", "lbfgs"), batch_size = c(32, 64), budget = 6)
+  mixed <- quick_scout(
+    regimen(base(), method = "auto"), method = c("adam", "lbfgs"), batch_size = c(32, 64), budget = 6
+  )
   # a batch size is of no use to lbfgs, so only adam is tried
   expect_setequal(mixed$trials$method[mixed$trials$trial > 1], "adam")
   expect_fails(quick_scout(method = "lbfgs", batch_size = 32), "None of the settings", "of no use to the method")
@@ -94,7 +115,10 @@ test_that("preparation, methods and whole wirings can be searched, and what the 
 test_that("a search without settings looks at what usually matters", {
   s <- scout(base(), budget = 4, k = 2, progress = "none")
   expect_setequal(s$settings, c("layers", "units", "activation", "l2"))
-  expect_equal(names(usual_space(settle(withr::with_seed(1, brief(kilns, "outcome"))))), c("layers", "units", "activation", "l2", "dropout", "learning_rate"))
+  expect_equal(
+    names(usual_space(settle(withr::with_seed(1, brief(kilns, "outcome"))))),
+    c("layers", "units", "activation", "l2", "dropout", "learning_rate")
+  )
 })
 
 test_that("the surrogate goes through what it is sure of, and expects most where it should", {
@@ -138,6 +162,8 @@ test_that("a search is drawn, by setting, by trial and as a map", {
   expect_equal(min(best$y), s$trials$mean[1])
   expect_false(is.unsorted(rev(best$y)))
   map <- ggplot2::ggplot_build(plot_scouting(s, "map"))
-  expect_match(paste(map$data[[3]]$label, collapse = " "), format_measure(min(s$trials$mean[s$trials$whole])), fixed = TRUE)
+  expect_match(
+    paste(map$data[[3]]$label, collapse = " "), format_measure(min(s$trials$mean[s$trials$whole])), fixed = TRUE
+  )
   expect_fails(plot_scouting(quick_scout(units = 1:3, budget = 4), "map"), "both `layers` and `units`")
 })

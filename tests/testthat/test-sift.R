@@ -4,7 +4,8 @@ sifted <- withr::with_seed(3, {
   d$y <- d$V1 + d$V2^2 + 2 * (d$c == "p") + rnorm(500, 0, 0.4)
   d
 })
-base <- function() withr::with_seed(1, brief(sifted, "y")) |> wire("8 tanh") |> regimen(epochs = 40, seed = 7) |> hold_out(seed = 5)
+base <- function() withr::with_seed(1, brief(sifted, "y")) |>
+  wire("8 tanh") |> regimen(epochs = 40, seed = 7) |> hold_out(seed = 5)
 
 test_that("what decides is kept and what tells nothing is dropped, a category whole", {
   for (direction in c("backward", "ranking", "forward")) {

@@ -1,7 +1,9 @@
 file_of <- function(lines, ending = ".csv", encoding = "UTF-8", frame = parent.frame()) {
   file <- withr::local_tempfile(fileext = ending, .local_envir = frame)
   text <- paste0(paste(lines, collapse = "\n"), "\n")
-  writeBin(if (encoding == "UTF-8") charToRaw(enc2utf8(text)) else iconv(text, "UTF-8", encoding, toRaw = TRUE)[[1]], file)
+  writeBin(
+    if (encoding == "UTF-8") charToRaw(enc2utf8(text)) else iconv(text, "UTF-8", encoding, toRaw = TRUE)[[1]], file
+  )
   file
 }
 
@@ -29,7 +31,9 @@ test_that("only the wanted columns are read", {
   expect_named(read_table(file, columns = c("c", "a")), c("a", "c"))
   folder <- withr::local_tempdir()
   utils::write.csv(kilns, file.path(folder, "k.csv"), row.names = FALSE, na = "")
-  b <- brief(kilns, "outcome") |> set_columns(drop = c(kiln, humidity_pct)) |> derive(heat = peak_c / ramp_c_h) |> set_columns(drop = ramp_c_h) |>
+  b <- brief(kilns, "outcome") |>
+    set_columns(drop = c(kiln, humidity_pct)) |> derive(heat = peak_c / ramp_c_h) |>
+    set_columns(drop = ramp_c_h) |>
     keep_rows(humidity_pct < 95)
   b$data <- list(file = "k.csv")
   write_brief(without_table(b), file.path(folder, "k.yml"))
@@ -68,7 +72,13 @@ test_that("SQLite is read by query, from R, a brief file and the command", {
   b <- brief(connection, target = "outcome", query = query)
   expect_equal(b$table, subset(small_kilns(), load_kg > 200), ignore_attr = TRUE)
   file <- file.path(folder, "k.yml")
-  writeLines(c("data: {sqlite: works.db, query: \"select * from firings where load_kg > 200\"}", "target: outcome", "columns: {drop: [kiln]}"), file)
+  writeLines(
+    c(
+      "data: {sqlite: works.db, query: \"select * from firings where load_kg > 200\"}", "target: outcome",
+      "columns: {drop: [kiln]}"
+    ),
+    file
+  )
   expect_equal(nrow(read_brief(file)$table), nrow(b$table))
   settled <- set_columns(b, drop = kiln)
   settled$data <- list(sqlite = "works.db", query = query)
@@ -84,16 +94,23 @@ test_that("PostgreSQL is read by query, with everything secret from the environm
   connection <- DBI::dbConnect(RPostgreSQL::PostgreSQL(), dbname = "postgres")
   DBI::dbWriteTable(connection, "firings", small_kilns(), row.names = FALSE)
   DBI::dbDisconnect(connection)
-  b <- read_brief(text = "data: {postgres: postgres, query: \"select * from firings order by firing\"}\ntarget: outcome\n")
+  b <- read_brief(
+    text = "data: {postgres: postgres, query: \"select * from firings order by firing\"}\ntarget: outcome\n"
+  )
   expect_equal(b$table, small_kilns(), ignore_attr = TRUE)
   expect_equal(b$columns$kinds$fired_on, "date")
   expect_s3_class(train(regimen(b, epochs = 1), progress = "none"), "hylomath_model")
-  expect_fails(read_brief(text = "data: {postgres: nowhere, query: select 1}\ntarget: y"), "database `nowhere` can't be reached")
+  expect_fails(
+    read_brief(text = "data: {postgres: nowhere, query: select 1}\ntarget: y"), "database `nowhere` can't be reached"
+  )
 })
 
 test_that("a source says one thing, and holds no secret", {
   reading <- function(data) read_brief(text = sprintf("data: {%s}\ntarget: y", data))
-  expect_fails(reading("postgres: \"dbname=x password=y\", query: select 1"), "is the name of a database and nothing else", "PGPASSWORD")
+  expect_fails(
+    reading("postgres: \"dbname=x password=y\", query: select 1"), "is the name of a database and nothing else",
+    "PGPASSWORD"
+  )
   expect_fails(reading("file: a.csv, sqlite: b.db"), "must name one source")
   expect_fails(reading("sqlite: b.db"), "`data.query` must say")
   expect_fails(reading("file: a.csv, query: select 1"), "for databases")

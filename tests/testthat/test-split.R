@@ -66,7 +66,8 @@ test_that("conditions decide first, the shares deal out the rest", {
   part <- part_along(b)
   expect_equal(part == "test", kilns$fired_on >= as.Date("2025-09-01"))
   expect_equal(mean(part[part != "test"] == "validation"), 0.2, tolerance = 0.01)
-  b <- brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(test_where = visited_on >= "2025-06-01")
+  b <- brief(recovery, target = "returned") |>
+    set_columns(group = patient) |> hold_out(test_where = visited_on >= "2025-06-01")
   expect_fails(parts_of(b), "part the rows of the group")
 })
 

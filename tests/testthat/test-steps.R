@@ -1,5 +1,5 @@
-# Fifty steps of each method against the same arithmetic written out in R: a network of three tanh units and a softmax over
-# all rows at once, with a ridge, so that every step's gradient depends on all steps before.
+# Fifty steps of each method against the same arithmetic written out in R: a network of three tanh units and a softmax
+# over all rows at once, with a ridge, so that every step's gradient depends on all steps before.
 
 table <- withr::with_seed(12, {
   t <- data.frame(a = rnorm(90), b = runif(90), c = rexp(90))
@@ -12,7 +12,10 @@ l2 <- 0.03
 
 fit <- function(method, rate, epochs, ...) {
   b <- brief(table, target = "class") |> hold_out(validation = 0, test = 0) |> wire("3 tanh") |>
-    regimen(method = method, learning_rate = rate, batch_size = if (!is.null(rate)) 90, epochs = epochs, l2 = l2, stop = "none", seed = 1, ...)
+    regimen(
+      method = method, learning_rate = rate, batch_size = if (!is.null(rate)) 90, epochs = epochs, l2 = l2,
+      stop = "none", seed = 1, ...
+    )
   w <- coef(train(b, progress = "none"))
   unname(rbind(w$layer_1, w$output))  # 3 inputs and a bias, 3 units and a bias
 }

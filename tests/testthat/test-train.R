@@ -1,14 +1,24 @@
 test_that("the same seeds give the same network bit for bit", {
-  b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 1) |> wire("8 relu > dropout 0.2 > 4 tanh") |> regimen(epochs = 6, seed = 2)
+  b <- brief(small_kilns(), target = "outcome") |>
+    hold_out(seed = 1) |> wire("8 relu > dropout 0.2 > 4 tanh") |> regimen(epochs = 6, seed = 2)
   first <- train(b, progress = "none")
   expect_identical(trained_network(train(b, progress = "none"))$parameters, trained_network(first)$parameters)
   expect_identical(train(b, progress = "none")$judged, first$judged)
-  expect_false(identical(trained_network(train(regimen(b, seed = 3), progress = "none"))$parameters, trained_network(first)$parameters))
+  expect_false(
+    identical(
+      trained_network(train(regimen(b, seed = 3), progress = "none"))$parameters, trained_network(first)$parameters
+    )
+  )
 })
 
 test_that("set.seed() is enough for a repeatable analysis", {
-  run <- function() withr::with_seed(8, train(regimen(brief(small_kilns(), target = "outcome"), epochs = 3), progress = "none"))
-  expect_identical(run()[names(run()) != "seconds" & names(run()) != "curves"], run()[names(run()) != "seconds" & names(run()) != "curves"])
+  run <- function() withr::with_seed(
+    8, train(regimen(brief(small_kilns(), target = "outcome"), epochs = 3), progress = "none")
+  )
+  expect_identical(
+    run()[names(run()) != "seconds" & names(run()) != "curves"],
+    run()[names(run()) != "seconds" & names(run()) != "curves"]
+  )
 })
 
 test_that("training stops by patience and keeps the best epoch", {
@@ -35,7 +45,8 @@ test_that("a regression reports in its own unit and trains on the scaled one", {
 
 test_that("progress tells of every epoch, and an interrupt there ends training", {
   events <- list()
-  model <- brief(small_kilns(), target = "outcome") |> regimen(epochs = 4) |> train(progress = function(e) events[[length(events) + 1]] <<- e)
+  model <- brief(small_kilns(), target = "outcome") |>
+    regimen(epochs = 4) |> train(progress = function(e) events[[length(events) + 1]] <<- e)
   expect_equal(vapply(events, `[[`, "", "event"), c("start", rep("epoch", 4), "end"))
   expect_equal(events[[4]]$validation, loss_curves(model)$validation[3])
   interrupt <- structure(class = c("interrupt", "condition"), list(message = "", call = NULL))
@@ -51,18 +62,27 @@ test_that("SIGINT ends training at a batch and returns the best network", {
   skip_on_os("windows")
   seen <- FALSE
   model <- brief(small_kilns(), target = "outcome") |> regimen(epochs = 1e5, stop = "none") |>
-    train(progress = function(e) if (e$event == "epoch" && e$epoch == 50 && !seen) { seen <<- TRUE; tools::pskill(Sys.getpid(), tools::SIGINT) })
+    train(progress = function(e) {
+      if (e$event != "epoch" || e$epoch != 50 || seen) return()
+      seen <<- TRUE
+      tools::pskill(Sys.getpid(), tools::SIGINT)
+    })
   expect_equal(model$stopped, "interrupted")
   expect_lt(nrow(loss_curves(model)), 60)
 })
 
 test_that("an error in a progress function reaches the caller", {
-  expect_error(train(brief(small_kilns(), target = "outcome"), progress = function(e) if (e$event == "epoch") stop("full disk")), "full disk")
+  expect_error(
+    train(brief(small_kilns(), target = "outcome"), progress = function(e) if (e$event == "epoch") stop("full disk")),
+    "full disk"
+  )
   expect_fails(train(brief(small_kilns(), target = "outcome"), progress = "loud"), "`progress` is")
 })
 
 test_that("the default progress tells the ends and a few epochs, on standard error", {
-  text <- capture_messages(train(brief(small_kilns(), target = "outcome") |> regimen(epochs = 100, stop = "none"), progress = progress_lines))
+  text <- capture_messages(
+    train(brief(small_kilns(), target = "outcome") |> regimen(epochs = 100, stop = "none"), progress = progress_lines)
+  )
   expect_match(text[1], "Training by lbfgs on 422 rows, validation on 89")
   expect_match(text[length(text)], "Done: all 100 epochs. Kept epoch")
   expect_true(length(text) %in% 8:16)
@@ -77,17 +97,36 @@ test_that("a diverging loss is stopped and said", {
 
 test_that("bad input is a clear error before training", {
   reached <- function(e) stop("training began")
-  training <- function(table, target = "outcome", change = identity) train(change(brief(table, target = target)), progress = reached)
+  training <- function(table, target = "outcome", change = identity) train(
+    change(brief(table, target = target)), progress = reached
+  )
   table <- small_kilns()
   infinite <- replace(table, "peak_c", replace(table$peak_c, c(7, 9), Inf))
   expect_fails(training(infinite), "Column `peak_c` is infinite in rows 7 and 9")
-  expect_fails(training(transform(table, empty = NA)), "Column `empty` has no values at all", "set_columns(drop = empty)")
-  expect_fails(training(table, change = \(b) regimen(b, class_weights = c(sound = 1))), "no weight for the class \"burst\"")
-  expect_fails(training(table, change = \(b) regimen(b, class_weights = c(sund = 1))), "the class \"sund\"", "Did you mean `sound`?")
-  expect_fails(training(small_crossings(), "passengers", \(b) regimen(b, class_weights = "even")), "for classification only")
+  expect_fails(
+    training(transform(table, empty = NA)), "Column `empty` has no values at all", "set_columns(drop = empty)"
+  )
+  expect_fails(
+    training(table, change = \(b) regimen(b, class_weights = c(sound = 1))), "no weight for the class \"burst\""
+  )
+  expect_fails(
+    training(table, change = \(b) regimen(b, class_weights = c(sund = 1))), "the class \"sund\"",
+    "Did you mean `sound`?"
+  )
+  expect_fails(
+    training(small_crossings(), "passengers", \(b) regimen(b, class_weights = "even")), "for classification only"
+  )
   expect_fails(training(table["outcome"]), "No column is left")
-  expect_fails(training(transform(table, w = -1:598), change = \(b) set_columns(b, weight = w)), "weight column `w` is negative")
-  expect_fails(training(transform(table, peak_c = ifelse(peak_c > 1300, "hot", peak_c)), change = \(b) set_columns(b, kinds = c(peak_c = "number"))), "Column `peak_c` is text")
+  expect_fails(
+    training(transform(table, w = -1:598), change = \(b) set_columns(b, weight = w)), "weight column `w` is negative"
+  )
+  expect_fails(
+    training(
+      transform(table, peak_c = ifelse(peak_c > 1300, "hot", peak_c)),
+      change = \(b) set_columns(b, kinds = c(peak_c = "number"))
+    ),
+    "Column `peak_c` is text"
+  )
   b <- brief(table, target = "outcome")
   expect_fails(train(b, data = table[-6], progress = reached), "There is no column `peak_c`")
   expect_fails(train(b, data = as.matrix(table), progress = reached), "given as a data frame")
@@ -103,7 +142,10 @@ test_that("coef() gives each layer's weights by name", {
   x <- c(encode_inputs(model$answerer$preparation, small_kilns()[5, ]), 1)
   relu <- function(v) pmax(v, 0)
   score <- c(relu(c(relu(x %*% w$layer_1), 1) %*% w$layer_2), 1) %*% w$output
-  expect_equal(unlist(predict(model, small_kilns()[5, ], type = "probability"), use.names = FALSE), as.numeric(exp(score) / sum(exp(score))), tolerance = 1e-5)
+  expect_equal(
+    unlist(predict(model, small_kilns()[5, ], type = "probability"), use.names = FALSE),
+    as.numeric(exp(score) / sum(exp(score))), tolerance = 1e-5
+  )
 })
 
 test_that("progress is signalled to progressr, step by step", {

@@ -5,7 +5,9 @@ test_that("blocks have their shapes and counts", {
   expect_equal(blocks$kind[blocks$layer == "layer_1"], c("weights", "bias", "gain", "mean", "variance"))
   expect_equal(blocks$trained[blocks$layer == "layer_1"], c(TRUE, TRUE, TRUE, FALSE, FALSE))
   text <- format(summary(model))
-  expect_match(tail(text, 1), sprintf("%d parameters, %d of them trained", sum(blocks$values), sum(blocks$values[blocks$trained])))
+  expect_match(
+    tail(text, 1), sprintf("%d parameters, %d of them trained", sum(blocks$values), sum(blocks$values[blocks$trained]))
+  )
 })
 
 test_that("the layers of a network with everything are those of its formulas", {
@@ -16,7 +18,9 @@ test_that("the layers of a network with everything are those of its formulas", {
   x <- c(numbers[-length(numbers)], w$embedding_glaze[row$glaze, ])  # the last encoded value is the code
   part <- function(block, name) block[name, ]
   z <- as.numeric(x %*% w$layer_1[seq_along(x), ])
-  z <- (z - part(w$layer_1, "(mean)")) / sqrt(part(w$layer_1, "(variance)") + 1e-5) * part(w$layer_1, "(gain)") + part(w$layer_1, "(bias)")
+  z <- (z - part(w$layer_1, "(mean)")) / sqrt(
+    part(w$layer_1, "(variance)") + 1e-5
+  ) * part(w$layer_1, "(gain)") + part(w$layer_1, "(bias)")
   first <- z / 2 * (1 + tanh(sqrt(2 / pi) * (z + 0.044715 * z^3)))
   expect_equal(as.numeric(probe(model, row, 1)), unname(first), tolerance = 1e-5)
   second <- tanh(c(first, 1) %*% w$layer_2)
@@ -33,7 +37,10 @@ test_that("weights can be set, and what was known of the old ones is gone", {
   w$output[] <- 0
   w$output["(bias)", ] <- log(c(0.1, 0.2, 0.3, 0.4))
   changed <- set_coef(model, w["output"])
-  expect_equal(unlist(predict(changed, small_kilns()[3, ], type = "probability"), use.names = FALSE), c(0.1, 0.2, 0.3, 0.4), tolerance = 1e-6)
+  expect_equal(
+    unlist(predict(changed, small_kilns()[3, ], type = "probability"), use.names = FALSE), c(0.1, 0.2, 0.3, 0.4),
+    tolerance = 1e-6
+  )
   expect_fails(appraise(changed), "has no validation rows")
   expect_s3_class(appraise(changed, small_kilns()), "hylomath_appraisal")
   expect_match(paste(format(changed), collapse = " "), "set by hand")
@@ -46,7 +53,12 @@ test_that("weights can be set, and what was known of the old ones is gone", {
 test_that("unseen and missing levels have a place in an embedding", {
   table <- small_kilns()
   table$glaze[c(1, 30, 60:80)] <- NA
-  model <- withr::with_seed(1, brief(table, target = "outcome") |> prepare(categories = "embedding", embedding_width = 3) |> regimen(epochs = 10) |> train(progress = "none"))
+  model <- withr::with_seed(
+    1,
+    brief(table, target = "outcome") |>
+      prepare(categories = "embedding", embedding_width = 3) |> regimen(epochs = 10) |>
+      train(progress = "none")
+  )
   e <- coef(model)$embedding_glaze
   expect_equal(ncol(e), 3)
   expect_equal(rownames(e)[c(1, nrow(e))], c("(other)", "(missing)"))
@@ -57,7 +69,9 @@ test_that("unseen and missing levels have a place in an embedding", {
   expect_false(isTRUE(all.equal(p[1, ], p[2, ], check.attributes = FALSE)))
   many <- withr::with_seed(2, data.frame(town = sample(sprintf("town %03d", 1:150), 900, TRUE), x = rnorm(900)))
   many$y <- ifelse(as.integer(substr(many$town, 6, 8)) %% 2 == 0, 1, -1) + 0.1 * many$x
-  b <- brief(many, target = "y") |> set_columns(kinds = c(town = "category")) |> prepare(categories = "embedding") |> wire("8 tanh") |> regimen(method = "adam", learning_rate = 0.02)
+  b <- brief(many, target = "y") |>
+    set_columns(kinds = c(town = "category")) |> prepare(categories = "embedding") |>
+    wire("8 tanh") |> regimen(method = "adam", learning_rate = 0.02)
   model <- withr::with_seed(1, train(b, progress = "none"))
   expect_equal(ncol(coef(model)$embedding_town), 13)
   m <- appraise(model)$measures
@@ -70,7 +84,11 @@ test_that("networks and curves are drawn from what the model holds", {
   expect_equal(nrow(drawn_weights(small)), sum(layers_of(small)$values[layers_of(small)$kind == "weights"]))
   w <- drawn_weights(rich_model())
   expect_equal(w$weight[w$layer == 3], as.numeric(coef(rich_model())$output[1:5, ]))
-  for (figure in list(plot_network(small, units = 1000), plot_network(rich_model(), units = 5), plot_curves(small, "gradient"), plot_curves(rich_model(), "accuracy"), plot_curves(rich_model(), "rate"))) {
+  figures <- list(
+    plot_network(small, units = 1000), plot_network(rich_model(), units = 5), plot_curves(small, "gradient"),
+    plot_curves(rich_model(), "accuracy"), plot_curves(rich_model(), "rate")
+  )
+  for (figure in figures) {
     expect_s3_class(figure, "ggplot")
     expect_no_error(ggplot2::ggplot_build(figure))
   }

@@ -6,14 +6,24 @@ test_that("the notation is read and written again in one canonical form", {
   expect_equal(canonical("direct"), "direct")
   expect_equal(canonical("dropout 0.5 > 8 logistic rate=0.5 l1=0.01"), "dropout 0.5 > 8 logistic l1=0.01 rate=0.5")
   expect_equal(canonical("dropout 0.1"), "dropout 0.1")
-  expect_equal(canonical("8 gelu start=uniform norm l2=0 > 4 sine start=normal:0.5"), "8 gelu norm l2=0 start=uniform:0.1 > 4 sine start=normal:0.5")
-  for (text in c("3 identity", "5 selu norm rate=0 start=orthogonal", "direct", "dropout 0.3 > 4 relu > dropout 0.1")) expect_equal(canonical(canonical(text)), canonical(text))
+  expect_equal(
+    canonical("8 gelu start=uniform norm l2=0 > 4 sine start=normal:0.5"),
+    "8 gelu norm l2=0 start=uniform:0.1 > 4 sine start=normal:0.5"
+  )
+  texts <- c("3 identity", "5 selu norm rate=0 start=orthogonal", "direct", "dropout 0.3 > 4 relu > dropout 0.1")
+  for (text in texts) expect_equal(canonical(canonical(text)), canonical(text))
 })
 
 test_that("a layer's parts arrive where they belong", {
   w <- parse_wiring("dropout 0.1 > 24 relu l1=0.5 > dropout 0.2 > 12 tanh rate=2")
   expect_equal(w$input_dropout, 0.1)
-  expect_equal(w$layers[[1]], list(units = 24, activation = "relu", dropout = 0.2, l1 = 0.5, l2 = NULL, rate = 1, norm = FALSE, start = "usual", spread = 0.1)[names(w$layers[[1]])])
+  expect_equal(
+    w$layers[[1]],
+    list(
+      units = 24, activation = "relu", dropout = 0.2, l1 = 0.5, l2 = NULL, rate = 1, norm = FALSE, start = "usual",
+      spread = 0.1
+    )[names(w$layers[[1]])]
+  )
   expect_equal(w$layers[[2]]$rate, 2)
   expect_null(w$layers[[2]]$l1)
 })
@@ -23,7 +33,9 @@ test_that("numbers of units mean relu layers", {
 })
 
 test_that("a mistake is shown at its place with what was expected there", {
-  expect_fails(parse_wiring("24 rellu > 12 relu"), "character 4", "24 rellu > 12 relu\n     ^^^^^", "Did you mean `relu`?")
+  expect_fails(
+    parse_wiring("24 rellu > 12 relu"), "character 4", "24 rellu > 12 relu\n     ^^^^^", "Did you mean `relu`?"
+  )
   expect_fails(parse_wiring("24 relu > twelve relu"), "character 11", "number of units")
   expect_fails(parse_wiring("24 relu >"), "character 10", "Expected a layer")
   expect_fails(parse_wiring("24"), "Expected an activation behind the units")

@@ -1,6 +1,7 @@
 # Jobs on socket workers of this machine.
 
-base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 20, seed = 7, method = "adam") |> hold_out(seed = 5)
+base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+  regimen(epochs = 20, seed = 7, method = "adam") |> hold_out(seed = 5)
 
 local_workers <- function(frame = parent.frame()) {
   skip_if_not_installed("future")
@@ -14,7 +15,9 @@ local_workers <- function(frame = parent.frame()) {
 test_that("two workers give what one process gives, bit for bit", {
   b <- base()
   here <- folds(b, k = 4, progress = "none")
-  search <- function() scout(b, units = bounds(2, 16), activation = c("relu", "tanh"), budget = 10, k = 3, progress = "none")
+  search <- function() scout(
+    b, units = bounds(2, 16), activation = c("relu", "tanh"), budget = 10, k = 3, progress = "none"
+  )
   searched <- search()
   sifted <- sift(b, direction = "ranking", k = 2, progress = "none")
   teacher <- train(b, progress = "none")
@@ -32,7 +35,10 @@ test_that("two workers give what one process gives, bit for bit", {
 test_that("the table reaches a worker once, by file or sent along", {
   local_workers()
   table <- small_kilns()
-  order <- list(hash = rlang::hash(table), file = tempfile(), table = NULL, kernel = core_kernel(), threads = 1L, host = "", jobs = list())
+  order <- list(
+    hash = rlang::hash(table), file = tempfile(), table = NULL, kernel = core_kernel(), threads = 1L, host = "",
+    jobs = list()
+  )
   expect_identical(work_off(order), list(lacks = "table"))
   order$table <- table
   expect_identical(work_off(order), list(results = list()))
@@ -81,7 +87,9 @@ test_that("of a cluster that was handed over those stay that answer; when none d
   pids <- unlist(parallel::clusterCall(cluster, Sys.getpid))
   former <- future::plan(future::cluster, workers = cluster)
   withr::defer(future::plan(former))
-  kill <- function(which) function(event) if (event$event == "ended" && event$ended == 1) tools::pskill(pids[which], tools::SIGKILL)
+  kill <- function(which) {
+    function(event) if (event$event == "ended" && event$ended == 1) tools::pskill(pids[which], tools::SIGKILL)
+  }
   expect_identical(folds(b, k = 6, progress = kill(1))$predictions, whole$predictions)
   expect_equal(future::nbrOfWorkers(), 1, ignore_attr = TRUE)
   expect_warning(hurt <- folds(b, k = 6, progress = kill(2)), "All workers were lost")
@@ -89,7 +97,9 @@ test_that("of a cluster that was handed over those stay that answer; when none d
 })
 
 test_that("a worker without the kernel level says so, and an error in a job is an error", {
-  order <- list(hash = "x", file = "", table = small_kilns(), kernel = "no such level", threads = 1L, host = "", jobs = list())
+  order <- list(
+    hash = "x", file = "", table = small_kilns(), kernel = "no such level", threads = 1L, host = "", jobs = list()
+  )
   expect_equal(work_off(order)[c("lacks", "best")], list(lacks = "kernel", best = core_kernel()))
   local_workers()
   jobs <- list(list(plan = fold_plan(base(), 3, 1, NULL), fold = 1, want = "nothing of the kind"))
