@@ -14,6 +14,9 @@ expect_fails <- function(object, ...) {
   for (part in c(...)) expect_match(conditionMessage(failure), part, fixed = TRUE)
 }
 
+# The list with other values in it.
+within_list <- function(x, ...) utils::modifyList(x, list(...))
+
 # Each row's part.
 part_along <- function(b) settle(b)$part
 

@@ -1,8 +1,3 @@
-without_table <- function(b) {
-  b$table <- NULL
-  b
-}
-
 round_trip <- function(b) {
   file <- withr::local_tempfile(fileext = ".yml")
   write_brief(b, file)

@@ -1,0 +1,54 @@
+# What is said, read as a whole: printed objects, messages and the command's help. A change of wording shows as a
+# difference to tests/testthat/_snaps, to be read and accepted.
+
+# Trained to the end and by one kind of arithmetic, so that every machine prints the same digits.
+settled_model <- function(b) {
+  withr::local_envvar(HYLOMATH_KERNEL = "generic")
+  train(wire(b, "direct") |> regimen(epochs = 30, method = "adam", seed = 1) |> hold_out(seed = 1), progress = "none")
+}
+
+test_that("briefs print as before", {
+  expect_snapshot({
+    brief(kilns, target = "outcome") |> hold_out(seed = 1)
+    brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(seed = 1)
+    brief(crossings, target = "passengers") |> hold_out(seed = 1)
+    brief(crossings, target = "passengers", task = "regression") |> regimen(loss = "huber") |> hold_out(seed = 1)
+  })
+})
+
+test_that("a look prints as before", {
+  expect_snapshot(look(kilns, target = "outcome"))
+})
+
+test_that("models and what becomes of them print as before", {
+  model <- settled_model(brief(kilns, target = "outcome"))
+  timeless <- function(lines) sub("[0-9.]+ s;", "<time> s;", lines)
+  expect_snapshot(model, transform = timeless)
+  expect_snapshot(appraise(model))
+})
+
+test_that("refusals say what they say", {
+  b <- brief(kilns, target = "outcome")
+  expect_snapshot(error = TRUE, {
+    brief(kilns, target = "outcom")
+    brief(kilns, target = c("outcome", "peak_c"))
+    wire(b, "8 tanhh")
+    regimen(b, method = "adm")
+    regimen(b, epochs = -1)
+    hold_out(b, test = 2)
+    prepare(b, numbers = "robus")
+    set_columns(b, drop = nothing_so_called)
+    derive(b, heat = system("ls"))
+    appraise(b)
+    predict(settled_model(b), kilns[, -3])
+  })
+})
+
+test_that("the command's help prints as before", {
+  skip_if_not_installed("optparse")
+  for (verb in c("", names(cli_verbs()))) {
+    run <- hylomath(c(verb[nzchar(verb)], "--help"))
+    expect_equal(run$status, 0)
+    expect_snapshot(writeLines(run$out))
+  }
+})
