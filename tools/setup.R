@@ -19,7 +19,7 @@ others <- list(
 others <- unlist(lapply(unname(others[asked]), function(set) names(Filter(function(at) !any(nzchar(at)), set))))
 
 missing <- lacking()
-if (length(missing) == 0 && is.null(others)) quit(status = 0)
+if (length(missing) + length(others) == 0) quit(status = 0)
 cat("Installing", paste(c(missing, others), collapse = ", "), "...\n")
 
 as_root <- .Platform$OS.type == "unix" && identical(system("id -u", intern = TRUE), "0")

@@ -97,7 +97,8 @@ test_that("the direct network of a logarithm carries a smearing factor of its ow
 test_that("verbs show their arguments", {
   shown <- list(
     prepare = "numbers", wire = "wiring", regimen = "epochs", hold_out = "test", set_columns = "drop",
-    train = "progress", appraise = "rows", folds = "k", scout = "budget", sift = "progress", importance = "repeats", distil = "progress"
+    train = "progress", appraise = "rows", folds = "k", scout = "budget", sift = "progress", importance = "repeats",
+    distil = "progress"
   )
   for (verb in names(shown)) expect_true(shown[[verb]] %in% names(formals(verb)), info = verb)
 })
