@@ -31,7 +31,7 @@ tally("House", stands, !stands)
 cat("---- package ----\n")
 # snapshots of what is said are read here, and left alone by R CMD check
 Sys.setenv(NOT_CRAN = "true")
-slow <- "command|workers|scout|result-file|said"
+slow <- "command|workers|scout|result-file|said|distil|explain|intervals|conformal|lineup|sift|vary|folds|figures"
 results <- as.data.frame(test_dir(
   "tests/testthat", package = "hylomath", load_package = "installed", reporter = "summary", stop_on_failure = FALSE,
   filter = if (quick) slow, invert = quick
