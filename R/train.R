@@ -23,8 +23,8 @@
 #'   `"diverged"`), `restarts` (one row a start: how it ended, its losses, and of several starts the measures of each on
 #'   the validation rows), `judged` (key, group, observed value, weight and answers of the validation, calibration and
 #'   test rows and of at most 10,000 training rows), `direct` (the answerer of a network without hidden layers, trained
-#'   on the same rows for comparison), `baseline`, `looks` (the networks that were judged on its test rows), `fingerprint` (of the table),
-#'   `kernel`, `seconds` and `version`.
+#'   on the same rows for comparison), `baseline`, `looks` (the networks that were judged on its test rows),
+#'   `fingerprint` (of the table), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class.
 #' @examples

@@ -4,6 +4,25 @@ small_kilns <- function(n = 600) kilns[seq(1, nrow(kilns), length.out = n), ]
 
 small_crossings <- function(n = 600) crossings[seq(1, nrow(crossings), length.out = n), ]
 
+# Thirty-two boats of the harbour: few rows, numbers only.
+boats <- withr::with_seed(8, {
+  size <- rnorm(32)
+  number <- function(mean, slope, noise) round(mean + slope * size + rnorm(32, 0, noise), 2)
+  data.frame(
+    litres_mile = number(20.3, 5, 2.5), engine_kw = number(146.4, 45, 30), length_m = number(14.2, 3, 1.2),
+    beam_m = number(4.1, 0.6, 0.3), draught_m = number(1.9, 0.3, 0.2), mass_t = number(32.7, 9, 5),
+    hold_m3 = number(21.4, 7, 4), tank_l = number(640.5, 120, 80), age_y = number(17.3, 1, 6),
+    crew = rep(c(2, 3, 4, 5), 8), decked = as.integer(size + rnorm(32) > 0)
+  )
+})
+
+# Three clays that overlap, fifty samples of each.
+clays <- withr::with_seed(9, data.frame(
+  shrinkage = round(rnorm(150, rep(c(5.1, 6.2, 7), each = 50), 0.9), 2),
+  porosity = round(rnorm(150, rep(c(12, 15, 19), each = 50), 2.5), 2),
+  clay = factor(rep(c("Skarn", "Holm", "Ness"), each = 50), c("Skarn", "Holm", "Ness"))
+))
+
 quick_model <- function(table = small_kilns(), target = "outcome", epochs = 5, ...) {
   withr::with_seed(1, brief(table, target = target) |> regimen(epochs = epochs, ...) |> train(progress = "none"))
 }

@@ -24,7 +24,7 @@ test_that("written and read again a brief is identical", {
   expect_identical(round_trip(b), without_table(b))
   others <- list(
     brief(recovery, "returned") |> set_columns(group = patient),
-    brief(crossings, "passengers") |> set_columns(order = sails_on), brief(mtcars, "mpg")
+    brief(crossings, "passengers") |> set_columns(order = sails_on), brief(boats, "litres_mile")
   )
   for (other in others) {
     expect_identical(round_trip(other), without_table(other))

@@ -27,9 +27,9 @@ test_that("the task, the classes and the roles are guessed and shown", {
   expect_match(shown, "positive is yes")
   expect_match(shown, "not used +patient \\(text\\)")
   expect_equal(brief(crossings, target = "passengers")$task, "count")
-  expect_equal(brief(mtcars, target = "mpg")$task, "regression")
-  expect_equal(brief(mtcars, target = "am")$classes, c("0", "1"))
-  expect_equal(brief(iris, target = "Species")$classes, levels(iris$Species))
+  expect_equal(brief(boats, target = "litres_mile")$task, "regression")
+  expect_equal(brief(boats, target = "decked")$classes, c("0", "1"))
+  expect_equal(brief(clays, target = "clay")$classes, levels(clays$clay))
 })
 
 test_that("roles, drops and kinds are set, and the target is protected", {
@@ -96,7 +96,8 @@ test_that("what can't be an analysis is refused with the reason", {
   )
   expect_fails(brief(recovery, target = "returned", positive = "Yes"), "positive class \"Yes\"")
   expect_fails(
-    brief(setNames(mtcars, replace(names(mtcars), 2, "mpg")), target = "mpg"), "Two columns are called `mpg`"
+    brief(setNames(boats, replace(names(boats), 2, "litres_mile")), target = "litres_mile"),
+    "Two columns are called `litres_mile`"
   )
   expect_fails(brief(1:3, target = "x"), "class integer")
 })

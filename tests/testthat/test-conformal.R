@@ -45,12 +45,17 @@ test_that("every kind of number has intervals of its own shape", {
   two <- predict(
     withr::with_seed(
       1,
-      brief(mtcars[rep(1:32, 4), ], c("mpg", "hp")) |>
+      brief(boats[rep(1:32, 4), ], c("litres_mile", "engine_kw")) |>
         hold_out(calibration = 0.3) |> regimen(epochs = 20) |> train(progress = "none")
     ),
-    mtcars, type = "interval"
+    boats, type = "interval"
   )
-  expect_named(two, c("answer_mpg", "low_mpg", "high_mpg", "answer_hp", "low_hp", "high_hp"))
+  expect_named(
+    two,
+    c(
+      "answer_litres_mile", "low_litres_mile", "high_litres_mile", "answer_engine_kw", "low_engine_kw", "high_engine_kw"
+    )
+  )
 })
 
 test_that("sets hold rare classes as often as common ones", {

@@ -45,7 +45,7 @@ test_that("look() names kinds, gaps and shares, and notes what is odd", {
   odd <- look(data.frame(y = rep(c("n", "y"), c(97, 3)), k = 1, e = NA, x = sin(1:100)), target = "y")
   expect_setequal(notes(odd)$code, c("nearly_one_class", "no_values", "constant"))
   expect_match(notes(odd)$note[1], "97.0 % of the rows")
-  expect_equal(nrow(notes(look(mtcars))), 0)
+  expect_equal(nrow(notes(look(boats))), 0)
   expect_fails(look(kilns, target = "otcome"), "Did you mean `outcome`?")
 })
 

@@ -37,9 +37,11 @@ test_that("what is derived from a column is shuffled with it", {
 })
 
 test_that("several targets have their own importances", {
-  model <- withr::with_seed(1, brief(mtcars, c("mpg", "hp")) |> regimen(epochs = 30) |> train(progress = "none"))
-  found <- importance(model, mtcars, rows = "training")$columns
-  expect_setequal(unique(found$target), c("mpg", "hp"))
+  model <- withr::with_seed(
+    1, brief(boats, c("litres_mile", "engine_kw")) |> regimen(epochs = 30) |> train(progress = "none")
+  )
+  found <- importance(model, boats, rows = "training")$columns
+  expect_setequal(unique(found$target), c("litres_mile", "engine_kw"))
   expect_equal(nrow(found), 2 * 9)
 })
 

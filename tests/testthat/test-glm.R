@@ -175,13 +175,12 @@ test_that("several targets at once are several least-squares fits", {
 })
 
 test_that("softmax with three classes has the optimum of its likelihood", {
-  three <- iris
-  model <- optimum(brief(three, target = "Species") |> set_columns(keep = c(Sepal.Width, Petal.Width)), 0.5, 40000)
+  model <- optimum(brief(clays, target = "clay") |> set_columns(keep = c(shrinkage, porosity)), 0.5, 40000)
   # at the optimum of a softmax model with a bias, mean probabilities equal class shares
-  p <- predict(model, three, type = "probability")
+  p <- predict(model, clays, type = "probability")
   expect_equal(unname(colMeans(p)), rep(1 / 3, 3), tolerance = 1e-4)
-  x <- cbind(scale(three$Sepal.Width), scale(three$Petal.Width))
-  residual <- outer(as.character(three$Species), levels(three$Species), `==`) - as.matrix(p)
+  x <- cbind(scale(clays$shrinkage), scale(clays$porosity))
+  residual <- outer(as.character(clays$clay), levels(clays$clay), `==`) - as.matrix(p)
   expect_lt(max(abs(crossprod(x, residual))) / 150, 1e-4)
 })
 

@@ -35,12 +35,12 @@ test_that("models are judged on the same rows, and compared row by row", {
 test_that("numbers and several targets are lined up too", {
   fit <- function(wiring) withr::with_seed(
     1,
-    brief(mtcars, c("mpg", "hp")) |>
+    brief(boats, c("litres_mile", "engine_kw")) |>
       hold_out(seed = 3) |> wire(wiring) |> regimen(epochs = 10) |> train(progress = "none")
   )
-  found <- lineup(fit("4 tanh"), fit("direct"), data = mtcars)
+  found <- lineup(fit("4 tanh"), fit("direct"), data = boats)
   expect_equal(found$first, "model 1")
-  expect_setequal(unique(found$measures$target), c("mpg", "hp"))
+  expect_setequal(unique(found$measures$target), c("litres_mile", "engine_kw"))
   expect_null(found$models$mcnemar)
 })
 

@@ -272,6 +272,6 @@ test_that("tidy() and glance() give models and appraisals as tables", {
   )
   recall <- tidy(a)[tidy(a)$measure == "recall", ]
   expect_true(all(recall$low <= recall$value & recall$value <= recall$high))
-  two <- glance(appraise(quick_model(mtcars, c("mpg", "hp"))))
-  expect_true(all(c("mpg_RMSE", "hp_R2") %in% names(two)))
+  two <- glance(appraise(quick_model(boats, c("litres_mile", "engine_kw"))))
+  expect_true(all(c("litres_mile_RMSE", "engine_kw_R2") %in% names(two)))
 })

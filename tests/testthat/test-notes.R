@@ -74,7 +74,7 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
   a <- appraise(quick_model(small_kilns(), epochs = 20))
   expect_match(note_of(a, "few_rows"), "of the class \"burst\"")
   expect_false("few_rows" %in% codes(appraise(quick_model(plenty, "y"))))
-  expect_match(note_of(appraise(quick_model(mtcars, "mpg")), "few_rows"), "Only 4 rows are judged")
+  expect_match(note_of(appraise(quick_model(boats, "litres_mile")), "few_rows"), "Only 4 rows are judged")
   bold <- appraise(quick_model(plenty, "y", epochs = 100))
   expect_false("probabilities_off" %in% codes(bold))
   bold$judged$probability_yes <- bold$judged$probability_yes^3 / (

@@ -11,8 +11,8 @@ test_that("the method, batch, rate and l2 follow the written rule and are shown"
   expect_equal(
     settled(brief(kilns, target = "outcome")), list(method = "adam", batch_size = 64, learning_rate = 0.005, l2 = 0.004)
   )
-  cars <- brief(mtcars, target = "mpg") |> wire("2 tanh")
-  expect_equal(settled(cars)$method, "lbfgs")  # 25 parameters, 22 training rows
+  small_boats <- brief(boats, target = "litres_mile") |> wire("2 tanh")
+  expect_equal(settled(small_boats)$method, "lbfgs")  # 25 parameters, 22 training rows
   curve <- brief(data.frame(x = 1:60 + 0.5, y = sin(1:60)), target = "y") |> wire("8 tanh")
   expect_equal(settled(curve)[c("method", "l2")], list(method = "levenberg_marquardt", l2 = "evidence"))
   expect_equal(settled(regimen(curve, loss = "absolute"))$method, "adam")
@@ -71,9 +71,9 @@ test_that("what the method, the task or the loss has no use for is refused with 
   )
   expect_fails(training(prepare(regimen(r, output = "exponential"), target = "log")), "a logarithm of its own")
   expect_fails(brief(kilns, target = c("outcome", "peak_c")), "must be numbers")
-  expect_fails(brief(mtcars, target = c("mpg", "mpg")), "names `mpg` twice")
+  expect_fails(brief(boats, target = c("litres_mile", "litres_mile")), "names `litres_mile` twice")
   expect_fails(
-    training(wire(regimen(brief(mtcars, target = "mpg"), method = "levenberg_marquardt"), "200 tanh")),
+    training(wire(regimen(brief(boats, target = "litres_mile"), method = "levenberg_marquardt"), "200 tanh")),
     "at most 1,000 parameters"
   )
 })
@@ -96,7 +96,7 @@ test_that("kinds with settings have one canonical form, and survive the brief fi
   file <- withr::local_tempfile(fileext = ".yml")
   write_brief(full, file)
   expect_identical(brief_settings(read_brief(file)), brief_settings(full))
-  two <- brief(mtcars, target = c("mpg", "hp"))
+  two <- brief(boats, target = c("litres_mile", "engine_kw"))
   write_brief(two, file)
   expect_identical(brief_settings(read_brief(file)), brief_settings(two))
 })
@@ -125,7 +125,7 @@ test_that("the model says which rule ended training", {
   model <- quick_model(small_crossings(), "passengers", epochs = 1e6, stop = list(seconds = 0.05), method = "adam")
   expect_true("out_of_time" %in% notes(model)$code)
   expect_match(paste(format(model), collapse = " "), "by the time limit")
-  direct <- brief(mtcars, target = "mpg") |>
+  direct <- brief(boats, target = "litres_mile") |>
     wire("direct") |> regimen(method = "lbfgs", stop = "none", epochs = 5000) |> training()
   expect_equal(direct$stopped, "converged")
 })

@@ -59,7 +59,7 @@ test_that("the rise is that of shuffling column by column", {
 test_that("what can't be sifted is refused, and several targets can be", {
   expect_fails(sift(base(), direction = "sideways"), "`direction` can't be")
   expect_fails(sift(set_columns(base(), keep = V1)), "one input only")
-  two <- withr::with_seed(1, brief(mtcars, c("mpg", "hp"))) |> regimen(epochs = 5)
+  two <- withr::with_seed(1, brief(boats, c("litres_mile", "engine_kw"))) |> regimen(epochs = 5)
   s <- sift(two, direction = "ranking", k = 2, progress = "none")
   expect_equal(nrow(s$path), 9)
   skip_if_not_installed("ggplot2")

@@ -119,8 +119,8 @@ test_that("a source says one thing, and holds no secret", {
 
 test_that("tables of all makes are understood", {
   like <- function(x) as_table(x)
-  expect_equal(class(like(tibble::as_tibble(mtcars))), "data.frame")
-  expect_equal(like(data.table::as.data.table(mtcars))$mpg, mtcars$mpg)
+  expect_equal(class(like(tibble::as_tibble(boats))), "data.frame")
+  expect_equal(like(data.table::as.data.table(boats))$litres_mile, boats$litres_mile)
   odd <- data.frame(row = 1:2)
   odd$labelled <- structure(c(1, 2), labels = c(low = 1, high = 2), class = c("haven_labelled", "vctrs_vctr", "double"))
   odd$partly <- structure(c(1, 7), labels = c(low = 1), class = c("haven_labelled", "vctrs_vctr", "double"))

@@ -20,7 +20,7 @@ test_that("numbers are balanced over their ranks", {
 })
 
 test_that("a small table of numbers keeps the shares that were asked for", {
-  part <- part_along(brief(mtcars, target = "mpg") |> hold_out(seed = 5))
+  part <- part_along(brief(boats, target = "litres_mile") |> hold_out(seed = 5))
   expect_true(all(table(part)[c("validation", "test")] %in% 4:6))
 })
 
