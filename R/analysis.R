@@ -10,8 +10,7 @@
 #   table      the working table, n rows: codes for missing taken out, derived columns put in
 #   kinds      the inputs' kinds, a character vector named by column, in the table's order
 #   prepare    for each input, by name, the settings that it is prepared by
-#   target     what is predicted, see task.R: list(columns, task, classes, positive, loss, scaling, class_weights,
-#              exposure)
+#   target     what is predicted, see task.R
 #   group      each row's group as text, NA for none; NULL without a group column
 #   weight     each row's case weight, n numbers from 0, or NULL for 1 everywhere
 #   exposure   each row's exposure, n numbers above 0, or NULL

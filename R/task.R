@@ -1,8 +1,16 @@
 # A task is what kind of answer is learned. It is an object of functions, with a file for each; no code elsewhere asks
 # for a task's name.
 #
-# What it works on is plain data. A *target* says what is predicted: list(columns, task, classes, positive, loss,
-# scaling, class_weights, exposure), see analysis.R. What was *learned* of it on training rows is the part `target` of
+# What it works on is plain data. A *target* says what is predicted; target_of() makes it of a brief:
+#   columns        the columns' names, one or several
+#   task           the word for the task
+#   classes        the classes' labels in order; NULL for numbers
+#   positive       of two classes the one that is looked for; NULL otherwise
+#   loss           list(kind, output, ...) with the kind's settings, see loss_kinds()
+#   scaling        how numbers are scaled: "zscore", "log", ...
+#   class_weights  as the regimen says them
+#   exposure       the column of exposures, or NULL
+# What was *learned* of it on training rows is the part `target` of
 # a preparation. *Judged* rows are list(key, group, observed, weight, answers, direct), see answer-judged.R, and the
 # *grounds* of a judgement are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
 #
