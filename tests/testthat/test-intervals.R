@@ -51,16 +51,16 @@ test_that("the bootstrap's interval of a mean is the usual one, and heeds groups
   expect_equal(unname(found[1, ]), as.numeric(t.test(x)$conf.int), tolerance = 0.005)
   expect_identical(core_resample(10, 3, 9), core_resample(10, 3, 9))
   # each row four times, as groups: as wide as with one row each, not half as wide
-  table <- small_crossings(200)
+  table <- transform(small_crossings(200), whose = departure)
   four <- table[rep(seq_len(200), 4), ]
   four$departure <- paste0(four$departure, "-", rep(1:4, each = 200))
-  four$whose <- rep(table$departure, 4)
   model <- withr::with_seed(
-    1, brief(table, "passengers") |> set_columns(drop = departure) |> regimen(epochs = 20) |> train(progress = "none")
+    1,
+    brief(table, "passengers") |>
+      set_columns(drop = departure, group = whose) |> regimen(epochs = 20) |> train(progress = "none")
   )
   width <- function(model, data) with(appraise(model, data)$measures, setNames(high - low, measure))
   alone <- width(model, table)
-  model$brief$columns$group <- "whose"
   expect_equal(
     width(model, four)[c("MAE", "R\u00b2", "median absolute error")],
     alone[c("MAE", "R\u00b2", "median absolute error")], tolerance = 0.15
