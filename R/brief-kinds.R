@@ -2,7 +2,10 @@
 
 batch_methods <- c("momentum", "nesterov", "rmsprop", "adam", "adamw")
 
-whole_methods <- c("resilient", "scaled_conjugate", "lbfgs", "levenberg_marquardt")
+whole_methods <- c("resilient", "scaled_conjugate", "lbfgs", "levenberg_marquardt", "newton")
+
+# Those that can ask the data for the penalty.
+evidence_methods <- c("levenberg_marquardt", "newton")
 
 training_methods <- c(batch_methods, whole_methods)
 
@@ -36,7 +39,7 @@ useless_settings <- function(method) {
     if (!method %in% c("momentum", "nesterov")) "momentum",
     if (method != "adamw") "weight_decay",
     if (method %in% whole_methods) {
-      c("learning_rate", "schedule", "batch_size", "l1", "clip_norm", "max_norm", "input_noise")
+      c("learning_rate", "schedule", "batch_size", "l1", "longest_gradient", "longest_weights", "input_noise")
     }
   )
 }

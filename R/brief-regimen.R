@@ -5,16 +5,19 @@
 #' @section By default: `method`, `batch_size`, `learning_rate` and `l2` are `"auto"`; a brief shows what they come to
 #'   for its table, a model's brief holds it. The rule, for n training rows:
 #'
-#'   * Up to 1,000 rows the whole table is looked at before each step: by `"levenberg_marquardt"` if the loss is the
-#'     squared error and there are at most 200 parameters and no more than rows times targets, else by `"lbfgs"`. What
-#'     these can't do (dropout, `norm`, `l1`, `rate`, `clip_norm`, `max_norm`, `input_noise`, a schedule, a batch size
-#'     or learning rate of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it `"adam"`.
+#'   * A network without hidden layers is taken to its one minimum by `"newton"`, where it has at most 500 parameters
+#'     and no embeddings and the table is not too large for it, else by `"lbfgs"`.
+#'   * Others are trained on the whole table up to 1,000 rows: by `"levenberg_marquardt"` if the loss is the squared
+#'     error and there are at most 200 parameters and no more than rows times targets, else by `"lbfgs"`. What these
+#'     can't do (dropout, `norm`, `l1`, `rate`, `longest_gradient`, `longest_weights`, `input_noise`, a schedule, a
+#'     batch size or learning rate of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it
+#'     `"adam"`.
 #'   * Larger tables are trained by `"adam"`.
 #'   * Batches have 64 rows up to 10,000 rows, and twice as many for every fourfold of that, at most 1,024.
 #'   * The learning rate is 0.005 (momentum and nesterov 0.02, rmsprop 0.002) times the square root of the batch over
 #'     64.
 #'   * `l2` is 10 / n to one digit, at most 0.01: a pull towards zero that fades as rows are added. For
-#'     `"levenberg_marquardt"` it is `"evidence"`, unless a layer has an l2 of its own.
+#'     `"levenberg_marquardt"` and `"newton"` it is `"evidence"`, unless a layer has an l2 of its own.
 #'
 #' @section Methods: In batches: `"momentum"`, gradient descent that keeps a share of its last step (Polyak 1964);
 #'   `"nesterov"`, the same with the gradient looked up ahead (Nesterov 1983, as in Sutskever et al. 2013); `"rmsprop"`
@@ -22,7 +25,9 @@
 #'   (Loshchilov and Hutter 2019). On the whole table, in double precision, one step an epoch: `"resilient"`
 #'   propagation (Riedmiller and Braun 1993, Igel and Huesken 2003); `"scaled_conjugate"` gradient (Moller 1993);
 #'   `"lbfgs"` with a strong-Wolfe line search (Nocedal and Wright 2006); `"levenberg_marquardt"` for the squared error
-#'   (Marquardt 1963; Madsen, Nielsen and Tingleff 2004).
+#'   (Marquardt 1963; Madsen, Nielsen and Tingleff 2004); `"newton"` with expected second derivatives, for networks
+#'   without hidden layers (Fisher scoring: McCullagh and Nelder 1989; the losses without curvature by the parabolas of
+#'   Hunter and Lange 2000), which goes to the minimum, so that validation rows have no say in when it stops.
 #' @section Losses: Classes: `"cross_entropy"`, or `list(kind = "cross_entropy", smoothing = 0.1)` for smoothed labels
 #'   (Szegedy et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative
 #'   logits for ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`.
@@ -53,12 +58,12 @@
 #'   larger; `seconds`. `"none"` goes on to the last epoch. The weights of the epoch with the lowest validation loss are
 #'   kept. The model says which rule ended training.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
-#'   of their squares. Biases are free of them. With `"levenberg_marquardt"`, `l2 = "evidence"` lets the data say how
-#'   large the weights may be: the penalty is set anew after each step, so that it fits the number of weights that the
-#'   data determine (MacKay 1992; Foresee and Hagan 1997).
-#' @param clip_norm Gradients longer than this are shortened to it (Pascanu et al. 2013); 0 for never.
-#' @param max_norm Each hidden unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any
-#'   length.
+#'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the
+#'   data say how large the weights may be: the penalty is set anew after each step, so that it fits the number of
+#'   weights that the data determine (MacKay 1992; Foresee and Hagan 1997).
+#' @param longest_gradient Gradients longer than this are shortened to it (Pascanu et al. 2013); 0 for never.
+#' @param longest_weights Each hidden unit's incoming weights are kept within this length (Srivastava et al. 2014); 0
+#'   for any length.
 #' @param input_noise Standard deviation of normal noise that is added to the prepared inputs while training.
 #' @param class_weights `"none"`; `"even"`, which gives every class the same total weight; or a number for each class
 #'   by name. The answer is the class with the highest weighted score, probabilities are corrected back to the real
@@ -81,7 +86,8 @@
 #' @export
 regimen <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
                     weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL, l1 = NULL,
-                    l2 = NULL, clip_norm = NULL, max_norm = NULL, input_noise = NULL, class_weights = NULL,
+                    l2 = NULL, longest_gradient = NULL, longest_weights = NULL, input_noise = NULL,
+                    class_weights = NULL,
                     restarts = NULL, keep = NULL, measures = NULL, seed = NULL, ...) {
   UseMethod("regimen")
 }
@@ -89,10 +95,11 @@ regimen <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate 
 #' @export
 regimen.hylomath_brief <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
                                    weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL,
-                                   l1 = NULL, l2 = NULL, clip_norm = NULL, max_norm = NULL, input_noise = NULL,
+                                   l1 = NULL, l2 = NULL, longest_gradient = NULL, longest_weights = NULL,
+                                   input_noise = NULL,
                                    class_weights = NULL, restarts = NULL, keep = NULL, measures = NULL, seed = NULL,
                                    ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   # what belonged to the former method alone goes with it
   if (!is.null(method)) {
     for (name in intersect(useless_settings(method), c("momentum", "weight_decay"))) b$regimen[[name]] <- NULL
@@ -100,7 +107,8 @@ regimen.hylomath_brief <- function(b, method = NULL, loss = NULL, output = NULL,
   b <- set_section(b, "regimen", list(
     method = method, loss = loss, output = output, learning_rate = learning_rate, momentum = momentum,
     weight_decay = weight_decay, schedule = schedule, batch_size = batch_size, epochs = epochs, stop = stop, l1 = l1,
-    l2 = l2, clip_norm = clip_norm, max_norm = max_norm, input_noise = input_noise, class_weights = class_weights,
+    l2 = l2, longest_gradient = longest_gradient, longest_weights = longest_weights, input_noise = input_noise,
+    class_weights = class_weights,
     restarts = restarts, keep = keep, measures = measures, seed = seed
   ))
   b$regimen <- with_method_defaults(b$regimen)
@@ -152,6 +160,12 @@ check_method <- function(r, wiring) {
     what <- sprintf("`regimen.%s` is of no use to the method %s.", name, quoted(r$method))
     fail(what, "Leave it out, or choose another method.")
   }
+  if (r$method == "newton" && length(wiring$layers) > 0) {
+    fail(
+      "The method `newton` is for networks without hidden layers.",
+      "Wire it `direct`, or choose another method, such as `lbfgs`."
+    )
+  }
   needed <- if (r$method %in% whole_methods) needs_batches(r, wiring)
   if (length(needed)) {
     what <- "The method %s looks at the whole table at once and can't do %s."
@@ -170,8 +184,8 @@ needs_batches <- function(r, wiring) {
     if (layer_has(function(l) l$norm)) "norm",
     if (layer_has(function(l) l$rate != 1)) "rate",
     if (r$l1 > 0 || layer_has(function(l) !is.null(l$l1) && l$l1 > 0)) "l1",
-    if (r$clip_norm > 0) "clip_norm",
-    if (r$max_norm > 0) "max_norm",
+    if (r$longest_gradient > 0) "longest_gradient",
+    if (r$longest_weights > 0) "longest_weights",
     if (r$input_noise > 0) "input_noise",
     if (!identical(r$schedule, "constant")) "schedule",
     if (!identical(r$batch_size, "auto")) "batch_size",
@@ -182,10 +196,10 @@ needs_batches <- function(r, wiring) {
 has_own_l2 <- function(wiring) any(vapply(wiring$layers, function(l) !is.null(l$l2), NA))
 
 check_evidence <- function(r, wiring) {
-  if (!r$method %in% c("auto", "levenberg_marquardt")) {
+  if (!r$method %in% c("auto", evidence_methods)) {
     fail(
       sprintf("`regimen.l2` can't be `evidence` with the method %s.", quoted(r$method)),
-      "It goes with `levenberg_marquardt`; give a number, or leave it at `auto`."
+      sprintf("It goes with %s; give a number, or leave it at `auto`.", enumerate(quoted(evidence_methods), "and"))
     )
   }
   if (has_own_l2(wiring)) {

@@ -25,7 +25,9 @@ fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learn
   list(
     analysis = a, learned = learned, watched = watched, rows = table(factor(part, c("training", "validation"))),
     core = list(
-      network = network, regimen = core_regimen(learned$regimen), plans = learned$preparation$columns,
+      network = network,
+      regimen = c(core_regimen(learned$regimen), list(cases = cases_in(a, "training"))),
+      plans = learned$preparation$columns,
       sources = sources, rows = rows, target = task$encode(values, target, of_target),
       weight = row_weights(a, rows, task$row_weights(values, target, of_target), part == "training"), offset = offset,
       training = which(part == "training"), validation = which(part == "validation"),
@@ -37,21 +39,24 @@ fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learn
 }
 
 check_size <- function(network, method) {
-  if (method != "levenberg_marquardt") return()
+  most <- c(levenberg_marquardt = most_parameters_levenberg, newton = most_parameters_newton)
+  if (!method %in% names(most)) return()
+  if (method == "newton" && length(network$embeddings)) {
+    fail(
+      "The method `newton` can't learn embeddings.",
+      "Choose another encoding of the categories, or another method, such as `lbfgs`."
+    )
+  }
   count <- parameter_count(network)
-  if (count <= most_parameters_levenberg) return()
-  what <- "The method `levenberg_marquardt` solves equations in all parameters at once; this network has %s of them."
-  hint <- "Wire a smaller network (at most %s parameters), or choose the method `lbfgs`."
-  fail(sprintf(what, format_count(count)), sprintf(hint, format_count(most_parameters_levenberg)))
+  if (count <= most[[method]]) return()
+  what <- "The method %s solves equations in all parameters at once; this network has %s of them."
+  hint <- "It may have at most %s parameters: take fewer, or choose the method `lbfgs`."
+  fail(sprintf(what, quoted(method), format_count(count)), sprintf(hint, format_count(most[[method]])))
 }
 
 # Case weight times the task's weight of the given rows, with a mean of 1 over those for training.
 row_weights <- function(a, rows, of_task, training) {
-  own <- if (is.null(a$weight)) rep(1, length(rows)) else a$weight[rows]
-  weight <- own * of_task
-  if (sum(weight[training]) == 0) {
-    fail(sprintf("All training rows have the weight 0 in %s.", quoted(a$roles$weight)))
-  }
+  weight <- weights_in(a, rows) * of_task
   weight / mean(weight[training])
 }
 
@@ -63,7 +68,8 @@ core_regimen <- function(r) {
   if (is.list(r$stop)) stop[names(r$stop)] <- r$stop
   list(
     method = r$method, learning_rate = number_or_zero(r$learning_rate), momentum = r$momentum %||% 0,
-    weight_decay = r$weight_decay %||% 0, clip_norm = r$clip_norm, max_norm = r$max_norm, schedule = schedule,
+    weight_decay = r$weight_decay %||% 0, longest_gradient = r$longest_gradient, longest_weights = r$longest_weights,
+    schedule = schedule,
     stop = stop, batch_size = max(1, number_or_zero(r$batch_size)), evidence = identical(r$l2, "evidence"),
     epochs = r$epochs, tally = length(r$measures) > 0, seed = r$seed
   )

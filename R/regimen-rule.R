@@ -1,17 +1,23 @@
 # What a regimen's "auto" comes to for a table.
 #
-# The rule for the method, written out in ?regimen: tables of up to `small_table` rows are trained as a whole, by
-# Levenberg-Marquardt where the loss is squared and the parameters are few, else by L-BFGS; larger tables by Adam, whose
-# batches double with every fourfold number of rows from 10,000 on.
+# The rule for the method, written out in ?regimen: networks without hidden layers go to their one minimum by Newton's
+# method. Others, on tables of up to `small_table` rows, are trained on the whole table, by Levenberg-Marquardt where
+# the loss is squared and the parameters are few, else by L-BFGS; on larger ones by Adam, whose batches double with
+# every fourfold number of rows from 10,000 on.
 
 small_table <- 1000
 few_parameters <- 200
+
+# What Newton's method solves at all, and what it solves and sums up in a second or two.
+most_parameters_newton <- 2000
+few_parameters_newton <- 500
+most_work_newton <- 4e9
 
 # The regimen with nothing left open that its method has a use for. `preparation` is a function that gives what was
 # learned from the training rows; it is called only where the rule asks for the number of parameters.
 regimen_in_force <- function(a, preparation) {
   r <- a$regimen
-  rows <- sum(a$part %in% "training")
+  rows <- cases_in(a, "training")
   if (r$method == "auto") r$method <- auto_method(a, r, rows, preparation)
   if (r$method %in% batch_methods) {
     if (identical(r$batch_size, "auto")) r$batch_size <- auto_batch_size(rows)
@@ -22,14 +28,27 @@ regimen_in_force <- function(a, preparation) {
 }
 
 auto_method <- function(a, r, rows, preparation) {
+  if (suits_newton(a, r, rows, preparation)) return("newton")
   if (identical(r$l2, "evidence")) return("levenberg_marquardt")
-  if (rows > small_table || length(needs_batches(r, a$wiring))) return("adam")
+  if (length(needs_batches(r, a$wiring))) return("adam")
   loss <- a$target$loss
+  cornered <- loss$kind %in% c("absolute", "quantile")
+  # without hidden layers the whole table at once is quickest at any number of rows
+  if (length(a$wiring$layers) == 0 && !cornered) return("lbfgs")
+  if (rows > small_table) return("adam")
   if (loss$kind == "squared" && loss$output == "identity") {
     parameters <- parameter_count(network_of(a$target, a$wiring, r, preparation()))
     if (parameters <= min(few_parameters, rows * length(a$target$columns))) return("levenberg_marquardt")
   }
-  if (loss$kind %in% c("absolute", "quantile")) "adam" else "lbfgs"
+  if (cornered) "adam" else "lbfgs"
+}
+
+# Whether there is one minimum, and few enough equations for it.
+suits_newton <- function(a, r, rows, preparation) {
+  if (length(a$wiring$layers) > 0 || length(needs_batches(r, a$wiring))) return(FALSE)
+  network <- network_of(a$target, a$wiring, r, preparation())
+  parameters <- parameter_count(network)
+  length(network$embeddings) == 0 && parameters <= few_parameters_newton && rows * parameters^2 <= most_work_newton
 }
 
 auto_batch_size <- function(rows) 64 * 2^min(4, max(0, ceiling(log(rows / 10000, 4))))
@@ -41,8 +60,8 @@ auto_learning_rate <- function(method, batch_size) {
 }
 
 # 10 / rows, to one digit, at most 0.01: a normal prior on every weight with a variance of a tenth, whose pull fades as
-# rows are added. Levenberg-Marquardt can ask the data.
+# rows are added. Some methods can ask the data.
 auto_l2 <- function(wiring, method, rows) {
-  if (method == "levenberg_marquardt" && !has_own_l2(wiring)) return("evidence")
+  if (method %in% evidence_methods && !has_own_l2(wiring)) return("evidence")
   signif(min(0.01, 10 / rows), 1)
 }

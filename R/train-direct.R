@@ -5,7 +5,7 @@
 most_direct_rows <- 100000
 
 # Its answerer; NULL where the wiring is that already, or its training came to nothing. It shares the preparation and
-# the encoder's columns of the network's own spec.
+# the encoder's columns of the network's own spec, unless that has learned points for levels.
 fit_direct <- function(spec) {
   a <- spec$analysis
   if (a$brief$wiring == "direct") return(NULL)
@@ -14,25 +14,33 @@ fit_direct <- function(spec) {
   thin$regimen <- direct_regimen(a)
   thin$part <- fewer_parts(a)
   preparation <- spec$learned$preparation
+  sources <- spec$core$sources
+  if (any(vapply(preparation$columns, is_embedded, NA))) {
+    thin$prepare <- lapply(a$prepare, function(how) within_settings(how, embedding = "auto"))
+    # learned of the rows that the network has learned from
+    preparation <- learn_preparation(with_parts(thin, a$part, a$regimen$seed))
+    sources <- encoder_sources(preparation, a$table)
+  }
   learned <- list(
     preparation = preparation, regimen = regimen_in_force(thin, function() preparation), wiring = thin$wiring
   )
-  direct <- fit_spec(thin, learned, sources = spec$core$sources)
+  direct <- fit_spec(thin, learned, sources = sources)
   direct$analysis <- a
   fit <- fit_network(direct, function(event) NULL)
   if (fit$stopped == "interrupted" || fit$best == 0) return(NULL)
   new_answerer(direct, fit)
 }
 
+# Another encoding of categories in place of one.
+within_settings <- function(how, embedding) {
+  if (how$categories == "embedding") how$categories <- embedding
+  how
+}
+
+# By the rule, whatever the network's own method is: to the one minimum, where there is one.
 direct_regimen <- function(a) {
   kept <- intersect(c("loss", "output", "class_weights", "seed"), names(a$regimen))
-  regimen <- utils::modifyList(brief_defaults()[["regimen"]], a$regimen[kept])
-  # smooth and convex, so the whole table at once is quickest; the others' corners want small steps
-  if (!a$target$loss$kind %in% c("absolute", "quantile")) {
-    regimen$method <- "lbfgs"
-    regimen$stop <- list(patience = 20, gradient = 1e-6)
-  }
-  regimen
+  utils::modifyList(brief_defaults()[["regimen"]], a$regimen[kept])
 }
 
 fewer_parts <- function(a) {

@@ -21,11 +21,13 @@ double WholeLoss::unpenalised(Span<const double> parameters) {
 
 std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& loss, const Kernel<double>& kernel) {
   const Layout<double>& layout = loss.objective().layout();
+  const double cases = spec.cases > 0 ? spec.cases : double(loss.rows().size());
   switch (spec.method) {
     case Method::Resilient: return resilient(layout.size());
     case Method::ScaledConjugate: return scaled_conjugate(layout.size(), layout.parameters());
     case Method::Lbfgs: return lbfgs(layout.size());
-    case Method::Levenberg: return levenberg(loss, kernel, spec.evidence);
+    case Method::Levenberg: return levenberg(loss, kernel, spec.evidence, cases);
+    case Method::Newton: return newton(loss, kernel, spec.evidence, cases);
     default: throw std::invalid_argument("not a method for whole tables");
   }
 }

@@ -57,7 +57,7 @@ class WholeMethod {
   virtual double l2() const { return std::numeric_limits<double>::quiet_NaN(); }  // what evidence came to
 };
 
-// `loss` is what Levenberg's steps will be given; the others take any.
+// `loss` is what the steps of Levenberg and Newton will be given; the others take any.
 std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& loss, const Kernel<double>& kernel);
 
 // Resilient propagation: the step of each weight grows while the sign of its slope stays and shrinks when it turns
@@ -76,7 +76,13 @@ std::unique_ptr<WholeMethod> lbfgs(std::size_t size);
 // (MacKay 1992; Foresee and Hagan 1997): with g = k - l2 tr(A^-1) the effective number of the k penalised weights, A
 // the Hessian,
 //   l2 = 2 g mean(e^2) / (sum w^2 (n - g)).
-std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence);
+// `cases` are the rows that those of the loss count for.
+std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
 inline constexpr double kQrWork = 2e6;
+// Newton's method with expected second derivatives (Fisher scoring: McCullagh and Nelder 1989), for networks without
+// hidden layers and embeddings. The losses without curvature are lowered by parabolas above them (Hunter and Lange
+// 2000). With `evidence` the penalty is set anew once the steps are short, as above: for a likelihood of dispersion f,
+//   l2 = f g / (n sum w^2).
+std::unique_ptr<WholeMethod> newton(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
 
 }  // namespace hylo

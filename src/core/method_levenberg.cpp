@@ -14,10 +14,11 @@ namespace {
 //   solution.
 class Levenberg : public WholeMethod {
  public:
-  Levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence)
+  Levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases)
       : loss_(loss),
         kernel_(kernel),
         evidence_(evidence),
+        cases_(cases),
         side_(loss.objective().layout().parameters()),
         stride_(row_stride<double>(side_)),
         padded_(loss.objective().layout().size()),
@@ -91,7 +92,8 @@ class Levenberg : public WholeMethod {
       squares += w[at_[j]] * w[at_[j]];
       spent += diagonal_[j] * inverse_diagonal(j);
     }
-    const double n = double(rows_), effective = std::min(std::max(weights - spent, 1e-3), 0.99 * n);
+    const double n = cases_ * double(loss_.objective().layout().units(loss_.objective().layout().layers() - 1)),
+                 effective = std::min(std::max(weights - spent, 1e-3), 0.99 * n);
     const double error = loss_.unpenalised(w);
     const double l2 =
         std::min(std::max(2 * effective * error / (std::max(squares, 1e-12) * (n - effective)), 1e-12), 1e3);
@@ -273,6 +275,7 @@ class Levenberg : public WholeMethod {
   WholeLoss& loss_;
   const Kernel<double>& kernel_;
   bool evidence_;
+  double cases_;
   std::size_t side_, stride_;
   AlignedVector<double> padded_;  // the gradient where the parameters lie
   std::vector<std::size_t> at_;
@@ -288,8 +291,8 @@ class Levenberg : public WholeMethod {
 
 }  // namespace
 
-std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence) {
-  return std::make_unique<Levenberg>(loss, kernel, evidence);
+std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases) {
+  return std::make_unique<Levenberg>(loss, kernel, evidence, cases);
 }
 
 }  // namespace hylo

@@ -12,9 +12,11 @@
 
 namespace hylo {
 
-enum class Method { Momentum, Nesterov, Rmsprop, Adam, Adamw, Resilient, ScaledConjugate, Lbfgs, Levenberg };
+enum class Method { Momentum, Nesterov, Rmsprop, Adam, Adamw, Resilient, ScaledConjugate, Lbfgs, Levenberg, Newton };
 Method method_named(std::string_view name);
 constexpr bool takes_whole_table(Method m) { return m >= Method::Resilient; }
+// Goes to the one minimum: what is on the way there is no answer, so that validation rows have no say.
+constexpr bool goes_to_the_end(Method m) { return m == Method::Newton; }
 
 struct OptimiserSpec {
   Method method = Method::Adam;
@@ -24,10 +26,11 @@ struct OptimiserSpec {
   double decay1 = 0.9;  // Adam's running mean of the gradient ...
   double decay2 = 0.999;  // ... and of its square (Kingma and Ba 2015); Rmsprop has 0.9 (Hinton 2012)
   double epsilon = 1e-8;
-  double weight_decay = 0;  // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
-  double clip_norm = 0;     // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
-  bool evidence = false;    // Levenberg: l2 by the evidence for it, from the layers' l2 on; see method.hpp
-  double max_norm = 0;      // a unit's incoming weights are kept within this length (Srivastava et al. 2014); 0 for any
+  double weight_decay = 0;      // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
+  double longest_gradient = 0;  // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
+  bool evidence = false;  // Levenberg and Newton: l2 by the evidence for it, from the layers' l2 on; see method.hpp
+  double cases = 0;       // how many rows the training rows count for in that; 0 for as many as they are
+  double longest_weights = 0;  // a unit's incoming weights are kept within this (Srivastava et al. 2014); 0 for any
 };
 
 struct GradientSize {

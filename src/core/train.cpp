@@ -173,6 +173,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table),
                watched_weight = weight_of(watch.rows, table);
   const bool validates = !validation.empty();
+  const bool chooses = validates && !goes_to_the_end(regimen.optimiser.method);  // the best epoch, by validation rows
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
   start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start}, Span<T>(parameters));
@@ -206,7 +207,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
       return result;
     }
     result.epochs.push_back(now);
-    if (!validates || now.validation < best_loss) {
+    if (!chooses || now.validation < best_loss) {
       best_loss = now.validation;
       result.best = epoch;
       result.l2 = pace.l2;
@@ -217,7 +218,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
       result.stopped = Stopped::Interrupted;
       return result;
     }
-    if (reached(regimen.stop, pace, now, epoch, result.best, validates, result.stopped)) return result;
+    if (reached(regimen.stop, pace, now, epoch, result.best, chooses, result.stopped)) return result;
   }
   return result;
 }

@@ -76,8 +76,9 @@ struct Trained {
 };
 
 // `training` and `validation` are row numbers of the table; `validation` may be empty, then the last epoch counts as
-// the best. The result doesn't depend on the number of threads. Nothing is allocated once the first epoch is done.
-// Whole-table methods are for T = double; they throw std::invalid_argument for float.
+// the best; so it does for a method that goes to the one minimum. The result doesn't depend on the number of threads.
+// Nothing is allocated once the first epoch is done. Whole-table methods are for T = double; they throw
+// std::invalid_argument for float.
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
                  Span<const std::uint32_t> training, Span<const std::uint32_t> validation,

@@ -117,7 +117,7 @@ TEST_CASE("summaries count gaps and interpolate quantiles") {
   const std::vector<double> x = {4, kNaN, 1, 3, 2};
   const std::vector<double> shares = {0.5, 0, 1, 0.25, 0.1};
   std::vector<double> scratch;
-  const NumberSummary s = summarise({x.data(), nullptr}, 5, {}, shares, scratch);
+  const NumberSummary s = summarise({x.data(), nullptr}, 5, {}, {}, shares, scratch);
   CHECK(s.gaps == 1);
   CHECK(s.mean == 2.5);
   CHECK(s.deviation == Approx(std::sqrt(5.0 / 3)));
@@ -125,7 +125,7 @@ TEST_CASE("summaries count gaps and interpolate quantiles") {
   CHECK(s.whole);
   CHECK_FALSE(s.binary);
   const std::vector<std::uint32_t> none = {1};
-  CHECK(std::isnan(summarise({x.data(), nullptr}, 5, none, shares, scratch).quantiles[0]));
+  CHECK(std::isnan(summarise({x.data(), nullptr}, 5, none, {}, shares, scratch).quantiles[0]));
 }
 
 TEST_CASE("every part of a range is worked on once, on any number of threads, and a failure comes back") {

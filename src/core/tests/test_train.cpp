@@ -55,7 +55,7 @@ TEST_CASE("nothing is allocated once the first epoch is done") {
   for (Method method : {Method::Momentum, Method::Nesterov, Method::Rmsprop, Method::Adam, Method::Adamw}) {
     auto regimen = short_regimen(6);
     regimen.optimiser.method = method;
-    regimen.optimiser.clip_norm = regimen.optimiser.max_norm = 1;
+    regimen.optimiser.longest_gradient = regimen.optimiser.longest_weights = 1;
     regimen.batch_size = method == Method::Adam ? 2048 : 32;
     regimen.tally = true;
     allocations = 0;
