@@ -42,7 +42,10 @@ check_target_of_task <- function(target, values) {
 # Case weights, exposures and what rows are held out by.
 check_columns_of_rows <- function(b, target, table) {
   roles <- b$columns
-  if (!is.null(roles$weight)) check_case_weights(table[[roles$weight]], roles$weight)
+  if (!is.null(roles$weight)) check_case_weights(table[[roles$weight]], roles$weight, weights_count(roles))
+  if (is.null(roles$weight) && !is.null(roles$weight_is)) {
+    fail("`columns.weight_is` says what weights mean, but no column holds them.", "Name it: set_columns(weight = ...).")
+  }
   task <- task_of(target)
   if (!is.null(target$exposure)) {
     if (!task$exposure) fail("An exposure is for counts only.", sprintf("The task of this brief is %s.", target$task))
@@ -63,11 +66,19 @@ check_columns_of_rows <- function(b, target, table) {
   }
 }
 
-check_case_weights <- function(w, column) {
+check_case_weights <- function(w, column, counts) {
   if (!is.numeric(w)) fail(sprintf("The weight column %s must be numbers, not %s.", quoted(column), type_name(w)))
   bad <- which(is.na(w) | w < 0 | is.infinite(w))
   if (length(bad)) {
     what <- "The weight column %s is negative, infinite or missing in %s."
     fail(sprintf(what, quoted(column), rows_text(bad)))
   }
+  broken <- which(counts & w != round(w))
+  if (length(broken)) {
+    fail(
+      sprintf("The weight column %s counts rows, but is not whole in %s.", quoted(column), rows_text(broken)),
+      "Weights that are no counts say how much a row matters: weight_is = \"importance\"."
+    )
+  }
+  if (all(w == 0)) fail(sprintf("The weight column %s is 0 in every row.", quoted(column)))
 }

@@ -3,19 +3,32 @@
 #' The parts of a table
 #'
 #' @param x A brief with its table, or a model.
+#' @param each For a brief: whether to give the part of each row instead of counts.
 #' @param ... Not used.
-#' @return A data frame with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for
-#'   classification a column for each class with its share of the part. Rows that belong to no part are counted as
-#'   `set aside: filtered`, `set aside: no target` and `set aside: gap`.
+#' @return With `each`, a data frame with a row for each row of the table: `row`, its number, the id where there is one,
+#'   and `part` (or why it is set aside). Else a data frame with a row for each part that has rows: `part`, `rows`,
+#'   `share` of the rows in parts, and for classification a column for each class with its share of the part. Rows that
+#'   belong to no part are counted as `set aside: weight 0`, `set aside: filtered`, `set aside: no target` and `set
+#'   aside: gap`.
 #' @examples
 #' parts_of(brief(kilns, target = "outcome"))
 #' @export
 parts_of <- function(x, ...) UseMethod("parts_of")
 
 #' @export
-parts_of.hylomath_brief <- function(x, ...) {
+parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
+  check_others(...)
   if (is.null(x$table)) fail("This brief has no table to be parted.")
-  count_parts(settle(x))
+  a <- settle(x)
+  if (each) part_of_each(a) else count_parts(a)
+}
+
+part_of_each <- function(a) {
+  part <- ifelse(is.na(a$aside), a$part, paste("set aside:", a$aside))
+  each <- data.frame(row = seq_along(part))
+  each[a$roles$id] <- a$table[a$roles$id]
+  each$part <- part
+  each
 }
 
 #' @export
@@ -23,7 +36,7 @@ parts_of.default <- function(x, ...) wrong_object("parts_of", "a brief or a mode
 
 count_parts <- function(a) {
   part <- ifelse(is.na(a$aside), a$part, paste("set aside:", a$aside))
-  known <- c(part_names, "set aside: filtered", "set aside: no target", "set aside: gap")
+  known <- c(part_names, "set aside: weight 0", "set aside: filtered", "set aside: no target", "set aside: gap")
   rows <- table(factor(part, known))
   counted <- data.frame(part = known, rows = as.integer(rows), share = as.numeric(rows) / sum(rows[part_names]))
   counted$share[!counted$part %in% part_names] <- NA

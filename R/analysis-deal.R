@@ -4,7 +4,7 @@
 dealt_out <- function(a, rows, shares, by, seed, bands) {
   if (sum(shares) == 0) return("training")
   roles <- a$roles
-  if (by == "ordered") return(split_ordered(a$table[[roles$order]][rows], rows, roles$order, shares))
+  if (by == "ordered") return(split_ordered(times_of(a, rows), shares))
   if (by == "key") return(split_by_key(as_label(a$table[[roles$group %||% roles$id]][rows]), shares, seed))
   strata <- if (by == "random") rep(1L, length(rows)) else strata_of(a, rows, bands)
   if (is.null(a$group)) split_strata(strata, shares, seed) else split_groups(a$group[rows], strata, shares, seed)
@@ -32,7 +32,7 @@ allot <- function(n, shares) {
 # Whole groups, the large ones first: each goes to the part that is furthest below what it should hold of the group's
 # strata. Groups of one size go in random order. A row without a group is a group of its own.
 split_groups <- function(group, strata, shares, seed) {
-  group[is.na(group)] <- paste0("\r", which(is.na(group)))
+  group <- units_of_groups(group)
   keys <- unique(group)
   held <- table(factor(group, keys), strata)
   order <- shuffled(length(keys), seed, "groups")
@@ -53,6 +53,9 @@ split_groups <- function(group, strata, shares, seed) {
   part_of[match(group, keys)]
 }
 
+# A row without a group is one of its own.
+units_of_groups <- function(group) ifelse(is.na(group), paste0("\r", seq_along(group)), group)
+
 # The hash of seed and key as a place between 0 and 1: no other row has a say in it.
 split_by_key <- function(key, shares, seed) {
   if (anyNA(key)) fail("`hold_out.by` is \"key\", but some rows have no key.", "Fill the id or group column.")
@@ -61,11 +64,21 @@ split_by_key <- function(key, shares, seed) {
   c(names(shares), "training")[findInterval(place, ends) + 1]
 }
 
+# When rows come, as numbers; all rows of a group when its last one comes, so that no group is torn and nothing is
+# learned from rows that come after those that judge.
+times_of <- function(a, rows) {
+  when <- a$table[[a$roles$order]][rows]
+  check_order(when, rows, a$roles$order)
+  when <- xtfrm(when)
+  if (is.null(a$group)) return(when)
+  group <- units_of_groups(a$group[rows])
+  stats::ave(when, group, FUN = max)
+}
+
 # The last rows in time are for the test, those before them for calibration and validation; equal times are never
 # parted.
-split_ordered <- function(when, rows, column, shares) {
-  check_order(when, rows, column)
-  from_end <- rank(-xtfrm(when), ties.method = "min") / length(when)
+split_ordered <- function(when, shares) {
+  from_end <- rank(-when, ties.method = "min") / length(when)
   ends <- cumsum(shares)
   c(names(shares), "training")[findInterval(from_end, ends, left.open = TRUE) + 1]
 }
@@ -82,8 +95,7 @@ check_order <- function(when, rows, column) {
 # rows belong to one, in order of time, or a group at a time.
 deal_folds <- function(a, rows, k, repeats, by, seed) {
   if (by == "ordered") {
-    column <- a$roles$order
-    return(matrix(rolling_origin(a$table[[column]][rows], rows, column, k), ncol = 1))
+    return(matrix(rolling_origin(times_of(a, rows), k), ncol = 1))
   }
   group <- a$group[rows]
   if (by == "group") return(matrix(match(group, unique(group)), ncol = 1))
@@ -122,9 +134,8 @@ deal_groups <- function(group, strata, k, seed) {
 
 # Rows in order of time in k + 1 stretches of equal length: each but the first is judged by what was learned from all
 # before it (rolling origin: Tashman 2000). Equal times stay together.
-rolling_origin <- function(when, rows, column, k) {
-  check_order(when, rows, column)
-  place <- rank(xtfrm(when), ties.method = "min") - 1
+rolling_origin <- function(when, k) {
+  place <- rank(when, ties.method = "min") - 1
   stretch <- as.integer(floor(place / length(when) * (k + 1)))
   ifelse(stretch == 0L, NA_integer_, stretch)
 }

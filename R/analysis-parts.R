@@ -6,11 +6,12 @@ split_rows <- function(a) {
   how <- a$hold_out
   given <- how$parts
   part <- if (is.null(given)) drawn_parts(a, how, usable) else ifelse(usable, given_parts(a$table[[given]], given), NA)
+  if (!is.null(given)) keep_groups_whole(a$group, part, usable & !is.na(part), sprintf("The column %s", quoted(given)))
   check_parts(a, how, part)
   part
 }
 
-# Why a row belongs to no part: "filtered", "no target", "gap", or NA for rows that do belong to one.
+# Why a row belongs to no part: "weight 0", "filtered", "no target", "gap", or NA for rows that do belong to one.
 set_aside <- function(a) {
   why <- rep(NA_character_, nrow(a$table))
   dropping <- Filter(function(column) a$prepare[[column]]$gaps == "drop", input_columns(a))
@@ -18,6 +19,7 @@ set_aside <- function(a) {
   for (column in a$target$columns) why[is.na(a$table[[column]])] <- "no target"
   condition <- a$brief[["keep_rows"]]
   if (!is.null(condition)) why[!rows_where(condition, a$table, "keep_rows")] <- "filtered"
+  if (!is.null(a$weight)) why[a$weight == 0] <- "weight 0"
   why
 }
 
@@ -41,22 +43,26 @@ drawn_parts <- function(a, how, usable) {
     part[usable & is.na(part) & holds] <- name
     shares[[name]] <- 0
   }
-  if (length(conditions)) keep_groups_whole(a$group, part, usable)
+  if (length(conditions)) keep_groups_whole(a$group, part, usable, "The conditions of `hold_out`")
   rest <- which(usable & is.na(part))
   part[rest] <- dealt_out(a, rest, shares, how$by, how$seed, bands_for(how, length(rest)))
   part
 }
 
-keep_groups_whole <- function(group, part, usable) {
+keep_groups_whole <- function(group, part, usable, what) {
   if (is.null(group)) return()
   parts <- ifelse(is.na(part), "rest", part)
   of <- tapply(parts[usable], group[usable], function(p) length(unique(p)))
   torn <- names(of)[of > 1]
   if (length(torn) == 0) return()
-  hint <- "condition on something that the group shares, or leave the group out."
+  verb <- if (startsWith(what, "The column")) "parts" else "part"
+  more <- if (length(torn) > 1) sprintf(" and those of %s more", counted(length(torn) - 1, "group")) else ""
   fail(
-    sprintf("The conditions of `hold_out` part the rows of the group %s.", describe(torn[1])),
-    paste("Rows that belong together must be in one part:", hint)
+    sprintf("%s %s the rows of the group %s%s.", what, verb, describe(torn[1]), more),
+    paste(
+      "Rows that belong together must be in one part:",
+      "part them by something that the group shares, or leave the group out."
+    )
   )
 }
 

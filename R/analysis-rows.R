@@ -21,3 +21,13 @@ strata_of <- function(a, rows, bands) {
   y <- a$table[[a$target$columns[1]]][rows]
   task_of(a$target)$strata(y, a$target$classes, bands)
 }
+
+# The weights of some rows of an analysis, by which everything is learned from them: counts as they are, importance with
+# a mean of 1, so that its sum is the number of rows.
+weights_in <- function(a, rows) {
+  if (is.null(a$weight)) return(rep(1, length(rows)))
+  if (a$counts) a$weight[rows] else scaled_importance(a$weight[rows])
+}
+
+# How many rows the training rows count for.
+cases_in <- function(a, part) sum(weights_in(a, rows_in(a, part)))

@@ -4,7 +4,7 @@
 # An analysis is an immutable list of class `hylomath_analysis`; n is the number of the table's rows.
 #   brief      the brief without its table
 #   raw        the table as it was given, n rows
-#   roles      the columns by role: id, group, weight, order, exposure, see set_columns()
+#   roles      the columns by role: id, group, weight, order, exposure, and weight_is, see set_columns()
 #   hold_out   how rows are held out, see hold_out()
 #   rules      list(codes, derived), by which the working table is made of a raw one, see working-table.R
 #   table      the working table, n rows: codes for missing taken out, derived columns put in
@@ -12,9 +12,11 @@
 #   prepare    for each input, by name, the settings that it is prepared by
 #   target     what is predicted, see task.R
 #   group      each row's group as text, NA for none; NULL without a group column
-#   weight     each row's case weight, n numbers from 0, or NULL for 1 everywhere
+#   weight     each row's case weight, n numbers from 0, or NULL for 1 everywhere; those of importance are scaled so
+#              that their mean over the rows that take part is 1
+#   counts     whether a weight counts rows
 #   exposure   each row's exposure, n numbers above 0, or NULL
-#   aside      why a row takes no part, n texts: "filtered", "no target", "gap", or NA for rows that do
+#   aside      why a row takes no part, n texts: "weight 0", "filtered", "no target", "gap", or NA for rows that do
 #   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "judged"
 #   wiring     the parsed wiring, see wiring-parse.R
 #   regimen    the brief's regimen, whose "auto" regimen_in_force() settles once the preparation is learned
@@ -33,16 +35,17 @@ settle <- function(b, table = b$table) {
   target <- target_of(b)
   check_target_of_task(target, working[b$target])
   check_columns_of_rows(b, target, working)
-  roles <- b$columns[intersect(column_roles, names(b$columns))]
+  roles <- b$columns[intersect(c(column_roles, "weight_is"), names(b$columns))]
   a <- structure(list(
     brief = without_table(b), raw = table, roles = roles, hold_out = b[["hold_out"]], rules = rules, table = working,
     kinds = unlist(b$columns$kinds[inputs]),
     prepare = lapply(stats::setNames(nm = inputs), function(column) settings_for(b, column)), target = target,
     group = column_as(working, roles$group, as_label), weight = column_as(working, roles$weight, as.numeric),
-    exposure = column_as(working, roles$exposure, as.numeric),
+    counts = weights_count(b$columns), exposure = column_as(working, roles$exposure, as.numeric),
     aside = NULL, part = NULL, wiring = parse_wiring(b$wiring), regimen = b[["regimen"]]
   ), class = "hylomath_analysis")
   a$aside <- set_aside(a)
+  if (!a$counts) a$weight <- scaled_importance(a$weight, is.na(a$aside))
   a$part <- split_rows(a)
   check_analysis(a)
 }
@@ -66,6 +69,7 @@ check_analysis <- function(a) {
       all(a$target$columns %in% names(a$table)) && !any(a$target$columns %in% names(a$kinds)),
     "the loss is one of the task's" = a$target$loss$kind %in% task_of(a$target)$losses,
     "row facts are along the table" = all(lengths(a[c("group", "weight", "exposure")]) %in% c(0L, n)),
+    "rows that take part have weight" = !any(a$weight[!is.na(a$part)] == 0),
     "weights are numbers from 0" = all(is.finite(a$weight)) && all(a$weight >= 0),
     "exposures are above 0" = all(is.finite(a$exposure)) && all(a$exposure > 0),
     "parts are known" = length(a$part) == n && all(a$part %in% c(part_names, "judged", NA)),

@@ -7,11 +7,18 @@
 #'   understood (`c(a, b)`, `starts_with("x")`, `!where(is.numeric)`). `keep` also brings dropped columns back.
 #' @param id A column that names the rows. It is never an input; held-out rows are known by it.
 #' @param group A column whose rows belong together (a patient's visits): they are held out together.
-#' @param weight A column of case weights, not negative: a row of weight 2 counts like two rows.
+#' @param weight A column of case weights, not negative. Rows of weight 0 are set aside before anything is dealt out,
+#'   and counted by [parts_of()].
+#' @param weight_is What the weights mean. `"counts"`: a row of weight 2 stands for two rows, in everything that is
+#'   learned, in every measure and in every interval. `"importance"`, the default: what is learned and measured is as
+#'   for counts, a common factor of all weights changes nothing, and intervals go by the rows and the effective number
+#'   that unequal weights leave of them.
 #' @param order A column that orders the rows in time, for `hold_out(by = "ordered")`. It stays an input if it is a
 #'   date or time.
 #' @param exposure For counts: a column of positive numbers that the count is proportional to, such as days observed.
 #'   Its logarithm is added to the network's linear output.
+#'
+#'   Any of these roles is taken away by `NULL`, such as `order = NULL`.
 #' @param kinds Named kinds that correct the guesses, such as `c(zone = "category")`; see [brief()] for the kinds.
 #' @param ... Not used.
 #' @return The brief.
@@ -21,20 +28,26 @@
 #'   set_columns(group = patient, drop = c(visit, sex))
 #' @export
 set_columns <- function(b, drop = NULL, keep = NULL, id = NULL, group = NULL, weight = NULL, order = NULL,
-                        exposure = NULL, kinds = NULL, ...) {
+                        exposure = NULL, kinds = NULL, weight_is = NULL, ...) {
   UseMethod("set_columns")
 }
 
 #' @export
 set_columns.hylomath_brief <- function(b, drop = NULL, keep = NULL, id = NULL, group = NULL, weight = NULL,
-                                       order = NULL, exposure = NULL, kinds = NULL, ...) {
-  rlang::check_dots_empty()
+                                       order = NULL, exposure = NULL, kinds = NULL, weight_is = NULL, ...) {
+  check_others(...)
   role <- function(quosure, name) select_columns(b, quosure, name, one = TRUE)
   roles <- list(
     id = role(rlang::enquo(id), "id"), group = role(rlang::enquo(group), "group"),
     weight = role(rlang::enquo(weight), "weight"), order = role(rlang::enquo(order), "order"),
     exposure = role(rlang::enquo(exposure), "exposure")
   )
+  taken_away <- c(
+    id = !missing(id), group = !missing(group), weight = !missing(weight), order = !missing(order),
+    exposure = !missing(exposure)
+  ) & vapply(roles, is.null, NA)
+  for (name in names(which(taken_away))) b$columns[[name]] <- NULL
+  if (taken_away[["weight"]]) b$columns$weight_is <- NULL
   dropped <- select_columns(b, rlang::enquo(drop), "drop")
   kept <- select_columns(b, rlang::enquo(keep), "keep")
   known <- names(b$columns$kinds)
@@ -48,7 +61,7 @@ set_columns.hylomath_brief <- function(b, drop = NULL, keep = NULL, id = NULL, g
   if (length(unknown)) {
     fail(sprintf("There is no column %s to give a kind.", quoted(unknown[1])), suggestion(unknown[1], known))
   }
-  set_section(b, "columns", c(roles, list(drop = dropped, kinds = kinds)))
+  set_section(b, "columns", c(roles, list(weight_is = weight_is, drop = dropped, kinds = kinds)))
 }
 
 #' @export

@@ -13,12 +13,13 @@
 #'   `"common"` (the most common value) fill only. For categories `"own"` makes missing a level of its own, `"auto"`
 #'   does so above 1 %, `"common"` fills in the most common level; otherwise a missing level is 0 in all its inputs.
 #'   `"drop"` sets aside rows with a gap for training and judgement, and leaves their answers missing.
-#' @param categories `"indicator"`: an input for each level, 1 where the row has it; `"ordinal"`: one number, the place
-#'   of the level in alphabetical order (for an order of your own see `rank_in()` in [expressions]); `"frequency"`: one
-#'   number, the level's share of the training rows; `"hash"`: `buckets` inputs, into which levels fall by a hash of
-#'   their text; `"embedding"`: each level is learned as a point in a few dimensions (Guo and Berkhahn 2016), rare and
-#'   unseen levels as one that stays in the middle unless training has rare ones. The last three suit columns of
-#'   hundreds of levels, which have to be given the kind `category` first.
+#' @param categories `"auto"`: `"indicator"` up to 100 levels and `"embedding"` of more; without hidden layers
+#'   indicators up to 1,000 levels and `"frequency"` of more. `"indicator"`: an input for each level, 1 where the row
+#'   has it; `"ordinal"`: one number, the place of the level in a factor's order, else in the alphabet's (for an order
+#'   of your own see `rank_in()` in [expressions]); `"frequency"`: one number, the level's share of the training rows;
+#'   `"hash"`: `buckets` inputs, into which levels fall by a hash of their text; `"embedding"`: each level is learned as
+#'   a point in a few dimensions (Guo and Berkhahn 2016), rare and unseen levels as one that stays in the middle unless
+#'   training has rare ones. The last three suit columns of hundreds of levels.
 #' @param buckets Inputs of a hashed category.
 #' @param embedding_width Dimensions of an embedding; `"auto"` is the square root of the number of levels, rounded up,
 #'   at most 32.
@@ -48,7 +49,7 @@ prepare <- function(b, only = NULL, numbers = NULL, clip = NULL, gaps = NULL, ca
 prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, gaps = NULL, categories = NULL,
                                    buckets = NULL, embedding_width = NULL, rare = NULL, dates = NULL,
                                    missing_codes = NULL, target = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   columns <- select_columns(b, rlang::enquo(only), "only")
   changes <- drop_nulls(list(
     numbers = numbers, clip = clip, gaps = gaps, categories = categories, buckets = buckets,

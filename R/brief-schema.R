@@ -2,6 +2,9 @@
 # through here: the R verbs, brief files and `--set` on the command line.
 
 column_roles <- c("id", "group", "weight", "order", "exposure")
+
+# What case weights can mean, see ?set_columns; the first one is meant when nothing is said.
+weight_meanings <- c("importance", "counts")
 column_kinds <- c(
   "number", "count", "flag", "category", "date", "time", "id", "text", "constant", "missing", "other"
 )
@@ -45,6 +48,7 @@ columns_schema <- function() {
     id = type_text(),
     group = type_text(),
     weight = type_text(),
+    weight_is = type_choice(weight_meanings),
     order = type_text(),
     exposure = type_text(),
     drop = type_texts(),
@@ -58,7 +62,7 @@ column_settings <- function() {
     numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "none")),
     clip = type_number(0, 0.5, open_high = TRUE),
     gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
-    categories = type_choice(c("indicator", "ordinal", "frequency", "hash", "embedding")),
+    categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),
     buckets = type_number(2, 65536, whole = TRUE),
     embedding_width = type_or_word("auto", type_number(1, 1024, whole = TRUE), "a whole number from 1"),
     rare = type_number(0, 1, open_high = TRUE),
@@ -95,8 +99,8 @@ regimen_schema <- function() {
     stop = type_or_word("none", type_stop),
     l1 = type_number(0),
     l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
-    clip_norm = type_number(0),
-    max_norm = type_number(0),
+    longest_gradient = type_number(0),
+    longest_weights = type_number(0),
     input_noise = type_number(0),
     class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
     restarts = type_number(1, 1000, whole = TRUE),
@@ -110,14 +114,15 @@ brief_defaults <- function() {
   list(
     columns = list(drop = character(), kinds = list()),
     prepare = list(
-      numbers = "zscore", clip = 0, gaps = "auto", categories = "indicator", buckets = 32, embedding_width = "auto",
+      numbers = "zscore", clip = 0, gaps = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
       rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
     hold_out = list(validation = 0.15, test = 0.15, calibration = 0, by = "stratified"),
     wiring = "24 relu > 12 relu",
     regimen = list(
       method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
-      batch_size = "auto", epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", clip_norm = 0, max_norm = 0,
+      batch_size = "auto", epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", longest_gradient = 0,
+      longest_weights = 0,
       input_noise = 0, class_weights = "none", restarts = 1, keep = "best", measures = character()
     )
   )

@@ -25,9 +25,11 @@ guess_kind <- function(x) {
 
 is_number_column <- function(x) is.numeric(x) && !is.object(x)
 
-# One row a column, see core_summary(); `rows` chooses among the rows, `shares` are those of the quantiles.
-summarise_numbers <- function(columns, rows = integer(), shares = numeric()) {
-  found <- core_summary(columns, rows, shares, thread_count())
+# One row a column, see core_summary(); `rows` chooses among the rows, `shares` are those of the quantiles, and `weight`
+# stands along the rows.
+summarise_numbers <- function(columns, rows = integer(), shares = numeric(), weight = numeric()) {
+  if (all(weight == 1)) weight <- numeric()
+  found <- core_summary(columns, rows, shares, weight, thread_count())
   quantiles <- if (length(shares)) paste0("q", seq_along(shares))
   colnames(found) <- c(number_facts, quantiles)
   as.data.frame(found)
@@ -44,13 +46,14 @@ kind_of_numbers <- function(s, x) {
   if (s$low >= 0) "count" else "number"
 }
 
-# Another word in every row is an id; more than 100 words, or more than one for every five rows, are too many to be
-# levels of a category.
+# Another word in every row is an id. Words that come again are levels of a category, however many there are; where
+# there are more than one for every five rows they are text. A factor has been declared a category.
 kind_of_words <- function(x) {
-  # no column with more words than this can be a category; whether all differ is another question
-  distinct <- length(labels_in(x, most = 101))
-  if (distinct == 1) return("constant")
   n <- sum(!is.na(x))
-  if (n >= 20 && (distinct == n || (distinct > 100 && !anyDuplicated(x[!is.na(x)])))) return("id")
-  if (distinct > 100 || (n >= 50 && distinct > n / 5)) "text" else "category"
+  # of more words than this, whether they are ids or text is another question
+  most <- if (is.factor(x) || n < 50) Inf else n / 5 + 1
+  distinct <- length(labels_in(x, most = most))
+  if (distinct == 1) return("constant")
+  if (n >= 20 && (distinct == n || (distinct >= most && !anyDuplicated(x[!is.na(x)])))) return("id")
+  if (!is.factor(x) && n >= 50 && distinct > n / 5) "text" else "category"
 }

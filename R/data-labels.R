@@ -14,6 +14,18 @@ levels_of <- function(x) {
   list(levels = unique(levels), codes = found$codes)
 }
 
+# Labels in the order in which a reader looks for them: that of a factor's levels, else by their letters with the
+# numbers in them by size (2 before 10).
+natural_order <- function(labels, of = NULL) {
+  if (is.factor(of)) return(intersect(c(levels(of), labels), labels))
+  padded <- vapply(regmatches(labels, gregexpr("[0-9]+|[^0-9]+", labels)), function(parts) {
+    digits <- grepl("^[0-9]", parts)
+    parts[digits] <- formatC(parts[digits], width = 12, flag = "0")
+    paste(gsub(" ", "0", parts), collapse = "")
+  }, "")
+  labels[order(padded, labels, method = "radix")]
+}
+
 # The labels alone, at most `most` of them.
 labels_in <- function(x, most = Inf) {
   if (is.factor(x)) return(levels_of(x)$levels)
@@ -41,11 +53,11 @@ guess_classes <- function(y) {
   sort(labels_in(y), method = "radix")
 }
 
-# How often each class occurs, named by class.
-class_counts <- function(y, classes) {
+# The rows' weight by class, named by class.
+class_counts <- function(y, classes, weight) {
   seen <- levels_of(y)
-  counts <- tabulate(seen$codes, length(seen$levels))[match(classes, seen$levels)]
-  stats::setNames(ifelse(is.na(counts), 0L, counts), classes)
+  counts <- weight_by_place(seen$codes, weight, length(seen$levels))[match(classes, seen$levels)]
+  stats::setNames(ifelse(is.na(counts), 0, counts), classes)
 }
 
 # The place of each value among the classes.

@@ -7,41 +7,48 @@
 learn_preparation <- function(a) {
   inputs <- input_columns(a)
   rows <- rows_in(a, "training")
+  weight <- weights_in(a, rows)
   plans <- stats::setNames(vector("list", length(inputs)), inputs)
   numbers <- inputs[a$kinds %in% c("number", "count", "flag")]
-  plans[numbers] <- learn_numbers(a$table[numbers], a$prepare[numbers], rows)
+  plans[numbers] <- learn_numbers(a$table[numbers], a$prepare[numbers], rows, weight)
   for (column in setdiff(inputs, numbers)) {
     x <- a$table[[column]]
     how <- a$prepare[[column]]
-    plans[[column]] <- if (a$kinds[[column]] == "category") learn_levels(x, rows, how) else learn_date(x[rows], how)
+    plans[[column]] <- if (a$kinds[[column]] == "category") {
+      learn_levels(x, rows, weight, how, direct = length(a$wiring$layers) == 0)
+    } else {
+      learn_date(x[rows], weight, how)
+    }
   }
   plans <- Map(function(plan, column) c(list(column = column, kind = a$kinds[[column]]), plan), plans, inputs)
   plans <- plans[order(vapply(plans, is_embedded, NA))]  # the core wants codes behind numbers
   list(
     columns = unname(plans), features = unlist(lapply(plans, plan_features), use.names = FALSE),
-    rules = needed_rules(a$rules, inputs), target = task_of(a$target)$learn(target_values(a, rows), a$target)
+    rules = needed_rules(a$rules, inputs), target = task_of(a$target)$learn(target_values(a, rows), a$target, weight)
   )
 }
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
-learn_numbers <- function(columns, settings, rows) {
+learn_numbers <- function(columns, settings, rows, weight) {
   if (length(columns) == 0) return(list())
   clip <- unique(unlist(lapply(settings, function(s) if (s$clip > 0) c(s$clip, 1 - s$clip))))
   ranks <- if (any(vapply(settings, function(s) s$numbers == "rank_normal", NA))) seq(0, 1, 0.01)
   robust <- if (any(vapply(settings, function(s) s$numbers == "robust", NA))) c(0.25, 0.75)
   shares <- unique(c(0.5, robust, clip, ranks))
-  found <- summarise_numbers(unname(as.list(columns)), rows, shares)
+  found <- summarise_numbers(unname(as.list(columns)), rows, shares, weight)
   lapply(seq_along(columns), function(i) {
     if (found$gaps[i] == found$rows[i]) fail_no_values(names(columns)[i])
     quantiles <- unlist(found[i, -(1:9)])
-    learn_number(found[i, ], function(share) unname(quantiles[match(share, shares)]), settings[[i]], columns[[i]], rows)
+    quantile <- function(share) unname(quantiles[match(share, shares)])
+    learn_number(found[i, ], quantile, settings[[i]], columns[[i]][rows], weight)
   })
 }
 
-learn_number <- function(s, quantile, how, x, rows) {
-  gap_share <- s$gaps / s$rows
-  fill <- switch(how$gaps, mean = s$mean, common = commonest(x[rows]), quantile(0.5))
+# `s` summarises the training rows' values x.
+learn_number <- function(s, quantile, how, x, weight) {
+  gap_share <- if (s$gaps == 0) 0 else weighted_mean(is.na(x), weight)
+  fill <- switch(how$gaps, mean = s$mean, common = commonest(x, weight), quantile(0.5))
   plan <- list(
     encoding = "number", fill = fill, shift = 0, scale = 1, low = -Inf, high = Inf,
     flag = how$gaps == "flag" || (how$gaps == "auto" && gap_share > 0.01),
@@ -78,36 +85,50 @@ rank_normal <- function(plan, quantile) {
   plan
 }
 
-commonest <- function(x) {
-  x <- x[!is.na(x)]
-  distinct <- unique(x)
-  distinct[which.max(tabulate(match(x, distinct)))]
+commonest <- function(x, weight) {
+  distinct <- unique(x[!is.na(x)])
+  distinct[which.max(weight_by_place(match(x, distinct), weight, length(distinct)))]
 }
 
 # ---- categories ---------------------------------------------------------------------------------------------------
 
-learn_levels <- function(x, rows, how) {
+# Levels stand in the order of their letters, those of a factor that are places in an order in the factor's own.
+learn_levels <- function(x, rows, weight, how, direct) {
   all <- levels_of(x)
   code <- all$codes[rows]
-  counts <- tabulate(code, length(all$levels))
+  counts <- weight_by_place(code, weight, length(all$levels))
   known <- sum(counts)
   if (known == 0) fail_no_values(NULL)
-  order <- order(all$levels, method = "radix")
+  declared <- is.factor(x) && how$categories == "ordinal"
+  order <- if (declared) seq_along(all$levels) else order(all$levels, method = "radix")
   order <- order[counts[order] > 0]
   kept <- order[counts[order] / known >= how$rare]
+  gaps <- is.na(code)
   plan <- list(
-    levels = all$levels[kept], rare = all$levels[setdiff(order, kept)], seen_gaps = length(code) - known,
+    levels = all$levels[kept], rare = all$levels[setdiff(order, kept)], seen_gaps = sum(gaps),
     drop_gaps = how$gaps == "drop"
   )
-  gap_share <- plan$seen_gaps / length(code)
-  fill <- if (how$gaps == "common") all$levels[which.max(counts)]
-  switch(how$categories,
+  gap_share <- weighted_mean(gaps, weight)
+  # the place of the commonest level among those that are kept; none where a missing value is to stay one
+  fill <- if (how$gaps == "common") match(which.max(counts), kept)
+  switch(settled_encoding(how$categories, length(kept), direct),
     indicator = indicator_plan(plan, lumped = length(kept) < length(order), fill, own_place(how, gap_share)),
-    ordinal = score_plan(plan, seq_along(kept), counts[kept]),
-    frequency = score_plan(plan, counts[kept] / known, counts[kept]),
-    hash = hash_plan(plan, how$buckets),
-    embedding = code_plan(plan, own_place(how, gap_share), how$embedding_width)
+    ordinal = score_plan(plan, seq_along(kept), counts[kept], fill),
+    frequency = score_plan(plan, counts[kept] / known, counts[kept], fill),
+    hash = hash_plan(plan, how$buckets, if (!is.null(fill)) all$levels[which.max(counts)]),
+    embedding = code_plan(plan, own_place(how, gap_share), how$embedding_width, fill)
   )
+}
+
+# So many levels get an input each by the rule, more of them a learned point each. Without hidden layers there is one
+# minimum, which learned points would take away: so many more get an input each, and beyond that their frequency.
+most_indicators <- 100
+most_indicators_direct <- 1000
+
+settled_encoding <- function(categories, levels, direct) {
+  if (categories != "auto") return(categories)
+  if (direct) return(if (levels > most_indicators_direct) "frequency" else "indicator")
+  if (levels > most_indicators) "embedding" else "indicator"
 }
 
 own_place <- function(how, gap_share) how$gaps == "own" || (how$gaps %in% c("auto", "flag") && gap_share > 0.01)
@@ -116,7 +137,7 @@ own_place <- function(how, gap_share) how$gaps == "own" || (how$gaps %in% c("aut
 # they have their own.
 indicator_plan <- function(plan, lumped, fill, own) {
   k <- length(plan$levels)
-  missing <- if (own) k + lumped else if (!is.null(fill)) match(fill, plan$levels, nomatch = k + 1L) - 1 else -1
+  missing <- if (own) k + lumped else if (is.null(fill)) -1 else if (is.na(fill)) k else fill - 1
   c(plan, list(
     encoding = "level", width = k + lumped + own, unseen = if (lumped) k else -1, missing = missing, lumped = lumped,
     own = own
@@ -125,26 +146,29 @@ indicator_plan <- function(plan, lumped, fill, own) {
 
 # One number a level, scaled over the training rows, of which `counts` have each level; what is not known stands in the
 # middle.
-score_plan <- function(plan, score, counts) {
+score_plan <- function(plan, score, counts, fill) {
   n <- sum(counts)
   mean <- sum(score * counts) / n
   deviation <- sqrt(sum(counts * (score - mean)^2) / max(n - 1, 1))
   scaled <- as.numeric(score - mean) / if (deviation == 0) 1 else deviation
-  c(plan, list(encoding = "score", scores = scaled, unseen = 0, missing = 0))
+  missing <- if (is.null(fill) || is.na(fill)) 0 else scaled[fill]
+  c(plan, list(encoding = "score", scores = scaled, unseen = 0, missing = missing))
 }
 
 # Levels fall into buckets by a hash of their text, so that any number of them, seen or not, has a place.
-hash_plan <- function(plan, buckets) {
+hash_plan <- function(plan, buckets, fill) {
   kept <- plan[c("seen_gaps", "drop_gaps")]
-  c(kept, list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = -1))
+  missing <- if (is.null(fill)) -1 else hash_codes(fill, buckets) - 1
+  c(kept, list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = missing))
 }
 
 # A learned point for each level, in as many dimensions as the square root of their number, 32 at most. Code 0, for
 # rare and unseen levels, starts in the middle and stays there unless training has rare ones.
-code_plan <- function(plan, own, width) {
+code_plan <- function(plan, own, width, fill) {
   levels <- length(plan$levels) + own
+  missing <- if (own) levels else if (is.null(fill) || is.na(fill)) 0 else fill
   if (identical(width, "auto")) width <- min(32, ceiling(sqrt(levels)))
-  c(plan, list(encoding = "code", width = width, unseen = 0, missing = if (own) levels else 0, own = own))
+  c(plan, list(encoding = "code", width = width, unseen = 0, missing = missing, own = own))
 }
 
 fail_no_values <- function(column) {
@@ -156,15 +180,17 @@ fail_no_values <- function(column) {
 
 date_parts <- c(season = 1, weekday = 2, month = 4, quarter = 8, year = 16, hour = 32)
 
-learn_date <- function(x, how) {
+learn_date <- function(x, weight, how) {
   clock <- inherits(x, "POSIXct")
   parts <- intersect(names(date_parts), how$dates)
   if (!clock) parts <- setdiff(parts, "hour")
-  years <- if ("year" %in% parts) local_parts(x)$year + 1900 else 0
-  deviation <- stats::sd(years, na.rm = TRUE)
+  known <- !is.na(x) & "year" %in% parts
+  years <- if (any(known)) local_parts(x[known])$year + 1900 else 0
+  weight <- if (any(known)) weight[known] else 1
   list(
     encoding = "date", parts = parts, part_bits = sum(date_parts[parts]), clock = clock,
-    shift = mean(years, na.rm = TRUE), scale = if (is.na(deviation) || deviation == 0) 1 else deviation,
+    zone = if (clock) time_zone(x), shift = weighted_mean(years, weight),
+    scale = above_zero(weighted_deviation(years, weight)),
     seen_gaps = sum(is.na(x)), drop_gaps = how$gaps == "drop"
   )
 }

@@ -16,7 +16,9 @@ task_classes <- function() {
     units = function(target) if (length(target$classes) == 2) 1L else length(target$classes),
     strata = function(y, classes, bands) class_places(y, classes),
     observe = function(values, target) as_label(values[[1]]),
-    learn = function(values, target) list(counts = as.list(class_counts(values[[1]], target$classes))),
+    learn = function(values, target, weight) {
+      list(counts = as.list(class_counts(values[[1]], target$classes, weight)))
+    },
     row_weights = function(values, target, learned) {
       unname(class_weights_of(target, learned)[as_label(values[[1]])])
     },
@@ -26,7 +28,7 @@ task_classes <- function() {
       if (network$output == "logistic") stats::qlogis(share[[target$positive]]) else log(unname(share))
     },
     answer = answer_classes,
-    baseline = function(values, target, learned) {
+    baseline = function(values, target, learned, weight) {
       counts <- unlist(learned$counts)
       list(answer = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
     },
@@ -48,9 +50,17 @@ task_classes <- function() {
 # An ordered factor of three or more levels gets the loss of ordered classes.
 complete_classes <- function(said, y) {
   said$classes <- said$classes %||% guess_classes(y)
-  if (length(said$classes) == 2) said$positive <- said$positive %||% said$classes[2]
+  if (length(said$classes) == 2) said$positive <- said$positive %||% guess_positive(y, said$classes)
   if (is.ordered(y) && length(said$classes) > 2 && identical(said$loss, "auto")) said$loss <- "ordinal"
   said
+}
+
+# The class that is looked for: the one whose word says so, else the rarer one; the second of two alike.
+guess_positive <- function(y, classes) {
+  says_so <- tolower(classes) %in% c("yes", "true", "1", "positive")
+  if (sum(says_so) == 1) return(classes[says_so])
+  counts <- class_counts(y, classes, rep(1, length(y)))
+  if (counts[1] < counts[2]) classes[1] else classes[2]
 }
 
 check_classes <- function(y, column, classes, positive) {
@@ -119,16 +129,14 @@ encode_classes <- function(values, target, learned) {
 # the probability is p, had back as q / w and normalised.
 answer_classes <- function(raw, target, learned) {
   classes <- target$classes
-  score <- if (length(classes) == 2) two_columns(target, as.numeric(raw)) else t(raw)
+  score <- t(raw)
+  # the core puts the class that is looked for last
+  if (length(classes) == 2 && target$positive == classes[1]) score <- score[, 2:1, drop = FALSE]
   weight <- class_weights_of(target, learned)[classes]
   probability <- score / rep(weight, each = nrow(score))
   probability <- probability / rowSums(probability)
   result <- data.frame(answer = classes[max.col(score, ties.method = "first")], probability)
   stats::setNames(result, c("answer", paste0("probability_", classes)))
-}
-
-two_columns <- function(target, positive) {
-  if (target$positive == target$classes[2]) cbind(1 - positive, positive) else cbind(positive, 1 - positive)
 }
 
 with_positive <- function(text, target) {

@@ -12,8 +12,8 @@ task_counts <- function() {
     check = check_counts,
     check_target = function(target, values) NULL,
     output = function(loss, classes) "exponential",
-    learn = function(values, target) {
-      learned <- plain_scale(lapply(values, as.numeric))
+    learn = function(values, target, weight) {
+      learned <- plain_scale(lapply(values, as.numeric), weight)
       if (target$loss$output == "softplus") learned$scale <- learned$mean
       learned
     },

@@ -20,7 +20,7 @@ task_numbers <- function() {
       several <- length(target$columns) > 1
       stats::setNames(answers, if (several) paste0("answer_", target$columns) else "answer")
     },
-    baseline = function(values, target, learned) {
+    baseline = function(values, target, learned, weight) {
       if (answers_are(target) == "means") return(list(answer = learned$mean, is = "mean", mean = learned$mean))
       list(answer = learned$median, is = "median", mean = learned$mean)
     },
@@ -89,9 +89,9 @@ observe_numbers <- function(values, target) {
 
 # `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
 # of a log target become means; it stays 1 for medians and quantiles. A target whose answers are above 0 is only scaled.
-learn_numbers_target <- function(values, target) {
+learn_numbers_target <- function(values, target, weight) {
   columns <- lapply(values, as.numeric)
-  learned <- plain_scale(columns)
+  learned <- plain_scale(columns, weight)
   if (target$loss$output %in% c("softplus", "exponential")) {
     learned$scale <- learned$mean
     return(learned)
@@ -99,16 +99,16 @@ learn_numbers_target <- function(values, target) {
   if (target$scaling == "none") return(learned)
   learned$log <- is_logarithmic(target)
   if (learned$log) columns <- lapply(columns, base::log)
-  deviation <- unname(vapply(columns, stats::sd, 0))
-  learned$shift <- unname(vapply(columns, base::mean, 0))
-  learned$scale <- ifelse(is.na(deviation) | deviation == 0, 1, deviation)
+  learned$shift <- unname(vapply(columns, weighted_mean, 0, weight))
+  learned$scale <- above_zero(unname(vapply(columns, weighted_deviation, 0, weight)))
   learned
 }
 
-plain_scale <- function(columns) {
+plain_scale <- function(columns, weight) {
   n <- length(columns)
   list(
-    mean = unname(vapply(columns, base::mean, 0)), median = unname(vapply(columns, stats::median, 0)),
+    mean = unname(vapply(columns, weighted_mean, 0, weight)),
+    median = unname(vapply(columns, ordered_quantiles, 0, weight, 0.5)),
     shift = rep(0, n), scale = rep(1, n), log = FALSE, smear = rep(1, n)
   )
 }

@@ -16,10 +16,10 @@ task_quantiles <- function() {
       start_numbers(target, learned, network, offset)
     },
     answer = answer_quantiles,
-    baseline = function(values, target, learned) {
+    baseline = function(values, target, learned, weight) {
       list(
         answer = learned$median, is = "median", mean = learned$mean,
-        quantiles = stats::quantile(values[[1]], target$loss$at, names = FALSE)
+        quantiles = ordered_quantiles(values[[1]], weight, target$loss$at)
       )
     },
     primary = function(target) paste("quantile loss", format_number(middle_share(target))),

@@ -31,12 +31,12 @@
 #   units(target)                           the number of outputs
 #   strata(y, classes, bands)               the stratum of each row, for dealing
 #   observe(values, target)                 observed values of judged rows, from a data frame of the target's columns
-#   learn(values, target)                   what preparation holds of the target
+#   learn(values, target, weight)           what preparation holds of the target
 #   row_weights(values, target, learned)    what a row's case weight is multiplied by in the loss
 #   encode(values, target, learned)         the matrix that the core takes, a column a target
 #   start(target, learned, network, offset) the output's biases before training
 #   answer(raw, target, learned)            a data frame of answers from what the core gives
-#   baseline(values, target, learned)       what is known without any input
+#   baseline(values, target, learned, weight)   what is known without any input
 #   primary(target)                         the measure that a network is trained for
 #   row_losses(target, judged, answers)     what each row costs by it, a column a target
 #   judge(grounds, judged, resampling)      list(measures, ...) of an appraisal

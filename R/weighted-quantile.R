@@ -5,7 +5,21 @@ weighted_quantile <- function(x, weight, share) {
   order <- order(x, method = "radix")
   upto <- cumsum(weight[order]) / sum(weight)
   at <- which(upto >= share - 1e-12)[1]
-  if (abs(upto[at] - share) < 1e-12 && at < length(x)) mean(x[order][at + 0:1]) else x[order][at]
+  next_at <- which(upto > upto[at])[1]  # what has no weight is no neighbour
+  if (abs(upto[at] - share) < 1e-12 && !is.na(next_at)) mean(x[order][c(at, next_at)]) else x[order][at]
+}
+
+# Quantiles between neighbours (type 7 of Hyndman and Fan 1996), as of rows written out by their weights.
+ordered_quantiles <- function(x, weight, shares) {
+  if (all(weight == 1)) return(stats::quantile(x, shares, names = FALSE))
+  order <- order(x, method = "radix")
+  upto <- cumsum(weight[order])
+  total <- upto[length(upto)]
+  place <- shares * max(total - 1, 0)
+  below <- floor(place + 1e-9)
+  value_at <- function(k) x[order][pmin(findInterval(k + 1e-9, upto) + 1, length(x))]
+  low <- value_at(below)
+  low + (place - below) * (value_at(pmin(below + 1, total - 1)) - low)
 }
 
 weighted_median <- function(x, weight) weighted_quantile(x, weight, 0.5)

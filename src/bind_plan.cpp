@@ -14,6 +14,12 @@ using hylo::Encoding;
 
 double number_in(const Rcpp::List& list, const char* name) { return Rcpp::as<double>(list[name]); }
 
+std::size_t count_in(const Rcpp::List& list, const char* name) {
+  const double x = number_in(list, name);
+  if (!(x >= 0 && x <= 4e9)) Rcpp::stop("%s is no count", name);
+  return std::size_t(x);
+}
+
 ColumnPlan plan_from(const Rcpp::List& list) {
   ColumnPlan plan;
   const std::string encoding = Rcpp::as<std::string>(list["encoding"]);
@@ -31,7 +37,7 @@ ColumnPlan plan_from(const Rcpp::List& list) {
     }
   } else if (encoding == "level") {
     plan.encoding = Encoding::Level;
-    plan.width = std::size_t(number_in(list, "width"));
+    plan.width = count_in(list, "width");
     plan.unseen = number_in(list, "unseen");
     plan.missing = number_in(list, "missing");
   } else if (encoding == "score") {
@@ -45,7 +51,7 @@ ColumnPlan plan_from(const Rcpp::List& list) {
     plan.missing = number_in(list, "missing");
   } else if (encoding == "date") {
     plan.encoding = Encoding::Date;
-    plan.parts = unsigned(number_in(list, "part_bits"));
+    plan.parts = unsigned(count_in(list, "part_bits"));
     plan.clock = Rcpp::as<bool>(list["clock"]);
     plan.shift = number_in(list, "shift");
     plan.scale = number_in(list, "scale");
@@ -109,20 +115,24 @@ Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int thread
   return result;
 }
 
-// One row a column of the table: rows, gaps, infinite, mean, deviation, low, high, whole, binary, then the quantiles.
+// One row a column of the table, whose rows count by `weight` unless it is empty: rows, gaps, infinite, mean,
+// deviation, low, high, whole, binary, then the quantiles.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares,
-                                 int threads) {
+                                 Rcpp::NumericVector weight, int threads) {
   const auto columns = hylo_bind::columns_from(sources);
   const auto chosen = hylo_bind::zero_based(rows);
-  const std::vector<double> wanted(shares.begin(), shares.end());
+  const std::vector<double> wanted(shares.begin(), shares.end()), weights(weight.begin(), weight.end());
   const std::size_t total = hylo_bind::length_of(sources);
+  if (!weights.empty() && weights.size() != (chosen.empty() ? total : chosen.size()))
+    Rcpp::stop("core_summary: weights don't match the rows");
   std::vector<hylo::NumberSummary> found(columns.size());
   const std::size_t share =
       std::max<std::size_t>(1, (columns.size() + std::size_t(threads) - 1) / std::size_t(threads));
   hylo::in_parts(columns.size(), share, std::size_t(threads), [&](std::size_t from, std::size_t to) {
     std::vector<double> scratch;
-    for (std::size_t i = from; i < to; ++i) found[i] = hylo::summarise(columns[i], total, chosen, wanted, scratch);
+    for (std::size_t i = from; i < to; ++i)
+      found[i] = hylo::summarise(columns[i], total, chosen, weights, wanted, scratch);
   });
   Rcpp::NumericMatrix result{int(columns.size()), int(9 + wanted.size())};
   for (std::size_t i = 0; i < found.size(); ++i) {

@@ -65,10 +65,44 @@ void look_at(const std::vector<double>& values, NumberSummary& s) {
   s.binary = s.whole && std::all_of(values.begin(), values.end(), [](double x) { return x == 0 || x == 1; });
 }
 
+// Mean, deviation and quantiles of weighted values.
+void weigh(const SourceColumn& column, Span<const std::uint32_t> rows, Span<const double> weight,
+           Span<const double> shares, NumberSummary& s) {
+  std::vector<std::pair<double, double>> pairs;  // value and weight
+  pairs.reserve(s.rows - s.gaps);
+  double total = 0, sum = 0;
+  for (std::size_t i = 0; i < s.rows; ++i) {
+    const std::size_t row = rows.empty() ? i : rows[i];
+    const bool missing = column.real != nullptr ? std::isnan(column.real[row]) : column.whole[row] == kMissingWhole;
+    if (missing) continue;
+    pairs.emplace_back(column.real != nullptr ? column.real[row] : double(column.whole[row]), weight[i]);
+    total += weight[i];
+    sum += weight[i] * pairs.back().first;
+  }
+  double rest = 0, square = 0;
+  for (const auto& p : pairs) rest += p.second * (p.first - sum / total);
+  s.mean = sum / total + rest / total;
+  for (const auto& p : pairs) square += p.second * (p.first - s.mean) * (p.first - s.mean);
+  s.deviation = total > 1 ? std::sqrt(square / (total - 1)) : 0;
+  if (shares.empty()) return;
+  std::sort(pairs.begin(), pairs.end());
+  std::vector<double> upto(pairs.size());
+  double seen = 0;
+  for (std::size_t i = 0; i < pairs.size(); ++i) upto[i] = seen += pairs[i].second;
+  const auto value_at = [&](double place) {  // of the rows as they would be written out, from 0
+    const auto at = std::upper_bound(upto.begin(), upto.end(), place + 1e-9);
+    return pairs[std::min(std::size_t(at - upto.begin()), pairs.size() - 1)].first;
+  };
+  for (const double share : shares) {
+    const double place = share * std::max(total - 1, 0.0), below = std::floor(place + 1e-9), low = value_at(below);
+    s.quantiles.push_back(low + (place - below) * (value_at(std::min(below + 1, total - 1)) - low));
+  }
+}
+
 }  // namespace
 
 NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<const std::uint32_t> rows,
-                        Span<const double> shares, std::vector<double>& values) {
+                        Span<const double> weight, Span<const double> shares, std::vector<double>& values) {
   NumberSummary s;
   const double* real = column.real;
   const std::int32_t* whole = column.whole;
@@ -87,6 +121,10 @@ NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<cons
     s.mean = mean + sum_of(values, [mean](double x) { return x - mean; }) / n;
     const double square = sum_of(values, [&s](double x) { return (x - s.mean) * (x - s.mean); });
     s.deviation = values.size() > 1 ? std::sqrt(square / (n - 1)) : 0;
+  }
+  if (!weight.empty() && !values.empty()) {
+    weigh(column, rows, weight, shares, s);
+    return s;
   }
   for (double share : shares) s.quantiles.push_back(quantile(values, share));
   return s;

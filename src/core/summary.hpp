@@ -16,10 +16,11 @@ struct NumberSummary {
   std::vector<double> quantiles;
 };
 
-// Of the given rows (all `total` rows if `rows` is empty). Quantiles interpolate linearly between order statistics
-// (type 7 of Hyndman and Fan 1996) and are NaN without values. `scratch` is overwritten; used again for the next
-// column, it spares the memory of a fresh one.
+// Of the given rows (all `total` rows if `rows` is empty), each counted as often as `weight`, along the rows, says
+// (once if it is empty): broken weights too, as if rows were written out by them. Quantiles interpolate linearly
+// between order statistics (type 7 of Hyndman and Fan 1996) and are NaN without values. `scratch` is overwritten; used
+// again for the next column, it spares the memory of a fresh one.
 NumberSummary summarise(const SourceColumn& column, std::size_t total, Span<const std::uint32_t> rows,
-                        Span<const double> shares, std::vector<double>& scratch);
+                        Span<const double> weight, Span<const double> shares, std::vector<double>& scratch);
 
 }  // namespace hylo
