@@ -13,7 +13,8 @@ changed_brief <- function(b, values) {
 
 is_wiring_setting <- function(name) grepl("^(layers|units|units_[1-9][0-9]*|activation|dropout)$", name)
 
-# What is not given stays: a layer that is added is like the last one.
+# What is not given stays: a layer that is added is like the last one. `units` are those of the first layer; the others
+# keep their proportion to it.
 changed_wiring <- function(text, values) {
   wiring <- parse_wiring(text)
   layers <- wiring$layers
@@ -22,8 +23,9 @@ changed_wiring <- function(text, values) {
   units <- type_number(1, 65536, whole = TRUE)
   wiring$layers <- lapply(seq_len(count), function(i) {
     layer <- layers[[min(i, length(layers))]]
-    own <- checked_part(values, paste0("units_", i), units) %||% checked_part(values, "units", units)
-    layer$units <- own %||% layer$units
+    first <- checked_part(values, "units", units)
+    in_proportion <- if (!is.null(first)) max(1, round(layer$units * first / layers[[1]]$units))
+    layer$units <- checked_part(values, paste0("units_", i), units) %||% in_proportion %||% layer$units
     layer$activation <- checked_part(values, "activation", type_choice(wiring_activations)) %||% layer$activation
     layer$dropout <- checked_part(values, "dropout", type_number(0, 1, open_high = TRUE)) %||% layer$dropout
     layer

@@ -51,7 +51,7 @@ folds <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, 
 #' @export
 folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000,
                                  progress = "auto", ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   type_number(100, 1e5, whole = TRUE)(draws, "draws")
   type_number(0.5, 1, open_high = TRUE)(level, "level")
   report <- reporter(progress)
@@ -82,6 +82,7 @@ new_folds <- function(laid, done, level, draws) {
       measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
       predictions = fold_predictions(pooled$judged, plan, lengths(lapply(known, `[[`, "key"))),
       rows = together$row, group = if (!is.null(a$group)) together$group, brief = a$brief, by = laid$plan$by,
+      regimen = regimen_in_force(a, function() learn_preparation(a)), fingerprint = rlang::hash(a$raw),
       k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = a$target$columns,
       task = a$target$task, primary = pooled$primary, level = level
     ),
@@ -92,7 +93,7 @@ new_folds <- function(laid, done, level, draws) {
 # The baseline is that of all rows that are dealt.
 fold_grounds <- function(laid) {
   a <- laid$analysis
-  learned <- task_of(a$target)$learn(target_values(a, laid$rows), a$target)
+  learned <- task_of(a$target)$learn(target_values(a, laid$rows), a$target, weights_in(a, laid$rows))
   list(
     target = a$target, baseline = baseline_of(a, learned, laid$rows), beside = list(), roles = a$roles,
     seed = a$regimen$seed, wiring = a$brief$wiring
@@ -111,7 +112,8 @@ bind_judged <- function(parts, repeats) {
 }
 
 pooled_appraisal <- function(grounds, judged, level, draws) {
-  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
+  counts <- weights_count(grounds$roles)
+  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws, counts)
   pooled <- new_appraisal(grounds, judged, "out-of-fold", resampling)
   pooled$looks <- 0L
   pooled$notes <- appraisal_notes(pooled)
@@ -174,7 +176,8 @@ as.data.frame.hylomath_folds <- function(x, ...) x$measures
 #' @param model A model.
 #' @param folds The [folds()] of the same brief; of several repeats the first one counts.
 #' @return The model with these rows in `judged$calibration`.
-#' @section Errors: Folds of another brief: another target, preparation, wiring or regimen.
+#' @section Errors: Folds of another brief: other inputs, another target, preparation, hold-out, wiring or regimen; or
+#'   of another table.
 #' @examples
 #' set.seed(1)
 #' b <- brief(crossings, target = "passengers") |> regimen(epochs = 20)
@@ -184,16 +187,25 @@ as.data.frame.hylomath_folds <- function(x, ...) x$measures
 calibrate <- function(model, folds) {
   if (!is_model(model)) fail(sprintf("Only a model is calibrated, not %s.", describe_class(model)))
   if (!inherits(folds, "hylomath_folds")) fail("`folds` must be what folds() returns.")
-  own <- c("target", "task", "classes", "derive", "prepare", "wiring")
-  apart <- own[!mapply(identical, brief_settings(model$brief)[own], brief_settings(folds$brief)[own])]
-  if (length(apart)) {
-    fail(
-      sprintf("These folds are of another brief: its `%s` differs.", apart[1]),
-      "Give the folds of the brief that the model was trained by."
-    )
-  }
+  check_same_analysis(model, folds)
   model$judged$calibration <- judged_of_folds(folds, grouped = !is.null(model$brief$columns$group))
   model
+}
+
+# The same table, dealt out in the same way, and the same settings of everything that is learned; seeds of the training
+# apart.
+check_same_analysis <- function(model, folds) {
+  another <- function(what) fail(what, "Give the folds of the brief that the model was trained by, on its table.")
+  said <- function(b, regimen) {
+    settings <- flat_settings(c(brief_settings(b)[setdiff(names(brief_settings(b)), c("data", "regimen"))]))
+    c(settings, flat_settings(regimen[setdiff(names(regimen), "seed")], "regimen"))
+  }
+  own <- said(model$brief, model$brief$regimen)
+  others <- said(folds$brief, folds$regimen)
+  keys <- union(names(own), names(others))
+  apart <- keys[!mapply(identical, unname(own[keys]), unname(others[keys]))]
+  if (length(apart)) another(sprintf("These folds are of another brief: its `%s` differs.", apart[1]))
+  if (!identical(model$fingerprint, folds$fingerprint)) another("These folds are of another table.")
 }
 
 # The first judgement of each row as judged rows.

@@ -12,7 +12,8 @@
 #' @return The model with `recalibration`: `method`, `map`, `rows` and the cross-entropy of the calibration rows
 #'   `before` and `after`. Several classes are put right one by one and then add up to 1 again. A rule of [decide()] is
 #'   chosen anew on the validation rows. Prediction sets stay as they are: they are made from the network's own
-#'   probabilities, so that no row serves twice.
+#'   probabilities, so that no row serves twice. After [calibrate()] the network beside it without hidden layers is put
+#'   right on its validation rows, which played no part in its training.
 #' @section Errors: A model without calibration rows, or with none of some class among them.
 #' @examples
 #' set.seed(1)
@@ -24,15 +25,20 @@ recalibrate <- function(model, method = "platt", ...) UseMethod("recalibrate")
 
 #' @export
 recalibrate.hylomath_model <- function(model, method = "platt", ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   type_choice(c("platt", "isotonic", "temperature", "none"))(method, "method")
   answerer <- model$answerer
   target <- answerer$target
   if (!has_classes(target)) fail("Only probabilities are recalibrated; this network predicts a number.")
-  rows <- if (method != "none") rows_to_recalibrate(model$judged$calibration, target$classes)
+  rows <- if (method != "none") rows_to_recalibrate(judged_in_part(model, "calibration"), target$classes)
   model <- change_answerers(model, function(answerer, answers) {
     answerer["recalibration"] <- NULL
-    if (!is.null(rows)) answerer$recalibration <- learn_recalibration(method, target, rows, rows[[answers]])
+    from <- rows
+    # rows that were judged by folds have no answer of the direct network; for that its validation rows are as new
+    if (!is.null(rows) && is.null(rows[[answers]])) from <- judged_in_part(model, "validation")
+    if (!is.null(from[[answers]])) {
+      answerer$recalibration <- learn_recalibration(method, target, from, from[[answers]])
+    }
     answerer
   })
   # a rule that was chosen on the former probabilities is chosen anew

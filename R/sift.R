@@ -32,13 +32,21 @@ sift <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progr
 
 #' @export
 sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   type_choice(c("backward", "forward", "ranking"))(direction, "direction")
   report <- reporter(progress)
   b <- ready_to_train(b)
   inputs <- brief_inputs(b)
   if (length(inputs) < 2) fail("There is one input only, so there is nothing to sift.")
-  judge <- function(sets) judged_sets(b, sets, k, repeats, by, report)
+  passes <- if (direction == "ranking") 2 else length(inputs)
+  pass <- 0
+  judge <- function(sets) {
+    pass <<- pass + 1
+    within <- sprintf("pass %d of %d", as.integer(pass), as.integer(passes))
+    found <- judged_sets(b, sets, k, repeats, by, function(event) report(c(event, list(within = within))))
+    report(list(event = "pass", within = within, inputs = length(sets[[1]])))
+    found
+  }
   sifted <- switch(direction, backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
   new_sifting(b, inputs, sifted(inputs, judge), direction, k, repeats)
 }
@@ -100,7 +108,7 @@ sift_ranking <- function(inputs, judge) {
 new_sifting <- function(b, inputs, steps, direction, k, repeats) {
   steps <- Filter(function(step) !is.null(step$set), steps)
   check_any_done(length(steps), "set")
-  path <- sifting_path(steps)
+  path <- sifting_path(steps, k)
   best <- which.min(path$mean)
   within <- which(path$difference <= path$error)
   small <- within[which.min(path$inputs[within])]
@@ -114,8 +122,9 @@ new_sifting <- function(b, inputs, steps, direction, k, repeats) {
   )
 }
 
-# A row a set: its mean loss over the folds, and how far above the best it is.
-sifting_path <- function(steps) {
+# A row a set: its mean loss over the folds, and how far above the best it is; the standard error of that allows for
+# folds that learn from the same rows (Nadeau and Bengio 2003).
+sifting_path <- function(steps, k) {
   losses <- do.call(rbind, lapply(steps, `[[`, "losses"))
   mean <- rowMeans(losses)
   best <- which.min(mean)
@@ -124,7 +133,7 @@ sifting_path <- function(steps) {
     inputs = vapply(steps, function(s) length(s$set), 0L),
     column = vapply(steps, function(s) as.character(s$column), ""),
     mean = mean, sd = apply(losses, 1, stats::sd), difference = mean - mean[best],
-    error = apply(apart, 1, stats::sd) / sqrt(ncol(losses))
+    error = apply(apart, 1, stats::sd) * sqrt(1 / ncol(losses) + 1 / (k - 1))
   )
 }
 
@@ -147,7 +156,7 @@ best_brief <- function(x, ...) UseMethod("best_brief")
 #' @rdname best_brief
 #' @export
 best_brief.hylomath_sifting <- function(x, which = "small", ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   type_choice(c("small", "best"))(which, "which")
   with_inputs(x$brief, x[[which]])
 }

@@ -4,10 +4,11 @@
 #' value is judged by the same [folds()], all of them trained at once.
 #'
 #' @param b A brief.
-#' @param ... One setting with its values. `units`: of one hidden layer, whose activation is the brief's first one;
-#'   `rows`: so many training rows of each fold, drawn at random, each choice within the next larger one; `layers`,
-#'   `activation` or `dropout` of the wiring; or any key of the brief with one value at a time, by its last word or in
-#'   full: `batch_size = c(16, 64, 256)`, `wiring = c("direct", "8 tanh")`, `prepare.numbers = c("zscore", "robust")`.
+#' @param ... One setting with its values. `units`: of the first hidden layer, to which the others keep their
+#'   proportion; `rows`: so many training rows of each fold, drawn at random, each choice within the next larger one;
+#'   `layers`, `activation` or `dropout` of the wiring; or any key of the brief with one value at a time, by its last
+#'   word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("direct", "8 tanh")`, `prepare.numbers = c("zscore",
+#'   "robust")`.
 #' @param k,repeats,by,level,progress See [folds()].
 #' @return An object of class `hylomath_variation`; `values` is a data frame with a row for each value: `value` (as
 #'   text), the `measure` that the networks are trained for as the mean over folds, with the standard error of the mean
@@ -74,18 +75,18 @@ new_variation <- function(b, setting, values, labels, against, found, k, repeats
   )
 }
 
-# The brief with the setting at a value; units are those of one hidden layer.
+# The brief with the setting at a value.
 varied <- function(b, setting, value) {
   if (setting == "rows") {
     type_number(2, whole = TRUE)(value, "rows")
     return(b)
   }
-  changed_brief(b, c(if (setting == "units") list(layers = 1), stats::setNames(list(value), setting)))
+  changed_brief(b, stats::setNames(list(value), setting))
 }
 
 # Which of the values is the brief's own, NA for none.
 own_value <- function(b, setting, values) {
-  if (setting %in% c("units", "rows")) return(NA)
+  if (setting == "rows") return(NA)
   as_text <- function(value) as.character(unlist(value))
   now <- as_text(own_settings(b, setting)[[1]])
   match(TRUE, vapply(values, function(value) identical(as_text(value), now), NA))
