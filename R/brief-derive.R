@@ -60,7 +60,7 @@ keep_rows <- function(b, condition, ...) UseMethod("keep_rows")
 
 #' @export
 keep_rows.hylomath_brief <- function(b, condition, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   quosure <- rlang::enquo(condition)
   former <- b$keep_rows
   b$keep_rows <- if (!rlang::quo_is_null(quosure)) both_conditions(former, capture_expression(quosure, "keep_rows"))

@@ -32,6 +32,7 @@ write_brief <- function(b, file) {
 read_brief <- function(file, text = NULL, read = TRUE) {
   if (is.null(text)) {
     check_file(file)
+    check_no_table(file)
     text <- read_text(file)
   }
   said <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
@@ -41,11 +42,31 @@ read_brief <- function(file, text = NULL, read = TRUE) {
   if (read && !is.null(b$data) && source_is_there(b$data, folder)) read_brief_table(b, folder) else b
 }
 
+# A table in a brief's place is a first step too far.
+check_no_table <- function(file) {
+  if (!grepl("[.](csv|tsv|txt|parquet|xlsx?)([.]gz)?$", file, ignore.case = TRUE)) return()
+  fail(
+    sprintf("%s is a table; a brief, which says what is to be learned from it, comes first.", quoted(file)),
+    sprintf(
+      "Start one: hylomath brief %s --target COLUMN -o %s, or in R brief(\"%s\", target = ).", file,
+      sub("[.][^/]*$", ".yml", basename(file)), file
+    )
+  )
+}
+
 # The brief with the table that its `data` names, as far as the analysis looks at it, and the columns `beside`.
 read_brief_table <- function(b, folder, beside = NULL) {
-  wanted <- wanted_columns(b)
-  columns <- if (!is.null(wanted)) union(wanted, beside)
-  with_table(b, read_source(b$data, folder, unlist(b$columns$kinds), columns))
+  read <- read_source(b$data, folder, unlist(b$columns$kinds), except = unwanted_columns(b, beside))
+  there <- attr(read, "columns")
+  strange <- setdiff(named_columns(b), there)
+  if (length(strange)) {
+    fail(
+      sprintf("The brief names the column %s, which its table doesn't have.", quoted(strange[1])),
+      suggestion(strange[1], there)
+    )
+  }
+  attr(read, "columns") <- NULL
+  with_table(b, read)
 }
 
 brief_yaml <- function(b) {

@@ -31,7 +31,7 @@ hold_out <- function(b, validation = NULL, test = NULL, calibration = NULL, by =
 hold_out.hylomath_brief <- function(b, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                                     validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
                                     seed = draw_seed(), ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   conditions <- rlang::enquos(
     validation_where = validation_where, test_where = test_where, calibration_where = calibration_where
   )

@@ -34,6 +34,21 @@ settings_for <- function(b, column) {
   usual
 }
 
+# Columns that a brief names and has no use for, so that they needn't be read. What it doesn't name is guessed.
+unwanted_columns <- function(b, beside = NULL) {
+  columns <- b$columns
+  setdiff(c(names(columns$kinds), columns$drop), c(wanted_columns(b), beside))
+}
+
+# Every column of the table that a brief names, whatever for.
+named_columns <- function(b) {
+  columns <- b$columns
+  said <- brief_settings(b)
+  own <- c(names(said[["prepare"]]$only), said[["hold_out"]]$parts)
+  named <- c(said$target, names(columns$kinds), columns$drop, unlist(columns[column_roles]), own)
+  setdiff(named, names(said[["derive"]]))
+}
+
 # The columns that a brief with known kinds will look at, NULL when they are not known yet.
 wanted_columns <- function(b) {
   columns <- b$columns

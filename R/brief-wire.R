@@ -39,7 +39,7 @@ wire <- function(b, wiring, ...) UseMethod("wire")
 
 #' @export
 wire.hylomath_brief <- function(b, wiring, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   b$wiring <- type_wiring()(wiring, "wiring")
   check_regimen(b)
 }

@@ -6,7 +6,7 @@
 #' [hold_out()], [wire()] and [regimen()].
 #'
 #' The kinds are `number`, `count` (whole and not negative), `flag` (logical, or 0 and 1), `category`, `date`, `time`,
-#' and those that are not used as inputs: `id` (another value in every row), `text` (words with very many values),
+#' and those that are not used as inputs: `id` (another value in every row), `text` (words that hardly come again),
 #' `constant`, `missing` (no value at all) and `other`. A column of ids is given the role `id`.
 #'
 #' The task is `classification` for a target of words, flags or two values, `count` for whole numbers from 0 with a
@@ -18,7 +18,7 @@
 #' @param target The name of the column to predict; for regression it can be several, which share one network.
 #' @param task `"classification"`, `"regression"` or `"count"`; guessed when not given.
 #' @param positive For two classes: the class whose probability is meant when one is spoken of. The default is the
-#'   second one in alphabetical order, or the second level of a factor.
+#'   one called yes, true, 1 or positive, else the rarer one; a brief prints it.
 #' @param classes The classes in an order of your own, for ordered classes from one end to the other. The default is
 #'   the order of a factor's levels, else the alphabet's. An ordered factor of three or more levels gets the loss
 #'   `ordinal`, see [regimen()].
@@ -34,21 +34,21 @@ brief <- function(data, ...) UseMethod("brief")
 #' @rdname brief
 #' @export
 brief.data.frame <- function(data, target, task = NULL, positive = NULL, classes = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   start_brief(data, target, task, positive, classes, file = NULL)
 }
 
 #' @rdname brief
 #' @export
 brief.character <- function(data, target, task = NULL, positive = NULL, classes = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   start_brief(read_table(data), target, task, positive, classes, file = data)
 }
 
 #' @rdname brief
 #' @export
 brief.DBIConnection <- function(data, target, query, task = NULL, positive = NULL, classes = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   if (missing(query)) {
     fail(
       "`query` is missing: say which rows to take from the database.",

@@ -20,7 +20,7 @@ subgroups <- function(x, column) {
   in_order <- if (is.factor(x)) {
     intersect(c(levels(x), "(missing)"), names(counts))
   } else {
-    sort(names(counts), method = "radix")
+    natural_order(names(counts))
   }
   factor(label, in_order)
 }
@@ -30,7 +30,7 @@ bands_of <- function(x, bands) {
   number <- as.numeric(x)
   shares <- seq(0, 1, length.out = bands + 1)
   ends <- unique(stats::quantile(number, shares, na.rm = TRUE, names = FALSE, type = 1))
-  name <- function(value) if (is_moment(x)) format(as_moment_like(value, x), "%Y-%m-%d") else format_each_short(value)
+  name <- function(value) if (is_moment(x)) moments_apart(as_moment_like(value, x)) else format_apart(value)
   if (length(ends) < 2) return(factor(ifelse(is.na(number), "(missing)", name(ends))))
   labels <- band_labels(name(ends))
   place <- findInterval(number, ends, rightmost.closed = TRUE, left.open = TRUE, all.inside = TRUE)
@@ -40,6 +40,12 @@ bands_of <- function(x, bands) {
     band[is.na(band)] <- "(missing)"
   }
   band
+}
+
+# Days, or times where days don't tell them apart.
+moments_apart <- function(x) {
+  day <- format(x, "%Y-%m-%d")
+  if (anyDuplicated(day)) format(x, "%Y-%m-%d %H:%M:%S") else day
 }
 
 # "1 to 2", "above 2 to 3", ...
@@ -56,7 +62,8 @@ as_moment_like <- function(value, x) structure(value, class = class(x), tzone = 
 # Thirds of a number, named by their limits.
 band_of <- function(y) {
   ends <- unique(stats::quantile(y, 0:3 / 3, na.rm = TRUE, names = FALSE))
-  labels <- sprintf("%s to %s", format_each_short(ends[-length(ends)]), format_each_short(ends[-1]))
+  if (length(ends) < 2) return(factor(ifelse(is.na(y), NA, format_apart(ends))))
+  labels <- sprintf("%s to %s", format_apart(ends[-length(ends)]), format_apart(ends[-1]))
   cut(y, ends, labels = labels, include.lowest = TRUE)
 }
 

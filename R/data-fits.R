@@ -12,7 +12,16 @@ check_finite <- function(x, column) {
     what <- sprintf("Column %s is infinite in %s.", quoted(column), rows_text(bad))
     fail(what, "Mend these values or make them missing.")
   }
+  huge <- which(abs(x) > most_of_a_number)
+  if (length(huge)) {
+    what <- "Column %s holds %s in %s, which is beyond what is reckoned with (1e30)."
+    value <- format_number(x[huge[1]])
+    fail(sprintf(what, quoted(column), value, rows_text(huge)), "Give it in a larger unit, or make these missing.")
+  }
 }
+
+# Squares of it still fit single precision's range once they are scaled.
+most_of_a_number <- 1e30
 
 # Whether values can be encoded as the kind says. A column without any value fits every kind.
 fits_kind <- function(x, kind) {

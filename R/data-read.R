@@ -18,6 +18,26 @@ read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
   table
 }
 
+# The names of all columns of a file.
+table_columns <- function(file, how = list()) {
+  check_file(file)
+  switch(file_kind(file),
+    parquet = {
+      rlang::check_installed("nanoparquet", "to read Parquet files")
+      schema <- quietly_read(file, nanoparquet::read_parquet_schema(file))
+      schema$name[is.na(schema$num_children)]
+    },
+    excel = names(quietly_read(file, readxl::read_excel(
+      file, sheet = how$sheet, n_max = 0, .name_repair = "minimal", progress = FALSE
+    ))),
+    text = {
+      plain <- plain_text(file)
+      if (plain != file) on.exit(unlink(plain))
+      read_header(plain, how$separator)
+    }
+  )
+}
+
 file_kind <- function(file) {
   ending <- tolower(sub("[.]gz$", "", file, ignore.case = TRUE))
   if (grepl("[.]parquet$", ending)) "parquet" else if (grepl("[.]xlsx?$", ending)) "excel" else "text"
@@ -34,21 +54,57 @@ read_text_table <- function(file, kinds, how, columns) {
   plain <- plain_text(file)
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
+  table <- read_text_as(plain, file, kinds, how, columns, start, how$encoding %||% start$encoding)
+  wrong <- not_in_utf8(table)
+  if (is.null(wrong)) return(plain_quotes(table))
+  # the first lines looked like UTF-8, and a later one doesn't
+  if (!is.null(how$encoding)) {
+    what <- "%s is not in UTF-8, as `data.encoding` says: column %s, row %s."
+    fail(sprintf(what, quoted(file), quoted(wrong$column), format_count(wrong$row)), "Say encoding: Latin-1.")
+  }
+  plain_quotes(read_text_as(plain, file, kinds, how, columns, start, "Latin-1"))
+}
+
+not_in_utf8 <- function(table) {
+  bad_names <- which(!validUTF8(names(table)))
+  if (length(bad_names)) return(list(column = "of the header", row = 0L))
+  for (column in names(table)[vapply(table, is.character, NA)]) {
+    row <- which(!validUTF8(table[[column]]))
+    if (length(row)) return(list(column = column, row = row[1]))
+  }
+  NULL
+}
+
+# A quote in a quoted cell is written twice (RFC 4180); the reader leaves it so.
+plain_quotes <- function(table) {
+  single <- function(x) {
+    doubled <- grepl("\"\"", x, fixed = TRUE)
+    x[doubled] <- gsub("\"\"", "\"", x[doubled], fixed = TRUE)
+    x
+  }
+  names(table) <- single(names(table))
+  text <- vapply(table, is.character, NA)
+  table[text] <- lapply(table[text], single)
+  table
+}
+
+read_text_as <- function(plain, file, kinds, how, columns, start, encoding) {
   scan <- core_scan_text(path.expand(plain), thread_count())
   if (!is.na(scan$zero_byte)) {
     what <- "%s is not a text file: it holds a zero byte at position %s."
     fail(sprintf(what, quoted(file), format_count(scan$zero_byte)))
   }
   decimal <- how$decimal %||% guess_decimal(start$lines, how$separator)
-  header <- read_header(plain, how$separator)
+  as_written <- raw_header(plain, how$separator)
+  header <- names(plain_quotes(as_written))
   quietly_read(file, data.table::fread(
     plain,
     sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"),
     keepLeadingZeros = scan$leading_zeros,
-    check.names = FALSE, encoding = how$encoding %||% start$encoding, showProgress = FALSE, integer64 = "double",
-    colClasses = list(character = intersect(text_columns(kinds), header)),
+    check.names = FALSE, encoding = encoding, showProgress = FALSE, integer64 = "double",
+    colClasses = list(character = names(as_written)[header %in% text_columns(kinds)]),
     select = if (!is.null(columns)) which(header %in% columns), nThread = thread_count()
-  )) |> in_utf8(how$encoding %||% start$encoding)
+  )) |> in_utf8(encoding)
 }
 
 # An uncompressed copy of a .gz file, else the file itself.
@@ -92,9 +148,16 @@ guess_decimal <- function(lines, separator) {
   if (comma > point && !identical(separator, ",")) "," else "."
 }
 
-read_header <- function(plain, separator = NULL) {
-  read <- function() data.table::fread(plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8")
-  names(suppressWarnings(tryCatch(read(), error = function(e) NULL)))
+read_header <- function(plain, separator = NULL) names(plain_quotes(raw_header(plain, separator)))
+
+# A table without rows.
+raw_header <- function(plain, separator = NULL) {
+  read <- function() {
+    data.table::fread(
+      plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8", check.names = FALSE, data.table = FALSE
+    )
+  }
+  suppressWarnings(tryCatch(read(), error = function(e) data.frame()))
 }
 
 # What the reader complains of is an error here: a warning means that rows or values were lost.
@@ -125,11 +188,11 @@ read_cells <- function(file, how = list()) {
   plain <- plain_text(file)
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
-  in_utf8(data.table::fread(
+  plain_quotes(in_utf8(data.table::fread(
     plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = "",
     check.names = FALSE,
     encoding = how$encoding %||% start$encoding, showProgress = FALSE, strip.white = FALSE
-  ), how$encoding %||% start$encoding)
+  ), how$encoding %||% start$encoding))
 }
 
 write_table <- function(table, file) {

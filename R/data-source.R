@@ -2,12 +2,17 @@
 # in a brief: a PostgreSQL connection takes its host, port, user and password from the environment (PGHOST, PGPORT,
 # PGUSER, PGPASSWORD), as all of its clients do.
 
-# `folder` is where relative paths count from.
-read_source <- function(source, folder = ".", kinds = NULL, columns = NULL) {
+# `folder` is where relative paths count from; the columns of `except` are not read. The attribute `columns` has the
+# names of all.
+read_source <- function(source, folder = ".", kinds = NULL, except = NULL) {
   check_source(source)
-  if (!is.null(source$sqlite)) return(read_sqlite(path_in(source$sqlite, folder), source$query, columns))
-  if (!is.null(source$postgres)) return(read_postgres(source$postgres, source$query, columns))
-  read_table(path_in(source$file, folder), kinds, source, columns)
+  leave_out <- except %||% character()
+  if (!is.null(source$sqlite)) return(read_sqlite(path_in(source$sqlite, folder), source$query, leave_out))
+  if (!is.null(source$postgres)) return(read_postgres(source$postgres, source$query, leave_out))
+  file <- path_in(source$file, folder)
+  there <- table_columns(file, source)
+  table <- read_table(file, kinds, source, if (length(except)) setdiff(there, except))
+  structure(table, columns = there)
 }
 
 check_source <- function(source) {
@@ -20,7 +25,7 @@ check_source <- function(source) {
     what <- "`data.%s` is a database; `data.query` must say what to take from it."
     fail(sprintf(what, places), "For a whole table: query: select * from <table>")
   }
-  if (grepl("password|://", paste(source$postgres, collapse = ""), ignore.case = TRUE)) {
+  if (!is.null(source$postgres) && !grepl("^[[:alnum:]_][[:alnum:]_.-]*$", source$postgres)) {
     fail(
       "`data.postgres` is the name of a database and nothing else.",
       "Host, port, user and password come from the environment: PGHOST, PGPORT, PGUSER, PGPASSWORD."
@@ -31,15 +36,20 @@ check_source <- function(source) {
 # Whether the table can be had without a person: a database is always asked, a file may be elsewhere.
 source_is_there <- function(source, folder) is.null(source$file) || file.exists(path_in(source$file, folder))
 
-read_sqlite <- function(file, query, columns) {
+# Read-only, and without extensions, by which a query could run code.
+read_sqlite <- function(file, query, except) {
   rlang::check_installed(c("DBI", "RSQLite"), "to read SQLite databases")
   check_file(file)
-  connection <- DBI::dbConnect(RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO)
+  connection <- DBI::dbConnect(
+    RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO, loadable.extensions = FALSE
+  )
   on.exit(DBI::dbDisconnect(connection))
-  read_query(connection, query, columns)
+  read_query(connection, query, except)
 }
 
-read_postgres <- function(database, query, columns) {
+# In a transaction that can change nothing and is rolled back.
+read_postgres <- function(database, query, except) {
+  check_one_statement(query)
   driver <- postgres_driver()
   connection <- tryCatch(
     DBI::dbConnect(driver, dbname = database),
@@ -50,7 +60,9 @@ read_postgres <- function(database, query, columns) {
     }
   )
   on.exit(DBI::dbDisconnect(connection))
-  read_query(connection, query, columns)
+  DBI::dbExecute(connection, "begin transaction read only")
+  on.exit(DBI::dbExecute(connection, "rollback"), add = TRUE, after = FALSE)
+  read_query(connection, query, except)
 }
 
 postgres_driver <- function() {
@@ -59,8 +71,28 @@ postgres_driver <- function() {
   RPostgreSQL::PostgreSQL()
 }
 
-# The rows of a query; the database leaves out the columns that are not wanted.
-read_query <- function(connection, query, columns = NULL) {
+# A query is one statement: no semicolon but at its end, outside of texts, quoted names and comments. Where backslashes
+# or dollar quotes make it hard to say what is text, a semicolon is refused wherever it stands.
+check_one_statement <- function(query) {
+  refuse <- function() {
+    fail(
+      "`data.query` holds more than one statement, or a semicolon in its midst.",
+      sprintf("Give one query that selects rows. It is: %s", query)
+    )
+  }
+  inner <- sub("[;[:space:]]+$", "", query)
+  if (!grepl(";", inner, fixed = TRUE)) return(invisible())
+  if (grepl("[\\\\$]", inner) || grepl("/[*]((?![*]/).)*/[*]", inner, perl = TRUE)) refuse()
+  bare <- gsub("'([^']|'')*'|\"([^\"]|\"\")*\"|--[^\n]*|/[*](?s:.*?)[*]/", " ", inner, perl = TRUE)
+  if (grepl("[;']|\"|/[*]", bare)) refuse()
+  invisible()
+}
+
+# The rows of a query as it is; with `except` the database leaves out these columns (none of them, if there are none),
+# and the attribute `columns` has the names of all. The query then stands in brackets, on lines of its own, so that a
+# comment at its end hides nothing.
+read_query <- function(connection, query, except = NULL) {
+  check_one_statement(query)
   refused <- function(condition) {
     what <- sprintf("The database refused the query: %s", first_sentence(condition))
     fail(what, sprintf("The query is: %s", query))
@@ -70,13 +102,15 @@ read_query <- function(connection, query, columns = NULL) {
     error = refused,
     warning = refused
   )
-  if (!is.null(columns)) {
-    inner <- sub(";[[:space:]]*$", "", query)
-    there <- names(asked(sprintf("select * from (%s) as brief_rows limit 0", inner)))
-    chosen <- DBI::dbQuoteIdentifier(connection, intersect(there, columns))
-    query <- sprintf("select %s from (%s) as brief_rows", paste(chosen, collapse = ", "), inner)
-  }
-  table <- asked(query)
+  if (is.null(except)) return(as_rows(asked(query), query))
+  inner <- sub("[;[:space:]]+$", "", query)
+  there <- names(asked(sprintf("select * from (\n%s\n) as brief_rows limit 0", inner)))
+  chosen <- DBI::dbQuoteIdentifier(connection, setdiff(there, except))
+  table <- asked(sprintf("select %s from (\n%s\n) as brief_rows", paste(chosen, collapse = ", "), inner))
+  structure(as_rows(table, query), columns = there)
+}
+
+as_rows <- function(table, query) {
   if (nrow(table) == 0) fail("The query gives no rows.", sprintf("The query is: %s", query))
   table <- as_table(table)
   for (i in which(vapply(table, is.character, NA))) table[[i]] <- iso_dates(table[[i]])

@@ -99,19 +99,37 @@ in_set <- function(x, set) {
 
 choose <- function(condition, yes, no) {
   condition <- logical_in(condition, "ifelse")
-  if (is.character(yes) != is.character(no) && !all(is.na(yes)) && !all(is.na(no))) {
-    fail(sprintf("The branches of `ifelse` are %s and %s.", expression_type(yes), expression_type(no)))
-  }
-  result <- yes
-  result[which(!condition)] <- no[which(!condition)]
+  both <- alike(list(yes, no), "The branches of `ifelse` are %s and %s.")
+  result <- both[[1]]
+  result[which(!condition)] <- both[[2]][which(!condition)]
   result[is.na(condition)] <- NA
   result
 }
 
 first_present <- function(...) {
-  result <- ..1
-  for (other in list(...)[-1]) result[is.na(result)] <- other[is.na(result)]
+  given <- alike(list(...), "`coalesce` chooses among %s and %s.")
+  result <- given[[1]]
+  for (other in given[-1]) result[is.na(result)] <- other[is.na(result)]
   result
+}
+
+# Values that can stand for each other, of one type: a missing one is of any, logical values go with numbers. Types are
+# those of whole columns, so that a row's value doesn't depend on its neighbours.
+alike <- function(values, complaint) {
+  kind <- function(x) {
+    if (is.logical(x) && all(is.na(x))) return("none")
+    if (is.character(x)) "text" else if (inherits(x, "Date")) "dates" else if (is_moment(x)) "times" else "numbers"
+  }
+  kinds <- vapply(values, kind, "")
+  typed <- which(kinds != "none")
+  if (length(typed) == 0) return(values)
+  apart <- typed[kinds[typed] != kinds[typed[1]]]
+  if (length(apart)) {
+    fail(sprintf(complaint, expression_type(values[[typed[1]]]), expression_type(values[[apart[1]]])))
+  }
+  like <- values[[typed[1]]]
+  values[kinds == "none"] <- lapply(values[kinds == "none"], function(x) rep(like[NA_integer_], length(x)))
+  values
 }
 
 round_away <- function(x, digits = 0) {

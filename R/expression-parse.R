@@ -12,17 +12,25 @@ parse_expression <- function(text, what) {
     }
   )
   if (length(parsed) != 1) fail(sprintf("%s must be one expression: %s", what, text))
-  check_expression(parsed[[1]], what)
+  check_whole_expression(parsed[[1]], what)
+}
+
+check_whole_expression <- function(node, what) {
+  if (is_call_of(node, "c")) fail(sprintf("%s is a list of values, where one value a row is meant.", what))
+  check_expression(node, what)
 }
 
 parse_complaint <- function(e) {
+  said <- conditionMessage(e)
+  if (grepl("'=>'", said, fixed = TRUE)) return("`=>` is no comparison; at least is written `>=`")
+  if (grepl("unexpected end of input", said, fixed = TRUE)) return("it breaks off at its end")
   place <- regmatches(conditionMessage(e), regexec("<text>:1:([0-9]+): ([^\n]*)", conditionMessage(e)))[[1]]
   if (length(place) == 3) sprintf("%s at character %s", place[3], place[2]) else sub("\n.*", "", conditionMessage(e))
 }
 
 # R code captured as a quosure; `!!x` is in it already, `.env$x` is taken from where the code stands.
 capture_expression <- function(quosure, what) {
-  check_expression(inline_values(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure)), what)
+  check_whole_expression(inline_values(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure)), what)
 }
 
 # `.env$x` or `.data$x`.
@@ -72,7 +80,26 @@ check_expression <- function(node, what) {
   if (name == "c" && length(expression_columns(node))) {
     fail(sprintf("%s puts a column into `c()`, which is for constants.", what))
   }
+  check_constant_arguments(name, arguments, what)
+  lapply(arguments, function(argument) if (is_call_of(argument, "c") && name != "%in%") {
+    fail(sprintf("%s holds `c()` outside of `%%in%%`, where one value a row is meant.", what))
+  })
   as.call(c(node[[1]], lapply(arguments, check_expression, what)))
+}
+
+is_call_of <- function(node, name) is.call(node) && identical(node[[1]], as.name(name))
+
+# What is looked up among values is looked up among the same ones in every row.
+check_constant_arguments <- function(name, arguments, what) {
+  if (!name %in% c("%in%", "rank_in")) return()
+  columns <- unlist(lapply(arguments[-1], expression_columns))
+  if (length(columns) == 0) return()
+  hint <- if (name == "%in%") {
+    "To compare two columns row by row write a == b."
+  } else {
+    "The order is given by texts: rank_in(x, \"poor\", \"fair\", \"good\")."
+  }
+  fail(sprintf("%s looks a value up among those of the column %s, in all rows.", what, quoted(columns[1])), hint)
 }
 
 # What is refused because it looks at other rows.

@@ -13,7 +13,7 @@ source_column <- function(plan, x) {
   switch(plan$encoding,
     number = if (is.numeric(x) || is.logical(x)) x else as.numeric(x),
     level = , score = , code = if (isTRUE(plan$hashed)) hash_codes(x, plan$width) else level_codes(x, plan$levels),
-    date = if (plan$clock) local_seconds(x) else as.numeric(as.Date(x))
+    date = if (plan$clock) local_seconds(x, plan$zone) else as.numeric(date_shown(x))
   )
 }
 

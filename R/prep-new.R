@@ -17,6 +17,26 @@ new_rows <- function(preparation, table) {
   table
 }
 
+# The table with what is no number, where numbers are needed, taken for missing.
+without_bad_cells <- function(preparation, table, quiet = FALSE) {
+  numbers <- vapply(Filter(function(plan) plan$encoding == "number", preparation$columns), `[[`, "", "column")
+  told <- character()
+  for (column in intersect(raw_columns(preparation$rules$derived, numbers), names(table))) {
+    x <- table[[column]]
+    text <- (is.character(x) || is.factor(x)) && column %in% numbers
+    if (!text && !is.numeric(x)) next
+    number <- if (text) suppressWarnings(as.numeric(as.character(x))) else x
+    number[is.infinite(number)] <- NA
+    bad <- sum(is.na(number) & !is.na(x))
+    if (bad > 0) told <- c(told, sprintf("%s of %s", format_count(bad), quoted(column)))
+    table[[column]] <- number
+  }
+  if (length(told) && !quiet) {
+    rlang::inform(sprintf("Cells that are no numbers are taken for missing: %s.", enumerate(told)))
+  }
+  table
+}
+
 check_new_column <- function(x, plan) {
   if (!fits_kind(x, plan$kind)) {
     what <- "Column %s must be %s as in training; here it is %s."
@@ -24,6 +44,14 @@ check_new_column <- function(x, plan) {
     fail(sprintf(what, quoted(plan$column), wanted, type_name(x)), bad_number_hint(x, plan$kind))
   }
   if (is.numeric(x)) check_finite(x, plan$column)
+  zone <- if (isTRUE(plan$clock) && inherits(x, "POSIXct")) time_zone(x)
+  if (!is.null(zone) && zone != plan$zone && !all(c(zone, plan$zone) %in% c("UTC", "GMT"))) {
+    what <- paste(
+      "Column %s is in the time zone %s; the network learned it in %s,",
+      "and takes the hours of the same instants there."
+    )
+    rlang::warn(sprintf(what, quoted(plan$column), zone, plan$zone), class = "hylomath_warning_zone")
+  }
 }
 
 kinds_in_words <- c(
@@ -36,7 +64,12 @@ bad_number_hint <- function(x, kind) {
   if (!kind %in% c("number", "count") || !(is.character(x) || is.factor(x))) return(NULL)
   x <- as.character(x)
   bad <- which(!is.na(x) & is.na(suppressWarnings(as.numeric(x))))
-  if (length(bad)) sprintf("Row %d holds %s.", bad[1], describe(x[bad[1]])) else "Read the column as numbers."
+  if (length(bad) == 0) return("Read the column as numbers.")
+  more <- if (length(bad) > 1) sprintf(", and %s more are no numbers", counted(length(bad) - 1, "row")) else ""
+  sprintf(
+    "Row %s holds %s%s. To take such cells for missing: bad_cells = \"missing\" (`--bad-cells missing`).",
+    format_count(bad[1]), describe(x[bad[1]]), more
+  )
 }
 
 # ---- what is strange about them -----------------------------------------------------------------------------------
