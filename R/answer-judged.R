@@ -3,6 +3,8 @@
 #   group     its group as text; NULL without groups
 #   observed  what was observed: texts, numbers, or a data frame with a column a target
 #   weight    its case weight
+#   when      the place of its row in time, where a column orders the rows
+#   exposure  for counts with one
 #   answers   the network's own answers, see answers_of(); judged_now() makes those of them that are given out
 #   direct    the same of the network without hidden layers; NULL without one
 # and, where the table matters, `row`, its number there.
@@ -18,7 +20,11 @@ judged_rows <- function(answerer, roles, table, rows, direct = NULL) {
     key = if (is.null(id)) as.character(rows) else as_label(id),
     group = if (!is.null(group)) as_label(group),
     observed = task_of(target)$observe(table[target$columns], target),
-    weight = if (is.null(weight)) rep(1, nrow(table)) else as.numeric(weight),
+    weight = if (is.null(weight)) rep(1, nrow(table)) else if (weights_count(roles)) as.numeric(weight) else {
+      scaled_importance(as.numeric(weight))
+    },
+    when = if (!is.null(role("order"))) as.numeric(xtfrm(role("order"))),
+    exposure = if (!is.null(target$exposure)) as.numeric(table[[target$exposure]]),
     answers = answers_of(answerer, table),
     direct = if (!is.null(direct)) answers_of(direct, table)
   ))

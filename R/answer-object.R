@@ -14,7 +14,8 @@ new_answerer <- function(spec, fit) {
     list(target = a$target, preparation = spec$learned$preparation, network = fit$network),
     class = "hylomath_answerer"
   )
-  smear <- fitted_smear(answerer, a$table[rows_in(a, "training"), , drop = FALSE])
+  training <- rows_in(a, "training")
+  smear <- fitted_smear(answerer, a$table[training, , drop = FALSE], weights_in(a, training))
   if (!is.null(smear)) answerer$preparation$target$smear <- smear
   answerer
 }
@@ -28,15 +29,16 @@ with_parameters <- function(answerer, parameters) {
 
 # The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't
 # needed.
-fitted_smear <- function(answerer, training) {
+fitted_smear <- function(answerer, training, weight) {
   target <- answerer$target
   if (target$scaling != "log" || answers_are(target) != "means") return(NULL)
   answers <- as.matrix(answers_of(answerer, training))
-  unname(vapply(seq_along(target$columns), function(i) mean(training[[target$columns[i]]] / answers[, i]), 0))
+  of_target <- function(i) weighted_mean(training[[target$columns[i]]] / answers[, i], weight)
+  unname(vapply(seq_along(target$columns), of_target, 0))
 }
 
 # The columns that a table of new rows must have.
 needed_columns <- function(answerer) {
   preparation <- answerer$preparation
-  c(raw_columns(preparation$rules$derived, prepared_columns(preparation)), answerer$target$exposure)
+  unique(c(raw_columns(preparation$rules$derived, prepared_columns(preparation)), answerer$target$exposure))
 }

@@ -1,7 +1,7 @@
 # Which rows are judged, and where they stand in a table.
 
 part_to_judge <- function(model, rows) {
-  rows <- rows %||% if (is.null(model$judged$test)) "validation" else "test"
+  rows <- rows %||% if (is.null(judged_in_part(model, "test"))) "validation" else "test"
   type_choice(part_names)(rows, "rows")
   if (is.null(model$judged[[rows]])) {
     fail(sprintf("The model has no %s rows.", rows), "Give the rows to judge it on: appraise(model, data = ...).")
@@ -17,6 +17,7 @@ rows_of_part <- function(model, table, part) {
   if (!is.null(id) && !id %in% names(table)) {
     fail(sprintf("The table has no column %s, by which the %s rows are known.", quoted(id), part))
   }
+  if (is_own_table(model, table) && !is.null(judged$row)) return(judged$row)
   found <- places_by_key(judged$key, id, table)
   if (anyNA(found) || any(found > nrow(table)) || !has_observed(model, table, found, judged$observed)) {
     fail(
@@ -30,29 +31,49 @@ rows_of_part <- function(model, table, part) {
   found
 }
 
-# By id where there is one, else by the rows' numbers.
+# By id where there is one, else by the rows' numbers. An id that several rows have names none of them.
 places_by_key <- function(key, id, table) {
-  if (!is.null(id) && id %in% names(table)) return(match(key, as_label(table[[id]])))
-  suppressWarnings(as.integer(key))
+  if (is.null(id) || !id %in% names(table)) return(suppressWarnings(as.integer(key)))
+  there <- as_label(table[[id]])
+  twice <- intersect(there[duplicated(there)], key)
+  if (length(twice)) {
+    what <- "Several rows have the id %s in %s, so it can't be told which one was judged."
+    fail(
+      sprintf(what, describe(twice[1]), quoted(id)),
+      "Give the very table that the model was trained on, or name an id that is another one in every row."
+    )
+  }
+  match(key, there)
 }
 
 # Whether the rows at these places have these values of the target.
 has_observed <- function(model, table, places, observed) {
-  target <- model$answerer$target
+  target <- target_in(model)
   rules <- table_rules(model$brief, table)
   for (column in setdiff(target$columns, names(rules$derived))) check_is_column(table, column, "target")
   values <- working_table(table, rules, target$columns)[places, target$columns, drop = FALSE]
   identical(unname(task_of(target)$observe(values, target)), unname(observed))
 }
 
+# The rows of a table with a target; those that the model has learned from are left out where others are left. `seen` of
+# the judged rows counts them.
 judged_in <- function(model, table) {
-  target <- model$answerer$target
+  target <- target_in(model)
   table <- judged_table(model, table, target$columns)
   for (column in target$columns) check_new_target(target, table[[column]], column)
-  known <- which(stats::complete.cases(table[target$columns]))
+  has_weight <- rep(TRUE, nrow(table))
+  column <- roles_of(model)$weight
+  if (!is.null(column) && column %in% names(table)) {
+    check_case_weights(table[[column]], column, weights_count(roles_of(model)))
+    has_weight <- table[[column]] > 0
+  }
+  known <- which(stats::complete.cases(table[target$columns]) & has_weight)
   if (length(known) == 0) {
     fail(sprintf("The target %s has no values in these rows.", enumerate(quoted(target$columns))))
   }
+  learned <- was_learned(model, table[known, , drop = FALSE])
+  seen <- sum(learned)
+  if (!all(learned)) known <- known[!learned]
   judged <- judged_by_model(model, table[known, , drop = FALSE], known)
   judged$row <- known
   answered <- !is.na(judged$answers[[1]])
@@ -60,7 +81,19 @@ judged_in <- function(model, table) {
   if (length(judged$key) == 0) {
     fail("None of these rows can be answered: each lacks a value that the brief drops rows for.")
   }
+  attr(judged, "seen") <- seen
   judged
+}
+
+# Whether each row of a working table was learned from; never where that can't be told.
+was_learned <- function(model, table) {
+  seen <- model$seen
+  none <- rep(FALSE, nrow(table))
+  if (is.null(seen) || !seen$tell || !all(seen$columns %in% names(table))) return(none)
+  found <- row_hashes(table, seen$columns, seq_len(nrow(table))) %in% seen$hashes
+  # a few fall together by chance
+  by_chance <- nrow(table) * length(seen$hashes) / 2^32
+  if (sum(found) <= 3 + 10 * by_chance && is.null(roles_of(model)$id)) none else found
 }
 
 check_new_target <- function(target, y, column) {
@@ -72,7 +105,7 @@ check_new_target <- function(target, y, column) {
 judged_table <- function(model, table, targets) {
   preparation <- model$answerer$preparation
   rules <- table_rules(model$brief, table)
-  roles <- unlist(roles_of(model)[c("id", "weight", "exposure", "group")])
+  roles <- unlist(roles_of(model)[c("id", "weight", "exposure", "group", "order")])
   beside <- intersect(roles, names(table))
   for (column in setdiff(targets, names(rules$derived))) check_is_column(table, column, "target")
   new_rows(preparation, table)
@@ -81,6 +114,7 @@ judged_table <- function(model, table, targets) {
 
 # Where the judged rows stand in a table.
 appraised_places <- function(appraisal, data) {
+  if (identical(rlang::hash(data), appraisal$fingerprint)) return(appraisal$places)
   found <- places_by_key(appraisal$judged$key, appraisal$id, data)
   if (anyNA(found) || any(found > nrow(data))) {
     fail("The rows that were judged are not all in this table.", "Give the table that they come from.")

@@ -67,7 +67,7 @@ appraise <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, d
 
 #' @export
 appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, draws = 1000, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   type_number(0.5, 1, open_high = TRUE)(level, "level")
   type_number(100, 1e5, whole = TRUE)(draws, "draws")
   by <- chosen_column(rlang::enquo(by), data, "by")
@@ -83,6 +83,9 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
   }
   group <- if (!is.null(by)) subgroups(data[[by]][found], by)
   appraisal <- appraise_rows(model, judged, rows, level, draws, group, by)
+  # where the rows stand, and in what table
+  appraisal$places <- if (rows == "new") judged$row else model$judged[[rows]]$row
+  appraisal$fingerprint <- if (rows == "new") rlang::hash(data) else model$fingerprint
   appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
   of_data <- if (rows == "new") new_data_notes(model, data, judged)
   appraisal$notes <- join_notes(model_notes(model), of_data, appraisal_notes(appraisal))
@@ -94,18 +97,23 @@ appraise.default <- function(model, ...) wrong_object("appraise", "a model", mod
 
 appraise_rows <- function(model, judged, rows, level, draws, group, by) {
   grounds <- grounds_of(model)
+  grounds$beside[[rows]] <- NULL  # itself
   judged <- judged_now(model$answerer, judged, model$direct)
-  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
-  coverage <- if (rows %in% c("test", "new")) covered(model, judged, resampling)
+  counts <- weights_count(grounds$roles)
+  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws, counts)
+  coverage <- if (rows %in% c("test", "new")) covered(model, written_out(judged, resampling), resampling)
   new_appraisal(grounds, judged, rows, resampling, group, by, coverage)
 }
 
 # `judged` rows with the answers that are given out; `group` is the subgroup of each by the column `by`.
 new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = NULL, coverage = NULL) {
   target <- grounds$target
-  parts <- task_of(target)$judge(grounds, judged, resampling)
+  counted <- written_out(judged, resampling)
+  if (weights_count(grounds$roles)) grounds$beside <- lapply(grounds$beside, all_written_out)
+  parts <- task_of(target)$judge(grounds, counted, resampling)
   primary <- primary_measure(target)
-  parts$worth <- worth_of(parts$measures, primary)
+  # what is learned by heart is no worth
+  parts$worth <- if (rows != "training") worth_of(parts$measures, primary)
   about <- list(
     target = target$columns, id = grounds$roles$id, task = target$task, positive = target$positive,
     weighted = !identical(target$class_weights, "none"), decision = grounds$decision,
@@ -114,10 +122,12 @@ new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = 
   )
   behind <- list(
     bands = if (!has_classes(target)) bands_by_size(judged, target$columns, 5),
-    by = if (!is.null(group)) measures_by(grounds, judged, resampling, group), by_column = by,
+    by = if (!is.null(group)) measures_by(grounds, counted, resampling, group[resampling$places %||% seq_along(group)]),
+    by_column = by,
     coverage = coverage,
-    baseline_answer = grounds$baseline$answer, baseline_is = grounds$baseline$is, wiring = grounds$wiring,
-    weight = judged$weight, unit = resampling$unit,
+    baseline_answer = grounds$baseline$answer, baseline_is = grounds$baseline$is,
+    baseline_rate = grounds$baseline$rate, wiring = grounds$wiring,
+    when = judged$when, weight = judged$weight, unit = unit_by_row(judged, resampling, grounds$seed),
     judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
   )
   structure(c(about, parts, behind), class = "hylomath_appraisal")

@@ -48,7 +48,7 @@ distil <- function(teacher, b, temperature = 2, label_share = 0.5, unlabelled = 
 distil.hylomath_model <- function(teacher, b, temperature = 2, label_share = 0.5, unlabelled = NULL,
                                   teacher_data = NULL, k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto",
                                   ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   type_number(0, 1000, open_low = TRUE)(temperature, "temperature")
   type_number(0, 1)(label_share, "label_share")
   type_number(0.5, 1, open_high = TRUE)(level, "level")
@@ -170,9 +170,13 @@ is_table_of <- function(model, table) {
 with_unlabelled <- function(b, unlabelled) {
   columns <- b$columns
   table <- b$table
-  targets <- b$target
+  # a derived target is made of columns that rows without it need not have
+  derived <- b[["derive"]]
+  own <- b$target
+  targets <- intersect(union(own, raw_columns(derived, own)), names(table))
+  targets <- setdiff(targets, raw_columns(derived, brief_inputs(b)))
   unlabelled[targets] <- NA
-  needed <- setdiff(wanted_columns(b) %||% names(table), names(unlabelled))
+  needed <- setdiff(wanted_columns(b) %||% names(table), c(names(unlabelled), own))
   missing <- setdiff(needed, c(unlist(columns[c("id", "group", "weight", "order")]), b[["hold_out"]]$parts))
   if (length(missing)) {
     what <- sprintf("The unlabelled rows have no column %s.", quoted(missing[1]))

@@ -25,7 +25,7 @@ contributions <- function(model, row, data, of = NULL, samples = 400, ...) UseMe
 
 #' @export
 contributions.hylomath_model <- function(model, row, data, of = NULL, samples = 400, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   check_table_given(!missing(data))
   if (missing(row)) {
     fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")

@@ -15,7 +15,8 @@
 #'   percentile. Of categories it is every level (the 20 commonest).
 #' @param ... Not used.
 #' @return An object of class `hylomath_effect`; `curve` is a data frame of `of` (class or target), the columns'
-#'   values, `answer` (the mean probability or number), `low` and `high` (between which nine of ten rows lie); `lines`
+#'   values, `answer` (the mean probability or number), `low` and `high` (between which nine of ten rows lie), and of a
+#'   pair `near`, whether any row of `data` is near: where none is, the network is only guessing; `lines`
 #'   has `row`, `of`, value and `answer` for at most 50 single rows (none for a pair). [as.data.frame()] gives `curve`.
 #' @section Errors: A column that the network doesn't take in, or that is always the same.
 #' @examples
@@ -28,7 +29,7 @@ effect_of <- function(model, input, data, with = NULL, of = NULL, points = 25, .
 
 #' @export
 effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL, points = 25, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   check_table_given(!missing(data))
   type_number(2, 1000, whole = TRUE)(points, "points")
   data <- as_table(data)
@@ -42,11 +43,14 @@ effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL,
     effect_values(data[[column]], column, if (pair) min(points, 15) else points)
   })
   answers <- grid_answers(answerer, table, grid, of)
+  curve <- effect_curve(answers, grid, of)
+  if (pair) curve$near <- rep(has_rows_near(data, grid), length(of))
   structure(
     list(
-      curve = effect_curve(answers, grid, of), lines = if (!pair) effect_lines_of(answers, grid, of), input = inputs,
+      curve = curve, lines = if (!pair) effect_lines_of(answers, grid, of), input = inputs,
       target = answerer$target$columns, task = answerer$target$task, n = nrow(table),
-      seen = lapply(data[inputs], shown_values)
+      seen = lapply(data[inputs], shown_values),
+      left_out = vapply(inputs, function(column) levels_left_out(data[[column]], grid[[column]]), 0L)
     ),
     class = "hylomath_effect"
   )
@@ -62,6 +66,36 @@ check_effect_inputs <- function(inputs, known) {
     fail(sprintf("The network doesn't take in the column %s.", quoted(unknown[1])), suggestion(unknown[1], known))
   }
   if (anyDuplicated(inputs)) fail("`with` must be another column than `input`.")
+}
+
+# How many levels have no place in the grid.
+levels_left_out <- function(x, values) {
+  if (!is.character(x) && !is.factor(x)) return(0L)
+  max(0L, length(labels_in(x)) - length(values))
+}
+
+# Whether any row lies at or beside each cell of a grid of two columns: for numbers at most one step away, for
+# categories at the same level.
+has_rows_near <- function(data, grid) {
+  places <- lapply(names(grid), function(column) {
+    x <- data[[column]]
+    if (!is.numeric(x) && !is_moment(x)) return(match(as_label(x), as_label(grid[[column]])))
+    values <- as.numeric(grid[[column]])
+    findInterval(as.numeric(x), c(-Inf, (values[-1] + values[-length(values)]) / 2)) |> pmin(length(values))
+  })
+  steps <- vapply(names(grid), function(column) is.numeric(data[[column]]) || is_moment(data[[column]]), NA)
+  there <- table(factor(places[[1]], seq_along(grid[[1]])), factor(places[[2]], seq_along(grid[[2]]))) > 0
+  beside <- function(there, along) {
+    if (!steps[along]) return(there)
+    if (along == 2) return(t(beside_rows(t(there))))
+    beside_rows(there)
+  }
+  as.vector(beside(beside(there, 1), 2))
+}
+
+beside_rows <- function(there) {
+  n <- nrow(there)
+  there | rbind(there[-1, , drop = FALSE], FALSE) | rbind(FALSE, there[-n, , drop = FALSE])
 }
 
 grid_places <- function(grid) expand.grid(lapply(grid, seq_along))
@@ -117,7 +151,7 @@ effect_values <- function(x, column, points) {
     values <- sort(unique(known))
   } else {
     counts <- sort(table(as_label(known)), decreasing = TRUE)
-    values <- utils::head(names(counts), 20)
+    values <- natural_order(utils::head(names(counts), 20), x)
   }
   if (length(values) < 2) {
     fail(sprintf("Column %s is always the same, so there is no effect to show.", quoted(column)))

@@ -4,7 +4,9 @@
 #' (Breiman 2001; Fisher, Rudin and Dominici 2019). The columns are those of the table, before [derive()]: what is
 #' derived from a column is shuffled with it.
 #'
-#' Columns that tell the same thing share their importance, or hide each other's. Shuffling makes rows that never occur.
+#' What is estimated is what a column is worth to this network on rows like these; not what it would be worth to one
+#' that was trained without it. Columns that tell the same thing share their importance, or hide each other's. Shuffling
+#' makes rows that never occur. The intervals are about the luck of the rows, which receive values and give them.
 #'
 #' @param model A model.
 #' @param data A table with the inputs and the target. Of the one that the model was trained on, the held-out rows are
@@ -27,7 +29,7 @@ importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...
 
 #' @export
 importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   check_table_given(!missing(data))
   type_number(1, 1000, whole = TRUE)(repeats, "repeats")
   type_number(0.5, 1, open_high = TRUE)(level, "level")
@@ -38,7 +40,7 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   seed <- training_seed(model)
   columns <- needed_columns(answerer)
   as_is <- own_losses(target, judged, answers_now(answerer, judged$answers))
-  shuffled <- shuffled_losses(answerer, looked_at$table, judged, columns, repeats, seed)
+  shuffled <- shuffled_losses(answerer, looked_at$table, judged, as_is, columns, repeats, seed)
   primary <- primary_measure(target)
   resampling <- resampling_of(judged$weight, judged$group, seed, level, 1000)
   each <- lapply(seq_along(target$columns), function(i) {
@@ -60,18 +62,45 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
 #' @export
 importance.default <- function(model, ...) wrong_object("importance", "a model", model)
 
-# The mean losses of the rows with each column shuffled.
-shuffled_losses <- function(answerer, table, judged, columns, repeats, seed) {
+# The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
+# is given to: who is drawn brings both.
+shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, seed) {
   lapply(seq_along(columns), function(j) {
-    total <- 0
+    received <- given <- squares <- as_is * 0
     for (r in seq_len(repeats)) {
       other <- table
       order <- shuffled(nrow(table), seed, "importance", 1000L * j + r)
       other[[columns[j]]] <- table[[columns[j]]][order]
-      total <- total + own_losses(answerer$target, judged, given_answers(answerer, other))
+      rise <- own_losses(answerer$target, judged, given_answers(answerer, other)) - as_is
+      received <- received + rise / repeats
+      given[order, ] <- given[order, ] + rise / repeats
+      squares <- squares + rise^2 / repeats
     }
-    total / repeats
+    for (i in seq_len(ncol(as_is))) {
+      share <- donor_share(received[, i], given[, i], squares[, i], repeats)
+      received[, i] <- received[, i] + share * (given[, i] - mean(given[, i]))
+    }
+    as_is + received
   })
+}
+
+# A rise is o_i + d_j + e_ij of the row that receives, the row that gives and both together. The mean of all has the
+# variance (var(o + d) + var(e) / repeats) / n; the means by row of few repeats have the noise of the others in them. So
+# much of the givers' means is added to the receivers' that their sum has the variance that it should have: the parts
+# are had from the means' variances and that of all rises, as in an analysis of variance by two ways.
+donor_share <- function(received, given, squares, repeats) {
+  if (repeats < 2) return(1)
+  all <- mean(squares) - mean(received)^2
+  of <- function(means) max((repeats * stats::var(means) - all) / (repeats - 1), 0)
+  receiving <- of(received)
+  giving <- of(given)
+  together <- stats::cov(received, given)
+  rest <- max(all - receiving - giving, 0)
+  wanted <- max(receiving + giving + 2 * together, 0) + rest / repeats
+  missing <- wanted - stats::var(received)
+  spread <- stats::var(given)
+  if (!(spread > 0) || missing <= 0) return(0)
+  (sqrt(together^2 + spread * missing) - together) / spread
 }
 
 # `sums` by unit: the weight, the losses as they are, and those with each column shuffled.

@@ -14,6 +14,7 @@ check_table_given <- function(given) {
 # `most` of them, drawn by the training's seed. A list of `table` (raw columns) and `judged`, and which rows they are.
 rows_to_explain <- function(model, data, rows, most = most_explained) {
   data <- as_table(data)
+  check_keys_tell(model, data)
   part <- rows %||% if (is_training_table(model, data)) part_to_judge(model, NULL)
   if (is.null(part)) {
     judged <- judged_in(model, data)
@@ -27,6 +28,16 @@ rows_to_explain <- function(model, data, rows, most = most_explained) {
   keep <- drawn_rows(places, most, training_seed(model), "importance rows")
   if (length(places) > most) keep <- sort(keep)
   list(table = data[found[keep], , drop = FALSE], judged = rows_of_each(judged, keep), rows = part %||% "new")
+}
+
+# A table that may be the one that was trained on, but whose ids don't tell which rows were held out, is no table to
+# fall back on.
+check_keys_tell <- function(model, data) {
+  id <- roles_of(model)$id
+  part <- model$judged[[if (is.null(judged_in_part(model, "test"))) "validation" else "test"]]
+  if (is.null(id) || !id %in% names(data) || is_own_table(model, data)) return()
+  if (all(part$key %in% as_label(data[[id]]))) places_by_key(part$key, id, data)
+  invisible()
 }
 
 is_training_table <- function(model, data) {

@@ -86,7 +86,7 @@ compared_measures <- function(models, judged, resampling) {
 
 # A reckoning for each target.
 reckoned <- function(model, judged, resampling) {
-  target <- model$answerer$target
+  target <- target_in(model)
   grounds <- list(target = target, baseline = model$baseline)
   lapply(seq_along(target$columns), function(i) task_of(target)$reckon(grounds, judged, i, resampling))
 }
@@ -128,6 +128,14 @@ judged_alike <- function(models, data, rows) {
     own <- if (is.null(data)) model$judged[[part_to_judge(model, part)]] else judged_in(model, data)
     judged_now(model$answerer, own, model$direct)
   })
+  if (part == "new") {
+    # rows that one of them has learned from are no test of any
+    common <- Reduce(intersect, lapply(judged, `[[`, "row"))
+    judged <- lapply(judged, function(own) rows_of_each(own, match(common, own$row)))
+    if (length(common) == 0) {
+      fail("None of these rows is new to all of the models.", "Give others, or compare them by `rows`.")
+    }
+  }
   for (name in names(models)[-1]) {
     if (!identical(judged[[name]][c("key", "observed")], judged[[1]][c("key", "observed")])) {
       names <- sprintf("%s and %s", describe(names(models)[1]), describe(name))

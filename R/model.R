@@ -7,7 +7,9 @@
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
 #   baseline     what is known without any input, see the tasks' `baseline`
 #   parts        how many rows each part has, see parts_of()
-#   leaks, ids, copies   what was seen in the table: inputs that tell the target, or name rows; copied test rows
+#   leaks, pairs, ids, copies   what was seen in the table: inputs that tell the target, alone or two together, or name
+#                rows; copied test rows
+#   seen         the rows that it has learned from, see rows-seen.R
 #   judged       by part the judged rows, see answer-judged.R
 #   looks        the networks that were judged on these test rows, see looks.R
 #   fingerprint  the hash of the table
@@ -32,9 +34,11 @@ new_model <- function(spec, fit, direct = NULL) {
       evidence_l2 = fit$l2,
       baseline = baseline_of(a, spec$learned$preparation$target, training),
       leaks = leaking_inputs(a, training),
+      pairs = leaking_pairs(a, training),
       ids = id_inputs(a),
       parts = count_parts(a),
       copies = count_copies(a),
+      seen = rows_learned(a),
       judged = list(),
       looks = character(),
       fingerprint = rlang::hash(a$raw),
@@ -48,13 +52,18 @@ new_model <- function(spec, fit, direct = NULL) {
     rows <- rows_in(a, name)
     if (name == "training") rows <- kept_training_rows(rows, a$regimen$seed)
     model$judged[[name]] <- judged_by_model(model, a$table[rows, , drop = FALSE], rows)
+    model$judged[[name]]$row <- rows
   }
   model$looks <- looks_at(model)
   model$restarts <- restarts_judged(model, fit$starts, a)
   model
 }
 
-# The columns by role, and the seed of the training.
+# What it predicts, whether a table is the one that it was trained on, the judged rows of a part, the columns by role,
+# and the seed of the training.
+target_in <- function(model) model$answerer$target
+is_own_table <- function(model, table) identical(rlang::hash(table), model$fingerprint)
+judged_in_part <- function(model, part) model$judged[[part]]
 roles_of <- function(model) model$brief$columns
 training_seed <- function(model) model$brief$regimen$seed
 
@@ -94,15 +103,29 @@ judged_by_model <- function(model, table, rows) {
 
 # What is known without any input, from the given rows.
 baseline_of <- function(a, learned_target, rows) {
-  task_of(a$target)$baseline(target_values(a, rows), a$target, learned_target)
+  values <- target_values(a, rows)
+  weight <- weights_in(a, rows)
+  baseline <- task_of(a$target)$baseline(values, a$target, learned_target, weight)
+  if (is.null(a$exposure)) return(baseline)
+  # so much for each unit of exposure
+  baseline$rate <- sum(values[[1]] * weight) / sum(a$exposure[rows] * weight)
+  baseline
 }
 
-# Test rows that a training row equals in all inputs and the target.
+# Test rows that a training row equals in all inputs and the target, where that is no coincidence.
 count_copies <- function(a) {
-  looked_at <- a$table[c(input_columns(a), a$target$columns)]
-  test <- looked_at[rows_in(a, "test"), , drop = FALSE]
-  if (nrow(test) == 0) return(0L)
-  sum(vctrs::vec_in(test, looked_at[rows_in(a, "training"), , drop = FALSE]))
+  targets <- a$target$columns
+  inputs <- a$table[input_columns(a)]
+  test <- rows_in(a, "test")
+  training <- rows_in(a, "training")
+  if (length(test) == 0) return(0L)
+  twin <- training[vctrs::vec_match(inputs[test, , drop = FALSE], inputs[training, , drop = FALSE])]
+  known <- !is.na(twin)
+  y <- a$table[targets]
+  same <- vctrs::vec_equal(y[test[known], , drop = FALSE], y[twin[known], , drop = FALSE], na_equal = TRUE)
+  if (!are_copies(same, y[[1]][training])) return(0L)
+  both <- c(input_columns(a), targets)
+  sum(vctrs::vec_in(a$table[test, both, drop = FALSE], a$table[training, both, drop = FALSE]))
 }
 
 # How much is luck: `restarts`, a row a start, with the measures of each start's network on the validation rows (without

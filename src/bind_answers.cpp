@@ -1,6 +1,7 @@
 // Answering: rows are encoded a block at a time, so no second copy of them is made.
 #include <Rcpp.h>
 
+#include <cmath>
 #include <numeric>
 
 #include "bind_network.h"
@@ -47,19 +48,31 @@ void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp
 
 }  // namespace
 
-// Answers to all rows of the table, a matrix of answers by rows.
+// Answers to all rows of the table, a matrix of answers by rows; for a logistic output the probabilities of either
+// class, the one that is looked for last, both from the score: 1 less a probability near 1 has no digits.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans,
                                  Rcpp::List sources, Rcpp::NumericVector offset, int threads) {
   const NetworkSpec spec = hylo_bind::network_from(network);
   const Layout<float> layout(spec);
-  const std::size_t width = spec.answers();
+  const bool logistic = spec.loss.output == Output::Logistic;
+  const std::size_t width = spec.answers() + (logistic ? 1 : 0), last = layout.layers() - 1;
+  if (logistic && width != 2) Rcpp::stop("core_answers: a logistic output has one unit");
   Rcpp::NumericMatrix result{int(width), int(hylo_bind::length_of(sources))};
   double* out = result.begin();
   each_block(spec, layout, parameters, plans, sources, offset, std::size_t(threads),
              [&](Pass<float>& pass, const Table<float>& table, Span<const std::uint32_t> rows, Span<const float> folded,
                  std::size_t at) {
                std::vector<float> answers(rows.size() * width);
+               if (logistic) {
+                 pass.outputs(table, rows, folded, last, answers.data());
+                 for (std::size_t i = 0; i < rows.size(); ++i) {
+                   const double z = answers[i];
+                   out[(at + i) * 2] = 1 / (1 + std::exp(z));
+                   out[(at + i) * 2 + 1] = 1 / (1 + std::exp(-z));
+                 }
+                 return;
+               }
                pass.answers(table, rows, folded, answers.data());
                std::copy(answers.begin(), answers.end(), out + at * width);
              });

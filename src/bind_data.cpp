@@ -1,5 +1,9 @@
 // Looking at files and columns of text.
 #include <Rcpp.h>
+#include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <limits>
 
 #include <vector>
 
@@ -79,4 +83,40 @@ Rcpp::NumericMatrix core_sums(Rcpp::NumericMatrix columns, Rcpp::IntegerVector g
     for (R_xlen_t i = 0; i < group.size(); ++i) sum[group[i]] += x[i];
   }
   return sums;
+}
+
+// A hash of each row over columns of numbers (missing alike whatever their type) and texts: rows of the same values
+// have the same one.
+// [[Rcpp::export]]
+Rcpp::IntegerVector core_row_hashes(Rcpp::List columns, int rows) {
+  std::vector<std::uint64_t> hash(std::size_t(rows), 14695981039346656037ull);
+  const auto add = [&](std::size_t i, const void* bytes, std::size_t count) {
+    const unsigned char* at = static_cast<const unsigned char*>(bytes);
+    for (std::size_t k = 0; k < count; ++k) hash[i] = (hash[i] ^ at[k]) * 1099511628211ull;
+    hash[i] = (hash[i] ^ 0xffu) * 1099511628211ull;  // so that texts end
+  };
+  for (R_xlen_t c = 0; c < columns.size(); ++c) {
+    const SEXP x = columns[c];
+    if (Rf_xlength(x) != rows) Rcpp::stop("core_row_hashes: columns of different length");
+    for (int i = 0; i < rows; ++i) {
+      if (TYPEOF(x) == STRSXP) {
+        const SEXP text = STRING_ELT(x, i);
+        const char* bytes = text == NA_STRING ? "\x01" : Rf_translateCharUTF8(text);
+        add(std::size_t(i), bytes, std::strlen(bytes));
+      } else if (TYPEOF(x) == REALSXP) {
+        double value = REAL(x)[i];
+        if (std::isnan(value)) value = std::numeric_limits<double>::quiet_NaN();
+        if (value == 0) value = 0;
+        add(std::size_t(i), &value, sizeof value);
+      } else {
+        Rcpp::stop("core_row_hashes: a column is neither numbers nor texts");
+      }
+    }
+  }
+  Rcpp::IntegerVector result(rows);
+  for (int i = 0; i < rows; ++i) {
+    const std::int32_t folded = std::int32_t(std::uint32_t(hash[std::size_t(i)] ^ (hash[std::size_t(i)] >> 32)));
+    result[i] = folded == NA_INTEGER ? 0 : folded;
+  }
+  return result;
 }

@@ -1,0 +1,27 @@
+# Which rows a network has learned from, known by what they say: their inputs, target and id. A model keeps a hash of
+# each row that it was trained or stopped by.
+
+# More of them are drawn; then not every row that was seen is known.
+most_rows_known <- 200000
+
+# list(columns, hashes, all, tell): what is looked at, the distinct hashes, whether they are those of all rows, and
+# whether such rows can be told apart. Without an id rows that are equal by chance would be taken for the same.
+rows_learned <- function(a) {
+  rows <- rows_in(a, c("training", "validation"))
+  drawn <- drawn_rows(rows, most_rows_known, a$hold_out$seed, "rows known")
+  columns <- c(input_columns(a), a$target$columns, a$roles$id)
+  hashes <- unique(row_hashes(a$table, columns, drawn))
+  list(
+    columns = columns, hashes = sort(hashes), all = length(drawn) == length(rows),
+    tell = !is.null(a$roles$id) || length(hashes) > 0.98 * length(drawn)
+  )
+}
+
+# Columns that are compared by their values: numbers as numbers, whatever their type, all else as text.
+row_hashes <- function(table, columns, rows) {
+  values <- lapply(table[columns], function(x) {
+    x <- x[rows]
+    if (is_moment(x) || is.numeric(x) || is.logical(x)) as.numeric(x) else as_label(x)
+  })
+  core_row_hashes(unname(values), length(rows))
+}
