@@ -5,9 +5,18 @@
 
 # The smallest score that covers: counted as if the new row, of average weight, had the largest score of all. Infinite
 # where there are too few rows.
-conformal_bound <- function(scores, weight, level) {
+#
+# Where rows belong to groups the promise is for a row of a new group: each group counts as one, its rows as shares of
+# it (Dunn, Wasserman and Ramdas 2023), and the new row's group had the largest score of all.
+conformal_bound <- function(scores, weight, level, group = NULL) {
+  new <- mean(weight)
+  if (!is.null(group)) {
+    group <- units_of_groups(group)
+    weight <- weight / stats::ave(weight, group, FUN = sum)
+    new <- 1
+  }
   order <- order(scores)
-  reached <- which(cumsum(weight[order]) >= level * (sum(weight) + mean(weight)) - 1e-9)
+  reached <- which(cumsum(weight[order]) >= level * (sum(weight) + new) - 1e-9)
   if (length(reached)) scores[order][reached[1]] else Inf
 }
 
@@ -25,13 +34,14 @@ conformal_obstacle <- function(model, level) {
     hint <- "Where time plays no part, leave the order out of the brief: set_columns(order = NULL)."
     return(list(what = sprintf(what, quoted(b$columns$order)), try = hint))
   }
-  rows <- model$judged$calibration
+  rows <- judged_in_part(model, "calibration")
   if (is.null(rows)) {
     what <- "The model has no calibration rows, from which intervals are made."
     return(list(what = what, try = "Hold some out and train again: hold_out(calibration = 0.15)."))
   }
-  needed <- ceiling(level / (1 - level))
-  if (!has_classes(model$answerer$target) && length(rows$key) < needed) {
+  needed <- calibration_needed(level)
+  # with too few groups intervals are infinite, which is said
+  if (is.null(rows$group) && !has_classes(target_in(model)) && length(rows$key) < needed) {
     what <- sprintf(
       "At the level %s at least %s are needed; there are %s.", format_number(level), counted(needed, "calibration row"),
       format_count(length(rows$key))
@@ -39,6 +49,22 @@ conformal_obstacle <- function(model, level) {
     return(list(what = what, try = "Hold out more calibration rows, or take a lower level."))
   }
   NULL
+}
+
+# So many rows or groups are the fewest of which one can be the outermost by chance often enough.
+calibration_needed <- function(level) ceiling(level / (1 - level) - 1e-9)  # 0.9 / 0.1 is a little more than 9
+
+# Why sets and intervals hold everything, NULL where they don't.
+too_few_groups <- function(rows, level) {
+  if (is.null(rows$group)) return(NULL)
+  groups <- length(unique(units_of_groups(rows$group)))
+  if (groups >= calibration_needed(level)) return(NULL)
+  what <- paste(
+    "There are %s, and a promise at %s for rows of a new group needs %s:",
+    "intervals without end and sets of all classes are all that can be promised."
+  )
+  there <- counted(groups, "calibration group")
+  sprintf(what, there, format_percent_short(level), format_count(calibration_needed(level)))
 }
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
@@ -61,7 +87,8 @@ count_spread <- function(answer) sqrt(pmax(answer, 0.1))
 conformal_ends <- function(scale, answers, i, bound) {
   answer <- answers[[i]]
   switch(scale,
-    quantiles = list(low = answers[[2]] - bound, high = answers[[ncol(answers)]] + bound),
+    # a bound below 0 draws them together, at most to the point where they meet
+    quantiles = uncrossed(answers[[2]] - bound, answers[[ncol(answers)]] + bound),
     log = list(low = answer * exp(-bound), high = answer * exp(bound)),
     count = whole_numbers_within(answer, bound * count_spread(answer)),
     plain = list(low = answer - bound, high = answer + bound)
@@ -69,15 +96,21 @@ conformal_ends <- function(scale, answers, i, bound) {
 }
 
 whole_numbers_within <- function(answer, reach) {
-  list(low = pmax(ceiling(answer - reach), 0), high = pmax(floor(answer + reach), 0))
+  low <- pmax(ceiling(answer - reach), 0)
+  high <- pmax(floor(answer + reach), 0)
+  # where no whole number is as near, the nearest one
+  none <- low > high
+  list(low = ifelse(none, round(answer), low), high = ifelse(none, round(answer), high))
 }
+
+uncrossed <- function(low, high) list(low = pmin(low, high), high = pmax(low, high))
 
 # `low` and `high` of each target, a list by target; `rows` are the calibration rows.
 conformal_intervals <- function(target, rows, answers, level) {
   scale <- task_of(target)$error_scale(target)
   lapply(seq_along(target$columns), function(i) {
     scores <- conformal_scores(scale, observed_of(rows, i), rows$answers, i)
-    conformal_ends(scale, answers, i, conformal_bound(scores, rows$weight, level))
+    conformal_ends(scale, answers, i, conformal_bound(scores, rows$weight, level, rows$group))
   })
 }
 
@@ -100,7 +133,8 @@ conformal_sets <- function(classes, rows, answers, level) {
   bounds <- vapply(classes, function(class) {
     own <- rows$observed == class
     if (!any(own)) return(Inf)
-    conformal_bound(1 - rows$answers[own, paste0("probability_", class)], rows$weight[own], level)
+    scores <- 1 - rows$answers[own, paste0("probability_", class)]
+    conformal_bound(scores, rows$weight[own], level, rows$group[own])
   }, 0)
   inside <- 1 - as.matrix(answers[-1]) <= rep(bounds, each = nrow(answers))
   dimnames(inside) <- list(NULL, classes)
@@ -122,9 +156,10 @@ coverage_level <- 0.9
 # How often intervals or sets at 90 % hold what was observed, for each target or class; NULL where there are none.
 covered <- function(model, judged, resampling) {
   if (!is.null(conformal_obstacle(model, coverage_level))) return(NULL)
-  target <- model$answerer$target
+  if (!is.null(too_few_groups(judged_in_part(model, "calibration"), coverage_level))) return(NULL)
+  target <- target_in(model)
   cover <- if (has_classes(target)) covered_classes else covered_numbers
-  cover(target, model$judged$calibration, judged, resampling)
+  cover(target, judged_in_part(model, "calibration"), judged, resampling)
 }
 
 covered_numbers <- function(target, rows, judged, resampling) {

@@ -5,7 +5,8 @@
 area_interval <- function(value, error, level, smaller_side) {
   if (is.na(value)) return(c(low = NA, high = NA))
   if (value <= 0 || value >= 1 || error == 0) return(wilson_interval(value, smaller_side, level)[1, ])
-  z <- stats::qnorm((1 + level) / 2)
+  # as many degrees of freedom as the smaller side has, whose few rows say little of the spread
+  z <- stats::qt((1 + level) / 2, max(smaller_side - 1, 2))
   half <- z * error / (value * (1 - value))
   c(low = stats::plogis(stats::qlogis(value) - half), high = stats::plogis(stats::qlogis(value) + half))
 }

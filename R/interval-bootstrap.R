@@ -38,12 +38,6 @@ absolute_sum_interval <- function(drawn, terms, level) {
   c(low = low, high = high)
 }
 
-# The difference of two such sums over the same rows: the biases largely cancel, what is left of them is taken off
-# (Efron and Tibshirani 1993, 10.3).
-debiased_interval <- function(value, drawn, level) {
-  2 * value - mean(drawn) + c(low = -1, high = 1) * stats::qnorm((1 + level) / 2) * stats::sd(drawn)
-}
-
 # Bias-corrected and accelerated (Efron 1987) intervals of each measure (column): `drawn` has a row a draw, `without` a
 # row for each unit that is left out. Measures that are not defined in a draw leave it out.
 bca_interval <- function(value, drawn, without, level) {

@@ -53,6 +53,12 @@ measures_by_class <- function(network, how, resampling) {
   precision <- area_by_class(network, how, "precision", place, level)
   f1 <- drop(class_f1(t))
   f1_ends <- bca_interval(f1, class_f1(drawn_sums(resampling$counts, tallies)), class_f1(all_but_one(tallies)), level)
+  # a class that is found never, or never missed, has an F1 that no draw moves: from the share of its rows among those
+  # that are of it or answered so, of which F1 is a function
+  still <- drop(t$hit == 0 | 2 * t$hit == t$observed + t$answered)
+  union <- tallies$observed + tallies$answered - tallies$hit
+  overlap <- share_interval(tallies$hit, union, level, resampling$plain)
+  f1_ends[still, ] <- (2 * overlap / (1 + overlap))[still, ]
   others <- total - tallies$observed
   cbind(
     data.frame(

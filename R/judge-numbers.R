@@ -14,7 +14,7 @@ judge_numbers <- function(grounds, judged, resampling, deviance = NULL) {
     direct <- if (!is.null(judged$direct)) number_reckoning(how, judged, judged$direct, i, resampling$unit)
     measures <- interval_table(network, resampling, direct)
     n <- length(judged$weight)
-    always <- number_reckoning(how, judged, constant_numbers(grounds$baseline, n), i, rep(1L, n))
+    always <- number_reckoning(how, judged, constant_numbers(grounds$baseline, n, judged$exposure), i, rep(1L, n))
     measures$baseline <- unname(always$values[measures$measure])
     measures <- beside_parts(grounds, measures, function(part) measure_numbers(grounds, part, i, deviance))
     # a quantile's share should be its own, whatever answers
@@ -33,8 +33,9 @@ measure_numbers <- function(grounds, judged, i = 1, deviance = NULL) {
   number_reckoning(how, judged, judged$answers, i, rep(1L, length(judged$weight)))$values
 }
 
-# The baseline's answers to n rows, in the shape of a network's.
-constant_numbers <- function(baseline, n) {
+# The baseline's answers to n rows, in the shape of a network's: the same to all, or in proportion to their exposure.
+constant_numbers <- function(baseline, n, exposure = NULL) {
+  if (!is.null(exposure)) return(data.frame(answer = baseline$rate * exposure))
   repeated <- function(values) matrix(values, n, length(values), byrow = TRUE)
   answers <- as.data.frame(repeated(baseline$answer))
   if (is.null(baseline$quantiles)) answers else cbind(answers, repeated(baseline$quantiles))

@@ -45,7 +45,8 @@ chosen <- function(is_class, of, others, tie) c(others, of)[tie + is_class * len
 precision_area <- function(ranked, is_class, weight) {
   of <- ranked$of[length(ranked$of)]
   taken <- ranked$of + ranked$others
-  precision <- ranked$of / taken
+  precision <- ifelse(taken > 0, ranked$of / taken, 0)
+  taken <- pmax(taken, .Machine$double.xmin)  # the highest scores may have no weight
   area <- sum(ranked$tied_of * precision) / of
   from_here <- function(x) rev(cumsum(rev(x)))
   gain <- precision + from_here(ranked$tied_of * ranked$others / taken^2) - area

@@ -22,15 +22,27 @@ class_reckoning <- function(how, judged, answers, unit, resampling = NULL) {
   areas <- class_areas(observed, probability, judged$weight, how$looked_at, unit)
   measures <- function(t) class_measures(t, how$ordered)
   named <- unname(area_measures(how))
+  k <- length(how$classes)
   list(
     values = c(measures(total_sums(tallies))[1, ], stats::setNames(areas$mean, named)), tallies = tallies,
     measures = measures, influence = structure(areas$influence, dimnames = list(NULL, named)),
-    ends = if (!is.null(resampling)) class_ends(how, tallies, areas, judged$weight, resampling) else list(),
+    ends = if (!is.null(resampling)) {
+      class_ends(how, tallies, areas, judged$weight, cells_of(list(observed, answer), judged$weight, k), resampling)
+    } else {
+      list()
+    },
+    answer = answer,
+    apart = function(other, resampling) {
+      if (k > most_joint) return(list())
+      joint <- cells_of(list(observed, answer, other$answer), judged$weight, k)
+      if (!at_an_end(tallies) && !at_an_end(other$tallies) && tells_apart(joint)) return(list())
+      drawn_differences(joint, tallies, other, resampling)
+    },
     areas = areas
   )
 }
 
-class_ends <- function(how, tallies, areas, weight, resampling) {
+class_ends <- function(how, tallies, areas, weight, confusion, resampling) {
   own <- colSums(tallies$observed)[how$looked_at]
   sides <- c(own, sum(weight) - own)
   smaller <- if (any(sides > 0)) min(sides[sides > 0]) else 0
@@ -41,7 +53,105 @@ class_ends <- function(how, tallies, areas, weight, resampling) {
   names(ends) <- kinds
   right <- matrix(rowSums(tallies$hit))
   ends$accuracy <- share_interval(right, tallies$weight, resampling$level, resampling$plain)[1, ]
+  ends[["balanced accuracy"]] <- mean_recall_interval(tallies, resampling)
+  if (at_an_end(tallies)) ends <- utils::modifyList(ends, drawn_shares_ends(tallies, confusion, resampling))
   ends
+}
+
+# The mean of the classes' recalls, from their own Wilson limits (Zou and Donner 2008): the classes' rows are apart, and
+# a recall of 0 or 1 has an uncertainty that no draw of the rows shows.
+mean_recall_interval <- function(tallies, resampling) {
+  recall <- drop(class_recall(total_sums(tallies)))
+  ends <- share_interval(tallies$hit, tallies$observed, resampling$level, resampling$plain)
+  there <- !is.na(recall)
+  k <- sum(there)
+  middle <- mean(recall[there])
+  below <- sqrt(sum((recall - ends[, "low"])[there]^2)) / k
+  above <- sqrt(sum((ends[, "high"] - recall)[there]^2)) / k
+  c(low = max(middle - below, 0), high = min(middle + above, 1))
+}
+
+# Whether a class is found always or never: draws of the rows then all say the same of it.
+at_an_end <- function(tallies) {
+  t <- total_sums(tallies)
+  any(t$observed > 0 & (t$hit == 0 | t$hit == t$observed))
+}
+
+# The weight of the rows by their places in several lists of classes.
+cells_of <- function(places, weight, k) {
+  cells <- tapply(weight, lapply(places, factor, seq_len(k)), sum, default = 0)
+  dimnames(cells) <- NULL
+  cells
+}
+
+# Shares of the cells of a confusion matrix, or of two at once, a row a draw: a Dirichlet distribution with the counts
+# of the rows, or of as many independent ones as tell as much, and as much besides for every cell as makes one row a
+# class (Perks 1947).
+drawn_cells <- function(cells, tallies, resampling) {
+  right <- matrix(rowSums(tallies$hit))
+  rows <- if (resampling$plain) sum(cells) else effective_rows(right, tallies$weight)
+  alpha <- as.vector(cells) / sum(cells) * rows + nrow(cells) / length(cells)
+  draws <- ncol(resampling$counts)
+  place <- matrix(uniform(draws * length(cells), resampling$seed, "cells"), draws)
+  drawn <- stats::qgamma(pmin(pmax(place, 1e-9), 1 - 1e-9), rep(alpha, each = draws))
+  drawn / rowSums(drawn)
+}
+
+# Tallies of draws: `observed` and `answer` are the places of each cell.
+tallies_of_cells <- function(drawn, observed, answer, k) {
+  sums <- function(of) vapply(seq_len(k), function(i) rowSums(drawn[, of == i, drop = FALSE]), numeric(nrow(drawn)))
+  list(
+    weight = matrix(1, nrow(drawn)), hit = sums(ifelse(observed == answer, observed, 0)), observed = sums(observed),
+    answered = sums(answer)
+  )
+}
+
+measures_of_answers <- function(t) {
+  cbind(
+    accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),
+    "Matthews correlation" = matthews(t), "macro F1" = macro_f1(t), "weighted F1" = weighted_f1(t)
+  )
+}
+
+# The middle of draws, stretched to hold the value itself.
+ends_of_draws <- function(drawn, value, level) {
+  tail <- (1 - level) / 2
+  ends <- stats::quantile(drawn, c(tail, 1 - tail), names = FALSE)
+  c(low = min(ends[1], value), high = max(ends[2], value))
+}
+
+# Kappa, the correlation and F1, where a class is found always or never.
+drawn_shares_ends <- function(tallies, confusion, resampling) {
+  k <- nrow(confusion)
+  drawn <- drawn_cells(confusion, tallies, resampling)
+  measures <- measures_of_answers(tallies_of_cells(drawn, as.vector(row(confusion)), as.vector(col(confusion)), k))
+  value <- measures_of_answers(total_sums(tallies))[1, ]
+  names <- c("Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1")
+  lapply(stats::setNames(nm = names), function(m) ends_of_draws(measures[, m], value[[m]], resampling$level))
+}
+
+# Of so many classes what two networks answer is drawn together.
+most_joint <- 6
+
+# Whether each class has rows enough that one of two networks finds and the other doesn't: draws of the rows show no
+# spread of a difference that hangs on none.
+tells_apart <- function(joint) {
+  at <- arrayInd(seq_along(joint), dim(joint))
+  one_only <- (at[, 1] == at[, 2]) != (at[, 1] == at[, 3])
+  found <- vapply(seq_len(dim(joint)[1]), function(i) sum(joint[one_only & at[, 1] == i]), 0)
+  there <- vapply(seq_len(dim(joint)[1]), function(i) sum(joint[at[, 1] == i]), 0) > 0
+  all(found[there] >= 5)
+}
+
+# Differences of what is had of the answers; `joint` has the observed class, the own and the other's answer.
+drawn_differences <- function(joint, tallies, other, resampling) {
+  k <- dim(joint)[1]
+  at <- arrayInd(seq_along(joint), dim(joint))
+  drawn <- drawn_cells(joint, tallies, resampling)
+  of <- function(answer) measures_of_answers(tallies_of_cells(drawn, at[, 1], at[, answer], k))
+  apart <- of(2) - of(3)
+  value <- measures_of_answers(total_sums(tallies))[1, ] - measures_of_answers(total_sums(other$tallies))[1, ]
+  lapply(stats::setNames(nm = names(value)), function(m) ends_of_draws(apart[, m], value[[m]], resampling$level))
 }
 
 # What one answer and one set of probabilities for all rows come to.
@@ -55,5 +165,13 @@ constant_class_measures <- function(how, judged, answer, share) {
   occurring <- drop(t$observed)[how$looked_at] / drop(t$weight)
   # every row has the same score, so all of them are taken or none
   areas <- c(0.5, mean(occurring[occurring > 0 & occurring < 1]))
-  c(class_measures(t, how$ordered)[1, ], stats::setNames(areas, unname(area_measures(how))))
+  measures <- class_measures(t, how$ordered)[1, ]
+  if (!is.null(how$costs)) measures[["mean cost"]] <- cheapest_cost(how, share, observed, judged$weight)
+  c(measures, stats::setNames(areas, unname(area_measures(how))))
+}
+
+# The mean cost of always answering the class that is cheapest where classes come in these shares.
+cheapest_cost <- function(how, share, observed, weight) {
+  cheapest <- which.min(drop(share[how$classes] %*% how$costs))
+  weighted_mean(how$costs[cbind(observed, cheapest)], weight)
 }

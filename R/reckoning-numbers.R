@@ -14,7 +14,8 @@ number_reckoning <- function(how, judged, answers, i, unit, resampling = NULL) {
   middle <- median_reckoning(abs(answer - observed), judged$weight, unit, level, isTRUE(resampling$plain))
   list(
     values = c(measures(total_sums(tallies))[1, ], "median absolute error" = middle$value), tallies = tallies,
-    measures = measures, influence = cbind("median absolute error" = middle$influence),
+    measures = measures, apart = function(other, resampling) list(),
+    influence = cbind("median absolute error" = middle$influence),
     ends = if (!is.null(resampling)) number_ends(how, tallies, middle, resampling) else list()
   )
 }

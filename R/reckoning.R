@@ -1,8 +1,9 @@
 # A reckoning: all measures of one answerer (the network, the direct wiring, the baseline) on a set of rows. It is
-# list(values, tallies, measures, influence, ends), where `values` are named by measure; `measures` makes a matrix of
-# those that follow from sums out of `tallies`; `influence` has a column, by unit, for each other one; `ends` holds the
-# intervals that are known in closed form. Intervals are reckoned where a resampling is given (see resampling_of), else
-# `unit` says in which row of the tallies a row counts.
+# list(values, tallies, measures, influence, ends, apart), where `values` are named by measure; `measures` makes a
+# matrix of those that follow from sums out of `tallies`; `influence` has a column, by unit, for each other one; `ends`
+# holds the intervals that are known in closed form, and `apart` is a function of another reckoning and the resampling
+# that gives those of differences that are known otherwise. Intervals are reckoned where a resampling is given (see
+# resampling_of), else `unit` says in which row of the tallies a row counts.
 
 biased_measure <- "calibration error"
 
@@ -44,6 +45,18 @@ biased_ends <- function(network, resampling) {
   scale * absolute_sum_interval(crossprod(resampling$counts, excess), colSums(excess), resampling$level)
 }
 
+# The difference of two calibration errors, from the limits of each and the correlation of their draws (Zou and Donner
+# 2008).
+apart_from <- function(own, others, network, other, together) {
+  value <- network$values[[biased_measure]]
+  against <- other$values[[biased_measure]]
+  half <- function(a, b) sqrt(a^2 + b^2 - 2 * together * a * b)
+  c(
+    low = value - against - half(value - own[["low"]], others[["high"]] - against),
+    high = value - against + half(own[["high"]] - value, against - others[["low"]])
+  )
+}
+
 # The intervals of the differences, a row a measure.
 difference_ends <- function(table, network, other, sums, resampling) {
   level <- resampling$level
@@ -53,9 +66,14 @@ difference_ends <- function(table, network, other, sums, resampling) {
   apart <- bca_interval(difference[by_sums], sums$drawn - others$drawn, sums$without - others$without, level)
   rownames(apart) <- by_sums
   if (biased_measure %in% by_sums) {
-    drawn <- sums$drawn[, biased_measure] - others$drawn[, biased_measure]
-    apart[biased_measure, ] <- debiased_interval(difference[[biased_measure]], drawn, level)
+    drawn <- cbind(sums$drawn[, biased_measure], others$drawn[, biased_measure])
+    together <- if (all(apply(drawn, 2, stats::sd) > 0)) stats::cor(drawn)[1, 2] else 0
+    apart[biased_measure, ] <- apart_from(
+      biased_ends(network, resampling), biased_ends(other, resampling), network, other, max(together, 0)
+    )
   }
+  settled <- network$apart(other, resampling)
+  for (m in names(settled)) apart[m, ] <- settled[[m]]
   for (m in colnames(network$influence)) {
     influence <- network$influence[, m] - other$influence[, m]
     apart <- rbind(apart, difference_interval(difference[[m]], influence, level))

@@ -1,6 +1,7 @@
 # How often the 95 % intervals of an appraisal hold the value that the measure has on two million rows, over 1,000
-# simulated sets of judged rows: classes and numbers, rows on their own and rows in groups. And how often conformal
-# intervals and sets at 90 % hold new rows.
+# simulated sets of judged rows: classes and numbers, few rows, rare classes, rows on their own, in groups and with
+# weights, and differences from another network on the same rows. How often those of importances hold the importance on
+# very many rows. And how often conformal intervals and sets at 90 % hold new rows.
 
 library(hylomath)
 core <- asNamespace("hylomath")
@@ -8,9 +9,9 @@ sets <- as.integer(Sys.getenv("SETS", "1000"))
 cores <- max(1, parallel::detectCores())
 
 # Scores that are a little too bold, so that nothing is perfect. Groups of five share part of what decides.
-classes_of <- function(n, k, grouped) {
+classes_of <- function(n, k, grouped, rare = FALSE) {
   group <- if (grouped) rep(seq_len(ceiling(n / 5)), each = 5)[seq_len(n)] else seq_len(n)
-  base <- c(1.6, seq(0.5, -0.5, length.out = k - 1))[seq_len(k)]
+  base <- c(if (rare) 5 else 1.6, seq(0.5, -0.5, length.out = k - 1))[seq_len(k)]
   shared <- matrix(rnorm(max(group) * k), ncol = k)[group, ] * if (grouped) 0.8 else 0
   seen <- matrix(rnorm(n * k), n) + shared
   truth <- exp(sweep(1.1 * seen, 2, base, `+`))
@@ -21,7 +22,11 @@ classes_of <- function(n, k, grouped) {
   names <- letters[seq_len(k)]
   answers <- data.frame(names[max.col(named, ties.method = "first")], named)
   names(answers) <- c("answer", paste0("probability_", names))
-  list(observed = names[observed], answers = answers, group = if (grouped) as.character(group))
+  # another network that sees less of what decides
+  blurred <- exp(sweep(1.4 * (seen + matrix(rnorm(n * k, 0, 0.7), n)), 2, base, `+`))
+  other <- data.frame(names[max.col(blurred, ties.method = "first")], blurred / rowSums(blurred))
+  names(other) <- names(answers)
+  list(observed = names[observed], answers = answers, other = other, group = if (grouped) as.character(group))
 }
 
 # Errors of one size (normal ones), or in proportion to an answer that itself varies much: the squares of those have a
@@ -44,48 +49,89 @@ numbers_of <- function(n, grouped, heavy) {
   )
 }
 
-judge <- function(d, k, level) {
+# Weights that have nothing to do with anything.
+weights_of <- function(n, weighted) if (weighted) sample(1:4, n, TRUE) else rep(1, n)
+
+judge <- function(d, k, level, weighted) {
   n <- length(d$observed)
-  judged <- list(observed = d$observed, weight = rep(1, n))
+  judged <- list(observed = d$observed, weight = weights_of(n, weighted))
   resampling <- if (!is.null(level)) core$resampling_of(judged$weight, d$group, 1, level, 1000)
   unit <- if (is.null(level)) core$units_of(n, d$group, 1) else resampling$unit
   if (k > 0) {
     names <- letters[seq_len(k)]
     how <- list(classes = names, looked_at = if (k == 2) 2L else seq_len(k), ordered = FALSE, costs = NULL)
-    return(list(core$class_reckoning(how, judged, d$answers, unit, resampling), resampling))
+    of <- function(answers, ...) core$class_reckoning(how, judged, answers, unit, ...)
+    return(list(own = of(d$answers, resampling), other = of(d$other), resampling = resampling))
   }
   how <- list(centre = 8, deviance = "gamma", at = NULL)
-  list(core$number_reckoning(how, judged, list(d$answer), 1, unit, resampling), resampling)
+  list(
+    own = core$number_reckoning(how, judged, list(d$answer), 1, unit, resampling), other = NULL, resampling = resampling
+  )
 }
 
-draw <- function(n, k, grouped, heavy = FALSE) if (k > 0) classes_of(n, k, grouped) else numbers_of(n, grouped, heavy)
+draw <- function(case) {
+  if (case$k > 0) return(classes_of(case$n, case$k, case$grouped, case$rare))
+  numbers_of(case$n, case$grouped, case$heavy)
+}
+
+held_by <- function(low, truth, high) low <= truth & truth <= high
 
 cat(sprintf("95 %% intervals over %d sets, percent that hold the value on two million rows\n", sets))
-cases <- list(
-  c(2, 400, 0, 0), c(2, 2500, 0, 0), c(2, 600, 1, 0), c(4, 600, 0, 0), c(0, 200, 0, 0), c(0, 600, 1, 0),
-  c(0, 400, 0, 1), c(0, 1500, 0, 1), c(0, 5000, 0, 1)
+cell <- function(k, n, grouped = FALSE, heavy = FALSE, rare = FALSE, weighted = FALSE) {
+  list(k = k, n = n, grouped = grouped, heavy = heavy, rare = rare, weighted = weighted)
+}
+cells <- list(
+  cell(2, 100), cell(2, 400), cell(2, 2500), cell(2, 400, rare = TRUE), cell(2, 2500, rare = TRUE),
+  cell(2, 600, grouped = TRUE), cell(2, 400, weighted = TRUE), cell(4, 100), cell(4, 600), cell(0, 100), cell(0, 200),
+  cell(0, 600, grouped = TRUE), cell(0, 400, weighted = TRUE), cell(0, 400, heavy = TRUE), cell(0, 1500, heavy = TRUE),
+  cell(0, 5000, heavy = TRUE)
 )
-for (case in cases) {
-  k <- case[1]
+for (case in cells) {
   set.seed(1)
-  truth <- judge(draw(2e6, k, case[3] == 1, case[4] == 1), k, NULL)[[1]]$values
+  all <- judge(draw(utils::modifyList(case, list(n = 2e6))), case$k, NULL, FALSE)
+  truth <- all$own$values
+  apart <- truth - all$other$values[names(truth)]
   held <- parallel::mclapply(seq_len(sets), function(s) {
     set.seed(1000 + s)
-    found <- judge(draw(case[2], k, case[3] == 1, case[4] == 1), k, 0.95)
-    resampling <- found[[2]]
+    found <- judge(draw(case), case$k, 0.95, case$weighted)
+    resampling <- found$resampling
     resampling$counts <- core$bootstrap_counts(resampling$unit, 1000, s)
-    table <- core$interval_table(found[[1]], resampling)
-    stats::setNames(table$low <= truth[table$measure] & truth[table$measure] <= table$high, table$measure)
+    table <- core$interval_table(found$own, resampling, found$other)
+    value <- stats::setNames(held_by(table$low, truth[table$measure], table$high), table$measure)
+    if (is.null(found$other)) return(value)
+    difference <- held_by(table$difference_low, apart[table$measure], table$difference_high)
+    c(value, stats::setNames(difference, paste("difference of", table$measure)))
   }, mc.cores = cores)
   share <- 100 * rowMeans(do.call(cbind, held), na.rm = TRUE)
-  cat(
-    sprintf(
-      "\n%s, %d rows%s\n", if (k > 0) paste(k, "classes") else if (case[4]) "a number with heavy tails" else "a number",
-      case[2], if (case[3]) " in groups of five" else ""
-    )
-  )
-  cat(sprintf("  %-24s %.1f\n", names(share), share), sep = "")
+  cat(sprintf(
+    "\n%s, %d rows%s%s%s\n",
+    if (case$k > 0) paste(case$k, "classes") else if (case$heavy) "a number with heavy tails" else "a number", case$n,
+    if (case$grouped) " in groups of five" else "", if (case$rare) ", one of them very common" else "",
+    if (case$weighted) ", weighted 1 to 4" else ""
+  ))
+  cat(sprintf("  %-36s %.1f\n", names(share), share), sep = "")
 }
+
+# ---- importance ---------------------------------------------------------------------------------------------------
+
+made <- function(n) {
+  x <- matrix(rnorm(4 * n), n)
+  data.frame(x, y = x[, 1] + 0.5 * x[, 2]^2 + 0.3 * x[, 1] * x[, 3] + rnorm(n))
+}
+set.seed(1)
+model <- brief(made(2000), target = "y") |> regimen(seed = 1, epochs = 60) |> train(progress = "none")
+options(hylomath.threads = 1L)
+columns <- names(made(1))[1:4]
+true <- as.data.frame(importance(model, made(10000), repeats = 100))
+cat(sprintf("\n95 %% intervals of importances of 300 rows over %d sets, percent that hold that of 10,000 rows\n", sets))
+held <- parallel::mclapply(seq_len(sets), function(s) {
+  set.seed(s)
+  found <- as.data.frame(importance(model, made(300)))
+  at <- match(columns, found$column)
+  held_by(found$low[at], true$importance[match(columns, true$column)], found$high[at])
+}, mc.cores = cores)
+cat(sprintf("  %-12s %.1f\n", columns, 100 * rowMeans(do.call(cbind, held))), sep = "")
+options(hylomath.threads = NULL)
 
 # ---- conformal ----------------------------------------------------------------------------------------------------
 
