@@ -34,8 +34,8 @@ decide <- function(model, recall = NULL, best = NULL, threshold = NULL, costs = 
 #' @export
 decide.hylomath_model <- function(model, recall = NULL, best = NULL, threshold = NULL, costs = NULL, class = NULL,
                                   ...) {
-  rlang::check_dots_empty()
-  target <- model$answerer$target
+  check_others(...)
+  target <- target_in(model)
   if (!has_classes(target)) fail("Only classes are decided on; this network predicts a number.")
   wanted <- drop_nulls(list(recall = recall, best = best, threshold = threshold, costs = costs))
   if (length(wanted) > 1) fail(sprintf("One rule at a time: %s are given.", enumerate(quoted(names(wanted)))))
@@ -102,7 +102,7 @@ without_decision <- function(model) {
 # The rule that the wish comes to, for the network and for the one without hidden layers beside it; for each on its own
 # probabilities.
 with_decision <- function(model, wish) {
-  validation <- model$judged$validation
+  validation <- judged_in_part(model, "validation")
   if (is.null(validation) && is.null(wish$threshold) && is.null(wish$costs)) {
     fail(
       "The model has no validation rows to choose a threshold on.",

@@ -15,9 +15,28 @@ format_number <- function(x) {
 
 format_each <- function(x) vapply(x, format_number, "")
 
-format_short <- function(x) format(signif(x, 4), big.mark = ",", scientific = NA, trim = TRUE, digits = 4)
+format_short <- function(x) {
+  plain <- is.finite(x) && abs(x) >= 1 && abs(x) < 1e9  # 200,000 and not 2e+05
+  format(signif(x, 4), big.mark = ",", scientific = if (plain) FALSE else NA, trim = TRUE, digits = 4)
+}
 
-format_each_short <- function(x) vapply(x, format_short, "")
+format_each_short <- function(x) if (look_like_years(x)) format_each(x) else vapply(x, format_short, "")
+
+# Years are not counted in thousands.
+look_like_years <- function(x) {
+  x <- x[!is.na(x)]
+  length(x) > 0 && all(x == round(x)) && all(x >= 1500 & x <= 2200)
+}
+
+# Different numbers as different texts: in four digits, or as many more as that takes.
+format_apart <- function(x) {
+  if (look_like_years(x)) return(format_each(x))
+  for (digits in 4:15) {
+    text <- vapply(x, function(v) format(signif(v, digits), big.mark = ",", trim = TRUE, digits = digits), "")
+    if (anyDuplicated(text[!duplicated(x)]) == 0) return(text)
+  }
+  format_each(x)
+}
 
 format_percent <- function(x) paste0(format(round(100 * x, 1), nsmall = 1, trim = TRUE), " %")
 

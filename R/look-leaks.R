@@ -1,4 +1,14 @@
-# Columns that give the target away.
+# Columns that give the target away, and rows that are others' copies.
+
+# Whether rows that are equal to another one are records that came twice: `same` says of each row whose other columns
+# equal another row's whether the target does too, `y` are the targets. Where few values make many rows alike, as many
+# of them have another target as chance has it; a record that came twice has not.
+are_copies <- function(same, y) {
+  if (length(same) == 0) return(FALSE)
+  shares <- prop.table(table(as_label(if (has_many_values(y)) rank_bands(y, 10) else y)))
+  by_chance <- sum(shares^2)
+  (mean(same) - by_chance) / max(1 - by_chance, 1e-9) > 0.9
+}
 
 # Whether a column alone tells the target in nearly every row.
 gives_away <- function(x, y, kind) {
@@ -23,11 +33,68 @@ gives_away <- function(x, y, kind) {
   sum(apply(counts, 1, max)) > 0.995 * length(y)
 }
 
+# Two columns of numbers that make a target of numbers, in few enough pairs to try them all.
+most_paired <- 30
+
+# Sums, differences, products and quotients of two columns that are the target but for a factor and what is added, as
+# texts. `columns` are those of some rows.
+giving_pairs <- function(columns, y) {
+  if (!has_many_values(y)) return(character())
+  numbers <- Filter(function(x) is.numeric(x) && any(!is.na(x)), columns)
+  if (length(numbers) < 2 || length(numbers) > most_paired) return(character())
+  known <- which(stats::complete.cases(as.data.frame(numbers, optional = TRUE), y) & is.finite(y))
+  numbers <- Filter(function(x) length(unique(x[known])) > 2, numbers)
+  if (length(numbers) < 2 || length(known) < 50) return(character())
+  known <- known[unique(round(seq(1, length(known), length.out = 500)))]
+  y <- y[known]
+  alone <- vapply(numbers, function(x) abs(stats::cor(x[known], y)), 0)
+  made <- list(
+    "+" = function(a, b) a + b, "-" = function(a, b) a - b, "*" = function(a, b) a * b, "/" = function(a, b) a / b,
+    "\\" = function(a, b) b / a
+  )
+  found <- character()
+  for (i in seq_along(numbers)[-1]) for (j in seq_len(i - 1)) for (sign in names(made)) {
+    a <- numbers[[j]][known]
+    b <- numbers[[i]][known]
+    value <- made[[sign]](a, b)
+    if (!all(is.finite(value)) || stats::sd(value) == 0) next
+    if (abs(stats::cor(value, y)) > 0.9999 && max(alone[c(i, j)]) < 0.9999) {
+      names <- names(numbers)[if (sign == "\\") c(i, j) else c(j, i)]
+      found <- c(found, paste(names[1], if (sign == "\\") "/" else sign, names[2]))
+    }
+  }
+  found
+}
+
+# The same of the inputs of an analysis.
+leaking_pairs <- function(a, rows) {
+  rows <- drawn_rows(rows, 5000, a$hold_out$seed, "leaks")
+  giving_pairs(as.list(a$table[rows, input_columns(a), drop = FALSE]), a$table[[a$target$columns[1]]][rows])
+}
+
+pairs_note <- function(pairs, target) {
+  new_note(
+    "pair_gives_target_away",
+    sprintf("%s is %s but for a factor. Are both columns known before it is?", enumerate(pairs, limit = 3), target),
+    "If not, drop one of them. If this is the law that is looked for, no network is needed."
+  )
+}
+
+in_c <- function(columns) {
+  texts <- vapply(columns, column_text, "")
+  if (length(texts) == 1) texts else sprintf("c(%s)", paste(texts, collapse = ", "))
+}
+
 leak_note <- function(leaks, target) {
   new_note(
     "gives_target_away",
-    sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", enumerate(leaks), target, target),
-    sprintf("If not, drop it: set_columns(drop = %s).", leaks[1])
+    if (length(leaks) == 1) {
+      sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", leaks, target, target)
+    } else {
+      what <- "Each of %s tells %s alone in nearly every row. Are they known before %s is?"
+      sprintf(what, enumerate(leaks), target, target)
+    },
+    sprintf("If not, drop %s: set_columns(drop = %s).", if (length(leaks) == 1) "it" else "them", in_c(leaks))
   )
 }
 

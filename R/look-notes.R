@@ -11,7 +11,7 @@ look_notes <- function(data, columns, shares, target) {
   join_notes(
     note_nearly_one_class(shares),
     note_id_like(of_kind("id")), note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
-    note_duplicates(data[setdiff(names(data), of_kind("id"))]),
+    note_duplicates(data[setdiff(names(data), of_kind("id"))], target),
     if (!is.null(target)) note_leak(data, inputs, target),
     note_numbers_as_text(data[setdiff(texts, factors)]),
     note_dates_as_text(data[texts]),
@@ -50,10 +50,10 @@ columns_that <- function(columns, one, several) {
   if (length(columns)) sprintf("%s %s.", enumerate(columns), if (length(columns) == 1) one else several)
 }
 
-note_duplicates <- function(data) {
+note_duplicates <- function(data, target) {
   if (ncol(data) == 0) return(NULL)
   copies <- nrow(data) - vctrs::vec_unique_count(data)
-  if (copies == 0) return(NULL)
+  if (copies == 0 || are_alike_by_chance(data, target)) return(NULL)
   rows <- if (copies == 1) "1 row is" else paste(format_count(copies), "rows are")
   what <- "%s an exact copy of another one; when rows are held out, copies can stand on both sides."
   new_note(
@@ -62,12 +62,24 @@ note_duplicates <- function(data) {
   )
 }
 
+# Whether rows are equal because there are few values to have.
+are_alike_by_chance <- function(data, target) {
+  others <- data[setdiff(names(data), target)]
+  if (is.null(target) || ncol(others) == 0) return(FALSE)
+  first <- vctrs::vec_match(others, others)
+  twins <- which(first != seq_along(first))
+  y <- data[[target[1]]]
+  same <- vctrs::vec_equal(y[twins], y[first[twins]], na_equal = TRUE)
+  !are_copies(same, y[!is.na(y)])
+}
+
 # A column by which alone the target is known in nearly every row.
 note_leak <- function(data, inputs, target) {
   y <- data[[target]]
   tells <- function(column) gives_away(data[[column]], y, inputs$kind[inputs$column == column])
   leaks <- Filter(tells, inputs$column)
-  if (length(leaks)) leak_note(leaks, target)
+  pairs <- giving_pairs(as.list(data[inputs$column]), y)
+  join_notes(if (length(leaks)) leak_note(leaks, target), if (length(pairs)) pairs_note(pairs, target))
 }
 
 # Distinct texts that are short enough to be a number, a date or the name of a level.

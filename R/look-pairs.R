@@ -1,10 +1,25 @@
 # What plot_pairs() shows: values of numeric inputs against each other, with the class or the target's band.
 
+# So many groups are told apart by colour; rarer ones are put together.
+most_groups <- 12
+
+# Bands of a number, or classes in their order.
+pairs_groups <- function(y) {
+  if (has_many_values(y)) return(band_of(y))
+  label <- as_label(y)
+  counts <- sort(table(label), decreasing = TRUE)
+  kept <- names(counts)
+  if (length(kept) > most_groups) kept <- kept[seq_len(most_groups - 1)]
+  rest <- sprintf("(%d others)", length(counts) - length(kept))
+  label[!is.na(label) & !label %in% kept] <- rest
+  factor(label, c(natural_order(kept, y), if (length(counts) > length(kept)) rest))
+}
+
 # `columns` of the table, at most `most` rows. Rare classes keep their rows longer than common ones when rows are
 # drawn, so that they can be seen; `seed` fixes the draw.
 pairs_data <- function(data, target, columns, most = 2000, seed = 1) {
   y <- data[[target]]
-  group <- if (has_many_values(y)) band_of(y) else factor(as_label(y))
+  group <- pairs_groups(y)
   known <- which(!is.na(group))
   rows <- known
   if (length(known) > most) {

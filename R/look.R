@@ -16,7 +16,7 @@ look <- function(data, ...) UseMethod("look")
 #' @rdname look
 #' @export
 look.data.frame <- function(data, target = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   data <- as_table(data)
   if (!is.null(target)) check_is_column(data, target, "target")
   columns <- look_at_columns(data, unlist(guess_kinds(data)))
@@ -69,19 +69,22 @@ count_distinct <- function(x) {
 # Further than three quartile distances beyond the quartiles.
 count_outliers <- function(x, lower, upper) {
   reach <- 3 * (upper - lower)
+  if (!is.finite(reach)) return(sum(is.infinite(x)))
   sum(x < lower - reach | x > upper + reach, na.rm = TRUE)
 }
 
 skewness <- function(x) {
   x <- x[is.finite(x)]
   z <- x - mean(x)
+  if (all(z == 0)) return(0)
   mean(z^3) / mean(z^2)^1.5
 }
 
 describe_values <- function(x, kind, skew) {
   if (length(x) == 0 || kind == "other") return("")
   if (is.numeric(x) && kind != "flag") {
-    text <- sprintf("%s to %s, median %s", format_short(min(x)), format_short(max(x)), format_short(stats::median(x)))
+    three <- format_each_short(c(min(x), max(x), stats::median(x)))
+    text <- sprintf("%s to %s, median %s", three[1], three[2], three[3])
     return(if (abs(skew) > 2) sprintf("%s, skew %.1f", text, skew) else text)
   }
   if (inherits(x, c("Date", "POSIXct"))) return(paste(format(min(x)), "to", format(max(x))))

@@ -16,18 +16,22 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   hand; `out_of_time` the time limit ended it; `diverged` the loss became infinite; `restarts_disagree` the starts
 #'   end at losses that lie far apart; `copies_straddle` test rows have a copy among the training rows;
 #'   `part_lacks_class` a part has no row of a class; `gives_target_away` one column alone tells the target;
+#'   `pair_gives_target_away` the sum, difference, product or quotient of two does;
 #'   `id_as_input` an input has another value in every row; `validation_rose` the validation loss rose while training
-#'   went on.
+#'   went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are more of them than values to
+#'   learn them from; `dates_at_random` rows with dates were held out at random.
 #'
 #'   Of an appraisal: those of its model, and `one_class_only` all judged rows get the same answer;
 #'   `class_never_answered` a class is never predicted; `accuracy_misleads` the accuracy is high because one class has
 #'   most of the rows; `no_better_than_baseline` the network is no better than always saying the commonest class or the
 #'   mean; `direct_is_as_good`, `direct_is_better` a network without hidden layers does as well, or better; `overfits`
-#'   the network does clearly better on its training rows; `few_rows` a class has too few rows to be judged by;
-#'   `probabilities_off` shares of rows differ from the probabilities named; `relative_error_meaningless` observed
-#'   values are 0 or some so small that they decide the mean relative error; `intervals_miss` prediction intervals or
-#'   sets hold less than they promise; `test_looked_at` several networks have been judged on these test rows;
-#'   `rows_seen` judged rows were used in training; `outside_range` judged rows differ from the training rows.
+#'   the network does clearly better on its training rows; `too_good` it is nearly perfect, which asks for a second
+#'   look; `answers_favoured` answers are often not the likeliest class; `errors_go_together` errors of neighbours in
+#'   time are alike; `few_rows` a class has too few rows to be judged by; `probabilities_off` shares of rows differ from
+#'   the probabilities named; `relative_error_meaningless` observed values are 0 or some so small that they decide the
+#'   mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise; `test_looked_at`
+#'   several networks have been judged on these test rows; `rows_seen` judged rows were used in training;
+#'   `outside_range` judged rows differ from the training rows.
 #'
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;

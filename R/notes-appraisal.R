@@ -4,11 +4,11 @@ appraisal_notes <- function(appraisal) {
   of_classes <- list(
     note_one_class_only, note_no_better_classes, note_accuracy_misleads, note_never_answered, note_direct,
     note_overfits,
-    note_few_in_class, note_probabilities_off, note_intervals_miss, note_looked_at
+    note_too_good, note_answers_unlikely, note_few_in_class, note_probabilities_off, note_intervals_miss, note_looked_at
   )
   of_numbers <- list(
-    note_no_better_numbers, note_direct, note_overfits, note_few_rows, note_relative_error, note_intervals_miss,
-    note_looked_at
+    note_no_better_numbers, note_direct, note_overfits, note_too_good, note_errors_go_together, note_few_rows,
+    note_relative_error, note_intervals_miss, note_looked_at
   )
   about <- if (answers_classes(appraisal$task)) of_classes else of_numbers
   do.call(join_notes, lapply(about, function(note_of) note_of(appraisal)))
@@ -121,14 +121,19 @@ note_never_answered <- function(appraisal) {
   classes <- appraisal$classes
   never <- classes[classes$support > 0 & colSums(appraisal$confusion) == 0, ]
   if (nrow(never) == 0) return(NULL)
-  rows <- never$support[1]
-  verb <- if (rows == 1) "is" else "are"
-  what <- "The class \"%s\" is never answered, though %s of the rows %s of it."
+  named <- enumerate(sprintf("\"%s\" (%s)", never$class, format_weighted_count(never$support)))
+  said <- if (nrow(never) == 1) {
+    sprintf("The class \"%s\" is never answered, though %s of it.", never$class, rows_are_weighted(never$support))
+  } else {
+    sprintf("%d classes are never answered, though rows are of them: %s.", nrow(never), named)
+  }
   new_note(
-    "class_never_answered", sprintf(what, never$class[1], format_weighted_count(rows), verb),
-    "Class weights (class_weights: even), a threshold for it with decide(), or more rows of it would help."
+    "class_never_answered", said,
+    "Class weights (class_weights: even), a threshold with decide(), or more rows of such a class would help."
   )
 }
+
+rows_are_weighted <- function(n) if (n == 1) "1 row is" else paste(format_weighted_count(n), "rows are")
 
 enough_rows <- 20
 
@@ -235,10 +240,38 @@ note_direct <- function(appraisal) {
     try <- "Use the wiring `direct`, or train longer, with more starts or a larger penalty."
     return(new_note("direct_is_better", sprintf(what, figures), try))
   }
-  what <- "Whether the hidden layers earn their keep can't be told from these rows: %s."
+  what <- paste0(
+    "Whether the hidden layers earn their keep can't be told from these rows: %s.", by_other_measures(appraisal)
+  )
   try <- "If more rows don't tell either, the wiring `direct` is simpler and easier to explain."
   new_note("direct_is_as_good", sprintf(what, figures), try)
 }
+
+# What the other measures say of it, where they are clear.
+by_other_measures <- function(appraisal) {
+  rows <- appraisal$measures
+  rows <- rows[rows$measure != appraisal$primary & !is.na(rows$difference_low), ]
+  higher <- rows$difference_low > 0
+  lower <- rows$difference_high < 0
+  rises <- rows$measure %in% measures_that_rise
+  fair <- rows$measure %in% c(measures_that_rise, measures_that_fall)
+  better <- rows$measure[fair & ((higher & rises) | (lower & !rises))]
+  worse <- rows$measure[fair & ((lower & rises) | (higher & !rises))]
+  paste(c(
+    if (length(better)) sprintf(" By %s they do better.", enumerate(better, limit = 4)),
+    if (length(worse)) sprintf(" By %s they do worse.", enumerate(worse, limit = 4))
+  ), collapse = "")
+}
+
+# What is better when it is larger, and when it is smaller.
+measures_that_rise <- c(
+  "accuracy", "balanced accuracy", "Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1", "weighted kappa",
+  "AUC", "mean AUC", "average precision", "mean average precision", "R\u00b2", "explained variance"
+)
+measures_that_fall <- c(
+  "cross-entropy", "Brier score", "calibration error", "mean cost", "mean rank error", "RMSE", "MAE",
+  "median absolute error", "Poisson deviance", "gamma deviance"
+)
 
 worth_figures <- function(worth) {
   figures <- "%s %s against %s without them (`direct`) on the same rows, a difference of %s (%s to %s)"
@@ -259,6 +292,59 @@ note_overfits <- function(appraisal) {
   new_note(
     "overfits", sprintf(what, row$measure, shown[1], shown[2], shown[3], shown[4]),
     "Fewer units, dropout, a larger l2 or more rows would help."
+  )
+}
+
+# So good that it asks for a second look; some laws are exact.
+note_too_good <- function(appraisal) {
+  rows <- appraisal$measures
+  rows <- rows[rows$measure %in% c("R\u00b2", "AUC", "mean AUC") & !is.na(rows$value), ]
+  rows <- rows[rows$value > 0.995, ]
+  if (appraisal$rows == "training" || nrow(rows) == 0) return(NULL)
+  of <- if (is.null(rows$target)) "" else sprintf(" of %s", rows$target[1])
+  what <- "The %s%s is %s. Do the inputs, alone or together, hold the answer, or something that is known only after it?"
+  new_note(
+    "too_good", sprintf(what, rows$measure[1], of, signif(rows$value[1], 4)),
+    paste(
+      "If the law is exact, all is well; else look by importance() at what the network lives by,",
+      "and drop what comes later."
+    )
+  )
+}
+
+# Answers that are not the likeliest class, where weights or a rule favour them.
+note_answers_unlikely <- function(appraisal) {
+  judged <- appraisal$judged
+  p <- as.matrix(judged[paste0("probability_", appraisal$classes$class)])
+  own <- p[cbind(seq_len(nrow(p)), match(judged$answer, appraisal$classes$class))]
+  unlikely <- own < do.call(pmax, as.data.frame(p)) - 1e-9
+  if (mean(unlikely) < 0.02) return(NULL)
+  class <- names(which.max(table(judged$answer[unlikely])))
+  of <- judged$answer == class
+  why <- if (!is.null(appraisal$decision)) "the decision rule favours it" else "the class weights favour it"
+  what <- "%s of the %s rows that are answered \"%s\" have another class as the likelier one: %s."
+  new_note(
+    "answers_favoured",
+    sprintf(what, format_percent_short(mean(unlikely[of])), format_count(sum(of)), class, why),
+    "Read the answer as a call to look, and the probability as how likely it is; decide() sets another threshold."
+  )
+}
+
+# Errors of rows that follow each other in time are alike: intervals that take rows as independent are too short.
+note_errors_go_together <- function(appraisal) {
+  when <- appraisal$when
+  if (is.null(when) || length(when) < 30 || length(appraisal$target) > 1) return(NULL)
+  error <- (appraisal$judged$answer - appraisal$judged$observed)[order(when)]
+  if (stats::sd(error) == 0) return(NULL)
+  r <- stats::cor(error[-1], error[-length(error)])
+  if (!isTRUE(r > max(0.2, 3.3 / sqrt(length(error))))) return(NULL)
+  what <- paste(
+    "Errors of rows that follow each other in time go together (correlation %s):",
+    "the intervals here are too short."
+  )
+  new_note(
+    "errors_go_together", sprintf(what, signif(r, 2)),
+    "Give the network what the last rows were like, or judge by group of days: set_columns(group = ...)."
   )
 }
 
@@ -298,30 +384,25 @@ new_data_notes <- function(model, data, judged) {
   join_notes(note_rows_seen(model, judged), note_outside_range(strangeness(model, data)))
 }
 
-# Training rows that a model keeps are known by key and target; they tell how many of the judged rows it has learned
-# from.
+# Rows that the network was trained or stopped by are no test of it.
 note_rows_seen <- function(model, judged) {
-  training <- model$judged$training
-  if (is.null(training)) return(NULL)
-  known <- row_labels(training) %in% row_labels(judged)
-  # row numbers alone prove nothing
-  if (is.null(roles_of(model)$id)) known <- known & mean(known) > 0.9
-  if (!any(known)) return(NULL)
-  parts <- parts_of(model)
-  total <- parts$rows[parts$part == "training"]
-  seen <- round(mean(known) * total)
-  about <- if (total > length(known)) "About " else ""
-  what <- "%s%s of these %s rows were used in training, so this is no judgement on new rows."
+  seen <- attr(judged, "seen")
+  if (seen == 0) return(NULL)
+  n <- length(judged$key)
+  about <- if (model$seen$all) "" else "At least "
+  if (seen == n) {
+    what <- "The network was trained or stopped by all of these %s, so this is no judgement on new rows."
+    return(new_note(
+      "rows_seen", sprintf(what, counted(n, "row")),
+      "Judge the rows that were held out: leave the table out, or say rows = \"test\"."
+    ))
+  }
+  what <- "%s%s of the table %s used in training and left out here; the other %s judged."
   new_note(
-    "rows_seen", sprintf(what, about, format_count(seen), format_count(length(judged$key))),
-    "Judge the rows that were held out: leave the table out, or say rows = \"test\"."
+    "rows_seen",
+    sprintf(what, about, counted(seen, "row"), if (seen == 1) "was" else "were", rows_are(n)),
+    "The rows that were held out are judged without a table, or by rows = \"test\"."
   )
-}
-
-# Key and observed values as one text.
-row_labels <- function(judged) {
-  observed <- judged$observed
-  paste(judged$key, if (is.data.frame(observed)) do.call(paste, observed) else observed, sep = "\r")
 }
 
 note_outside_range <- function(found) {

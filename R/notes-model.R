@@ -12,13 +12,14 @@ notes.default <- function(x, ...) wrong_object("notes", "a model, an appraisal o
 model_notes <- function(model) {
   run <- training_run(model)
   regimen <- model$brief$regimen
-  target <- model$answerer$target
+  target <- target_in(model)
   join_notes(
     note_still_falling(run), note_interrupted(run), note_out_of_time(run), note_diverged(run, regimen$learning_rate),
     note_restarts_disagree(model$restarts, regimen$keep), note_copies_straddle(model$copies),
     note_part_lacks_class(parts_of(model), target$classes),
-    note_gives_away(model$leaks, target$columns[1]),
-    note_id_as_input(model$ids), note_validation_rose(run)
+    note_gives_away(model$leaks, target$columns[1]), note_pair_gives_away(model$pairs, target$columns[1]),
+    note_id_as_input(model$ids), note_validation_rose(run, model$brief[["hold_out"]]$by),
+    note_skewed_target(model), note_more_parameters(model), note_dates_at_random(model)
   )
 }
 
@@ -60,7 +61,7 @@ note_diverged <- function(run, rate) {
   if (run$stopped != "diverged") return(NULL)
   left <- if (run$best == 0) "these are the starting weights" else sprintf("this is the network of epoch %d", run$best)
   try <- if (is.numeric(rate)) {
-    what <- "Lower the learning rate, for example to %s, or shorten long gradients with clip_norm."
+    what <- "Lower the learning rate, for example to %s, or shorten long gradients with longest_gradient."
     sprintf(what, format_number(signif(rate / 10, 3)))
   } else {
     "Use another method, such as `adam`, or a larger l2."
@@ -70,13 +71,18 @@ note_diverged <- function(run, rate) {
 
 # Over-training while it went on: at the end the validation loss stood a tenth above its lowest value, while the
 # training loss had fallen on.
-note_validation_rose <- function(run) {
+note_validation_rose <- function(run, by) {
   n <- run$epochs
   best <- run$best
   if (best == 0 || best == n || !has_validation(run)) return(NULL)
   validation <- run$curves$validation
   training <- run$curves$training
-  if (!isTRUE(validation[n] > 1.1 * validation[best] && training[n] < training[best])) return(NULL)
+  # by more than it jitters from epoch to epoch
+  late <- mean(utils::tail(validation[best:n], max(3, (n - best) %/% 3)))
+  jitter <- stats::sd(diff(validation[max(1, best - 20):n]))
+  rose <- late > 1.1 * validation[best] && late - validation[best] > 2 * jitter
+  if (!isTRUE(rose && training[n] < training[best])) return(NULL)
+  if (by == "ordered") return(validation_drifts(validation, best, n))
   what <- paste(
     "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on:",
     "the network began to learn its rows by heart. The weights of epoch %d are kept."
@@ -84,6 +90,66 @@ note_validation_rose <- function(run) {
   new_note(
     "validation_rose", sprintf(what, best, signif(validation[best], 3), signif(validation[n], 3), best),
     "Fewer units, dropout, a larger l2 or more rows give it less room to do so."
+  )
+}
+
+# Rows of another time are stopped by: that they are answered worse needn't be learning by heart.
+validation_drifts <- function(validation, best, n) {
+  what <- paste(
+    "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on: what was learned then",
+    "holds for the training rows and not for the later ones. The weights of epoch %d are kept."
+  )
+  new_note(
+    "validation_rose", sprintf(what, best, signif(validation[best], 3), signif(validation[n], 3), best),
+    "Either the rows changed with time, or they were learned by heart: folds(by = \"ordered\") tells how it goes on."
+  )
+}
+
+# A target of numbers above 0 with a long tail.
+note_skewed_target <- function(model) {
+  target <- target_in(model)
+  y <- judged_in_part(model, "training")$observed
+  if (has_classes(target) || !is.numeric(y) || target$scaling != "zscore" || target$loss$kind != "squared") return(NULL)
+  if (target$loss$output != "identity" || length(y) < 50 || any(y <= 0)) return(NULL)
+  skew <- skewness(y)
+  if (!isTRUE(skew > 2) || skewness(log(y)) > skew / 2) return(NULL)
+  what <- "%s is above 0 and has a long tail (skew %.1f): its largest values decide nearly all of the loss."
+  new_note(
+    "skewed_target", sprintf(what, target$columns, skew),
+    "Learn its logarithm, prepare(target = \"log\"), or use the loss `gamma`; compare by folds()."
+  )
+}
+
+# More parameters than values to learn them from, and nothing but the stopping that holds them.
+note_more_parameters <- function(model) {
+  parameters <- length(model$answerer$network$parameters)
+  rows <- parts_of(model)$rows[1]
+  values <- rows * max(1, if (!has_classes(target_in(model))) length(target_in(model)$columns) else 1)
+  if (!is.na(model$evidence_l2) || parameters <= 2 * values) return(NULL)
+  what <- "The network has %s and %s to learn them from."
+  new_note(
+    "more_parameters", sprintf(what, counted(parameters, "parameter"), counted(rows, "row")),
+    "Wire fewer units, or judge by folds() whether it does better than `direct`."
+  )
+}
+
+# Rows with a date that were dealt out at random are judged among their neighbours in time.
+note_dates_at_random <- function(model) {
+  b <- model$brief
+  how <- b[["hold_out"]]
+  dated <- names(Filter(function(kind) kind %in% c("date", "time"), b$columns$kinds))
+  where <- grep("_where$|^parts$", names(how))
+  if (length(dated) == 0 || how$by == "ordered" || length(where) || is.null(judged_in_part(model, "test"))) return(NULL)
+  what <- paste(
+    "Rows are dated (by %s) and were held out at random,",
+    "so test rows have neighbours in time among the training rows."
+  )
+  new_note(
+    "dates_at_random", sprintf(what, enumerate(dated, limit = 3)),
+    sprintf(
+      "If the network is to answer later rows: set_columns(order = %s), hold_out(by = \"ordered\").",
+      column_text(dated[1])
+    )
   )
 }
 
@@ -108,6 +174,8 @@ note_restarts_disagree <- function(restarts, keep) {
 # Inputs that tell the target alone, or that name rows.
 note_gives_away <- function(leaks, target) if (length(leaks)) leak_note(leaks, target)
 
+note_pair_gives_away <- function(pairs, target) if (length(pairs)) pairs_note(pairs, target)
+
 note_id_as_input <- function(ids) {
   if (length(ids) == 0) return(NULL)
   one <- length(ids) == 1
@@ -120,11 +188,17 @@ note_id_as_input <- function(ids) {
 
 note_copies_straddle <- function(copies) {
   if (copies == 0) return(NULL)
-  rows <- if (copies == 1) "1 test row has" else paste(format_count(copies), "test rows have")
+  said <- if (copies == 1) {
+    "1 test row has an exact copy among the training rows, so it is no test of anything new."
+  } else {
+    sprintf(
+      "%s test rows have an exact copy among the training rows, so they are no test of anything new.",
+      format_count(copies)
+    )
+  }
   new_note(
-    "copies_straddle",
-    sprintf("%s an exact copy among the training rows, so they are no test of anything new.", rows),
-    "Keep one of each copy, or hold out by a group that copies share."
+    "copies_straddle", said,
+    "Keep one of each copy (unique(data) in R), or hold out by a group that copies share."
   )
 }
 

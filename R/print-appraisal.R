@@ -13,7 +13,7 @@ format.hylomath_appraisal <- function(x, ...) {
     c("", if (answers_classes(x$task)) confusion_text(x) else bands_text(x)),
     if (!is.null(x$by)) c("", by_text(x)),
     "",
-    paragraphs(c(worth_text(x), coverage_text(x), interval_text(x))),
+    paragraphs(c(worth_text(x), brier_text(x), coverage_text(x), interval_text(x))),
     format_notes(x$notes)
   )
 }
@@ -93,6 +93,10 @@ false_alarms <- function(alarms, hit) {
 
 numbers_in_words <- function(x) {
   mae <- x$measures[x$measures$measure == "MAE", ]
+  if (!is.null(x$baseline_rate)) {
+    what <- "The answers are off by %s on average; always answering %s for each unit of exposure is off by %s."
+    return(sprintf(what, format_measure(mae$value), format_measure(x$baseline_rate), format_measure(mae$baseline)))
+  }
   who <- if (length(x$target) > 1) sprintf("The answers for %s", x$target) else "The answers"
   sprintf(
     "%s are off by %s on average; always answering %s, without looking, is off by %s.", who, format_measure(mae$value),
@@ -105,6 +109,7 @@ numbers_in_words <- function(x) {
 # What always answering the same is called at the head of a column; `x` is an appraisal.
 baseline_heading <- function(x) {
   if (answers_classes(x$task)) return(sprintf("always %s", shorten(x$baseline_answer, 10)))
+  if (!is.null(x$baseline_rate)) return("by exposure")
   if (length(x$target) > 1) paste("always", x$baseline_is) else sprintf("always %s", signif(x$baseline_answer, 4))
 }
 
@@ -132,11 +137,23 @@ measures_text <- function(x) {
 # Counts, then each class's recall, precision and F1 on its row.
 confusion_text <- function(x) {
   classes <- rownames(x$confusion)
-  if (length(classes) > 12) return(classes_text(x$classes))
+  if (length(classes) > 12) return(c(classes_text(x$classes), "", largest_confusions_text(x)))
   counts <- c(list(observed = shorten(classes, 20)), confusion_columns(x$confusion))
   lines <- as_text_table(c(counts, class_columns(x$classes)), 1)
   if (too_wide(lines)) lines <- c(as_text_table(counts, 1), "", classes_text(x$classes))
   c("Answered (columns) against observed (rows)", lines)
+}
+
+# The ten cells off the diagonal with most rows.
+largest_confusions_text <- function(x) {
+  cells <- confusion_table(x)
+  wrong <- cells[cells$observed != cells$answer & cells$weight > 0, ]
+  if (nrow(wrong) == 0) return(NULL)
+  wrong <- utils::head(wrong[order(-wrong$weight), ], 10)
+  c("Most often confused", as_text_table(list(
+    observed = shorten(wrong$observed, 24), answered = shorten(wrong$answer, 24),
+    rows = format_weighted_count(wrong$weight), "of observed" = format_percent_short(wrong$of_observed)
+  ), 2))
 }
 
 confusion_columns <- function(confusion) {
@@ -182,13 +199,17 @@ by_text <- function(x) {
   }))
 }
 
+# Of fewer rows little can be said.
+few_to_judge <- 20
+
 groups_text <- function(by, column, measures) {
   groups <- unique(by$group)
   cells <- lapply(stats::setNames(nm = measures), function(measure) {
     own <- by[by$measure == measure, ]
     sprintf("%s (%s)", format_measure(own$value), interval_cell(own$low, own$high))[match(groups, own$group)]
   })
-  rows <- format_each_count(by$rows[match(groups, by$group)])
+  number <- by$rows[match(groups, by$group)]
+  rows <- paste0(format_each_count(number), ifelse(number < few_to_judge, " (few)", ""))
   key <- c(stats::setNames(list(shorten(groups, 24)), column), list(rows = rows))
   lines <- as_text_table(c(key, cells), 1)
   if (!too_wide(lines)) return(lines)
@@ -208,6 +229,12 @@ worth_text <- function(x) {
   )
   of <- if (is.null(worth$target)) "" else sprintf(" for %s", worth$target)
   sprintf("%s%s: %s.", said[worth$verdict], of, worth_figures(worth))
+}
+
+# The score of two classes is told in two ways.
+brier_text <- function(x) {
+  if (!answers_classes(x$task) || nrow(x$confusion) != 2) return(NULL)
+  "The Brier score is over both classes: twice that of the one class alone."
 }
 
 coverage_text <- function(x) {

@@ -74,13 +74,18 @@ regimen_text <- function(b, a) {
   is_off <- function(name) identical(in_force[[name]], switched_off[[name]]) || length(in_force[[name]]) == 0
   shown <- in_force[!vapply(names(in_force), is_off, NA)]
   if (!identical(in_force$method, "auto")) shown <- shown[!is_open(shown)]  # what the method has no use for
+  # what goes to its one minimum is not stopped before
+  if (identical(in_force$method, "newton") && identical(shown$stop, brief_defaults()[["regimen"]]$stop)) {
+    shown$stop <- NULL
+  }
   chosen <- names(shown) %in% names(said)[is_open(said)] & !is_open(shown)
   texts <- paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, " (auto)", ""))
   paste(texts, collapse = ", ")
 }
 
 switched_off <- list(
-  output = "auto", schedule = "constant", l1 = 0, clip_norm = 0, max_norm = 0, input_noise = 0, class_weights = "none",
+  output = "auto", schedule = "constant", l1 = 0, longest_gradient = 0, longest_weights = 0, input_noise = 0,
+  class_weights = "none",
   restarts = 1, keep = "best"
 )
 

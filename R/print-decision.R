@@ -14,8 +14,23 @@ format.hylomath_decision <- function(x, ...) {
 
 decision_line <- function(decision) {
   rule <- decision$rule
-  if (!is.null(rule$costs)) return("The answer is the class with the lowest expected cost")
+  if (!is.null(rule$costs)) {
+    return(paste0("The answer is the class with the lowest expected cost", costs_text(rule$costs)))
+  }
   sprintf("The answer is \"%s\" from a probability of %s (%s)", rule$class, signif(rule$threshold, 4), decision$by)
+}
+
+# The costliest mistakes.
+costs_text <- function(costs) {
+  at <- which(costs > 0, arr.ind = TRUE)
+  if (nrow(at) == 0) return("")
+  at <- at[order(-costs[at]), , drop = FALSE]
+  shown <- utils::head(at, 4)
+  said <- sprintf(
+    "\"%s\" answered \"%s\" costs %s", rownames(costs)[shown[, 1]], colnames(costs)[shown[, 2]],
+    format_each_short(costs[shown])
+  )
+  sprintf(" (%s%s)", paste(said, collapse = ", "), if (nrow(at) > 4) ", ..." else "")
 }
 
 matrix_text <- function(confusion) {

@@ -23,7 +23,13 @@ format.hylomath_importance <- function(x, ...) {
       paste(
         "Columns that tell the same thing share their worth;",
         "an interval that holds 0 may mean that the network has no use for the column."
-      )
+      ),
+      if (any(columns$share > 10)) {
+        sprintf(
+          "Without %s the network is more than ten times as wrong: is it known before %s is?",
+          enumerate(unique(columns$column[columns$share > 10])), enumerate(x$target)
+        )
+      }
     ))
   )
 }
@@ -75,7 +81,8 @@ format.hylomath_contributions <- function(x, ...) {
   columns <- x$columns
   cells <- list(
     column = shorten(columns$column, 30), value = shorten(columns$value, 24),
-    moves = format_signed(columns$contribution), "sampling error" = format_measure(columns$error)
+    moves = format_signed(columns$contribution),
+    "95 % of sampling" = sprintf("+-%s", format_measure(1.96 * columns$error))
   )
   answer <- sprintf(what, x$of, format_measure(x$answer))
   orders <- counted(x$samples, "order of the columns", "orders of the columns")

@@ -21,11 +21,26 @@ format.hylomath_model <- function(x, ...) {
     if (nrow(x$restarts) > 1) {
       c(indented("starts", restarts_text(x$restarts, answerer$network$members)), luck_text(x$restarts))
     },
+    if (weighs_classes(answerer$target)) indented("classes", class_weights_text(answerer)),
     if (!is.null(answerer$decision)) indented("answers", decision_line(answerer$decision)),
     if (!is.null(answerer$recalibration)) indented("calibrated", recalibration_line(answerer$recalibration)),
     indented("seeds", seeds_text(b)),
     if (!is.null(x$distilled)) distilled_text(x$distilled),
     format_notes(notes(x))
+  )
+}
+
+weighs_classes <- function(target) has_classes(target) && !identical(target$class_weights, "none")
+
+# What each class counts, and what that does to the answers.
+class_weights_text <- function(answerer) {
+  target <- answerer$target
+  weights <- class_weights_of(target, answerer$preparation$target)
+  how <- if (identical(target$class_weights, "even")) "weighted evenly" else "weighted"
+  favoured <- names(weights)[which.max(weights)]
+  sprintf(
+    "%s (%s): \"%s\" is answered at lower probabilities", how,
+    paste(names(weights), signif(weights, 3), collapse = ", "), favoured
   )
 }
 
@@ -55,7 +70,8 @@ stopped_text <- function(run, seconds) {
 method_text <- function(r, evidence) {
   if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(evidence, 2)))
   of_method <- c(
-    "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "clip_norm", "max_norm",
+    "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "longest_gradient",
+    "longest_weights",
     "input_noise"
   )
   is_off <- function(s) is.null(s) || identical(s, 0) || identical(s, "constant") || identical(s, "auto")

@@ -11,6 +11,7 @@ progress_line <- function(event) {
   switch(event$event,
     begin = , step = , ended = , finish = many_line(event),
     round = if (event$new) message(round_text(event)),
+    pass = message(pass_text(event)),
     start = {
       the_line$shown <- 0
       the_line$losses <- numeric()
@@ -94,6 +95,7 @@ progress_lines <- function(event) {
     begin = if (alone) message(sprintf("Training %s.", counted(event$fits, event$what))),
     ended = if (alone) many_done(event),
     round = if (event$new) message(round_text(event)),
+    pass = message(pass_text(event)),
     start = message(start_text(event)),
     end = message(end_text(event)),
     epoch = {
@@ -120,6 +122,10 @@ round_text <- function(event) {
   sprintf(what, as.integer(event$round), event$trials, budget, event$primary, format_measure(event$best))
 }
 
+pass_text <- function(event) {
+  sprintf("%s done, with %s.", sub("^p", "P", event$within), counted(event$inputs, "input"))
+}
+
 start_text <- function(event) {
   starts <- if (event$starts > 1) sprintf(" %d starts at once.", event$starts) else ""
   rows <- sprintf(
@@ -139,9 +145,10 @@ epoch_text <- function(event, spark = "") {
   place <- sprintf("%sepoch %*d of %d", start, nchar(event$epochs), as.integer(event$epoch), epochs)
   rate <- event$rows * event$epoch / max(event$seconds, 1e-9)
   left <- (event$epochs - event$epoch) * event$seconds / event$epoch
+  # what is cut off at a narrow terminal is what matters least
   sprintf(
-    "%s  training %s%s%s  %s rows/s  at most %s left", place, format_loss(event$training), validation, spark,
-    format_short(rate), format_seconds(left)
+    "%s  at most %s left  training %s%s  %s rows/s%s", place, format_seconds(left), format_loss(event$training),
+    validation, format_short(rate), spark
   )
 }
 
