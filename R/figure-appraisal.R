@@ -1,23 +1,32 @@
 #' Draw a confusion matrix
 #'
 #' Observed classes in rows, answers in columns. A tile's depth is its share of the row, so that rare classes are seen
-#' as well as common ones; the diagonal is outlined.
+#' as well as common ones; the diagonal is outlined. Of more than 12 classes, or of long names, the columns have the
+#' numbers of the rows; of more than 12, classes that are taken for each other stand together, and the cells say what is
+#' most often confused.
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param shares Of what the shares are: `"observed"` (the rows of a class: the diagonal is recall), `"answered"` (the
 #'   rows with an answer: the diagonal is precision) or `"all"`.
+#' @param show What stands in the tiles: `"shares"`, `"counts"` or `"both"`; by default both up to 12 classes, and
+#'   shares of more.
 #' @return A ggplot.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
 #' plot_confusion(appraise(model))
 #' @export
-plot_confusion <- function(appraisal, shares = "observed") {
-  need_ggplot()
+plot_confusion <- function(appraisal, shares = "observed", show = NULL) {
+  check_appraisal_drawn(appraisal, "plot_confusion")
   type_choice(c("observed", "answered", "all"))(shares, "shares")
   if (!answers_classes(appraisal$task)) fail("Only a classification has a confusion matrix.", "See plot_fit().")
   classes <- rownames(appraisal$confusion)
-  d <- confusion_cells(appraisal, classes, shares)
+  many <- length(classes) > 12
+  if (many) classes <- classes[confusion_order(appraisal$confusion)]
+  show <- show %||% if (many) "shares" else "both"
+  type_choice(c("shares", "counts", "both"))(show, "show")
+  numbered <- many || max(nchar(classes, "width")) * length(classes) > 70
+  d <- confusion_cells(appraisal, classes, shares, show)
   right <- d[as.character(d$observed) == as.character(d$answer), ]
   ggplot2::ggplot(d, ggplot2::aes(.data$answer, .data$observed)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$share), colour = figure_paper, linewidth = 1.2) +
@@ -28,25 +37,47 @@ plot_confusion <- function(appraisal, shares = "observed") {
     ) +
     shades(limits = c(0, 1), guide = "none") +
     text_on_shades() +
-    ggplot2::scale_x_discrete(position = "top") +
+    ggplot2::scale_x_discrete(
+      position = "top", labels = if (numbered) stats::setNames(seq_along(classes), classes) else identity
+    ) +
+    ggplot2::scale_y_discrete(
+      labels = function(class) if (numbered) sprintf("%s (%d)", shorten(class, 24), match(class, classes)) else class
+    ) +
     ggplot2::labs(
       title = sprintf("%s: what was answered for each observed class", enumerate(appraisal$target)),
-      subtitle = confusion_subtitle(appraisal, shares), x = "answered", y = "observed"
+      subtitle = paste0(confusion_subtitle(appraisal, shares), if (many) most_confused(appraisal)),
+      x = "answered",
+      y = "observed"
     ) +
-    figure_theme() + no_grid() + confusion_axes(many = length(classes) > 12)
+    figure_theme() + no_grid() + confusion_axes(many)
+}
+
+# Classes that are taken for each other side by side: average linkage of what the rows of both are answered as.
+confusion_order <- function(confusion) {
+  share <- confusion / pmax(rowSums(confusion), 1e-9)
+  stats::hclust(stats::as.dist(2 - share - t(share)), "average")$order
+}
+
+# The three largest cells off the diagonal.
+most_confused <- function(appraisal) {
+  cells <- confusion_table(appraisal)
+  wrong <- cells[cells$observed != cells$answer & cells$weight > 0, ]
+  if (nrow(wrong) == 0) return("")
+  wrong <- utils::head(wrong[order(-wrong$weight), ], 3)
+  said <- sprintf("%s as %s (%s)", wrong$observed, wrong$answer, format_weighted_count(wrong$weight))
+  sprintf("\nMost often confused: %s", paste(said, collapse = ", "))
 }
 
 # The cells with what is written into them.
-confusion_cells <- function(appraisal, classes, shares) {
+confusion_cells <- function(appraisal, classes, shares, show) {
   d <- confusion_table(appraisal)
   d$share <- d[[paste0("of_", shares)]]
   d$share[is.na(d$share)] <- 0
   counts <- format_weighted_count(d$weight)
-  d$label <- if (length(classes) > 12) {
-    ifelse(d$weight > 0, counts, "")
-  } else {
-    sprintf("%s\n%s", counts, format_percent_short(d$share))
-  }
+  percents <- format_percent_short(d$share)
+  if (length(classes) > 12) percents <- sub(" %", "", percents, fixed = TRUE)
+  d$label <- switch(show, counts = counts, shares = percents, both = sprintf("%s\n%s", counts, percents))
+  if (length(classes) > 12) d$label[d$weight == 0] <- ""
   d$observed <- factor(d$observed, rev(classes))
   d$answer <- factor(d$answer, classes)
   d
@@ -69,8 +100,7 @@ confusion_subtitle <- function(appraisal, shares) {
 
 confusion_axes <- function(many) {
   ggplot2::theme(
-    axis.text = ggplot2::element_text(size = if (many) 9 else 12, colour = figure_text),
-    axis.text.x.top = if (many) ggplot2::element_text(angle = 60, hjust = 0)
+    axis.text = ggplot2::element_text(size = if (many) 9 else 12, colour = figure_text)
   )
 }
 
@@ -84,21 +114,30 @@ confusion_axes <- function(many) {
 #' plot_fit(appraise(model))
 #' @export
 plot_fit <- function(appraisal) {
-  need_ggplot()
+  check_appraisal_drawn(appraisal, "plot_fit")
   if (answers_classes(appraisal$task)) fail("Observed against predicted is for numbers.", "See plot_confusion().")
   if (length(appraisal$target) > 1) return(plot_fits(appraisal))
   trimmed <- without_outermost(appraisal$judged, appraisal$n, c("observed", "answer"))
-  judged <- trimmed$rows
+  judged <- spread_counts(trimmed$rows, "observed")
   limits <- range(judged$observed, judged$answer)
   ggplot2::ggplot(judged, ggplot2::aes(.data$answer, .data$observed)) +
     cloud(nrow(judged), bins = 100) +
     fit_line() +
+    numbers_across() + numbers_up() +
     ggplot2::coord_fixed(xlim = limits, ylim = limits) +
     ggplot2::labs(
       title = sprintf("%s: observed against predicted", appraisal$target),
       subtitle = fit_subtitle(appraisal, trimmed$said), x = "predicted", y = "observed"
     ) +
     figure_theme()
+}
+
+# Whole numbers that many rows share are drawn a little apart, in a fixed way, so that they don't hide each other.
+spread_counts <- function(d, column) {
+  y <- d[[column]]
+  if (any(y != round(y)) || length(unique(y)) > length(y) / 5) return(d)
+  d[[column]] <- y + 0.6 * (seq_along(y) * 0.618034) %% 1 - 0.3
+  d
 }
 
 fit_line <- function() ggplot2::geom_abline(slope = 1, intercept = 0, colour = hue("ochre"), linewidth = 0.8)

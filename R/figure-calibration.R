@@ -14,7 +14,7 @@
 #' plot_calibration(appraise(model))
 #' @export
 plot_calibration <- function(appraisal, class = NULL) {
-  need_ggplot()
+  check_appraisal_drawn(appraisal, "plot_calibration")
   classes_to_draw(appraisal, class, "A calibration curve")
   d <- calibration_curve(appraisal, panels_of(appraisal, class, 12))
   d$class <- factor(d$class, unique(d$class))
@@ -53,6 +53,12 @@ panels_of <- function(appraisal, class, most) {
   classes$class[sort(utils::head(order(-classes$support), most))]
 }
 
+# What of the classes has no panel.
+panels_left <- function(appraisal, class, shown) {
+  if (!is.null(class) || !is.null(appraisal$positive)) return("")
+  drawn_of(shown, sum(appraisal$classes$support > 0), "classes")
+}
+
 #' Draw how far apart classes are told
 #'
 #' How the probabilities of a class are spread over its own rows and over all others. The less the two overlap, the
@@ -68,7 +74,7 @@ panels_of <- function(appraisal, class, most) {
 #' plot_scores(appraise(model))
 #' @export
 plot_scores <- function(appraisal, class = NULL) {
-  need_ggplot()
+  check_appraisal_drawn(appraisal, "plot_scores")
   classes_to_draw(appraisal, class, "A distribution of scores")
   shown <- panels_of(appraisal, class, 20)
   one <- length(shown) == 1
@@ -83,15 +89,15 @@ plot_scores <- function(appraisal, class = NULL) {
     ggplot2::scale_x_continuous(limits = c(0, 1), breaks = c(0, 0.5, 1), labels = c("0", "0.5", "1")) +
     ggplot2::labs(
       title = sprintf("%s: how far apart %s told", enumerate(appraisal$target), apart),
-      subtitle = sprintf("%s; shares of each kind of rows", judged_rows_text(appraisal)),
+      subtitle = sprintf(
+        "%s; shares of each kind of rows%s", judged_rows_text(appraisal), panels_left(appraisal, class, length(shown))
+      ),
       x = if (one) sprintf("probability of \"%s\"", shown) else "probability of the class",
       y = "share of the rows", fill = NULL, colour = NULL
     ) +
     figure_theme() + legend_on_top() + threshold_mark(appraisal$decision$rule, shown)
   if (one) return(figure)
-  # on a root scale the few far-off rows of each panel are seen beside the many near 0
-  figure + ggplot2::facet_wrap(~class, scales = "free_y") + ggplot2::scale_y_sqrt(n.breaks = 3) +
-    ggplot2::labs(y = "share of the rows (root scale)")
+  figure + ggplot2::facet_wrap(~class, scales = "free_y") + ggplot2::scale_y_continuous(n.breaks = 3)
 }
 
 threshold_mark <- function(rule, shown) {

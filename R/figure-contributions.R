@@ -1,7 +1,7 @@
 #' Draw which inputs moved the answer to one row
 #'
 #' @param contributions What [contributions()] returns.
-#' @param most How many columns to show, those that moved the answer most.
+#' @param most How many bars to show: the columns that moved the answer most, and one for all others together.
 #' @return A ggplot: a bar a column, from the mean answer towards the row's own.
 #' @examples
 #' set.seed(1)
@@ -10,15 +10,22 @@
 #' @export
 plot_contributions <- function(contributions, most = 20) {
   check_drawn(contributions, "hylomath_contributions", "plot_contributions", "contributions()")
-  d <- utils::head(contributions$columns, most)
+  d <- contributions$columns
   d$label <- sprintf("%s = %s", d$column, d$value)
+  if (nrow(d) > most) {
+    rest <- d[most:nrow(d), ]
+    together <- sprintf("the other %s", counted(nrow(rest), "column"))
+    d <- rbind(d[seq_len(most - 1), ], transform(
+      rest[1, ], contribution = sum(rest$contribution), error = sqrt(sum(rest$error^2)), label = together
+    ))
+  }
   d$label <- factor(d$label, rev(d$label))
   d$low <- d$contribution - 1.96 * d$error
   d$high <- d$contribution + 1.96 * d$error
   what <- sprintf(
     if (answers_classes(contributions$task)) "the probability of \"%s\"" else "the answer for %s", contributions$of
   )
-  how <- "Over the other rows it is %s on average; thin lines are the error of sampling"
+  how <- "Over the other rows it is %s on average; thin lines are 95 %% of the error of sampling"
   ggplot2::ggplot(d, ggplot2::aes(.data$contribution, .data$label, fill = .data$contribution > 0)) +
     ggplot2::geom_col(width = 0.66) +
     ggplot2::geom_errorbarh(

@@ -1,6 +1,7 @@
 #' Draw the loss curves
 #'
-#' Training and validation loss by epoch, with the kept epoch marked. The loss axis is logarithmic where the losses
+#' Training and validation loss by epoch, with the kept epoch marked; of one target of numbers in the target's own unit
+#' (its root mean squared or mean absolute error). The loss axis is logarithmic where the losses
 #' span more than a factor of 2, so that the first epochs don't flatten the rest.
 #'
 #' @param model A model; or a list of models, with names, whose validation losses (training losses without validation
@@ -40,8 +41,8 @@ plot_curves <- function(model, what = "loss") {
     loss_axis(logarithmic) +
     ggplot2::labs(
       title = sprintf("%s: %s", enumerate(b$target), stopped_title(run)),
-      subtitle = sprintf("%s; kept epoch %d%s", curve_name(b, what), best, said),
-      x = "epoch", y = axis_name(what, logarithmic)
+      subtitle = sprintf("%s; kept epoch %d%s", curve_name(model, what), best, said),
+      x = "epoch", y = axis_name(if (what == "loss") loss_in_unit(model)$short else what, logarithmic)
     ) +
     figure_theme()
 }
@@ -82,7 +83,7 @@ plot_runs <- function(models, what) {
     loss_axis(logarithmic) +
     ggplot2::labs(
       title = sprintf("%s: %s of %s runs by epoch", enumerate(b$target), what, length(models)),
-      subtitle = sprintf("%s of the %s rows; points are the kept epochs", curve_name(b, what), rows),
+      subtitle = sprintf("%s of the %s rows; points are the kept epochs", curve_name(models[[1]], what), rows),
       x = "epoch", y = axis_name(what, logarithmic), colour = NULL, linetype = NULL
     ) +
     figure_theme() + legend_on_top() + wide_keys()
@@ -114,7 +115,13 @@ drawn_curves <- function(model, what) {
     values <- curves[[column]]
     if (!is.null(values) && !all(is.na(values))) data.frame(epoch = curves$epoch, loss = values, part = part)
   }
-  of_part <- function(part) one(if (what == "loss") part else paste0(part, "_", what), part)
+  in_unit <- loss_in_unit(model)
+  of_part <- function(part) {
+    if (what != "loss") return(one(paste0(part, "_", what), part))
+    curve <- one(part, part)
+    if (!is.null(curve)) curve$loss <- in_unit$convert(curve$loss)
+    curve
+  }
   long <- if (what %in% c("gradient", "rate")) {
     one(what, what)
   } else {
@@ -124,25 +131,34 @@ drawn_curves <- function(model, what) {
   long
 }
 
-curve_name <- function(b, what) {
+curve_name <- function(model, what) {
   switch(what,
     gradient = "Length of the gradient", rate = "Learning rate", accuracy = "Accuracy", mae = "Mean absolute error",
-    rmse = "Root mean squared error", loss_caption(target_of(b))
+    rmse = "Root mean squared error", loss_in_unit(model)$name
   )
 }
 
-# What the loss by epoch is.
-loss_caption <- function(target) {
-  scaling <- target$scaling
-  scaled <- function(name) paste0(name, if (scaling != "none") " of the scaled target")
+# What is drawn of the loss by epoch: list(convert, name, short), what it is converted by and called. Of one target of
+# numbers it has the target's unit (of its logarithm, where that is learned).
+loss_in_unit <- function(model) {
+  target <- target_in(model)
+  scale <- model$answerer$preparation$target$scale
+  as_is <- function(name) list(convert = identity, name = name, short = "loss")
+  of <- if (is_logarithmic(target)) sprintf("log %s", target$columns[1]) else target$columns[1]
+  scaled <- function(name) as_is(paste(name, "of the scaled targets"))
+  one <- length(target$columns) == 1
   switch(target$loss$kind,
-    cross_entropy = , ordinal = "Cross-entropy",
-    poisson = "Half the Poisson deviance", gamma = "Half the gamma deviance",
-    absolute = scaled("Absolute error"), huber = scaled("Huber's loss"), quantile = scaled("Quantile loss"),
-    squared = if (scaling == "zscore") {
-      "Squared error, as a share of the target's variance"
-    } else {
-      scaled("Squared error")
+    cross_entropy = , ordinal = as_is("Cross-entropy"),
+    poisson = as_is("Half the Poisson deviance"), gamma = as_is("Half the gamma deviance"),
+    absolute = if (!one) scaled("Absolute error") else {
+      list(convert = function(x) x * scale, name = sprintf("Mean absolute error of %s", of), short = "MAE")
+    },
+    quantile = list(
+      convert = function(x) x * scale, name = sprintf("Quantile loss of %s", of), short = "quantile loss"
+    ),
+    huber = as_is("Huber's loss of the scaled target"),
+    squared = if (!one) as_is("Squared error, as a share of the targets' variances") else {
+      list(convert = function(x) sqrt(x) * scale, name = sprintf("Root mean squared error of %s", of), short = "RMSE")
     }
   )
 }

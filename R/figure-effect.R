@@ -12,6 +12,8 @@ plot_effect <- function(effect) {
   check_drawn(effect, "hylomath_effect", "plot_effect", "effect_of()")
   curve <- effect$curve
   curve$of <- factor(curve$of, unique(curve$of))
+  all <- curve
+  if (!is.null(curve$near)) curve <- curve[curve$near, ]
   along <- vapply(effect$input, function(column) is.numeric(curve[[column]]) || is_moment(curve[[column]]), NA)
   alone <- length(along) == 1
   figure <- if (alone) {
@@ -26,11 +28,21 @@ plot_effect <- function(effect) {
   how <- if (!alone) "" else if (along) "; thin lines are single rows" else "; lines hold nine of ten rows"
   figure <- figure + ggplot2::labs(
     title = effect_title(effect, levels(curve$of)),
-    subtitle = sprintf("Mean over %s, everything else as it is%s", counted(effect$n, "row"), how)
+    subtitle = paste0(
+      sprintf("Mean over %s, everything else as it is%s", counted(effect$n, "row"), how), levels_left_text(effect),
+      if (!alone && !all(all$near)) "\nWhere no rows are near, nothing is drawn"
+    )
   ) + figure_theme()
   if (alone && along) figure <- figure + ggplot2::labs(y = answer_word(effect$task))
   if (nlevels(curve$of) == 1) return(figure)
   figure + ggplot2::facet_wrap(~of, scales = if (answers_classes(effect$task)) "fixed" else "free_y")
+}
+
+# Levels that are too many to be shown.
+levels_left_text <- function(effect) {
+  left <- effect$left_out[effect$left_out > 0]
+  if (length(left) == 0) return("")
+  sprintf("; %s of %s left out, the rarest", paste(left, collapse = " and "), enumerate(names(left)))
 }
 
 effect_title <- function(effect, of) {
@@ -118,8 +130,8 @@ effect_tiles <- function(effect, curve) {
 effect_levels <- function(effect, curve, along, level) {
   label <- as.character(curve[[level]])
   shown <- utils::head(unique(label), length(figure_lines))
-  curve$level <- factor(label, shown)
   curve <- curve[label %in% shown, ]
+  curve$level <- factor(curve[[level]], shown)
   ggplot2::ggplot(
     curve, ggplot2::aes(.data[[along]], .data$answer, colour = .data$level, linetype = .data$level)
   ) +

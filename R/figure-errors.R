@@ -16,7 +16,7 @@
 #' plot_errors(appraise(model), fare, data = crossings)
 #' @export
 plot_errors <- function(appraisal, against = NULL, data = NULL) {
-  need_ggplot()
+  check_appraisal_drawn(appraisal, "plot_errors")
   pairs <- number_pairs(appraisal)
   axis <- errors_axis(rlang::enquo(against), appraisal, data)
   d <- do.call(rbind, lapply(pairs, function(pair) {
@@ -75,6 +75,8 @@ errors_cloud <- function(d, appraisal, name) {
   banded <- if (!is.null(bands)) "; the median, and the band that holds nine of ten"
   ggplot2::ggplot(d, ggplot2::aes(.data$at, .data$error)) +
     cloud(nrow(d), bins = 90) +
+    numbers_up() +
+    (if (!is_moment(d$at)) numbers_across()) +
     zero_line() +
     (if (!is.null(bands)) error_band(bands)) +
     ggplot2::labs(
@@ -109,7 +111,10 @@ error_quantiles <- function(d) {
 
 errors_by_level <- function(d, appraisal, name) {
   d$at <- subgroups(d$at, name)
-  ggplot2::ggplot(d, ggplot2::aes(.data$at, .data$error)) +
+  # names beside the boxes have room for any number of letters
+  sideways <- sum(nchar(levels(d$at))) > 70
+  if (sideways) d$at <- factor(d$at, rev(levels(d$at)))
+  figure <- ggplot2::ggplot(d, ggplot2::aes(.data$at, .data$error)) +
     zero_line() +
     ggplot2::geom_boxplot(
       colour = hue("ink"), fill = figure_pale, outlier.alpha = point_alpha(nrow(d)), outlier.size = 1.2, width = 0.6
@@ -119,5 +124,7 @@ errors_by_level <- function(d, appraisal, name) {
       subtitle = sprintf("%s; boxes hold the middle half", judged_rows_text(appraisal)), x = name,
       y = "answer less observed"
     ) +
+    numbers_up() +
     figure_theme()
+  if (sideways) figure + ggplot2::coord_flip() else figure
 }

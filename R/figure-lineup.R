@@ -21,7 +21,7 @@ plot_lineup <- function(lineup, measures = NULL) {
   rows <- counted(lineup$n, paste(lineup$rows, "row"))
   warning <- "overlapping intervals can hide a clear difference row by row: see the table"
   figure <- ggplot2::ggplot(d, ggplot2::aes(.data$value, .data$model)) +
-    ggplot2::scale_x_continuous(n.breaks = 4) +
+    numbers_across(n.breaks = 3) +
     ggplot2::geom_errorbarh(
       ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("sea"), linewidth = 0.8, height = 0.18
     ) +
@@ -31,7 +31,7 @@ plot_lineup <- function(lineup, measures = NULL) {
       subtitle = sprintf("%s, %s %% intervals\n%s", rows, format_number(100 * lineup$level), warning),
       x = NULL, y = NULL
     ) +
-    figure_theme() + ggplot2::theme(panel.spacing = grid::unit(18, "pt"))
+    figure_theme() + ggplot2::theme(panel.spacing = grid::unit(26, "pt"))
   if (is.null(d$target)) return(figure + ggplot2::facet_wrap(~measure, scales = "free_x"))
   figure + ggplot2::facet_grid(target ~ measure, scales = "free_x")
 }

@@ -1,7 +1,9 @@
 #' Draw a network
 #'
 #' A small network is drawn unit by unit: a line for each weight, the thicker the larger it is within its layer, ochre
-#' for positive and dark for negative, the latter dashed. A large one is drawn as a row of layers with their sizes.
+#' for positive and dark for negative, the latter dashed. Up to 60 lines have their weights written on them, and the
+#' units their biases in them; of more, the largest weights stand in a table to the side. A large network is drawn as a
+#' row of layers with their sizes.
 #'
 #' @param model A model. Of a committee the best member is drawn.
 #' @param units The largest number of units, inputs and outputs included, that is drawn unit by unit.
@@ -18,7 +20,12 @@ plot_network <- function(model, units = 60) {
   b <- model$brief
   drawn <- drawn_units(model)
   small <- nrow(drawn) <= units
-  figure <- if (small) draw_units(drawn, drawn_weights(model, drawn)) else draw_layers(drawn_layers(model))
+  figure <- if (small) {
+    drawn$bias <- drawn_biases(model, drawn)
+    draw_units(drawn, drawn_weights(model, drawn))
+  } else {
+    draw_layers(drawn_layers(model))
+  }
   how <- if (small) {
     "thick lines are large weights of their layer\nOchre is positive, dark and dashed is negative"
   } else {
@@ -39,7 +46,8 @@ draw_units <- function(units, weights) {
   weights <- weights[order(weights$share), ]
   weights$sign <- ifelse(weights$weight < 0, "negative", "positive")
   ends <- units[units$layer %in% c(0, max(units$layer)), ]
-  ends$x <- ends$x + ifelse(ends$layer == 0, -0.02, 0.02)
+  written <- nrow(weights) <= most_written
+  ends$x <- ends$x + (if (written) 0.04 else 0.02) * ifelse(ends$layer == 0, -1, 1)
   ends$hjust <- ifelse(ends$layer == 0, 1, 0)
   text_size <- if (max(table(units$layer)) > 24) 2.6 else 3.6
   lines <- ggplot2::aes(
@@ -49,9 +57,11 @@ draw_units <- function(units, weights) {
   ggplot2::ggplot(weights) +
     ggplot2::geom_segment(lines) +
     ggplot2::geom_point(
-      data = units, ggplot2::aes(.data$x, .data$y), size = 4.2, shape = 21, fill = figure_paper, colour = hue("ink"),
-      stroke = 0.9
+      data = units, ggplot2::aes(.data$x, .data$y), size = if (written) 11 else 4.2, shape = 21, fill = figure_paper,
+      colour = hue("ink"), stroke = 0.9
     ) +
+    (if (written) written_weights(weights, units)) +
+    (if (!written) table_of_weights(weights)) +
     ggplot2::geom_text(
       data = ends, ggplot2::aes(.data$x, .data$y, label = .data$label, hjust = .data$hjust), size = text_size,
       colour = figure_text
@@ -60,7 +70,41 @@ draw_units <- function(units, weights) {
     ggplot2::scale_linetype_manual(values = c(positive = "solid", negative = "22"), guide = "none") +
     ggplot2::scale_linewidth(range = c(0.15, 2.2), guide = "none") +
     ggplot2::scale_alpha(range = c(0.15, 0.95), guide = "none") +
-    ggplot2::scale_x_continuous(limits = c(-0.28, 1.22))
+    ggplot2::scale_x_continuous(limits = c(-0.28, if (written) 1.22 else 1.62))
+}
+
+most_written <- 60
+
+short_weight <- function(w) formatC(w, digits = 2, format = "fg", flag = "#") |> sub(pattern = "[.]$", replacement = "")
+
+# Weights along their lines, at a place that moves on with the unit they come from, so that they don't stand on each
+# other; biases in the units.
+written_weights <- function(weights, units) {
+  from <- match(paste(weights$layer - 1, weights$y), paste(units$layer, units$y))
+  to <- match(paste(weights$layer, weights$to_y), paste(units$layer, units$y))
+  along <- 0.18 + 0.14 * ((2 * units$unit[from] + units$unit[to]) %% 5)
+  weights$at_x <- weights$x + along * (weights$to_x - weights$x)
+  weights$at_y <- weights$y + along * (weights$to_y - weights$y)
+  list(
+    ggplot2::geom_label(
+      data = weights, ggplot2::aes(.data$at_x, .data$at_y, label = short_weight(.data$weight), colour = .data$sign),
+      size = 2.9, fill = figure_paper, label.size = 0, label.padding = grid::unit(0.08, "lines")
+    ),
+    ggplot2::geom_text(
+      data = units[!is.na(units$bias), ], ggplot2::aes(.data$x, .data$y, label = short_weight(.data$bias)), size = 2.7,
+      colour = figure_text
+    )
+  )
+}
+
+# The largest weights of all layers.
+table_of_weights <- function(weights) {
+  top <- utils::head(weights[order(-weights$share, weights$layer), ], 16)
+  top$y <- 1 - (seq_len(nrow(top)) - 0.5) / 18
+  top$label <- sprintf("%s > %s  %s", shorten(top$from, 18), shorten(top$to, 12), short_weight(top$weight))
+  ggplot2::geom_text(
+    data = top, ggplot2::aes(1.3, .data$y, label = .data$label), hjust = 0, size = 3, colour = figure_text
+  )
 }
 
 draw_layers <- function(layers) {

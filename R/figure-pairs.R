@@ -23,11 +23,7 @@ plot_pairs <- function(data, target, columns = NULL, rows = 2000) {
   d <- pairs_data(data, target, columns, rows)
   d <- d[!is.na(d$x) & !is.na(d$y), ]
   groups <- levels(d$group)
-  if (length(groups) > 12) {
-    fail(sprintf("%s has %d classes, more than can be told apart by colour.", quoted(target), length(groups)))
-  }
-  y <- data[[target]]
-  share <- as.numeric(if (has_many_values(y)) table(band_of(y)) else table(as_label(y))[groups])
+  share <- as.numeric(table(pairs_groups(data[[target]]))[groups])
   labels <- sprintf("%s (%s)", groups, format_percent_short(share / sum(share)))
   # the commonest class lies below the others
   points <- d[d$row != d$column, ]
@@ -37,9 +33,13 @@ plot_pairs <- function(data, target, columns = NULL, rows = 2000) {
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y, colour = .data$group)) +
     ggplot2::geom_point(size = 0.9, alpha = 0.6, stroke = 0) +
     ggplot2::geom_line(data = density_lines(diagonal), linewidth = 0.7) +
-    ggplot2::scale_x_continuous(n.breaks = 4) +
-    ggplot2::scale_y_continuous(n.breaks = 4) +
-    ggplot2::facet_grid(row ~ column, scales = "free", switch = "both") +
+    numbers_across(n.breaks = 4) + numbers_up(n.breaks = 4) +
+    ggplot2::facet_grid(
+      row ~ column, scales = "free", switch = "both",
+      labeller = function(labels) lapply(labels, function(x) vapply(x, function(one) {
+        paste(strwrap(gsub("_", " ", one), 14), collapse = "\n")
+      }, ""))
+    ) +
     ggplot2::scale_colour_manual(values = group_colours(length(groups)), labels = labels, name = target) +
     ggplot2::guides(colour = ggplot2::guide_legend(override.aes = list(size = 3, alpha = 1))) +
     ggplot2::labs(
@@ -71,8 +71,8 @@ density_lines <- function(diagonal) {
   }))
 }
 
-# Our colours for up to five groups, then shades between them.
+# Those of the curves, by the place of the class; shades between them for more.
 group_colours <- function(n) {
-  colours <- unname(figure_colours[c("ochre", "sea", "ink", "plum", "stone")])
-  if (n <= 5) colours[seq_len(n)] else grDevices::colorRampPalette(colours)(n)
+  colours <- unname(figure_lines)
+  if (n <= length(colours)) colours[seq_len(n)] else grDevices::colorRampPalette(colours)(n)
 }

@@ -1,5 +1,14 @@
 # Pieces that several figures share.
 
+# What figures of appraisals are given.
+check_appraisal_drawn <- function(x, figure) {
+  need_ggplot()
+  if (inherits(x, "hylomath_appraisal")) return()
+  hint <- if (is_model(x)) sprintf("Judge the model first: %s(appraise(model)).", figure)
+  if (inherits(x, "hylomath_folds")) hint <- sprintf("Draw the pooled appraisal: %s(folds$pooled).", figure)
+  fail(sprintf("%s() draws an appraisal, not %s.", figure, describe_kind(x)), hint)
+}
+
 # Refuses what a figure can't draw.
 check_drawn <- function(x, class, figure, verb) {
   need_ggplot()
@@ -10,10 +19,10 @@ dashed_diagonal <- function() {
   ggplot2::geom_abline(slope = 1, intercept = 0, colour = hue("stone"), linetype = "dashed", linewidth = 0.4)
 }
 
-# From corner to corner, where axes don't begin at 0.
+# From corner to corner, where axes don't begin at 0; dotted, since curves of classes can be dashed.
 chance_line <- function() {
   ggplot2::annotate(
-    "segment", x = 0, y = 0, xend = 1, yend = 1, colour = hue("stone"), linetype = "dashed", linewidth = 0.4
+    "segment", x = 0, y = 0, xend = 1, yend = 1, colour = hue("stone"), linetype = "dotted", linewidth = 0.6
   )
 }
 
@@ -35,12 +44,24 @@ no_grid <- function() ggplot2::theme(panel.grid.major = ggplot2::element_blank()
 
 no_grid_up <- function() ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 
-# Curves of several things in one figure.
-line_scales <- function(n = length(figure_lines)) {
+# Curves of several things in one figure; `which` are the places of their looks.
+line_scales <- function(which = seq_along(figure_lines)) {
   list(
-    ggplot2::scale_colour_manual(values = unname(figure_lines)[seq_len(n)]),
-    ggplot2::scale_linetype_manual(values = figure_dashes[seq_len(n)])
+    ggplot2::scale_colour_manual(values = unname(figure_lines)[which]),
+    ggplot2::scale_linetype_manual(values = figure_dashes[which])
   )
+}
+
+# The looks of some of the classes: a class has the same one in every figure, as long as there are enough of them.
+looks_of <- function(shown, classes) {
+  places <- (match(shown, classes) - 1) %% length(figure_lines) + 1
+  if (anyDuplicated(places)) seq_along(shown) else places
+}
+
+# What of a list is drawn and what is left out, for a subtitle; empty where all of it is.
+drawn_of <- function(shown, all, what, which = "with most rows") {
+  if (shown >= all) return("")
+  sprintf("; the %d %s %s, of %d", shown, what, which, all)
 }
 
 wide_keys <- function() ggplot2::theme(legend.key.width = grid::unit(28, "pt"))

@@ -24,6 +24,8 @@ trial_states <- c(own = "the brief's own", best = "best", whole = "judged in ful
 
 scouting_points <- function(x) {
   t <- x$trials[is.finite(x$trials$mean), ]
+  # of some folds only, a weak trial can look better than the best: it stands no lower
+  t$mean[!t$whole] <- pmax(t$mean[!t$whole], min(t$mean[t$whole]))
   state <- ifelse(t$trial == x$own, "own", ifelse(t$trial == x$best, "best", ifelse(t$whole, "whole", "stopped")))
   t$state <- factor(trial_states[state], trial_states)
   t[order(t$state, decreasing = TRUE), ]
@@ -198,6 +200,7 @@ map_cells <- function(t) {
   } else {
     exp(seq(log(limits[1]), log(limits[2] + 1), length.out = 9))
   }
+  edges[1] <- limits[1]  # exp(log(3)) is a little more than 3
   band <- cut(t$units, edges, labels = FALSE, include.lowest = TRUE, right = FALSE)
   by <- list(layers = t$layers, band = band)
   cells <- stats::aggregate(list(measure = t$mean), by, min)

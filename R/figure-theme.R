@@ -30,12 +30,13 @@ figure_theme <- function(base_size = 13) {
 
 need_ggplot <- function() rlang::check_installed("ggplot2", "to draw figures")
 
-#' Write a figure to a PNG file
+#' Write a figure to a file
 #'
 #' @param figure A figure, such as [plot_curves()] returns.
-#' @param file A path ending in `.png`.
-#' @param width,height Size in pixels.
+#' @param file A path whose ending says the format: `.png`, `.pdf` or `.svg`.
+#' @param width,height Size in pixels, 144 of them an inch.
 #' @return `figure`, invisibly. The file is written whole or not at all.
+#' @section Errors: Another ending, or none.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 10) |> train(progress = "none")
@@ -44,9 +45,46 @@ need_ggplot <- function() rlang::check_installed("ggplot2", "to draw figures")
 write_figure <- function(figure, file, width = 1280, height = 800) {
   need_ggplot()
   force(figure)  # what goes wrong in making it is no trouble with the file
-  device <- if (rlang::is_installed("ragg")) ragg::agg_png else "png"
+  figure <- titles_within(figure, width)
+  device <- figure_device(file)
   replace_whole(file, function(part) {
     ggplot2::ggsave(part, figure, device = device, width = width / 144, height = height / 144, dpi = 144)
   })
   invisible(figure)
+}
+
+# Titles that would be cut off at this width go on in the next line.
+titles_within <- function(figure, width) {
+  # the widths of letters in pixels; square panels stand in the middle, and so do their titles
+  room <- function(letter) max(20, floor((width - 170) / letter))
+  for (part in c("title", "subtitle")) {
+    text <- figure$labels[[part]]
+    if (!is.character(text) || length(text) != 1) next
+    lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
+    within <- room(if (part == "title") 18.6 else 13.4)
+    figure$labels[[part]] <- paste(unlist(lapply(lines, strwrap, width = within)), collapse = "\n")
+  }
+  figure
+}
+
+# Numbers along an axis as everywhere else: 15,650 and 200,000.
+axis_numbers <- function(x) ifelse(is.na(x), NA, format_each_short(ifelse(is.na(x), 0, x)))
+
+numbers_across <- function(...) ggplot2::scale_x_continuous(labels = axis_numbers, ...)
+
+numbers_up <- function(...) ggplot2::scale_y_continuous(labels = axis_numbers, ...)
+
+# What draws the format that the file's ending names.
+figure_device <- function(file) {
+  if (!is_text(file, 1)) fail(sprintf("A file is named by one text, not %s.", describe(file)))
+  ending <- tolower(sub("^.*[.]", "", basename(file)))
+  switch(ending,
+    png = if (rlang::is_installed("ragg")) ragg::agg_png else "png",
+    pdf = grDevices::cairo_pdf,
+    svg = function(filename, width, height, ...) grDevices::svg(filename, width = width, height = height),
+    fail(
+      sprintf("%s has no ending that names a format for figures.", quoted(file)),
+      "It is one of .png, .pdf and .svg."
+    )
+  )
 }

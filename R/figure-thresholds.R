@@ -2,7 +2,7 @@
 #'
 #' `plot_roc()`: the share of a class's rows that are found against the share of other rows taken with them; the
 #' diagonal is chance. `plot_precision_recall()`: how many of those taken are of the class, against the share of it
-#' that is found; the dashed line is the class's share of all rows. `plot_gain()`: the share found against the share of
+#' that is found; the dotted line is the class's share of all rows. `plot_gain()`: the share found against the share of
 #' all rows that is taken, from the most probable downwards; or how many times more than by chance (lift). A point
 #' marks the rule of [decide()], if there is one.
 #'
@@ -23,13 +23,14 @@ NULL
 #' @rdname plot_roc
 #' @export
 plot_roc <- function(appraisal, class = NULL) {
+  check_appraisal_drawn(appraisal, "plot_roc")
   d <- drawn_thresholds(appraisal, class, "auc", "AUC")
   threshold_figure(d, appraisal, "false_positive_rate", "recall") +
     chance_line() +
     unit_square() +
     ggplot2::labs(
       title = sprintf("%s: rows found against false alarms", enumerate(appraisal$target)),
-      subtitle = sprintf("%s; the dashed line is chance", judged_rows_text(appraisal)),
+      subtitle = sprintf("%s; the dotted line is chance", paste0(judged_rows_text(appraisal), d$left)),
       x = "share of other rows taken (false positive rate)", y = "share of the class found (recall)", colour = NULL,
       linetype = NULL
     ) +
@@ -39,17 +40,18 @@ plot_roc <- function(appraisal, class = NULL) {
 #' @rdname plot_roc
 #' @export
 plot_precision_recall <- function(appraisal, class = NULL) {
+  check_appraisal_drawn(appraisal, "plot_precision_recall")
   d <- drawn_thresholds(appraisal, class, "average_precision", "average precision")
   d$points <- d$points[!is.na(d$points$precision), ]
   threshold_figure(d, appraisal, "recall", "precision", step = FALSE) +
     ggplot2::geom_hline(
       data = class_shares(appraisal, d), ggplot2::aes(yintercept = .data$share, colour = .data$label),
-      linetype = "dashed", linewidth = 0.4, show.legend = FALSE
+      linetype = "dotted", linewidth = 0.6, show.legend = FALSE
     ) +
     unit_square() +
     ggplot2::labs(
       title = sprintf("%s: how sure are those that are found", enumerate(appraisal$target)),
-      subtitle = sprintf("%s; dashed: the class's share of all rows", judged_rows_text(appraisal)),
+      subtitle = sprintf("%s; dotted: the class's share of all rows", paste0(judged_rows_text(appraisal), d$left)),
       x = "share of the class found (recall)", y = "share of those taken that are right (precision)", colour = NULL,
       linetype = NULL
     ) +
@@ -59,11 +61,12 @@ plot_precision_recall <- function(appraisal, class = NULL) {
 #' @rdname plot_roc
 #' @export
 plot_gain <- function(appraisal, class = NULL, what = "gain") {
+  check_appraisal_drawn(appraisal, "plot_gain")
   type_choice(c("gain", "lift"))(what, "what")
   d <- drawn_thresholds(appraisal, class, NULL, NULL)
   figure <- if (what == "gain") gain_figure(d, appraisal) else lift_figure(d, appraisal)
   figure + ggplot2::labs(
-    subtitle = sprintf("%s; the dashed line is chance", judged_rows_text(appraisal)),
+    subtitle = sprintf("%s; the dotted line is chance", paste0(judged_rows_text(appraisal), d$left)),
     x = "share of all rows taken, the most probable first", colour = NULL, linetype = NULL
   )
 }
@@ -82,7 +85,7 @@ lift_figure <- function(d, appraisal) {
   d$points <- d$points[!is.na(d$points$lift) & d$points$taken >= min(0.02, 10 / appraisal$n), ]
   title <- "%s: how many times more than by chance"
   threshold_figure(d, appraisal, "taken", "lift", step = FALSE) +
-    ggplot2::geom_hline(yintercept = 1, colour = hue("stone"), linetype = "dashed", linewidth = 0.4) +
+    ggplot2::geom_hline(yintercept = 1, colour = hue("stone"), linetype = "dotted", linewidth = 0.6) +
     ggplot2::coord_cartesian(xlim = c(0, 1), ylim = c(0, NA)) +
     ggplot2::labs(title = sprintf(title, enumerate(appraisal$target)), y = "lift") +
     legend_inside(0.98, 0.98)
@@ -103,7 +106,9 @@ drawn_thresholds <- function(appraisal, class, area, area_name) {
   areas <- if (is.null(area)) rep(NA, length(shown)) else classes[[area]][match(shown, classes$class)]
   label <- ifelse(is.na(areas), shown, sprintf("%s (%s %s)", shown, area_name %||% "", format_share(areas)))
   points$label <- factor(label[match(points$class, shown)], label)
-  list(points = points, shown = shown, label = label)
+  left <- if (nrow(appraisal$classes) > 2) drawn_of(length(shown), nrow(appraisal$classes), "classes") else ""
+  looks <- looks_of(shown, appraisal$classes$class)
+  list(points = points, shown = shown, label = label, left = left, looks = looks)
 }
 
 class_shares <- function(appraisal, d) {
@@ -119,7 +124,7 @@ threshold_figure <- function(d, appraisal, x, y, step = TRUE) {
   } else {
     ggplot2::geom_line(linewidth = 0.9)
   }
-  ggplot2::ggplot(d$points, place) + line + line_scales(length(d$label)) + figure_theme() +
+  ggplot2::ggplot(d$points, place) + line + line_scales(d$looks) + figure_theme() +
     decision_mark(d, appraisal$decision$rule)
 }
 

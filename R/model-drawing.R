@@ -27,9 +27,21 @@ drawn_weights <- function(model, units = drawn_units(model)) {
     pairs <- expand.grid(i = seq_len(nrow(from)), j = seq_len(nrow(to)))
     data.frame(
       layer = l, weight = as.numeric(w), share = as.numeric(abs(w) / max(abs(w), 1e-300)),
-      x = from$x[pairs$i], y = from$y[pairs$i], to_x = to$x[pairs$j], to_y = to$y[pairs$j]
+      from = from$label[pairs$i], to = to$label[pairs$j], x = from$x[pairs$i], y = from$y[pairs$i],
+      to_x = to$x[pairs$j], to_y = to$y[pairs$j]
     )
   }))
+}
+
+# The bias of each unit, missing for inputs.
+drawn_biases <- function(model, units) {
+  matrices <- coef(model)
+  matrices <- matrices[!startsWith(names(matrices), "embedding_") & names(matrices) != "gaps"]
+  biases <- lapply(seq_along(matrices), function(l) {
+    place <- which(rownames(matrices[[l]]) == "(bias)")
+    matrices[[l]][place[1], ]
+  })
+  unlist(c(list(rep(NA_real_, sum(units$layer == 0))), biases), use.names = FALSE)
 }
 
 # The layers as blocks, for networks that are too large to draw unit by unit: `title`, `detail`, `x`.
