@@ -1,3 +1,9 @@
+# R would run the profile of the current folder, whoever wrote it.
+profile_of_user <- paste0(
+  "export R_PROFILE_USER=\"${R_PROFILE_USER:-$HOME/.Rprofile}\" ",
+  "R_ENVIRON_USER=\"${R_ENVIRON_USER:-$HOME/.Renviron}\""
+)
+
 #' Put the command on the path
 #'
 #' Writes a small starter for `hylomath` into a folder that the shell searches. This is the one step between the
@@ -18,7 +24,11 @@ install_command <- function(folder = "~/.local/bin") {
   lines <- c(
     "#!/bin/sh",
     sprintf(
-      "R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", shQuote(libraries), shQuote(rscript), shQuote(program)
+      paste(
+        "# the profile of the folder that it is called in is not the user's", profile_of_user,
+        "R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", sep = "\n"
+      ),
+      shQuote(libraries), shQuote(rscript), shQuote(program)
     )
   )
   write_whole(charToRaw(paste0(paste(lines, collapse = "\n"), "\n")), starter)

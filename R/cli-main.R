@@ -11,7 +11,15 @@
 #' }
 #' @export
 run_command <- function(args = commandArgs(trailingOnly = TRUE)) {
-  quit(save = "no", status = cli_run(args))
+  # workers are spoken to through sockets, whose end must not be that of the command
+  if (!any(startsWith(args, "--workers")) && !nzchar(Sys.getenv("R_FUTURE_PLAN"))) core_end_on_closed_pipe()
+  status <- cli_run(args)
+  lost <- core_lost_output()
+  if (nzchar(lost)) {
+    message("hylomath: Standard output can't be written: ", lost, ".")
+    status <- max(status, 1L)
+  }
+  quit(save = "no", status = status)
 }
 
 # Runs the command in this session and returns its exit status.
@@ -30,6 +38,7 @@ cli_run <- function(args) {
 
 cli_dispatch <- function(args) {
   verbs <- c(cli_verbs(), list(demo = cli_demo_verb()))
+  if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
   if (length(args) == 0 || args[1] %in% c("-h", "--help", "help")) {
     write_lines(cli_overview(verbs))
     return(if (length(args) == 0) 2L else 0L)

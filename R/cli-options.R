@@ -34,7 +34,7 @@ shared_options <- function() {
       "--keep",
       "A file to keep the whole result in; `hylomath show` opens it, and `hylomath lineup` compares folds.", "FILE"
     ),
-    figure = cli_option("--figure", "Draw it into a PNG file.", "FILE"),
+    figure = cli_option("--figure", "Draw it into a file (.png, .pdf or .svg).", "FILE"),
     repeats = cli_option("--repeats", "How often the rows are dealt anew.", "N"),
     by = cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", "HOW"),
     folds_5 = cli_option("--k", "The number of folds; 5 when it is not given.", "N"),

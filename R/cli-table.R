@@ -19,6 +19,7 @@ commands_to_begin <- function() {
       cli_options(
         cli_option(c("-t", "--target"), "The column to predict.", "COLUMN"),
         cli_flag("--all", "Show every column of a wide table."),
+        cli_option("--figure", "Draw pairs of inputs by the target into a file (.png, .pdf or .svg).", "FILE"),
         "json"
       )
     ),
@@ -67,6 +68,7 @@ commands_to_judge <- function() {
       takes = "MODEL.hylo [TABLE.csv]", files = 1:2, run = cli_appraise,
       example = "hylomath appraise kilns.hylo kilns.csv --rows test --by glaze",
       cli_options(
+        cli_option(c("-o", "--output"), "Write the judged rows, with what was observed and answered, as CSV.", "FILE"),
         cli_option(
           "--rows",
           paste(
@@ -281,6 +283,10 @@ commands_to_use <- function() {
           "The share of rows whose value an interval or set is to hold; 0.9 when it is not given.", "SHARE"
         ),
         cli_flag("--flags", "Add a column that names what is strange about each row."),
+        cli_option(
+          "--bad-cells", "What to do with cells that are no numbers where numbers are needed: refuse or missing.", "HOW"
+        ),
+        cli_option("--as", "What the new columns' names begin with; nothing when it is not given.", "PREFIX"),
         "json", "quiet"
       )
     ),

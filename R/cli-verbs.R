@@ -6,12 +6,18 @@ cli_look <- function(files, options) {
   facts <- list(
     rows = seen$n, columns = seen$columns, target = seen$target, shares = seen$shares, notes = seen[["notes"]]
   )
+  if (!is.null(options$figure)) {
+    if (is.null(options$target)) cli_wrong("`--figure` draws pairs by the target: name it by `--target`.", "look")
+    cli_drawing(plot_pairs(files, options$target), options)
+  }
   cli_result(seen, options, facts, all = options$all)
 }
 
 cli_brief <- function(files, options) {
   if (is.null(options$target)) cli_wrong("`--target` is missing: which column is to be predicted?", "brief")
   b <- cli_override(cli_start_brief(files, options), options$set)
+  # a file trained twice gives the same network twice
+  b$regimen$seed <- b$regimen$seed %||% draw_seed()
   if (!is.null(options$output)) {
     place <- intersect(c("file", "sqlite"), names(b$data))
     if (length(place)) b$data[[place]] <- path_from(b$data[[place]], dirname(options$output))
@@ -28,7 +34,7 @@ cli_start_brief <- function(place, options) {
   if (is.null(options$query)) return(brief(place, target = target))
   source <- list(query = options$query)
   source[[if (file.exists(place)) "sqlite" else "postgres"]] <- place
-  b <- brief(read_source(source), target = target)
+  b <- brief(structure(read_source(source), columns = NULL), target = target)
   b$data <- settle_settings(source, brief_schema()$data, "data")
   new_brief(brief_settings(b), b$table)
 }
@@ -48,6 +54,7 @@ cli_train <- function(files, options) {
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
   model <- train(b, progress = cli_progress(options), watch_test = options[["watch-test"]])
   cli_write_model(model, output, options, former)
+  if (!is.null(former)) cli_say(options, "It takes the place of the model that was there.")
   cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
   if (model$stopped == "interrupted") 1L
 }
@@ -58,16 +65,28 @@ cli_predict <- function(files, options) {
   table <- cli_inputs(model, files[2])
   type <- options$type %||% "auto"
   level <- cli_number(options$level, "level", 0.9)
-  answers <- augment(model, table, flags = options$flags, type = type, level = level)[-seq_along(table)]
-  cli_tell_strange(model, table, options)
+  answers <- augment(
+    model, table, flags = options$flags, type = type, level = level, prefix = options$as %||% "",
+    bad_cells = options[["bad-cells"]] %||% "refuse"
+  )[-seq_along(table)]
+  if (is.null(options[["bad-cells"]])) cli_tell_strange(model, table, options)
   if (options$json) return(cli_json(answers))
-  if (options$flags) answers$strange[answers$strange == ""] <- NA  # an empty cell
-  scored <- cbind(read_cells(files[2]), answers)
+  # an empty cell
+  strange <- paste0(options$as, "strange")
+  if (options$flags) answers[[strange]][answers[[strange]] == ""] <- NA
+  cells <- read_cells(files[2])
+  former <- intersect(names(answers), names(cells))
+  if (length(former)) {
+    what <- "%s has %s from an earlier scoring; replaced. `--as PREFIX` keeps both."
+    cli_say(options, sprintf(what, files[2], enumerate(quoted(former))))
+  }
+  scored <- cbind(cells[setdiff(names(cells), former)], answers)
   if (is.null(options$output)) data.table::fwrite(scored, "") else cli_write_table(scored, options)
 }
 
 # The columns of a table that a model's answers depend on.
 cli_inputs <- function(model, file) {
+  cli_check_inputs(model, file)
   read_table(file, unlist(model$brief$columns$kinds), columns = needed_columns(model$answerer))
 }
 

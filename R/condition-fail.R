@@ -1,13 +1,30 @@
 # Errors that say what is wrong, where, and what to do. They are raised before any work is done.
 
 # `what` says what is wrong and where; `try` says what to do about it. The condition carries both.
+# No back trace goes with it: what is wrong is what was given, not where it was noticed.
 fail <- function(what, try = NULL, class = NULL) {
-  rlang::abort(c(what, i = try), class = c(class, "hylomath_error"), call = NULL, what = what, try = try)
+  message <- paste(c(what, if (!is.null(try)) paste("i", try)), collapse = "\n")
+  stop(errorCondition(message, class = c(class, "hylomath_error"), what = what, try = try))  # nolint: the one place
+}
+
+# Arguments that a verb doesn't have, caught by its dots. `...` are the verb's own.
+check_others <- function(...) {
+  if (...length() == 0) return(invisible())
+  called <- sub("[.]hylomath_.*$|[.]default$", "", as.character(sys.call(-1)[[1]])[1])
+  known <- setdiff(names(formals(sys.function(-1))), "...")
+  given <- rlang::names2(list(...))
+  if (given[1] == "") {
+    fail(
+      sprintf("%s() is given one argument too many.", called),
+      sprintf("Its arguments are %s.", enumerate(known, limit = Inf))
+    )
+  }
+  fail(sprintf("%s() has no argument %s.", called, quoted(given[1])), suggestion(given[1], known))
 }
 
 # "Did you mean ...?" for a word that is not among the known ones, or the list of those.
 suggestion <- function(word, known, limit = 12) {
-  if (length(known) == 0) return("There are none.")
+  if (length(known) == 0) return(NULL)
   meant <- did_you_mean(word, known)
   if (!is.null(meant)) return(meant)
   shown <- utils::head(known, limit)
@@ -15,9 +32,21 @@ suggestion <- function(word, known, limit = 12) {
   paste0("Known are ", paste(shown, collapse = ", "), more, ".")
 }
 
+# A word is near that differs in a few letters for its length, or has two of them in the other order, that begins with
+# it, or whose words it abbreviates.
 did_you_mean <- function(word, known) {
+  if (is.na(word) || !nzchar(word)) return(NULL)
   distance <- utils::adist(word, known, ignore.case = TRUE)[1, ]
-  if (min(distance) <= max(2, nchar(word) / 3)) sprintf("Did you mean %s?", quoted(known[which.min(distance)]))
+  letters_of <- function(x) vapply(strsplit(tolower(x), ""), function(l) paste(sort(l), collapse = ""), "")
+  swapped <- distance == 2 & letters_of(known) == letters_of(word)
+  distance[swapped] <- 1
+  near <- which.min(distance)
+  initials <- vapply(strsplit(known, "[_. ]"), function(words) paste(substr(words, 1, 1), collapse = ""), "")
+  abbreviated <- which(nchar(word) > 1 & tolower(initials) == tolower(word) & distance > 0)
+  if (length(abbreviated) && distance[near] > 0) return(sprintf("Did you mean %s?", quoted(known[abbreviated[1]])))
+  if (distance[near] <= max(1, floor(nchar(word) / 3.5))) return(sprintf("Did you mean %s?", quoted(known[near])))
+  begins <- which(nchar(word) > 2 & startsWith(tolower(known), tolower(word)))
+  if (length(begins)) sprintf("Did you mean %s?", quoted(known[begins[1]]))
 }
 
 # The same for files: a folder's whole list would help nobody.
@@ -40,5 +69,28 @@ describe_class <- function(x) paste0("an object of class ", paste(class(x), coll
 
 # The methods of verbs for what they don't take.
 wrong_object <- function(verb, takes, given) {
-  fail(sprintf("%s() takes %s, not %s.", verb, takes, describe_class(given)))
+  hint <- if (is.character(given) && length(given) == 1) {
+    if (grepl("[.]ya?ml$", given)) "Read the file first: read_brief(\"%s\")." else
+      if (grepl("[.]hylo$", given)) "Read the file first: read_model(\"%s\")."
+  } else if (inherits(given, "hylomath_brief") && grepl("model", takes)) {
+    "Train it first: train(b)."
+  } else if (inherits(given, "hylomath_model") && grepl("brief", takes)) {
+    "A model's brief is model$brief."
+  } else if (is.data.frame(given) && grepl("brief", takes)) {
+    "Start a brief from the table first: brief(data, target = ...)."
+  }
+  if (is.character(given) && !is.null(hint)) hint <- sprintf(hint, given)
+  fail(sprintf("%s() takes %s, not %s.", verb, takes, describe_kind(given)), hint)
+}
+
+# What was given, in a reader's words where there are some.
+describe_kind <- function(x) {
+  known <- c(
+    hylomath_brief = "a brief", hylomath_model = "a model", hylomath_appraisal = "an appraisal",
+    hylomath_folds = "folds", hylomath_look = "a look", hylomath_lineup = "a line-up"
+  )
+  own <- known[intersect(class(x), names(known))]
+  if (length(own)) return(own[[1]])
+  if (is.character(x) && length(x) == 1) return(sprintf("the text %s", describe(x)))
+  if (is.data.frame(x)) "a table" else if (is.null(x)) "nothing" else describe_class(x)
 }

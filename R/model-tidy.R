@@ -1,9 +1,9 @@
-#' Models and appraisals as tables
+#' Models, appraisals and results as tables
 #'
 #' `tidy()` gives the parts, a row each; `glance()` the whole in one row. `as.data.frame()` of a model is its `tidy()`,
 #' of an appraisal the measures.
 #'
-#' @param x A model or an appraisal.
+#' @param x A model, an appraisal, or a result of [folds()], [vary()], [sift()], [scout()] or [lineup()].
 #' @param row.names,optional,... Not used.
 #' @return `tidy()` of a model: a row for each weight and bias with `layer`, `input`, `unit` and `value`, see
 #'   [coef()][coef.hylomath_model]. Of an appraisal: the measures of each class, with `class`, `measure`, `value`,
@@ -11,7 +11,7 @@
 #'
 #'   `glance()` of a model: `target`, `task`, `method`, `wiring`, `parameters`, `epochs`, `best_epoch`, `stopped`,
 #'   `training_loss`, `validation_loss` and `seconds`. Of an appraisal: `rows` judged, their number `n`, and a column
-#'   for each measure.
+#'   for each measure. Of folds and the other results `tidy()` is their table, and `glance()` what came out of them.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
@@ -78,7 +78,77 @@ tidy.hylomath_appraisal <- function(x, ...) {
 #' @rdname tidy.hylomath_model
 #' @export
 glance.hylomath_appraisal <- function(x, ...) {
-  names <- gsub("[^A-Za-z0-9]+", "_", sub("\u00b2", "2", x$measures$measure, fixed = TRUE))
-  if (!is.null(x$measures$target)) names <- paste(x$measures$target, names, sep = "_")
-  cbind(data.frame(rows = x$rows, n = x$n), stats::setNames(as.list(x$measures$value), names))
+  cbind(data.frame(rows = x$rows, n = x$n), measures_in_columns(x$measures, x$measures$value))
+}
+
+# A column for each measure, by a name that needs no quotes.
+measures_in_columns <- function(measures, values) {
+  names <- gsub("[^A-Za-z0-9]+", "_", sub("\u00b2", "2", measures$measure, fixed = TRUE))
+  if (!is.null(measures$target)) names <- paste(measures$target, names, sep = "_")
+  stats::setNames(as.list(values), names)
+}
+
+#' @rdname tidy.hylomath_model
+#' @export
+tidy.hylomath_folds <- function(x, ...) x$measures
+
+#' @rdname tidy.hylomath_model
+#' @export
+glance.hylomath_folds <- function(x, ...) {
+  about <- data.frame(
+    target = enumerate(x$target), task = x$task, by = x$by, k = x$k, repeats = x$repeats,
+    n = length(unique(x$predictions$key))
+  )
+  cbind(about, measures_in_columns(x$measures, x$measures$value))
+}
+
+#' @rdname tidy.hylomath_model
+#' @export
+tidy.hylomath_variation <- function(x, ...) x$values
+
+#' @rdname tidy.hylomath_model
+#' @export
+glance.hylomath_variation <- function(x, ...) {
+  best <- x$values[which.min(x$values$mean), ]
+  data.frame(
+    target = enumerate(x$target), setting = x$setting, measure = x$primary, best = best$value, mean = best$mean,
+    against = x$against, k = x$k, repeats = x$repeats
+  )
+}
+
+#' @rdname tidy.hylomath_model
+#' @export
+tidy.hylomath_sifting <- function(x, ...) x$path
+
+#' @rdname tidy.hylomath_model
+#' @export
+glance.hylomath_sifting <- function(x, ...) {
+  data.frame(
+    target = enumerate(x$target), direction = x$direction, measure = x$primary, inputs = max(x$path$inputs),
+    best = length(x$best), small = length(x$small), k = x$k, repeats = x$repeats
+  )
+}
+
+#' @rdname tidy.hylomath_model
+#' @export
+tidy.hylomath_scouting <- function(x, ...) x$trials
+
+#' @rdname tidy.hylomath_model
+#' @export
+glance.hylomath_scouting <- function(x, ...) {
+  data.frame(target = enumerate(x$brief$target), measure = x$primary, trials = nrow(x$trials), stopped = x$stopped)
+}
+
+#' @rdname tidy.hylomath_model
+#' @export
+tidy.hylomath_lineup <- function(x, ...) x$measures
+
+#' @rdname tidy.hylomath_model
+#' @export
+glance.hylomath_lineup <- function(x, ...) {
+  best <- x$models[1, ]
+  data.frame(
+    target = enumerate(x$target), rows = x$rows, n = x$n, models = nrow(x$models), measure = x$primary,
+    best = best$model, value = best$value
+  )
 }

@@ -6,6 +6,8 @@
 #' @param type `"answer"`, `"probability"` (classification only: one column a class), `"both"`, `"interval"` (numbers
 #'   only) or `"set"` (classification only).
 #' @param level The share of new rows whose value an interval or set is to hold.
+#' @param bad_cells What to do with cells of a column of numbers that hold something else, or an infinite value:
+#'   `"refuse"`, which names the first of them, or `"missing"`, which takes them for missing and says how many.
 #' @param ... Not used.
 #' @return A data frame with one row for each row of `newdata`, in order. `answer` is the class with the highest score
 #'   or the number in the target's unit (`answer_<target>` for each of several targets; with the quantile loss the
@@ -20,7 +22,12 @@
 #'   new rows come as the calibration rows did. Intervals have one width; one ratio for logarithmic targets and the
 #'   gamma loss; a width that grows with the square root of a count; with the quantile loss the outer quantiles, moved
 #'   by what they miss (Romano, Patterson and Candes 2019). Sets hold each class in the given share of its own rows
-#'   (Vovk 2013; Sadinle, Lei and Wasserman 2019). An appraisal says how often those at 90 % hold.
+#'   (Vovk 2013; Sadinle, Lei and Wasserman 2019). An appraisal says how often those at 90 % hold. A set is made by the
+#'   probabilities, the answer by scores or a rule, so that an answer can lie outside of its set.
+#'
+#'   Where rows belong to groups, the promise is for a row of a new group, and each calibration group counts as one
+#'   (Dunn, Wasserman and Ramdas 2023). With fewer than 9 of them at 90 % (19 at 95 %) nothing less than everything can
+#'   be promised: intervals are infinite, sets hold all classes, and a warning says so.
 #' @section Errors: A column that is missing or of another type fails before any work, and so do infinite values.
 #'   Intervals and sets are refused without calibration rows, with too few for the level, and where rows are ordered in
 #'   time.
@@ -30,15 +37,20 @@
 #' predict(model, head(kilns), type = "both")
 #' @importFrom stats predict
 #' @export
-predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9, ...) {
-  rlang::check_dots_empty()
+predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9, bad_cells = "refuse", ...) {
+  check_others(...)
   check_answer_type(object, type, level)
   answerer <- object$answerer
-  network <- answers_of(answerer, rows_to_answer(answerer, as_table(newdata)))
+  type_choice(c("refuse", "missing"))(bad_cells, "bad_cells")
+  newdata <- as_table(newdata)
+  if (bad_cells == "missing") newdata <- without_bad_cells(answerer$preparation, newdata)
+  network <- answers_of(answerer, rows_to_answer(answerer, newdata))
   rownames(network) <- NULL
   result <- answers_now(answerer, network)
   target <- answerer$target
   calibration <- object$judged$calibration
+  few <- if (type %in% c("interval", "set")) too_few_groups(calibration, level)
+  if (!is.null(few)) rlang::warn(few, class = "hylomath_warning_groups")
   switch(type,
     interval = interval_answers(target, calibration, result, level),
     set = set_answers(target$classes, calibration, network, result, level),
@@ -48,9 +60,12 @@ predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9
   )
 }
 
+#' @export
+predict.hylomath_brief <- function(object, ...) wrong_object("predict", "a model", object)
+
 check_answer_type <- function(model, type, level) {
   type_choice(c("answer", "probability", "both", "interval", "set"))(type, "type")
-  target <- model$answerer$target
+  target <- target_in(model)
   if (has_classes(target)) {
     if (type == "interval") fail("Intervals are of numbers; this network predicts classes.", "Use type = \"set\".")
   } else {
@@ -69,26 +84,41 @@ check_answer_type <- function(model, type, level) {
 #' @param data A data frame, see [predict()][predict.hylomath_model].
 #' @param type What is put beside the rows: `"auto"` (the answer, and for classes their probabilities), or a type of
 #'   [predict()][predict.hylomath_model].
-#' @param level See [predict()][predict.hylomath_model].
+#' @param level,bad_cells See [predict()][predict.hylomath_model].
+#' @param prefix What the new columns' names begin with.
 #' @param flags Whether to add a column `strange` that names, for each row, the columns in which it differs from the
 #'   training rows; see [strangeness()].
 #' @param ... Not used.
 #' @return `data` with the columns `answer` and, for classes, `probability_<class>` behind its own.
-#' @section Errors: Those of [predict()][predict.hylomath_model], and a column of `data` that already has one of these
-#'   names.
+#'   Columns of these names that an earlier scoring left in `data` are replaced, with a message.
+#' @section Errors: Those of [predict()][predict.hylomath_model], and a column of one of these names that the network
+#'   takes in, or that is its target.
 #' @examples
 #' set.seed(1)
 #' model <- brief(crossings, target = "passengers") |> regimen(epochs = 5) |> train(progress = "none")
 #' augment(model, head(crossings))
 #' @importFrom generics augment
 #' @export
-augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level = 0.9, ...) {
-  rlang::check_dots_empty()
+augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level = 0.9, prefix = "",
+                                   bad_cells = "refuse", ...) {
+  check_others(...)
   if (identical(type, "auto")) type <- if (has_classes(x$answerer$target)) "both" else "answer"
-  answers <- predict(x, data, type = type, level = level)
-  if (flags) answers$strange <- strangeness(x, data)$rows
-  check_room(answers, data, "the answers")
-  cbind(data, answers)
+  answers <- predict(x, data, type = type, level = level, bad_cells = bad_cells)
+  cleaned <- if (bad_cells == "missing") without_bad_cells(x$answerer$preparation, data, quiet = TRUE) else data
+  if (flags) answers$strange <- strangeness(x, cleaned)$rows
+  names(answers) <- paste0(prefix, names(answers))
+  check_room(answers, data[names(data) %in% c(needed_columns(x$answerer), x$answerer$target$columns)], "the answers")
+  cbind(without_former(data, answers), answers)
+}
+
+# A table without the columns of an earlier scoring, and a word about it.
+without_former <- function(data, answers) {
+  former <- intersect(names(answers), names(data))
+  if (length(former)) {
+    what <- "The table has %s from an earlier scoring; replaced. Another `prefix` keeps both."
+    rlang::inform(sprintf(what, enumerate(quoted(former))), class = "hylomath_message_replaced")
+  }
+  data[setdiff(names(data), former)]
 }
 
 #' The judged rows as a table
@@ -104,7 +134,7 @@ augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level 
 #' head(augment(appraise(model), kilns))
 #' @export
 augment.hylomath_appraisal <- function(x, data = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   rows <- cbind(x$judged, rightness(x))
   if (is.null(data)) return(rows)
   data <- as_table(data)

@@ -8,7 +8,11 @@ reporter <- function(progress) {
   if (identical(progress, "auto")) progress <- if (progressr_is_on()) "progressr" else getOption("hylomath.progress")
   if (is.null(progress) || identical(progress, "none")) return(function(event) NULL)
   if (identical(progress, "progressr")) return(progressr_reporter())
-  if (!is.function(progress)) fail("`progress` is \"auto\", \"progressr\", \"none\" or a function.")
+  kinds <- getOption("hylomath.progress_kinds")
+  if (is.character(progress) && all(progress %in% names(kinds))) progress <- kinds[[progress[1]]]
+  if (!is.function(progress)) {
+    fail("`progress` is \"auto\", \"line\", \"lines\", \"progressr\", \"none\" or a function.")
+  }
   progress
 }
 

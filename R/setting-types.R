@@ -24,7 +24,7 @@ type_choice <- function(choices) {
       meant <- if (is_text(value, 1)) did_you_mean(value, choices)
       fail(
         sprintf("%s can't be %s.", quoted(key), describe(value)),
-        paste(c(meant, sprintf("It is one of %s.", enumerate(choices, "or"))), collapse = " ")
+        paste(c(meant, sprintf("It is one of %s.", enumerate(choices, "or", limit = Inf))), collapse = " ")
       )
     }
     as.character(value)
