@@ -1,4 +1,6 @@
-# Files are written whole or not at all: into a neighbour first, which then takes the name in one step.
+# Files are written whole or not at all: into a neighbour first, which then takes the name in one step. What is no plain
+# file (a device, a pipe) is written into, and a link is followed to the file that it names. A file that was there keeps
+# its mode and its owner.
 
 write_whole <- function(bytes, file) replace_whole(file, function(part) writeBin(bytes, part))
 
@@ -9,29 +11,50 @@ check_folder <- function(folder, file) {
 
 # `write` writes the whole content to the path that it is given.
 replace_whole <- function(file, write) {
+  named <- file
+  file <- link_target(file)
   folder <- dirname(file)
   check_folder(folder, file)
   if (dir.exists(file)) fail(sprintf("%s is a folder; a file can't take its place.", quoted(file)))
-  part <- tempfile(paste0(".", basename(file), "-"), tmpdir = folder)
-  on.exit(unlink(part))
+  in_place <- file.exists(file) && !core_is_plain_file(path.expand(file))
+  part <- if (in_place) file else tempfile(paste0(".", basename(file), "-"), tmpdir = folder)
+  if (!in_place) on.exit(unlink(part))
   failure <- tryCatch(
     {
       suppressWarnings(write(part))
       NULL
     },
-    hylomath_error = rlang::cnd_signal,
-    error = conditionMessage
+    error = function(e) e
   )
+  if (inherits(failure, "hylomath_error")) rlang::cnd_signal(failure)
   hint <- "Is the folder writable, and is there room?"
-  if (!is.null(failure)) fail(sprintf("%s can't be written: %s", quoted(file), failure), hint)
-  if (!file.rename(part, file)) fail(sprintf("%s can't be written.", quoted(file)), hint)
-  invisible(file)
+  if (!is.null(failure)) fail(sprintf("%s can't be written: %s", quoted(named), conditionMessage(failure)), hint)
+  if (!in_place && !take_place(part, file)) fail(sprintf("%s can't be written.", quoted(named)), hint)
+  invisible(named)
+}
+
+# A file's place in one step; where its owner can't be kept so, its bytes are put into the file that is there.
+take_place <- function(part, file) {
+  if (core_like_file(path.expand(part), path.expand(file))) return(file.rename(part, file))
+  file.copy(part, file, overwrite = TRUE, copy.mode = FALSE)
+}
+
+# Where a chain of links leads; the path itself if it is none.
+link_target <- function(file) {
+  for (step in 1:40) {
+    to <- Sys.readlink(file)
+    if (is.na(to) || to == "") return(file)
+    file <- path_in(to, dirname(file))
+  }
+  fail(sprintf("%s is a link that leads round in a circle.", quoted(file)))
 }
 
 # Before hours of training, not after.
 check_can_write <- function(file) {
+  file <- link_target(file)
   folder <- dirname(file)
   check_folder(folder, file)
   if (dir.exists(file)) fail(sprintf("%s is a folder; the model needs a file name.", quoted(file)))
+  if (file.exists(file) && !core_is_plain_file(path.expand(file))) return(invisible())
   if (file.access(folder, 2) != 0) fail(sprintf("The folder %s is not writable.", quoted(folder)))
 }

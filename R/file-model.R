@@ -4,7 +4,7 @@
 #' answered values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8. Its top level has `format` (`"hylomath model"`),
-#'   `format_version` (4), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
+#'   `format_version` (5), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
 #'   logicals and single numbers are JSON values, a number with a point or exponent being a double, and one without an
 #'   integer. Longer vectors are `{"$doubles": ...}` and `{"$integers": ...}`, little-endian IEEE 754 doubles and
 #'   32-bit integers in base64, `{"$texts": [...]}` and `{"$flags": [...]}`, null for missing; a table is `{"$table":
@@ -34,7 +34,7 @@ write_model <- function(model, file) {
   invisible(model)
 }
 
-model_format <- 4L
+model_format <- 5L
 
 #' @rdname write_model
 #' @export
@@ -53,12 +53,15 @@ read_model <- function(file) {
   )
   if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
   check_model_format(file, parts$format_version)
-  parts <- lapply(parts[setdiff(names(parts), c("format", "format_version"))], from_stored)
+  parts <- tryCatch(
+    lapply(parts[setdiff(names(parts), c("format", "format_version"))], from_stored),
+    error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged")
+  )
   broken <- setdiff(c("brief", "answerer", "curves", "baseline"), names(parts))
   if (length(broken)) foreign(sprintf("its part %s is missing", quoted(broken[1])))
-  network <- parts$answerer$network
-  if (length(network$parameters) != parameter_count(network)) foreign("its network is damaged")
-  parts$brief <- read_brief(text = parts$brief)
+  part <- broken_part(parts)
+  if (!is.null(part)) foreign(sprintf("its part %s is damaged", quoted(part)))
+  parts$brief <- read_brief(text = parts$brief, read = FALSE)
   class(parts$answerer) <- "hylomath_answerer"
   if (!is.null(parts$direct)) class(parts$direct) <- "hylomath_answerer"
   structure(parts, class = "hylomath_model")

@@ -4,7 +4,7 @@
 #' itself: `read_result()` opens its `file` too, finished or not.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8 whose top level has `format` (`"hylomath result"`),
-#'   `format_version` (2) and `result`, in the form of a model file's values, see [write_model()]; what has a class is
+#'   `format_version` (3) and `result`, in the form of a model file's values, see [write_model()]; what has a class is
 #'   `{"$object": {class, value}}`, and a brief its text without its table. Reading never runs code.
 #' @param x A result.
 #' @param file A path. It is written whole or not at all.
@@ -35,7 +35,7 @@ write_result <- function(x, file) {
 
 kept_classes <- c("hylomath_folds", "hylomath_variation", "hylomath_sifting", "hylomath_lineup", "hylomath_appraisal")
 
-result_format <- 2L
+result_format <- 3L
 
 #' @rdname write_result
 #' @export
@@ -55,7 +55,10 @@ read_result <- function(file) {
     what <- "%s was written by another version of hylomath (format %s)."
     fail(sprintf(what, quoted(file), version), "Make the result again.")
   }
-  result <- tryCatch(text_as_briefs(from_stored(document$result)), error = damaged)
+  result <- tryCatch(
+    text_as_briefs(from_stored(document$result)),
+    error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged")
+  )
   if (!inherits(result, kept_classes)) foreign("it holds something else")
   result
 }

@@ -75,7 +75,7 @@ from_stored <- function(x) {
       "$matrix" = return(read_stored_matrix(lapply(value, from_stored))),
       "$factor" = return(read_stored_factor(lapply(value, from_stored))),
       "$named" = return(stats::setNames(from_stored(value$values), from_stored(value$names))),
-      "$object" = return(structure(from_stored(value$value), class = from_stored(value$class))),
+      "$object" = return(read_stored_object(from_stored(value$value), from_stored(value$class))),
       "$texts" = return(vapply(value, function(v) v %||% NA_character_, "")),
       "$flags" = return(vapply(value, function(v) v %||% NA, NA)),
       "$integers" = return(read_stored_numbers(value, "integer", 4)),
@@ -90,7 +90,25 @@ read_stored_numbers <- function(base64, what, bytes) {
   readBin(raw, what, length(raw) / bytes, endian = "little")
 }
 
-read_stored_factor <- function(x) structure(x$codes, levels = x$levels, class = "factor")
+# The classes that a document may name, each as the whole of an object's classes: a class decides what is run on it.
+stored_classes <- list(
+  "brief_text", "Date", c("POSIXct", "POSIXt"), "difftime", "hylomath_folds", "hylomath_variation", "hylomath_sifting",
+  "hylomath_lineup", "hylomath_appraisal", "hylomath_answerer"
+)
+
+read_stored_object <- function(value, class) {
+  known <- any(vapply(stored_classes, identical, NA, class))
+  if (!known) fail(sprintf("It holds an object of the class %s, which no result has.", describe(class[1])))
+  structure(value, class = class)
+}
+
+read_stored_factor <- function(x) {
+  codes <- x$codes
+  bad <- !is.integer(codes) || !is.character(x$levels) || any(codes < 1 | codes > length(x$levels), na.rm = TRUE) ||
+    anyDuplicated(x$levels)
+  if (bad) fail("It holds a factor whose codes have no levels.")
+  structure(codes, levels = x$levels, class = "factor")
+}
 
 read_stored_matrix <- function(x) {
   if (!is.null(x$size)) return(matrix(x$values, x$size[1], x$size[2]))
@@ -102,7 +120,13 @@ read_stored_matrix <- function(x) {
 
 read_stored_table <- function(x) {
   columns <- lapply(x$columns, from_stored)
+  if (length(unique(lengths(columns))) > 1 || (length(columns) && is.null(names(columns)))) {
+    fail("It holds a table whose columns have different lengths.")
+  }
   rows <- if (!is.null(x$rows)) from_stored(x$rows) else seq_len(x$count %||% length(columns[[1]]))
+  if (length(columns) && length(rows) != length(columns[[1]])) {
+    fail("It holds a table whose rows are not named one by one.")
+  }
   structure(columns, class = "data.frame", row.names = rows)
 }
 

@@ -37,7 +37,7 @@ store_header <- function(search) {
 
 # The fits of a file that holds the same search.
 continued_lines <- function(file, header) {
-  stored <- read_store(file)
+  stored <- read_store(file, mend = TRUE)
   own <- jsonlite::parse_json(json_text(header))
   differs <- function(name) !identical(own[[name]], stored$header[[name]])
   apart <- Filter(differs, union(names(own), names(stored$header)))
@@ -59,7 +59,9 @@ store_words <- function(name, own, stored) {
   settings_apart(briefs)$setting[1] %||% name
 }
 
-read_store <- function(file) {
+# `mend` takes away what a kill cut off, so that the next line begins on its own: for who goes on with the search only,
+# since others may be reading it while it runs.
+read_store <- function(file, mend = FALSE) {
   check_file(file)
   text <- read_text(file)
   lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
@@ -73,8 +75,7 @@ read_store <- function(file) {
     what <- "%s was written by another version of hylomath (format %s)."
     fail(sprintf(what, quoted(file), version), "Search again.")
   }
-  # what a kill cut off goes, so that the next line begins on its own
-  if (!endsWith(text, "\n")) write_whole(charToRaw(paste0(lines[-length(lines)], "\n", collapse = "")), file)
+  if (mend && !endsWith(text, "\n")) write_whole(charToRaw(paste0(lines[-length(lines)], "\n", collapse = "")), file)
   fits <- lapply(drop_nulls(parsed[-1]), function(line) {
     list(settings = line$settings, fit = as.data.frame(lapply(line$fit, from_stored)))
   })

@@ -90,6 +90,71 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_row_hashes
+Rcpp::IntegerVector core_row_hashes(Rcpp::List columns, int rows);
+RcppExport SEXP _hylomath_core_row_hashes(SEXP columnsSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_row_hashes(columns, rows));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_is_plain_file
+bool core_is_plain_file(std::string path);
+RcppExport SEXP _hylomath_core_is_plain_file(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_is_plain_file(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_like_file
+bool core_like_file(std::string path, std::string other);
+RcppExport SEXP _hylomath_core_like_file(SEXP pathSEXP, SEXP otherSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type other(otherSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_like_file(path, other));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_end_on_closed_pipe
+void core_end_on_closed_pipe();
+RcppExport SEXP _hylomath_core_end_on_closed_pipe() {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    core_end_on_closed_pipe();
+    return R_NilValue;
+END_RCPP
+}
+// core_lost_output
+std::string core_lost_output();
+RcppExport SEXP _hylomath_core_lost_output() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_lost_output());
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_check_network
+bool core_check_network(Rcpp::List network);
+RcppExport SEXP _hylomath_core_check_network(SEXP networkSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_check_network(network));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_encode
 Rcpp::NumericMatrix core_encode(Rcpp::List plans, Rcpp::List sources, int threads);
 RcppExport SEXP _hylomath_core_encode(SEXP plansSEXP, SEXP sourcesSEXP, SEXP threadsSEXP) {
@@ -104,16 +169,17 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_summary
-Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares, int threads);
-RcppExport SEXP _hylomath_core_summary(SEXP sourcesSEXP, SEXP rowsSEXP, SEXP sharesSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix core_summary(Rcpp::List sources, Rcpp::IntegerVector rows, Rcpp::NumericVector shares, Rcpp::NumericVector weight, int threads);
+RcppExport SEXP _hylomath_core_summary(SEXP sourcesSEXP, SEXP rowsSEXP, SEXP sharesSEXP, SEXP weightSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type shares(sharesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weight(weightSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_summary(sources, rows, shares, threads));
+    rcpp_result_gen = Rcpp::wrap(core_summary(sources, rows, shares, weight, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -203,8 +269,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
     {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
     {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
+    {"_hylomath_core_row_hashes", (DL_FUNC) &_hylomath_core_row_hashes, 2},
+    {"_hylomath_core_is_plain_file", (DL_FUNC) &_hylomath_core_is_plain_file, 1},
+    {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
+    {"_hylomath_core_end_on_closed_pipe", (DL_FUNC) &_hylomath_core_end_on_closed_pipe, 0},
+    {"_hylomath_core_lost_output", (DL_FUNC) &_hylomath_core_lost_output, 0},
+    {"_hylomath_core_check_network", (DL_FUNC) &_hylomath_core_check_network, 1},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
-    {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 4},
+    {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 5},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
     {"_hylomath_core_uniform", (DL_FUNC) &_hylomath_core_uniform, 3},

@@ -7,7 +7,12 @@ namespace hylo_bind {
 namespace {
 
 double number_in(const Rcpp::List& list, const char* name) { return Rcpp::as<double>(list[name]); }
-std::size_t count_in(const Rcpp::List& list, const char* name) { return std::size_t(number_in(list, name)); }
+// A whole number from 0; casting anything else is undefined.
+std::size_t count_in(const Rcpp::List& list, const char* name) {
+  const double x = number_in(list, name);
+  if (!(x >= 0 && x < 9e15)) Rcpp::stop("%s is no count", name);
+  return std::size_t(x);
+}
 std::string text_in(const Rcpp::List& list, const char* name) { return Rcpp::as<std::string>(list[name]); }
 
 hylo::LayerSpec layer_from(const Rcpp::List& list) {
@@ -45,6 +50,7 @@ hylo::NetworkSpec network_from(const Rcpp::List& list) {
   spec.loss.classes = count_in(list, "classes");
   const Rcpp::List layers = list["layers"];
   for (R_xlen_t l = 0; l < layers.size(); ++l) spec.layers.push_back(layer_from(layers[l]));
+  spec.validate();
   return spec;
 }
 
@@ -56,8 +62,9 @@ hylo::Regimen regimen_from(const Rcpp::List& list) {
   if (r.optimiser.method == hylo::Method::Rmsprop) r.optimiser.decay2 = 0.9;
   r.optimiser.weight_decay = number_in(list, "weight_decay");
   r.optimiser.evidence = Rcpp::as<bool>(list["evidence"]);
-  r.optimiser.clip_norm = number_in(list, "clip_norm");
-  r.optimiser.max_norm = number_in(list, "max_norm");
+  r.optimiser.cases = number_in(list, "cases");
+  r.optimiser.longest_gradient = number_in(list, "longest_gradient");
+  r.optimiser.longest_weights = number_in(list, "longest_weights");
   const Rcpp::List schedule = list["schedule"], stop = list["stop"];
   r.schedule.kind = hylo::schedule_named(text_in(schedule, "kind"));
   r.schedule.every = count_in(schedule, "every");
@@ -86,3 +93,10 @@ hylo::AlignedVector<T> folded_parameters(const hylo::Layout<T>& layout, const Rc
 template hylo::AlignedVector<float> folded_parameters<float>(const hylo::Layout<float>&, const Rcpp::NumericVector&);
 
 }  // namespace hylo_bind
+
+// Fails where no network can be as the list says.
+// [[Rcpp::export]]
+bool core_check_network(Rcpp::List network) {
+  hylo_bind::network_from(network);
+  return true;
+}

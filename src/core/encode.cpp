@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
+#include <string>
 
 #include "parallel.hpp"
 
@@ -39,18 +41,21 @@ void write_number(const ColumnPlan& plan, double x, T* out) {
 template <class T>
 void write_level(const ColumnPlan& plan, std::int32_t code, T* out) {
   const double place = code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : double(code - 1);
-  if (place >= 0) out[std::size_t(place)] = T(1);
+  if (place >= 0 && place < double(plan.width)) out[std::size_t(place)] = T(1);
 }
 
 template <class T>
 void write_score(const ColumnPlan& plan, std::int32_t code, T* out) {
-  out[0] = T(code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : plan.scores[std::size_t(code - 1)]);
+  const bool known = code > 0 && std::size_t(code) <= plan.scores.size();
+  out[0] = T(code == kMissingWhole ? plan.missing : known ? plan.scores[std::size_t(code - 1)] : plan.unseen);
 }
 
 template <class T>
 void write_code(const ColumnPlan& plan, std::int32_t code, T* out) {
   out[0] = T(code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : double(code));
 }
+
+constexpr double kMostDays = 1e9;  // no calendar goes further; so does no arithmetic here
 
 template <class T>
 T* write_place(T* out, int place, int places) {
@@ -91,8 +96,8 @@ T* write_angle(T* out, const Angle& angle) {
 // Season and hour are points on a circle, so that December is next to January and 23 h to 0 h.
 template <class T>
 void write_date(const ColumnPlan& plan, double x, T* out) {
-  if (std::isnan(x)) return;
   const double days = plan.clock ? std::floor(x / 86400) : std::floor(x);
+  if (!(std::fabs(days) < kMostDays)) return;
   const CivilDate date = civil_date(std::int64_t(days));
   if (has(plan.parts, kSeason)) out = write_angle(out, season_angles()[std::size_t(date.day_of_year)]);
   if (has(plan.parts, kWeekday)) out = write_place(out, date.weekday, 7);
@@ -133,8 +138,36 @@ CivilDate civil_date(std::int64_t days) {
   return {year, month, int(from_march - (153 * shifted + 2) / 5 + 1), day_of_year, weekday};
 }
 
+namespace {
+
+void check(const ColumnPlan& plan) {
+  const auto refuse = [](const char* why) {
+    throw std::invalid_argument(std::string("a column's plan is broken: ") + why);
+  };
+  if (plan.encoding == Encoding::Level) {
+    if (plan.width < 1 || plan.width > kMostInputs) refuse("its number of inputs");
+    for (const double place : {plan.unseen, plan.missing}) {
+      if (!(place >= -1 && place < double(plan.width))) refuse("the place of a level");
+    }
+  }
+  if (plan.encoding == Encoding::Code && !(plan.unseen >= 0 && plan.missing >= 0)) refuse("a code");
+  if (plan.encoding == Encoding::Number) {
+    if (plan.scale == 0 || std::isnan(plan.scale) || std::isnan(plan.shift)) refuse("its scale");
+    if (std::isnan(plan.low) || std::isnan(plan.high) || plan.low > plan.high) refuse("its limits");
+  }
+  if (plan.knots.size() != plan.heights.size() || !std::is_sorted(plan.knots.begin(), plan.knots.end()))
+    refuse("its knots");
+  if (plan.parts > 63) refuse("the parts of a date");
+  if (plan.encoding == Encoding::Date && (plan.scale == 0 || std::isnan(plan.scale))) refuse("its scale");
+}
+
+}  // namespace
+
 Encoder::Encoder(std::vector<ColumnPlan> plans) : plans_(std::move(plans)) {
-  for (const ColumnPlan& plan : plans_) inputs_ += plan.inputs();
+  for (const ColumnPlan& plan : plans_) {
+    check(plan);
+    inputs_ += plan.inputs();
+  }
 }
 
 template <class T>

@@ -29,6 +29,8 @@ enum class Encoding {
 // Parts of a date, in the order in which their inputs stand.
 enum DatePart : unsigned { kSeason = 1, kWeekday = 2, kMonth = 4, kQuarter = 8, kYear = 16, kHour = 32 };
 
+inline constexpr std::size_t kMostInputs = 1 << 24;  // of a column, and of all columns together
+
 struct ColumnPlan {
   Encoding encoding = Encoding::Number;
 
@@ -57,7 +59,7 @@ struct ColumnPlan {
 
 class Encoder {
  public:
-  explicit Encoder(std::vector<ColumnPlan> plans);
+  explicit Encoder(std::vector<ColumnPlan> plans);  // throws std::invalid_argument for a plan that can't be followed
   std::size_t inputs() const { return inputs_; }
   std::size_t columns() const { return plans_.size(); }
 

@@ -9,6 +9,8 @@
 #include <thread>
 #include <utility>
 
+#include "parallel.hpp"
+
 namespace hylo {
 
 namespace {
@@ -98,13 +100,17 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
   };
   const std::size_t workers = std::max<std::size_t>(1, std::min(threads, jobs.size()));
   std::vector<std::thread> pool;
-  for (std::size_t i = 0; i < workers; ++i) pool.emplace_back(work);
+  add_threads(pool, workers, work);
+  if (pool.empty()) {  // the system gives none: the caller's own does it all, and hears of it afterwards
+    work();
+  }
+  const std::size_t begun = std::max<std::size_t>(pool.size(), 1);
   std::exception_ptr thrown;  // by the caller's functions: the threads have to end before it goes on
   try {
     std::vector<News> news;
     for (bool ended = false; !ended;) {
       news.clear();
-      ended = mailbox.look(workers, news);
+      ended = mailbox.look(begun, news);
       for (const News& one : news) {
         if (!one.epoch) {
           if (!watch.job_done(one.job, results[one.job])) stop = true;

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <stdexcept>
+#include <string>
 
 #include "kernel.hpp"
 #include "names.hpp"
@@ -26,6 +28,57 @@ Activation activation_named(std::string_view name) {
 
 bool NetworkSpec::normalises() const {
   return std::any_of(layers.begin(), layers.end(), [](const LayerSpec& layer) { return layer.norm; });
+}
+
+namespace {
+
+constexpr double kMostValues = 1 << 28;  // parameters of one network: a gigabyte
+
+bool goes_together(const LossSpec& loss) {
+  switch (loss.output) {
+    case Output::Logistic:
+    case Output::Softmax:
+    case Output::Ordinal: return loss.loss == Loss::CrossEntropy;
+    case Output::Identity:
+      return loss.loss == Loss::Squared || loss.loss == Loss::Absolute || loss.loss == Loss::Huber ||
+             loss.loss == Loss::Quantile;
+    case Output::Exponential:
+    case Output::Softplus: return loss.loss != Loss::CrossEntropy;
+  }
+  return false;
+}
+
+}  // namespace
+
+void NetworkSpec::validate() const {
+  const auto need = [](bool holds, const char* what) {
+    if (!holds) throw std::invalid_argument(std::string("no such network: ") + what);
+  };
+  constexpr std::size_t most = 1 << 24;
+  need(!layers.empty(), "it has no layers");
+  need(inputs < most && layers.size() < 1000 && embeddings.size() < most, "it is too large");
+  double entering = double(inputs), values = 0;
+  for (const EmbeddingSpec& e : embeddings) {
+    need(e.levels < most && e.width > 0 && e.width < most, "an embedding has no size");
+    entering += double(e.width);
+    values += double(e.levels + 1) * double(row_stride<float>(e.width));
+  }
+  for (const LayerSpec& layer : layers) {
+    need(layer.units > 0 && layer.units < most, "a layer has no units");
+    need(layer.dropout >= 0 && layer.dropout < 1, "a share of units dropped");
+    values += (entering + 4) * double(row_stride<float>(layer.units));
+    need(values < kMostValues, "it is too large");
+    entering = double(layer.units);
+  }
+  need(input_dropout >= 0 && input_dropout < 1, "a share of inputs dropped");
+  need(goes_together(loss), "its output doesn't go with its loss");
+  const std::size_t out = layers.back().units;
+  if (loss.output == Output::Logistic || loss.output == Output::Ordinal) need(out == 1, "its number of outputs");
+  if (loss.output == Output::Softmax) need(out >= 2, "its number of outputs");
+  if (loss.output == Output::Ordinal) need(loss.classes >= 3 && loss.classes <= 1000, "its number of classes");
+  if (loss.output != Output::Ordinal) need(loss.classes == 0, "its number of classes");
+  if (loss.loss == Loss::Quantile) need(out == loss.quantiles.size(), "its number of quantiles");
+  need(!layers.back().norm && layers.back().activation == Activation::Identity, "its last layer");
 }
 
 template <class T>

@@ -41,6 +41,9 @@ struct NetworkSpec {
   std::size_t table_inputs() const { return inputs + embeddings.size(); }
   std::size_t answers() const { return loss.output == Output::Ordinal ? loss.classes : layers.back().units; }
   bool normalises() const;
+  // Throws std::invalid_argument for what no network can be: sizes of nothing or beyond all memory, an output that
+  // doesn't go with its loss or its number of units. Whatever is built on a spec that passes stays within its bounds.
+  void validate() const;
 };
 
 // First the embeddings, each levels + 1 rows. Then the layers: layer l maps width[l] values to width[l+1]; its weights

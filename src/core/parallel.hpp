@@ -6,10 +6,20 @@
 #include <cstddef>
 #include <exception>
 #include <mutex>
+#include <system_error>
 #include <thread>
 #include <vector>
 
 namespace hylo {
+
+// Up to `wanted` more threads; where the system gives no more of them, those that there are do the work.
+template <class Task>
+void add_threads(std::vector<std::thread>& threads, std::size_t wanted, Task task) {
+  try {
+    for (std::size_t i = 0; i < wanted; ++i) threads.emplace_back(task);
+  } catch (const std::system_error&) {
+  }
+}
 
 // Calls work(from, to) for consecutive parts of 0 .. n, each `part` long, the last one shorter. The first exception is
 // thrown again once all threads have ended.
@@ -31,7 +41,7 @@ void in_parts(std::size_t n, std::size_t part, std::size_t threads, Work work) {
   };
   const std::size_t useful = std::min(threads, (n + part - 1) / std::max<std::size_t>(part, 1));
   std::vector<std::thread> others;
-  for (std::size_t i = 1; i < useful; ++i) others.emplace_back(take);
+  add_threads(others, useful > 0 ? useful - 1 : 0, take);
   take();
   for (std::thread& other : others) other.join();
   if (failure) std::rethrow_exception(failure);

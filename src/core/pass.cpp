@@ -103,7 +103,7 @@ void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> row
     const T* codes = table.x_row(rows[i]) + spec_.inputs;
     T* to = into(0) + i * stride + spec_.inputs;
     for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
-      const T* row = parameters.data() + layout_.embedding_at(e) + std::size_t(codes[e]) * layout_.embedding_stride(e);
+      const T* row = parameters.data() + layout_.embedding_at(e) + code_of(codes[e], e) * layout_.embedding_stride(e);
       to = std::copy_n(row, layout_.embedding_width(e), to);
     }
   }
@@ -309,7 +309,7 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
         const T* codes = table.x_row(rows[i]) + spec_.inputs;
         const T* from = d + i * in_stride + spec_.inputs;
         for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
-          T* to = gradient.data() + layout_.embedding_at(e) + std::size_t(codes[e]) * layout_.embedding_stride(e);
+          T* to = gradient.data() + layout_.embedding_at(e) + code_of(codes[e], e) * layout_.embedding_stride(e);
           for (std::size_t j = 0; j < layout_.embedding_width(e); ++j) to[j] += *from++;
         }
       }

@@ -81,6 +81,10 @@ class Pass {
   void draw_masks(std::size_t rows, const Draw& draw, std::size_t block);
   void add_noise(std::size_t rows, const Draw& draw, std::size_t block);
   double share_kept(std::size_t layer) const;
+  // The row of an embedding; a code that it doesn't have counts as unseen.
+  std::size_t code_of(T code, std::size_t e) const {
+    return code >= 0 && code <= T(spec_.embeddings[e].levels) ? std::size_t(code) : 0;
+  }
   bool drops(std::size_t layer) const { return dropping_ && share_kept(layer) < 1; }
   bool keeps_slope(std::size_t layer) const { return !slope_from_value(spec_.layers[layer].activation); }
 

@@ -5,6 +5,7 @@
 #include <condition_variable>
 #include <cstddef>
 #include <mutex>
+#include <system_error>
 #include <thread>
 #include <vector>
 
@@ -15,7 +16,10 @@ namespace hylo {
 class Team {
  public:
   explicit Team(std::size_t threads) {
-    for (std::size_t worker = 1; worker < threads; ++worker) others_.emplace_back([this, worker] { serve(worker); });
+    try {
+      for (std::size_t worker = 1; worker < threads; ++worker) others_.emplace_back([this, worker] { serve(worker); });
+    } catch (const std::system_error&) {  // the system gives no more threads: fewer do the same work
+    }
   }
   ~Team() {
     {

@@ -1,0 +1,224 @@
+# Whether the parts of a model that was read from a file are what those of a model are, each by itself and beside the
+# others: what stands behind takes them at their word. The core checks the network and the plans once more, by itself.
+
+# What is broken about them, in a word; NULL where nothing is.
+broken_part <- function(parts) {
+  checks <- list(
+    brief = quote(is_text(parts$brief, 1)),
+    "answerer.target" = quote(target_holds(parts$answerer$target)),
+    "answerer.preparation" = quote(preparation_holds(parts$answerer$preparation, parts$answerer$target)),
+    "answerer.network" = quote(network_holds(parts$answerer)),
+    "answerer.recalibration" = quote(recalibration_holds(parts$answerer$recalibration, parts$answerer$target)),
+    "answerer.decision" = quote(decision_holds(parts$answerer$decision, parts$answerer$target)),
+    direct = quote(is.null(parts$direct) || direct_holds(parts$direct, parts$answerer$target)),
+    curves = quote(curves_hold(parts)),
+    restarts = quote(is_table(parts$restarts, c("start", "epochs", "best_epoch", "training", "validation", "loss"))),
+    baseline = quote(baseline_holds(parts$baseline, parts$answerer$target)),
+    parts = quote(counts_hold(parts$parts)),
+    judged = quote(judged_hold(parts$judged, parts$answerer$target)),
+    looks = quote(is_texts(parts$looks)), leaks = quote(is_texts(parts$leaks)),
+    pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
+    seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
+    copies = quote(is_numbers(parts$copies, 1)), seconds = quote(is_numbers(parts$seconds, 1)),
+    fingerprint = quote(is_text(parts$fingerprint, 1)), kernel = quote(is_text(parts$kernel, 1)),
+    version = quote(is_text(parts$version, 1))
+  )
+  for (part in names(checks)) {
+    holds <- tryCatch(isTRUE(eval(checks[[part]])), error = function(e) FALSE, warning = function(w) FALSE)
+    if (!holds) return(part)
+  }
+  NULL
+}
+
+# ---- small things -------------------------------------------------------------------------------------------------
+
+is_texts <- function(x) length(x) == 0 || (is.character(x) && !anyNA(x))
+
+is_numbers <- function(x, n = length(x)) is.numeric(x) && length(x) == n && !anyNA(x)
+
+is_flag <- function(x) is.logical(x) && length(x) == 1 && !is.na(x)
+
+is_place <- function(x, least, most) is_numbers(x, 1) && x == round(x) && x >= least && x <= most
+
+# A data frame with these columns at least, all of numbers but the ones that are named as texts.
+is_table <- function(x, columns, texts = "stopped") {
+  is.data.frame(x) && all(columns %in% names(x)) &&
+    all(vapply(x[setdiff(names(x), texts)], function(column) is.numeric(column) || all(is.na(column)), NA))
+}
+
+# ---- the answerer -------------------------------------------------------------------------------------------------
+
+target_holds <- function(target) {
+  kinds <- loss_kinds()
+  kinds$auto <- NULL
+  loss <- target$loss
+  settings <- kinds[[loss$kind]]
+  classes <- target$classes
+  task <- task_of(target)
+  is_texts(target$columns) && length(target$columns) >= 1 && !anyDuplicated(target$columns) &&
+    (task$several || length(target$columns) == 1) &&
+    identical(task$kind == "classes", !is.null(classes)) &&
+    (is.null(classes) || (is_texts(classes) && length(classes) >= 2 && !anyDuplicated(classes))) &&
+    identical(length(classes) == 2, !is.null(target$positive)) &&
+    (length(classes) != 2 || target$positive %in% classes) &&
+    all(names(settings) %in% names(loss)) && all(vapply(loss[names(settings)], is_numbers, NA)) &&
+    is_text(loss$output, 1) && target$scaling %in% c("zscore", "log", "log_median", "none") &&
+    class_weights_hold(target$class_weights, classes) && (is.null(target$exposure) || is_text(target$exposure, 1))
+}
+
+class_weights_hold <- function(weights, classes) {
+  if (is.character(weights)) return(length(weights) == 1 && weights %in% c("none", "even"))
+  is.list(weights) && setequal(names(weights), classes) &&
+  all(vapply(weights, function(w) is_numbers(w, 1) && w > 0, NA))
+}
+
+preparation_holds <- function(preparation, target) {
+  plans <- preparation$columns
+  rules <- preparation$rules
+  is.list(plans) && length(plans) >= 1 && all(vapply(plans, plan_holds, NA)) &&
+    !anyDuplicated(prepared_columns(preparation)) && !is.unsorted(vapply(plans, is_embedded, NA)) &&
+    identical(as.character(unlist(lapply(plans, plan_features))), as.character(preparation$features)) &&
+    all(vapply(rules$codes, is_texts, NA)) && rules_hold(rules$derived) && learned_holds(preparation$target, target)
+}
+
+rules_hold <- function(derived) {
+  if (length(derived) == 0) return(TRUE)
+  !is.null(names(derived)) && all(vapply(derived, is_text, NA, 1)) && is.list(derived_trees(derived))
+}
+
+plan_holds <- function(plan) {
+  numbers <- function(...) all(vapply(plan[c(...)], is_numbers, NA, 1))
+  levels <- plan$levels
+  usual <- is_text(plan$column, 1) && plan$kind %in% input_kinds && is_flag(plan$drop_gaps) && numbers("seen_gaps") &&
+    is_texts(levels) && !anyDuplicated(levels) && is_texts(plan$rare)
+  usual && switch(plan$encoding,
+    number = numbers("fill", "shift", "scale", "low", "high", "seen_low", "seen_high") && is_flag(plan$flag) &&
+      plan$scale != 0 && is_numbers(plan$knots %||% 0) && length(plan$knots) == length(plan$heights) &&
+      !is.unsorted(plan$knots %||% 0) && is_numbers(plan$heights %||% 0),
+    level = if (isTRUE(plan$hashed)) {
+      is_place(plan$width, 2, 65536) && is_place(plan$missing, -1, plan$width - 1) && plan$unseen == -1
+    } else {
+      is_flag(plan$lumped) && is_flag(plan$own) && plan$width == length(levels) + plan$lumped + plan$own &&
+        plan$width >= 1 && is_place(plan$unseen, -1, plan$width - 1) && is_place(plan$missing, -1, plan$width - 1)
+    },
+    score = is_numbers(plan$scores, length(levels)) && numbers("unseen", "missing"),
+    code = is_flag(plan$own) && is_place(plan$width, 1, 1024) && is_place(plan$unseen, 0, length(levels)) &&
+      is_place(plan$missing, 0, length(levels) + plan$own),
+    date = is_texts(plan$parts) && all(plan$parts %in% names(date_parts)) &&
+    !is.unsorted(match(plan$parts, names(date_parts))) &&
+      plan$part_bits == sum(date_parts[plan$parts]) && is_flag(plan$clock) && numbers("shift", "scale") &&
+      plan$scale != 0 && (!plan$clock || plan$zone %in% OlsonNames()),
+    FALSE
+  )
+}
+
+learned_holds <- function(learned, target) {
+  if (has_classes(target)) {
+    counts <- unlist(learned$counts)
+    return(is_numbers(counts, length(target$classes)) && identical(names(counts), target$classes) && all(counts > 0))
+  }
+  n <- length(target$columns)
+  all(vapply(learned[c("mean", "median", "shift", "scale", "smear")], is_numbers, NA, n)) &&
+    is_flag(learned$log) && all(learned$scale != 0)
+}
+
+network_holds <- function(answerer) {
+  network <- answerer$network
+  plans <- answerer$preparation$columns
+  embedded <- Filter(is_embedded, plans)
+  own <- lapply(network$embeddings, function(e) list(e$column, as.numeric(e$levels), as.numeric(e$width)))
+  wanted <- lapply(embedded, function(p) list(p$column, as.numeric(length(p$levels) + p$own), as.numeric(p$width)))
+  inputs <- length(answerer$preparation$features)
+  core_check_network(network_shape(network))
+  network$inputs == inputs && identical(own, unname(wanted)) &&
+    network$layers[[length(network$layers)]]$units == task_of(answerer$target)$units(answerer$target) &&
+    network$output == answerer$target$loss$output &&
+    all(vapply(members_of(network), function(p) is_numbers(p, parameter_count(network)) && all(is.finite(p)), NA)) &&
+    is_numbers(network$parameters, parameter_count(network))
+}
+
+recalibration_holds <- function(recalibration, target) {
+  if (is.null(recalibration)) return(TRUE)
+  map <- recalibration$map
+  k <- length(target$classes)
+  known <- recalibration$method %in% c("platt", "isotonic", "temperature") && k >= 2 &&
+    is_numbers(unlist(recalibration[c("rows", "before", "after")]), 3)
+  known && if (recalibration$method == "temperature") {
+    is_numbers(map$temperature, 1) && map$temperature > 0
+  } else {
+    is_numbers(map$place, if (k == 2) 1 else k) && all(map$place %in% seq_len(k)) &&
+      length(map$curves) == length(map$place) && all(vapply(map$curves, curve_holds, NA))
+  }
+}
+
+curve_holds <- function(curve) {
+  if (!is.null(curve$slope)) return(is_numbers(c(curve$slope, curve$intercept), 2))
+  length(curve$score) >= 1 && is_numbers(curve$score, length(curve$level)) && is_numbers(curve$level)
+}
+
+decision_holds <- function(decision, target) {
+  if (is.null(decision)) return(TRUE)
+  rule <- decision$rule
+  if (!has_classes(target)) return(FALSE)
+  k <- length(target$classes)
+  if (!is.null(rule$costs)) {
+    return(is.matrix(rule$costs) && identical(dim(rule$costs), c(k, k)) && is_numbers(as.vector(rule$costs)))
+  }
+  rule$class %in% target$classes && is_numbers(rule$threshold, 1)
+}
+
+direct_holds <- function(direct, target) {
+  identical(direct$target, target) && preparation_holds(direct$preparation, target) && network_holds(direct) &&
+    recalibration_holds(direct$recalibration, target) && decision_holds(direct$decision, target)
+}
+
+# ---- beside it ----------------------------------------------------------------------------------------------------
+
+curves_hold <- function(parts) {
+  curves <- parts$curves
+  stopped <- c("epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged")
+  is_table(curves, c("epoch", "training", "validation", "rate", "gradient", "updates", "seconds")) &&
+    is_place(parts$best_epoch, 0, nrow(curves)) && parts$stopped %in% stopped &&
+    identical(as.integer(curves$epoch), seq_len(nrow(curves)))
+}
+
+baseline_holds <- function(baseline, target) {
+  if (has_classes(target)) {
+    share <- unlist(baseline$share)
+    return(baseline$answer %in% target$classes && is_numbers(share) && identical(names(share), target$classes))
+  }
+  n <- length(target$columns)
+  is_numbers(baseline$answer, n) && is_numbers(baseline$mean, n) && is_text(baseline$is, 1) &&
+    (is.null(target$loss$at) || is_numbers(baseline$quantiles, length(target$loss$at)))
+}
+
+counts_hold <- function(parts) {
+  is_table(parts, c("rows", "share"), "part") && is_texts(parts$part) && all(parts$rows >= 0)
+}
+
+judged_hold <- function(judged, target) {
+  length(judged) == 0 || (all(names(judged) %in% part_names) && all(vapply(judged, rows_hold, NA, target)))
+}
+
+rows_hold <- function(rows, target) {
+  n <- length(rows$key)
+  along <- function(x) if (is.data.frame(x)) nrow(x) else length(x)
+  numbers <- function(x) is.numeric(x) || all(is.na(x))
+  observed <- if (has_classes(target)) {
+    is.character(rows$observed) && all(rows$observed %in% target$classes)
+  } else if (length(target$columns) > 1) {
+    identical(names(rows$observed), target$columns) && all(vapply(rows$observed, is_numbers, NA))
+  } else {
+    is_numbers(rows$observed)
+  }
+  answers_hold <- function(answers) {
+    if (is.null(answers)) return(TRUE)
+    if (!has_classes(target)) return(is.data.frame(answers) && all(vapply(answers, numbers, NA)))
+    identical(names(answers), c("answer", paste0("probability_", target$classes))) &&
+      all(answers$answer %in% c(target$classes, NA)) && all(vapply(answers[-1], numbers, NA))
+  }
+  is.character(rows$key) && observed && is_numbers(rows$weight, n) && all(rows$weight >= 0) &&
+    all(vapply(rows, along, 0) == n) && is.data.frame(rows$answers) && answers_hold(rows$answers) &&
+    answers_hold(rows$direct) && (is.null(rows$row) || is_numbers(rows$row, n)) &&
+    (is.null(rows$group) || is.character(rows$group))
+}
