@@ -79,7 +79,7 @@ test_that("the direct wiring on the same rows is that of a brief wired so", {
   direct <- withr::with_seed(
     1,
     brief(small_crossings(), "passengers") |>
-      wire("direct") |> regimen(epochs = 300, method = "lbfgs") |> train(progress = "none")
+      wire("direct") |> train(progress = "none")
   )
   expect_equal(m$direct, appraise(direct)$measures$value, tolerance = 1e-6)
   expect_null(direct$direct)

@@ -95,7 +95,7 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
 
 test_that("rows that were learned from, or lie outside, are told", {
   model <- quick_model(kilns, epochs = 20)
-  expect_match(note_of(appraise(model, kilns), "rows_seen"), "2,802 of these 4,000 rows were used in training")
+  expect_match(note_of(appraise(model, kilns), "rows_seen"), "3,401 rows of the table were used in training and left")
   own <- kilns[match(model$judged$test$key, kilns$firing), ]
   expect_false("rows_seen" %in% codes(appraise(model, own)))
   strange <- transform(own, peak_c = peak_c + 500)

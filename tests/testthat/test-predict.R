@@ -38,7 +38,12 @@ test_that("augment() puts the answers behind the table's own columns", {
   a <- augment(model, head(kilns))
   expect_equal(names(a)[seq_along(kilns)], names(kilns))
   expect_equal(a$answer, predict(model, head(kilns))$answer)
-  expect_fails(augment(model, a), "already has a column `answer`")
+  # an earlier scoring gives way, with a word; a column that the network needs does not
+  expect_message(again <- augment(model, a), "from an earlier scoring")
+  expect_identical(again, a)
+  expect_equal(names(augment(model, head(kilns), prefix = "said_"))[13], "said_answer")
+  taken <- quick_model(transform(boats, answer = length_m), "litres_mile")
+  expect_fails(augment(taken, transform(boats, answer = length_m)), "already has a column `answer`")
 })
 
 test_that("class weights change the answer and not the meaning of a probability", {

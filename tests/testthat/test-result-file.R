@@ -52,7 +52,7 @@ test_that("what is no result is refused", {
   expect_fails(read_result(file), "it holds something else")
   expect_fails(read_result(system.file("extdata", "kilns.csv", package = "hylomath")), "holds no result")
   evil <- list(
-    format = "hylomath result", format_version = 2L, result = list("$table" = list(columns = list(), count = 0L))
+    format = "hylomath result", format_version = 3L, result = list("$table" = list(columns = list(), count = 0L))
   )
   write_whole(compress_text(jsonlite::toJSON(evil, auto_unbox = TRUE)), file)
   expect_fails(read_result(file), "holds something else")

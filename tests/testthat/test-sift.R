@@ -25,7 +25,7 @@ test_that("a set's error is that of its folds, and the errors are those of paire
   expect_equal(s$path$mean[s$path$inputs == 7], mean(all$each$RMSE))
   best <- folds(best_brief(s, "best"), k = 3, progress = "none")
   expect_equal(min(s$path$mean), mean(best$each$RMSE))
-  expect_equal(s$path$error[s$path$inputs == 7], sd(all$each$RMSE - best$each$RMSE) / sqrt(3))
+  expect_equal(s$path$error[s$path$inputs == 7], sd(all$each$RMSE - best$each$RMSE) * sqrt(1 / 3 + 1 / 2))
   within <- s$path$inputs[s$path$difference <= s$path$error]
   expect_length(s$small, min(within))
 })

@@ -54,7 +54,7 @@ test_that("progress tells of every epoch, and an interrupt there ends training",
     train(progress = function(e) if (e$event == "epoch" && e$epoch == 3) signalCondition(interrupt))
   expect_equal(model$stopped, "interrupted")
   expect_equal(nrow(loss_curves(model)), 3)
-  expect_equal(notes(model)$code, "interrupted")
+  expect_true("interrupted" %in% notes(model)$code)
   expect_s3_class(appraise(model), "hylomath_appraisal")
 })
 
@@ -92,7 +92,7 @@ test_that("a diverging loss is stopped and said", {
   model <- quick_model(small_crossings(), "passengers", epochs = 50, method = "momentum", learning_rate = 1e6)
   expect_true(all(is.finite(trained_network(model)$parameters)))
   expect_equal(model$stopped, "diverged")
-  expect_equal(notes(model)$code, "diverged")
+  expect_true("diverged" %in% notes(model)$code)
 })
 
 test_that("bad input is a clear error before training", {

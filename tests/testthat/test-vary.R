@@ -3,7 +3,7 @@ base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
 
 test_that("every value is judged by the same folds, as folds() judges it", {
   v <- vary(base(), units = c(2, 6), k = 3, progress = "none")
-  own <- folds(wire(base(), "6 relu"), k = 3, progress = "none")
+  own <- folds(wire(base(), "6 relu > 3 relu"), k = 3, progress = "none")
   expect_identical(v$folds[["6"]]$predictions, own$predictions)
   expect_equal(v$values$mean[2], mean(own$each[["cross-entropy"]]))
   d <- own$each[["cross-entropy"]] - v$folds[["2"]]$each[["cross-entropy"]]
