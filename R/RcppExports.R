@@ -25,12 +25,36 @@ core_sums <- function(columns, group, groups) {
     .Call(`_hylomath_core_sums`, columns, group, groups)
 }
 
+core_row_hashes <- function(columns, rows) {
+    .Call(`_hylomath_core_row_hashes`, columns, rows)
+}
+
+core_is_plain_file <- function(path) {
+    .Call(`_hylomath_core_is_plain_file`, path)
+}
+
+core_like_file <- function(path, other) {
+    .Call(`_hylomath_core_like_file`, path, other)
+}
+
+core_end_on_closed_pipe <- function() {
+    invisible(.Call(`_hylomath_core_end_on_closed_pipe`))
+}
+
+core_lost_output <- function() {
+    .Call(`_hylomath_core_lost_output`)
+}
+
+core_check_network <- function(network) {
+    .Call(`_hylomath_core_check_network`, network)
+}
+
 core_encode <- function(plans, sources, threads) {
     .Call(`_hylomath_core_encode`, plans, sources, threads)
 }
 
-core_summary <- function(sources, rows, shares, threads) {
-    .Call(`_hylomath_core_summary`, sources, rows, shares, threads)
+core_summary <- function(sources, rows, shares, weight, threads) {
+    .Call(`_hylomath_core_summary`, sources, rows, shares, weight, threads)
 }
 
 core_fill <- function(plans, sources, threads) {

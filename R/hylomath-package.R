@@ -16,4 +16,5 @@
 # What is printed while a network trains is decided here and not by train(), which computes and prints nothing.
 .onLoad <- function(libname, pkgname) {
   if (is.null(getOption("hylomath.progress"))) options(hylomath.progress = progress_auto)
+  options(hylomath.progress_kinds = list(line = progress_line, lines = progress_lines))
 }

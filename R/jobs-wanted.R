@@ -82,4 +82,4 @@ shuffling_rise <- function(spec, answerer, repeats = 3) {
 }
 
 # Inputs, targets and columns with a role.
-looked_at_columns <- function(a) unique(c(input_columns(a), a$target$columns, unlist(a$roles)))
+looked_at_columns <- function(a) unique(c(input_columns(a), a$target$columns, unlist(a$roles[column_roles])))

@@ -21,7 +21,7 @@ strangeness <- function(model, newdata, ...) UseMethod("strangeness")
 
 #' @export
 strangeness.hylomath_model <- function(model, newdata, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   preparation <- model$answerer$preparation
   table <- new_rows(preparation, as_table(newdata))
   plans <- preparation$columns

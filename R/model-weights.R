@@ -132,7 +132,7 @@ probe <- function(model, data, layer = NULL, ...) UseMethod("probe")
 
 #' @export
 probe.hylomath_model <- function(model, data, layer = NULL, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   answerer <- model$answerer
   network <- answerer$network
   layers <- length(network$layers)

@@ -100,6 +100,6 @@ as.data.frame.hylomath_scouting <- function(x, ...) x$trials
 #' @rdname best_brief
 #' @export
 best_brief.hylomath_scouting <- function(x, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   trial_brief(x$brief, x$space, x$rows, x$best)
 }

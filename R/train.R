@@ -1,18 +1,19 @@
 #' Train the network of a brief
 #'
 #' Splits the rows, learns the preparation on the training rows, trains by the regimen, and keeps the weights of the
-#' epoch with the lowest validation loss. The same brief, table and seeds give the same network bit for bit, whatever
-#' the number of threads (the option `hylomath.threads`; all cores when it is not set).
+#' epoch with the lowest validation loss. The same brief, table and seeds give the same network bit for bit on
+#' processors of the same kernel level (`kernel` of the model), whatever the number of threads (the option
+#' `hylomath.threads`; all cores when it is not set); at another level the low bits differ.
 #'
 #' An interrupt (Ctrl-C) ends training after the current batch; the best network so far is returned, and says so.
 #'
 #' @param b A brief.
 #' @param data A table to use in place of the one that the brief carries.
-#' @param progress `"auto"` shows progress as suits the session (one updating line on a terminal, a line every so many
-#'   epochs elsewhere), or signals to the package progressr where its global handlers are on; `"progressr"` signals to
-#'   it in any case; `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`,
-#'   `"epoch"` or `"end"`; where many networks are trained `"begin"`, `"step"`, `"ended"` or `"finish"`, and `"round"`
-#'   of a search.
+#' @param progress `"auto"` shows progress as suits the session (`"line"`, one updating line, on a terminal, `"lines"`,
+#'   a line every so many epochs, elsewhere), or signals to the package progressr where its global handlers are on;
+#'   `"progressr"` signals to it in any case; `"none"` says nothing. A function is called with each event, a list whose
+#'   `event` is `"start"`, `"epoch"` or `"end"`; where many networks are trained `"begin"`, `"step"`, `"ended"` or
+#'   `"finish"`, and `"round"` of a search.
 #' @param watch_test Whether to measure the loss of the test rows after each epoch too, for [plot_curves()]. It decides
 #'   nothing, but whoever sees it and changes the settings has looked at the test rows.
 #' @param ... Not used.
@@ -38,7 +39,7 @@ train <- function(b, data = NULL, progress = "auto", watch_test = FALSE, ...) Us
 
 #' @export
 train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test = FALSE, ...) {
-  rlang::check_dots_empty()
+  check_others(...)
   if (!isTRUE(watch_test) && !isFALSE(watch_test)) fail("`watch_test` must be TRUE or FALSE.")
   report <- reporter(progress)
   b <- ready_to_train(b, data, try = "Give one: train(b, data = ...).")

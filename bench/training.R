@@ -27,7 +27,8 @@ network <- list(
   layers = list(layer(64, "relu"), layer(32, "relu"), layer(3, "identity"))
 )
 settings <- hylomath:::core_regimen(list(
-  method = "adam", learning_rate = 0.001, clip_norm = 0, max_norm = 0, schedule = "constant", stop = "none", l2 = 0,
+  method = "adam", learning_rate = 0.001, longest_gradient = 0, longest_weights = 0, schedule = "constant",
+  stop = "none", l2 = 0,
   epochs = 6, measures = character(), seed = 1
 ))
 
