@@ -3,6 +3,7 @@
 # make test-quick    what is fast of it, for the moment before a commit
 # make check   the rules of the house, the linters, the spelling and R CMD check
 # make sanitize   the core's tests under the sanitizers
+# make test-arm   the core's tests for 64-bit ARM processors, emulated
 # make document, make data   regenerate what is generated
 # make bench   the measurements
 
@@ -22,7 +23,8 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
-.PHONY: demo test test-quick test-core sanitize install setup document data bench check check-house check-core clean
+.PHONY: demo test test-quick test-core test-arm sanitize install setup document data bench check check-house \
+  check-core clean
 
 demo: install
 	@./hylomath demo
@@ -34,12 +36,17 @@ test-quick: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
 	@$(RUN) tools/run-tests.R quick
 
 test-core: $(BUILD)/core-tests$(VARIANT)
-	@$(BUILD)/core-tests$(VARIANT)
+	@$(EMULATOR) $(BUILD)/core-tests$(VARIANT) $(CASES)
 
 # the core's tests under the sanitizers, each with objects of its own
 sanitize:
 	@$(MAKE) --no-print-directory test-core VARIANT=-address SANITIZE="-g $(UNDEFINED)"
 	@$(MAKE) --no-print-directory test-core VARIANT=-thread SANITIZE="-g -fsanitize=thread"
+
+# with Debian's g++-aarch64-linux-gnu and qemu-user; CASES names some of the tests
+test-arm:
+	@$(MAKE) --no-print-directory test-core VARIANT=-arm CXX=aarch64-linux-gnu-g++ SANITIZE="-static -Wno-psabi" \
+	  EMULATOR=qemu-aarch64
 
 install: $(BUILD)/installed
 setup: $(BUILD)/ready

@@ -141,6 +141,50 @@ void step_against_products(const Shape& shape) {
               median(ratios));
 }
 
+// The median time of a step of this network.
+double step_seconds(const NetworkSpec& spec, const Shape& shape, const Table<float>& table,
+                    const std::vector<std::uint32_t>& rows) {
+  Regimen regimen;
+  regimen.batch_size = shape.batch;
+  regimen.epochs = 5;
+  const auto trained = train<float>(spec, regimen, table, rows, {}, {}, kernel_level(), {});
+  std::vector<double> epochs;
+  for (std::size_t e = 1; e < trained.epochs.size(); ++e)
+    epochs.push_back(trained.epochs[e].seconds - trained.epochs[e - 1].seconds);
+  return median(epochs) / double((rows.size() + shape.batch - 1) / shape.batch);
+}
+
+// A step with dropout, or with another activation, against the same one by relu without dropout.
+void steps_against_plain(const Shape& shape) {
+  const auto table = table_of(shape, 8192);
+  const auto rows = counted(8192);
+  const NetworkSpec plain = network_of(shape);
+  std::vector<std::pair<const char*, NetworkSpec>> others;
+  const auto with = [&](const char* name, Activation f, double dropout) {
+    NetworkSpec spec = plain;
+    for (std::size_t l = 0; l + 1 < spec.layers.size(); ++l) {
+      spec.layers[l].activation = f;
+      spec.layers[l].dropout = dropout;
+    }
+    others.emplace_back(name, spec);
+  };
+  with("dropout 0.2", Activation::Relu, 0.2);
+  with("silu", Activation::Silu, 0);
+  with("gelu", Activation::Gelu, 0);
+  with("tanh", Activation::Tanh, 0);
+  print_name(shape);
+  std::printf(", against relu:");
+  for (const auto& other : others) {
+    std::vector<double> ratios;
+    for (int repeat = 0; repeat < 21; ++repeat) {
+      const double base = step_seconds(plain, shape, table, rows);
+      ratios.push_back(step_seconds(other.second, shape, table, rows) / base);
+    }
+    std::printf(" %s %.2f", other.first, median(ratios));
+  }
+  std::printf("\n");
+}
+
 // Answers to all rows against the forward products alone.
 void prediction_against_products(const Shape& shape) {
   const std::size_t rows = 16384;
@@ -246,6 +290,7 @@ int main() {
                                      {{100, 256, 128, 10}, 1024}, {{20, 64, 32, 3}, 256},   {{20, 64, 32, 3}, 32},
                                      {{20, 16, 1}, 256},          {{20, 16, 1}, 32}};
   for (const Shape& shape : shapes) step_against_products(shape);
+  for (std::size_t i : {0, 2, 4}) steps_against_plain(shapes[i]);
   for (std::size_t i : {0, 2, 4, 6}) prediction_against_products(shapes[i]);
   threads();
 }

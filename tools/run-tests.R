@@ -24,6 +24,13 @@ if (!is.na(all_good)) tally("Core", all_good, 0) else tally(
   "Core", sum(number("([0-9]+) passed"), na.rm = TRUE), max(1, number("([0-9]+) failed"), na.rm = TRUE)
 )
 
+# whether another kind of processor comes to the same bits, where there is what compiles for it and emulates it
+if (!quick && all(nzchar(Sys.which(c("aarch64-linux-gnu-g++", "qemu-aarch64"))))) {
+  cat("---- core on ARM ----\n")
+  same <- system2("make", c("--no-print-directory", "test-arm", shQuote("CASES='levels with*'"))) == 0
+  tally("Core on ARM", same, !same)
+}
+
 cat("---- house ----\n")
 stands <- system2("Rscript", "tools/house.R") == 0
 tally("House", stands, !stands)

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "curvature.hpp"
 
 #include <algorithm>

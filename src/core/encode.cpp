@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "encode.hpp"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "jobs.hpp"
 
 #include <atomic>

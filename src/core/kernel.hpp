@@ -1,5 +1,6 @@
 // The arithmetic that takes the time, as one table of plain functions for each instruction set. All tables compute
-// the same things; their low bits may differ between instruction sets, never between runs on one of them.
+// the same things, those of sets with fused multiply-add to the same bit: each element adds up in an order of its own,
+// whatever the vectors' width. The low bits of the generic table differ, which has no fused multiply-add.
 //
 // Matrices are row-major, rows `row_stride<T>(width)` apart and aligned to cache lines (aligned.hpp), so the functions
 // work in whole vectors and never meet a remainder.
@@ -98,6 +99,14 @@ struct Factors {
   T* x;
   std::size_t count;
 };
+// Each of `mask` becomes `value`, or 0 where the draw for its place is not below `bound`.
+template <class T>
+struct Mask {
+  std::uint32_t key, key2, bound;
+  T value;
+  T* mask;
+  std::size_t count;
+};
 template <class T>
 struct Addend {
   const T* x;
@@ -121,6 +130,13 @@ struct Gathering {
   std::size_t to_stride;
 };
 
+// Of each row `width` values are in use; what lies behind them, up to the next row, is anything.
+template <class T>
+struct Rows {
+  const T* at;
+  std::size_t rows, width, stride;
+};
+
 // A row of means, of inverse deviations, of scales and of shifts for each unit, `stride` long.
 template <class T>
 struct NormRows {
@@ -132,7 +148,7 @@ struct NormRows {
 };
 struct NormBlock {
   bool given;  // whether mean, variance and inverse are those that are there, rather than the block's own
-  std::size_t rows, stride;
+  std::size_t rows, width, stride;
 };
 template <class T>
 struct NormGradients {
@@ -156,9 +172,10 @@ struct Kernel {
   // gradient += l2 * w + l1 * sign(w)
   void (*penalise)(const Penalties<T>& penalties, const T* parameters, T* gradient, std::size_t count);
   void (*times)(const Factors<T>&);
+  void (*drop)(const Mask<T>&);
   void (*scale)(T factor, T* x, std::size_t count);
   void (*add)(const Addend<T>&);
-  void (*add_rows)(const T* x, std::size_t rows, std::size_t stride, T* sum);        // sum += the sum of x's rows
+  void (*add_rows)(const Rows<T>& rows, T* sum);                                     // sum += the sum of the rows
   void (*measure)(const T* x, std::size_t count, double* squares, double* largest);  // adds squares, raises to |x|
   // Batch normalisation of a block: z becomes gain * zhat + shift, zhat = (z - mean) * inverse; mean, variance and
   // inverse are written unless `given`. Back: d becomes the gradient with respect to z as it was.
@@ -180,6 +197,8 @@ const KernelLevel& kernel_generic();
 #if defined(__x86_64__)
 const KernelLevel& kernel_avx2();
 const KernelLevel& kernel_avx512();
+#elif defined(__aarch64__)
+const KernelLevel& kernel_neon();
 #endif
 
 // The levels that this processor can run, slowest first.

@@ -73,14 +73,31 @@ inline vec exponential(vec x) {
   return mad(s.scale, s.rest, s.scale);
 }
 
-inline vec logistic_of(vec x) { return real(1) / (real(1) + exponential(-x)); }
+// a / x for x from 1 on. In single precision by Newton's iteration from an estimate in the exponent's bits, as for
+// roots below: to a unit in the last place, and faster than the instruction.
+inline vec over(vec a, vec x) {
+  if constexpr (is_double) {
+    return a / x;
+  } else {
+    ivec bits;
+    std::memcpy(&bits, &x, sizeof bits);
+    bits = HYLO_INT(0x7EF311C7) - bits;
+    vec u;
+    std::memcpy(&u, &bits, sizeof u);
+    HYLO_UNROLL
+    for (int k = 0; k < 3; ++k) u = u * mad(-x, u, all(real(2)));
+    return a * u;
+  }
+}
+
+inline vec logistic_of(vec x) { return over(all(real(1)), real(1) + exponential(-x)); }
 
 // tanh(|x|) = e / (e + 2) with e = exp(2|x|) - 1, which keeps its digits near zero.
 inline vec tanh_of(vec x) {
   const vec size = x < real(0) ? -x : x;
   const Split s = split_exponential(clamp(size + size, real(0), is_double ? real(44) : real(22)));
   const vec e = mad(s.scale, s.rest, s.scale - real(1));
-  const vec t = e / (e + real(2));
+  const vec t = over(e, e + real(2));
   return x < real(0) ? -t : t;
 }
 
@@ -451,15 +468,25 @@ void answer(Output output, std::size_t rows, std::size_t width, std::size_t lead
   }
 }
 
-inline double total_of(vec v) {
-  double sum = 0;
-  for (std::size_t lane = 0; lane < lanes; ++lane) sum += double(v[lane]);
-  return sum;
-}
+// Sums over rows. Whatever the width of a vector, each of 64 bytes' worth of lanes adds up on its own and they come
+// together in one order, so that levels with fused multiply-add agree to the bit.
+constexpr std::size_t vectors_in_line = 64 / HYLO_BYTES;
+
+struct Totals {
+  vec part[vectors_in_line] = {};
+  void add(std::size_t i, vec x) { part[i / lanes % vectors_in_line] += x; }
+  double sum() const {
+    double sum = 0;
+    for (std::size_t v = 0; v < vectors_in_line; ++v) {
+      for (std::size_t lane = 0; lane < lanes; ++lane) sum += double(part[v][lane]);
+    }
+    return sum;
+  }
+};
 
 double softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
   const real keep = real(1 - spec.smoothing), spread = real(spec.smoothing / double(b.width));
-  vec total = vec{};
+  Totals total;
   for (std::size_t i = 0; i < b.rows; i += lanes) {
     real* z = b.z + i;
     vec largest = at(z), score = vec{}, share = vec{};
@@ -471,20 +498,20 @@ double softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
     }
     const Shares s = shares_of(b.width, b.lead, z);
     const vec weight = at(b.weight + i);
-    total += weight * (share * logarithm(s.sum) - score);
+    total.add(i, weight * (share * logarithm(s.sum) - score));
     const vec factor = weight * b.scale, whole = share / s.sum;
     for (std::size_t c = 0; c < b.width; ++c) {
       at(z + c * b.lead) = factor * (at(z + c * b.lead) * whole - (at(b.y + c * b.lead + i) * keep + spread));
     }
   }
-  return total_of(total);
+  return total.sum();
 }
 
 // Labels and soft shares together.
 double taught_softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
   const real keep = real(1 - spec.smoothing), spread = real(spec.smoothing / double(b.width)),
              cooler = real(1 / spec.temperature);
-  vec total = vec{};
+  Totals total;
   for (std::size_t i = 0; i < b.rows; i += lanes) {
     real* z = b.z + i;
     const real* soft = b.soft + i;
@@ -502,7 +529,7 @@ double taught_softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
       soft_share += s;
     }
     const vec weight = at(b.weight + i);
-    total += weight * (share * logarithm(sum) + soft_share * logarithm(soft_sum) - score);
+    total.add(i, weight * (share * logarithm(sum) + soft_share * logarithm(soft_sum) - score));
     const vec factor = weight * b.scale, whole = share / sum, soft_whole = soft_share / soft_sum;
     for (std::size_t c = 0; c < b.width; ++c) {
       const vec d = at(z + c * b.lead) - largest, s = at(soft + (c + 1) * b.lead);
@@ -510,21 +537,21 @@ double taught_softmax_loss(const LossSpec& spec, const LossBlock<real>& b) {
       at(z + c * b.lead) = factor * (exponential(d) * whole - y + cooler * (exponential(d * cooler) * soft_whole - s));
     }
   }
-  return total_of(total);
+  return total.sum();
 }
 
 double taught_logistic_loss(const LossSpec& spec, const LossBlock<real>& b) {
   const real cooler = real(1 / spec.temperature);
-  vec total = vec{};
+  Totals total;
   for (std::size_t i = 0; i < b.rows; i += lanes) {
     const vec z = at(b.z + i), label = at(b.soft + i), positive = at(b.soft + 2 * b.lead + i),
               share = at(b.soft + b.lead + i) + positive;
     const vec t = at(b.y + i) * real(1 - spec.smoothing) + real(spec.smoothing / 2), weight = at(b.weight + i);
-    total += weight * (label * (softplus_of(z) - t * z) + share * softplus_of(z * cooler) - positive * cooler * z);
+    total.add(i, weight * (label * (softplus_of(z) - t * z) + share * softplus_of(z * cooler) - positive * cooler * z));
     at(b.z + i) =
         b.scale * weight * (label * (logistic_of(z) - t) + cooler * (share * logistic_of(z * cooler) - positive));
   }
-  return total_of(total);
+  return total.sum();
 }
 
 struct LossHere {
@@ -582,14 +609,14 @@ double loss(const LossSpec& spec, const LossBlock<real>& b) {
     real* z = b.z + c * b.lead;
     const real* y = b.y + (quantiles ? 0 : c * b.lead);
     const real quantile = quantiles ? real(b.quantiles[c]) : real(0);
-    vec total = vec{};
+    Totals total;
     for (std::size_t i = 0; i < b.rows; i += lanes) {
       const LossHere here = loss_here(spec, at(z + i), at(y + i), quantile);
       const vec weight = at(b.weight + i);
-      total += weight * here.loss;
+      total.add(i, weight * here.loss);
       at(z + i) = b.scale * weight * here.slope;
     }
-    sum += total_of(total);
+    sum += total.sum();
   }
   return sum;
 }
@@ -670,15 +697,15 @@ void add(const Addend<real>& a) {
   for (std::size_t i = 0; i < a.count; i += lanes) at(a.sum + i) += at(a.x + i);
 }
 
-void add_rows(const real* x, std::size_t rows, std::size_t stride, real* sum) {
-  for (std::size_t j = 0; j < stride; j += lanes) {
+void add_rows(const Rows<real>& r, real* sum) {
+  for (std::size_t j = 0; j < r.width; j += lanes) {
     vec even = at(sum + j), odd = vec{};
     std::size_t i = 0;
-    for (; i + 2 <= rows; i += 2) {
-      even += at(x + i * stride + j);
-      odd += at(x + (i + 1) * stride + j);
+    for (; i + 2 <= r.rows; i += 2) {
+      even += at(r.at + i * r.stride + j);
+      odd += at(r.at + (i + 1) * r.stride + j);
     }
-    if (i < rows) even += at(x + i * stride + j);
+    if (i < r.rows) even += at(r.at + i * r.stride + j);
     at(sum + j) = even + odd;
   }
 }
@@ -687,31 +714,62 @@ inline vec larger(vec a, vec b) { return a > b ? a : b; }
 inline vec size_of(vec x) { return x < real(0) ? -x : x; }
 
 void measure(const real* x, std::size_t count, double* squares, double* largest) {
-  vec even = vec{}, odd = vec{}, most = vec{}, also = vec{};
+  // two lines' worth of sums at once, which hide the latency of the addition
+  constexpr std::size_t sums = 2 * vectors_in_line;
+  vec square[sums] = {}, most[sums] = {};
   std::size_t i = 0;
-  for (; i + 2 * lanes <= count; i += 2 * lanes) {
-    const vec a = at(x + i), b = at(x + i + lanes);
-    even = mad(a, a, even);
-    odd = mad(b, b, odd);
-    most = larger(size_of(a), most);
-    also = larger(size_of(b), also);
+  for (; i + sums * lanes <= count; i += sums * lanes) {
+    HYLO_UNROLL
+    for (std::size_t v = 0; v < sums; ++v) {
+      const vec a = at(x + i + v * lanes);
+      square[v] = mad(a, a, square[v]);
+      most[v] = larger(size_of(a), most[v]);
+    }
   }
-  if (i < count) {
+  for (std::size_t v = 0; i < count; i += lanes, ++v) {
     const vec a = at(x + i);
-    even = mad(a, a, even);
-    most = larger(size_of(a), most);
+    square[v] = mad(a, a, square[v]);
+    most[v] = larger(size_of(a), most[v]);
   }
-  most = larger(most, also);
-  *squares += total_of(even + odd);
-  for (std::size_t lane = 0; lane < lanes; ++lane)
-    *largest = double(most[lane]) > *largest ? double(most[lane]) : *largest;
+  for (std::size_t v = 0; v < vectors_in_line; ++v) {
+    const vec both = square[v] + square[v + vectors_in_line];
+    const vec more = larger(most[v], most[v + vectors_in_line]);
+    for (std::size_t lane = 0; lane < lanes; ++lane) {
+      *squares += double(both[lane]);
+      *largest = double(more[lane]) > *largest ? double(more[lane]) : *largest;
+    }
+  }
+}
+
+// ---- dropout ----------------------------------------------------------------------------------------------------
+// The value's place in the block, mixed with the block's key: the finaliser of a 32-bit hash (Appleby 2011), which
+// changes each bit of what comes out with a chance of one half for each bit that went in.
+
+typedef std::uint32_t uvec __attribute__((vector_size(4 * lanes), may_alias));
+
+void drop(const Mask<real>& m) {
+  uvec place;
+  for (std::size_t lane = 0; lane < lanes; ++lane) place[lane] = std::uint32_t(lane);
+  for (std::size_t i = 0; i < m.count; i += lanes) {
+    uvec h = (place + std::uint32_t(i)) * 0x9E3779B9u + m.key;
+    h ^= h >> 16;
+    h *= 0x85EBCA6Bu;
+    h ^= h >> 13;
+    h *= 0xC2B2AE35u;
+    h ^= (h >> 16) ^ m.key2;
+    // compared as signed numbers, which every instruction set can
+    typedef std::int32_t svec __attribute__((vector_size(4 * lanes), may_alias));
+    const svec below = (svec)(h ^ 0x80000000u) < (std::int32_t)(m.bound ^ 0x80000000u);
+    const vec kept = __builtin_convertvector(below, vec) * -m.value;
+    at(m.mask + i) = kept;
+  }
 }
 
 // ---- batch normalisation ----------------------------------------------------------------------------------------
 
 void normalise(const NormRows<real>& r, const NormBlock& block, real* z, real* zhat) {
   const std::size_t rows = block.rows, stride = block.stride;
-  for (std::size_t j = 0; j < stride; j += lanes) {
+  for (std::size_t j = 0; j < block.width; j += lanes) {
     vec mean = at(r.mean + j), inverse = at(r.inverse + j);
     if (!block.given) {
       mean = vec{};
@@ -742,7 +800,7 @@ void normalise(const NormRows<real>& r, const NormBlock& block, real* z, real* z
 void normalise_back(const NormRows<real>& r, const NormBlock& block, const real* zhat, real* d,
                     const NormGradients<real>& gradients) {
   const std::size_t rows = block.rows, stride = block.stride;
-  for (std::size_t j = 0; j < stride; j += lanes) {
+  for (std::size_t j = 0; j < block.width; j += lanes) {
     vec sum = vec{}, along = vec{};
     for (std::size_t i = 0; i < rows; ++i) {
       sum += at(d + i * stride + j);
@@ -772,6 +830,7 @@ constexpr Kernel<real> named_table() {
   k.momentum = momentum;
   k.penalise = penalise;
   k.times = times;
+  k.drop = drop;
   k.scale = scale;
   k.add = add;
   k.add_rows = add_rows;

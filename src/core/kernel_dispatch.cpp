@@ -11,6 +11,8 @@ std::vector<const KernelLevel*> kernel_levels() {
   for (const KernelLevel* level : {&kernel_avx2(), &kernel_avx512()}) {
     if (level->runs_here()) levels.push_back(level);
   }
+#elif defined(__aarch64__)
+  levels.push_back(&kernel_neon());
 #endif
   return levels;
 }

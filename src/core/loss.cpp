@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "loss.hpp"
 
 #include <algorithm>

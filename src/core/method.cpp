@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "method.hpp"
 
 #include <stdexcept>

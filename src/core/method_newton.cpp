@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>

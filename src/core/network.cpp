@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "network.hpp"
 
 #include <algorithm>

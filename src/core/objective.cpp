@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "objective.hpp"
 
 #include <algorithm>

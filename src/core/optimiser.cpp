@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "optimiser.hpp"
 
 #include <cmath>

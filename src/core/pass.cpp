@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "pass.hpp"
 
 #include <algorithm>
@@ -190,7 +192,8 @@ void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training)
         r.variance[j] = parameters[layout_.variances_at(l) + j];
         r.inverse[j] = T(1 / std::sqrt(double(r.variance[j]) + kNormEpsilon));
       }
-      kernel_.normalise(r, NormBlock{given_norms_, rows, stride}, out, scaled_.data() + value_at_[l + 1]);
+      kernel_.normalise(r, NormBlock{given_norms_, rows, layout_.units(l), stride}, out,
+                        scaled_.data() + value_at_[l + 1]);
     }
     if (!hidden) break;
     if (training && keeps_slope(l)) {
@@ -236,7 +239,7 @@ void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transpo
                              parameters.data() + layout_.biases_at(k)};
       const NormGradients<T> into_gradient = {gradient.data() + layout_.gains_at(k),
                                               gradient.data() + layout_.biases_at(k)};
-      kernel_.normalise_back(r, NormBlock{given_norms_, rows, in_stride}, scaled_.data() + value_at_[l], below,
+      kernel_.normalise_back(r, NormBlock{given_norms_, rows, in, in_stride}, scaled_.data() + value_at_[l], below,
                              into_gradient);
     }
   }
@@ -252,12 +255,14 @@ void Pass<T>::draw_masks(std::size_t rows, const Draw& draw, std::size_t block) 
     if (kept >= 1) continue;
     const std::uint64_t place = (std::uint64_t(draw.batch) * 4096 + block) * layers + l;
     Stream stream({draw.seed ^ (place * 0x9E3779B97F4A7C15ull), draw.job, draw.epoch, Purpose::Dropout});
-    const std::uint32_t bound = std::uint32_t(std::min(kept * 4294967296.0, 4294967295.0));
-    const std::size_t width = layout_.inputs(l), stride = row_stride<T>(width);
-    T* mask = masks_.data() + value_at_[l];
-    for (std::size_t i = 0; i < rows; ++i) {
-      for (std::size_t j = 0; j < width; ++j) mask[i * stride + j] = stream.bits() < bound ? T(1 / kept) : T(0);
-    }
+    Mask<T> mask;
+    mask.key = stream.bits();
+    mask.key2 = stream.bits();
+    mask.bound = std::uint32_t(std::min(kept * 4294967296.0, 4294967295.0));
+    mask.value = T(1 / kept);
+    mask.mask = masks_.data() + value_at_[l];
+    mask.count = rows * row_stride<T>(layout_.inputs(l));
+    kernel_.drop(mask);
   }
 }
 
@@ -332,7 +337,7 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
       kernel_.multiply(Product<T>{Extent{in, units, n}, Left<T>{taken(l), 1, in_stride}, Right<T>{d, stride},
                                   Result<T>{weights, stride}, Origin<T>{fresh ? nullptr : weights, stride}});
     }
-    if (!layout_.norm(l)) return kernel_.add_rows(d, n, stride, gradient.data() + layout_.biases_at(l));
+    if (!layout_.norm(l)) return kernel_.add_rows(Rows<T>{d, n, units, stride}, gradient.data() + layout_.biases_at(l));
     for (std::size_t j = 0; j < layout_.units(l); ++j) {
       gradient[layout_.means_at(l) + j] += T(n) * means_[l * widest_ + j];
       gradient[layout_.variances_at(l) + j] += T(n) * variances_[l * widest_ + j];

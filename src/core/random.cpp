@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "random.hpp"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "schedule.hpp"
 
 #include <cmath>

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "start.hpp"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "summary.hpp"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "text_scan.hpp"
 
 #include <algorithm>

@@ -1,3 +1,5 @@
+#include "contraction.hpp"
+
 #include "train.hpp"
 
 #include <algorithm>

@@ -201,3 +201,65 @@ TEST_CASE("numbers too small to be normal are flushed while training, and only t
   volatile double tiny = 1e-310;
   CHECK(tiny * 0.5 != 0);
 }
+
+namespace {
+
+// All levels with fused multiply-add train this to the same bits; of these the hash goes on with (FNV-1a).
+template <class T>
+void check_same_bits(const NetworkSpec& spec, const Regimen& regimen, std::size_t inputs, std::size_t outputs,
+                     std::uint64_t& hash) {
+  std::vector<const KernelLevel*> fused;
+  for (const KernelLevel* level : kernel_levels()) {
+    if (std::string(level->name) != "generic") fused.push_back(level);
+  }
+  if (fused.empty()) return;  // nothing to compare on this processor
+  INFO("activation " << int(spec.layers[0].activation) << ", output " << int(spec.loss.output) << ", method "
+                     << int(regimen.optimiser.method));
+  const auto table = table_of<T>(700, inputs, outputs, spec.loss.output);
+  const auto rows = all_rows(table.rows);
+  const Span<const std::uint32_t> all(rows);
+  const auto run = [&](const KernelLevel& level) {
+    return train<T>(spec, regimen, table, all.part(150, 550), all.part(0, 150), {}, level, {});
+  };
+  const auto first = run(*fused.front()), other = run(*fused.back());
+  std::vector<unsigned char> bytes(first.parameters.size() * sizeof(T));
+  std::memcpy(bytes.data(), first.parameters.data(), bytes.size());
+  for (unsigned char byte : bytes) hash = (hash ^ byte) * 0x100000001B3u;
+  CHECK(std::memcmp(first.parameters.data(), other.parameters.data(), first.parameters.size() * sizeof(T)) == 0);
+  REQUIRE(first.epochs.size() == other.epochs.size());
+  for (std::size_t e = 0; e < first.epochs.size(); ++e) {
+    CHECK(first.epochs[e].training == other.epochs[e].training);
+    CHECK(first.epochs[e].validation == other.epochs[e].validation);
+    CHECK((first.epochs[e].gradient == other.epochs[e].gradient || std::isnan(first.epochs[e].gradient)));
+  }
+}
+
+}  // namespace
+
+TEST_CASE("levels with fused multiply-add train to the same bit, by every method, activation and output") {
+  std::uint64_t hash = 0xCBF29CE484222325u;
+  for (int a = 0; a <= int(Activation::Sine); ++a) {
+    auto spec = network_of(7, {21, 9}, Activation(a), 3, Output::Softmax, 1e-4, 1e-3);
+    spec.layers[0].dropout = 0.2;
+    spec.layers[1].norm = true;
+    spec.input_noise = 0.1;
+    check_same_bits<float>(spec, short_regimen(4), 7, 3, hash);
+  }
+  for (Output output : {Output::Identity, Output::Logistic, Output::Exponential, Output::Softplus, Output::Softmax}) {
+    const std::size_t outputs = output == Output::Softmax ? 4 : 1;
+    const auto spec = network_of(5, {13}, Activation::Tanh, outputs, output, 0, 1e-3);
+    for (int m = 0; m <= int(Method::Levenberg); ++m) {
+      auto regimen = short_regimen(5);
+      regimen.optimiser.method = Method(m);
+      if (Method(m) == Method::Levenberg && output != Output::Identity) continue;
+      if (takes_whole_table(Method(m))) {
+        check_same_bits<double>(spec, regimen, 5, outputs, hash);
+      } else {
+        regimen.optimiser.longest_gradient = 1;
+        check_same_bits<float>(spec, regimen, 5, outputs, hash);
+      }
+    }
+  }
+  // the bits of one machine are those of another, be it of another kind
+  if (kernel_levels().size() > 1) CHECK(hash == 0x65305FCBB02B30D5u);
+}
