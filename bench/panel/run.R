@@ -17,7 +17,7 @@ for (i in which(listed$half == half)) {
     judged <- model$judged$test
     of <- function(answers) panel_loss(model, judged, answers)
     data.frame(
-      table = paste(one$package, one$item), split = split, rows = sum(unlist(model$parts)), test = length(judged$key),
+      table = paste(one$package, one$item), split = split, rows = sum(model$parts$rows, na.rm = TRUE), test = length(judged$key),
       columns = length(model$answerer$preparation$columns), default = of(judged$answers),
       direct = of(if (is.null(judged$direct)) judged$answers else judged$direct), seconds = seconds
     )
