@@ -23,11 +23,19 @@ parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
   if (each) part_of_each(a) else count_parts(a)
 }
 
-part_of_each <- function(a) {
+# Each row's part as it is told, or why it has none.
+part_names_of <- function(a) {
   part <- ifelse(is.na(a$aside), a$part, paste("set aside:", a$aside))
+  if (rotates(a)) part[part == "training"] <- "rotation"
+  part
+}
+
+part_of_each <- function(a) {
+  part <- part_names_of(a)
   each <- data.frame(row = seq_along(part))
   each[a$roles$id] <- a$table[a$roles$id]
   each$part <- part
+  if (rotates(a)) each$turn <- a$turn
   each
 }
 
@@ -35,11 +43,12 @@ part_of_each <- function(a) {
 parts_of.default <- function(x, ...) wrong_object("parts_of", "a brief or a model", x)
 
 count_parts <- function(a) {
-  part <- ifelse(is.na(a$aside), a$part, paste("set aside:", a$aside))
-  known <- c(part_names, "set aside: weight 0", "set aside: filtered", "set aside: no target", "set aside: gap")
+  part <- part_names_of(a)
+  in_parts <- c("rotation", part_names)
+  known <- c(in_parts, "set aside: weight 0", "set aside: filtered", "set aside: no target", "set aside: gap")
   rows <- table(factor(part, known))
-  counted <- data.frame(part = known, rows = as.integer(rows), share = as.numeric(rows) / sum(rows[part_names]))
-  counted$share[!counted$part %in% part_names] <- NA
+  counted <- data.frame(part = known, rows = as.integer(rows), share = as.numeric(rows) / sum(rows[in_parts]))
+  counted$share[!counted$part %in% in_parts] <- NA
   classes <- a$target$classes
   if (has_classes(a$target)) {
     label <- factor(as_label(a$table[[a$target$columns]]), classes)

@@ -7,7 +7,8 @@ dealt_out <- function(a, rows, shares, by, seed, bands) {
   if (by == "ordered") return(split_ordered(times_of(a, rows), shares))
   if (by == "key") return(split_by_key(as_label(a$table[[roles$group %||% roles$id]][rows]), shares, seed))
   strata <- if (by == "random") rep(1L, length(rows)) else strata_of(a, rows, bands)
-  if (is.null(a$group)) split_strata(strata, shares, seed) else split_groups(a$group[rows], strata, shares, seed)
+  if (is.null(a$group)) return(split_strata(strata, shares, seed))
+  split_test_groups(a$group[rows], strata, shares[shares > 0], seed)
 }
 
 # Within each stratum the rows are shuffled and dealt out, so that every part holds its share of it to within one row.
@@ -27,6 +28,16 @@ allot <- function(n, shares) {
   counts <- round(n * shares)
   if (n > sum(shares > 0)) counts[shares > 0] <- pmax(counts[shares > 0], 1)
   counts
+}
+
+# Groups for the test first, then the other parts of what is left: the test rows don't hang on the other shares.
+split_test_groups <- function(group, strata, shares, seed) {
+  if (length(shares) < 2 || !"test" %in% names(shares)) return(split_groups(group, strata, shares, seed))
+  part <- split_groups(group, strata, shares["test"], seed)
+  left <- part != "test"
+  others <- shares[names(shares) != "test"] / (1 - shares[["test"]])
+  part[left] <- split_groups(group[left], strata[left], others, seed)
+  part
 }
 
 # Whole groups, the large ones first: each goes to the part that is furthest below what it should hold of the group's
@@ -135,10 +146,12 @@ deal_groups <- function(group, strata, k, seed) {
 # Rows in order of time in k + 1 stretches of equal length: each but the first is judged by what was learned from all
 # before it (rolling origin: Tashman 2000). Equal times stay together.
 rolling_origin <- function(when, k) {
-  place <- rank(when, ties.method = "min") - 1
-  stretch <- as.integer(floor(place / length(when) * (k + 1)))
+  stretch <- stretches(when, k + 1)
   ifelse(stretch == 0L, NA_integer_, stretch)
 }
+
+# The number of each row's stretch of `n`, from 0.
+stretches <- function(when, n) as.integer(floor((rank(when, ties.method = "min") - 1) / length(when) * n))
 
 # The parts of the table for fold `f` of those in `fold`: rows that it judges, and training and validation rows among
 # the others, of which the validation share is taken in the same way as the brief takes it.

@@ -66,9 +66,10 @@ keep_groups_whole <- function(group, part, usable, what) {
   )
 }
 
-# Tenths of the ranks; fewer, wider bands where a tenth would be too few rows to deal from.
+# Tenths of the ranks; fewer, wider bands where a tenth would be too few rows to deal from. Test rows are drawn in the
+# same way whatever other parts there are.
 bands_for <- function(how, rows) {
-  shares <- c(how$validation, how$test, how$calibration)
+  shares <- if (how$test > 0) how$test else c(how$validation, how$calibration)
   min(10, max(1, floor(rows * min(shares[shares > 0], 1))))
 }
 

@@ -18,6 +18,8 @@
 #   exposure   each row's exposure, n numbers above 0, or NULL
 #   aside      why a row takes no part, n texts: "weight 0", "filtered", "no target", "gap", or NA for rows that do
 #   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "judged"
+#   turn       where rows rotate the number of the part that each training row is in, see analysis-turns.R; NULL
+#              otherwise
 #   wiring     the parsed wiring, see wiring-parse.R
 #   regimen    the brief's regimen, whose "auto" regimen_in_force() settles once the preparation is learned
 #
@@ -37,17 +39,17 @@ settle <- function(b, table = b$table) {
   check_columns_of_rows(b, target, working)
   roles <- b$columns[intersect(c(column_roles, "weight_is"), names(b$columns))]
   a <- structure(list(
-    brief = without_table(b), raw = table, roles = roles, hold_out = b[["hold_out"]], rules = rules, table = working,
+    brief = without_table(b), raw = table, roles = roles, hold_out = hold_out_in_force(b), rules = rules,
+    table = working,
     kinds = unlist(b$columns$kinds[inputs]),
     prepare = lapply(stats::setNames(nm = inputs), function(column) settings_for(b, column)), target = target,
     group = column_as(working, roles$group, as_label), weight = column_as(working, roles$weight, as.numeric),
     counts = weights_count(b$columns), exposure = column_as(working, roles$exposure, as.numeric),
-    aside = NULL, part = NULL, wiring = parse_wiring(b$wiring), regimen = b[["regimen"]]
+    aside = NULL, part = NULL, turn = NULL, single = NULL, wiring = parse_wiring(b$wiring), regimen = b[["regimen"]]
   ), class = "hylomath_analysis")
   a$aside <- set_aside(a)
   if (!a$counts) a$weight <- scaled_importance(a$weight, is.na(a$aside))
-  a$part <- split_rows(a)
-  check_analysis(a)
+  check_analysis(dealt_analysis(a))
 }
 
 column_as <- function(table, column, convert) if (!is.null(column)) convert(table[[column]])
@@ -75,6 +77,7 @@ check_analysis <- function(a) {
     "parts are known" = length(a$part) == n && all(a$part %in% c(part_names, "judged", NA)),
     "rows aside are in no part" = all(is.na(a$part[!is.na(a$aside)])),
     "learned rows have a target" = !anyNA(target_values(a, rows_in(a, "training"))),
+    "turns are along the table" = is.null(a$turn) || (length(a$turn) == n && all(a$part[!is.na(a$turn)] == "training")),
     "there are training rows" = any(a$part %in% "training")
   )
   broken <- names(holds)[!(holds %in% TRUE)]

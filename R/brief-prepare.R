@@ -7,7 +7,8 @@
 #' @param numbers `"zscore"` (mean 0, standard deviation 1), `"minmax"` (0 to 1), `"minmax_signed"` (-1 to 1),
 #'   `"robust"` (median 0, quartile distance that of a standard normal), `"rank_normal"` (normal scores of the ranks,
 #'   straight between the percentiles), `"none"`.
-#' @param clip Numbers beyond the quantiles `clip` and `1 - clip` are set to them; 0 clips nothing.
+#' @param clip Numbers beyond the quantiles `clip` and `1 - clip` are set to them; 0 clips nothing. `"far"` clips what
+#'   lies outside the training rows by more than half of their range.
 #' @param gaps What becomes of missing values. For numbers `"auto"` is the median, and an input that says that it was
 #'   missing where more than 1 % of the training rows are; `"flag"` always adds that input; `"median"`, `"mean"`,
 #'   `"common"` (the most common value) fill only. For categories `"own"` makes missing a level of its own, `"auto"`

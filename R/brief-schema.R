@@ -10,6 +10,10 @@ column_kinds <- c(
 )
 input_kinds <- c("number", "count", "flag", "category", "date", "time", "missing")
 
+# The number of the rule by which what is left open is settled, see the section of ?regimen. A brief that was written
+# under a former one goes on meaning what it meant.
+current_rule <- 2
+
 brief_schema <- function() {
   list(
     data = data_schema(),
@@ -25,6 +29,7 @@ brief_schema <- function() {
       only = type_map(function(value, key) settle_settings(as.list(value), column_settings(), key))
     )),
     hold_out = hold_out_schema(),
+    rule = type_number(1, current_rule, whole = TRUE),
     wiring = type_wiring(),
     regimen = regimen_schema()
   )
@@ -60,7 +65,7 @@ columns_schema <- function() {
 column_settings <- function() {
   list(
     numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "none")),
-    clip = type_number(0, 0.5, open_high = TRUE),
+    clip = type_or_word("far", type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
     gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
     categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),
     buckets = type_number(2, 65536, whole = TRUE),
@@ -73,8 +78,9 @@ column_settings <- function() {
 
 hold_out_schema <- function() {
   list(
-    validation = type_number(0, 1, open_high = TRUE),
-    test = type_number(0, 1, open_high = TRUE),
+    rotate = type_or_word("auto", type_rotate, "0 or a whole number from 3"),
+    validation = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
+    test = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
     calibration = type_number(0, 1, open_high = TRUE),
     by = type_choice(c("stratified", "random", "ordered", "key")),
     validation_where = type_expression(),
@@ -117,8 +123,9 @@ brief_defaults <- function() {
       numbers = "zscore", clip = 0, gaps = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
       rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
-    hold_out = list(validation = 0.15, test = 0.15, calibration = 0, by = "stratified"),
-    wiring = "24 relu > 12 relu",
+    hold_out = list(rotate = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
+    rule = current_rule,
+    wiring = "auto",
     regimen = list(
       method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
       batch_size = "auto", epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", longest_gradient = 0,
@@ -140,6 +147,15 @@ type_date_parts <- function(value, key) {
     fail(sprintf("%s can't be %s.", quoted(key), describe(unknown[1])), paste(did_you_mean(unknown[1], known), hint))
   }
   intersect(known, parts)
+}
+
+# Into how many parts the rows are dealt that rotate; 0 for none.
+type_rotate <- function(value, key) {
+  value <- type_number(0, 100, whole = TRUE)(value, key)
+  if (value %in% 1:2) {
+    fail(sprintf("%s can't be %d: a network learns from all parts but two.", quoted(key), as.integer(value)))
+  }
+  value
 }
 
 # Codes that mean missing, as text whatever they stand for.

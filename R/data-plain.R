@@ -54,3 +54,6 @@ in_order <- function(table, by) {
   rownames(table) <- NULL
   table
 }
+
+# By its columns alone: R keeps the same row names in more than one way.
+table_hash <- function(table) rlang::hash(as.list(table))

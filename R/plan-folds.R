@@ -1,8 +1,8 @@
 # How a brief is judged by others of its rows: a plan, which is plain data, is laid out over a table.
 #
-# A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or the brief's own validation
-# rows where `k` is NULL; `most` is the number of training rows of each fold, all of them when it is NULL. It has no
-# table, so it travels light.
+# A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or where `k` is NULL the
+# brief's own validation rows or turns; `most` is the number of training rows of each fold, all of them when it is NULL.
+# It has no table, so it travels light.
 
 fold_plan <- function(b, k, repeats, by, most = NULL) {
   plan <- list(brief = without_table(b), k = NULL, repeats = 1L, by = "validation", most = most)
@@ -36,7 +36,17 @@ fold_rule <- function(b, by, repeats) {
 lay_folds <- function(plan, table) {
   a <- settle(plan$brief, table)
   laid <- list(plan = plan, analysis = a)
-  if (is.null(plan$k)) lay_validation(laid, a) else lay_dealt(laid, a)
+  if (isTRUE(plan$turning)) return(lay_turning_folds(laid))
+  if (!is.null(plan$k)) return(lay_dealt(laid, a))
+  if (rotates(a)) lay_turns(laid, a) else lay_validation(laid, a)
+}
+
+# Rows that rotate are judged by the networks that have not seen them.
+lay_turns <- function(laid, a) {
+  laid$rows <- answered_turns(a)
+  laid$each <- data.frame(fold = seq_len(a$hold_out$rotate), "repeat" = 1L, check.names = FALSE)
+  laid$parts <- function(i) as_planned(laid$plan, a, turn_parts(a, i))
+  laid
 }
 
 lay_validation <- function(laid, a) {
@@ -62,13 +72,46 @@ lay_dealt <- function(laid, a) {
   numbers <- sort(unique(dealt[!is.na(dealt[, 1]), 1]))
   each <- expand.grid(fold = numbers, "repeat" = seq_len(ncol(dealt)))
   laid$each <- each
-  share <- length(rows_in(a, "validation")) / length(rows)
+  share <- if (rotates(a)) 1 / a$hold_out$rotate else length(rows_in(a, "validation")) / length(rows)
   laid$parts <- function(i) {
     fold <- dealt[, each[["repeat"]][i]]
     as_planned(plan, a, fold_parts(a, rows, fold, each$fold[i], plan$by, share, seed))
   }
   laid
 }
+
+# Folds whose other rows rotate: a fit for each fold and turn. The rows that a network answers in its turn are the part
+# "turned".
+lay_turning_folds <- function(laid) {
+  a <- laid$analysis
+  laid <- lay_dealt(laid, a)
+  whole <- laid$each
+  turns <- a$hold_out$rotate
+  laid$each <- whole[rep(seq_len(nrow(whole)), each = turns), , drop = FALSE]
+  laid$each$turn <- rep(seq_len(turns), nrow(whole))
+  dealt <- lapply(seq_len(nrow(whole)), function(i) {
+    turning_fold(a, laid$rows, laid$dealt[, whole[["repeat"]][i]], whole$fold[i], laid$plan$by)
+  })
+  laid$parts <- function(i) {
+    own <- dealt[[(i - 1) %/% turns + 1]]
+    part <- turn_parts(own$analysis, laid$each$turn[i])
+    part[part %in% "judged"] <- "turned"
+    replace(part, own$judged, "judged")
+  }
+  laid
+}
+
+# The rows that fold `f` judges, and the analysis of the others, dealt into parts that take turns.
+turning_fold <- function(a, rows, fold, f, by) {
+  learned <- if (by == "ordered") is.na(fold) | fold < f else !fold %in% f
+  a$part <- replace(rep(NA_character_, length(a$part)), rows[learned], "training")
+  a$turn <- dealt_turns(a)
+  why <- turns_obstacle(a)
+  if (!is.null(why)) fail(sprintf("Without the rows of fold %d the others can't rotate: %s.", f, why), turning_hint)
+  list(analysis = a, judged = rows[fold %in% f])
+}
+
+turning_hint <- "Judge one network instead: quick(b); or ask for fewer folds."
 
 as_planned <- function(plan, a, part) if (is.null(plan$most)) part else fewer_rows(a, part, plan$most)
 

@@ -32,7 +32,7 @@ learn_preparation <- function(a) {
 
 learn_numbers <- function(columns, settings, rows, weight) {
   if (length(columns) == 0) return(list())
-  clip <- unique(unlist(lapply(settings, function(s) if (s$clip > 0) c(s$clip, 1 - s$clip))))
+  clip <- unique(unlist(lapply(settings, function(s) if (clips_share(s$clip)) c(s$clip, 1 - s$clip))))
   ranks <- if (any(vapply(settings, function(s) s$numbers == "rank_normal", NA))) seq(0, 1, 0.01)
   robust <- if (any(vapply(settings, function(s) s$numbers == "robust", NA))) c(0.25, 0.75)
   shares <- unique(c(0.5, robust, clip, ranks))
@@ -54,7 +54,8 @@ learn_number <- function(s, quantile, how, x, weight) {
     flag = how$gaps == "flag" || (how$gaps == "auto" && gap_share > 0.01),
     seen_low = s$low, seen_high = s$high, seen_gaps = s$gaps, drop_gaps = how$gaps == "drop"
   )
-  if (how$clip > 0) plan[c("low", "high")] <- list(quantile(how$clip), quantile(1 - how$clip))
+  if (clips_share(how$clip)) plan[c("low", "high")] <- list(quantile(how$clip), quantile(1 - how$clip))
+  if (how$clip == "far") plan[c("low", "high")] <- as.list(c(s$low, s$high) + c(-0.5, 0.5) * (s$high - s$low))
   low <- max(s$low, plan$low)
   high <- min(s$high, plan$high)
   switch(how$numbers,
@@ -67,6 +68,8 @@ learn_number <- function(s, quantile, how, x, weight) {
     none = plan
   )
 }
+
+clips_share <- function(clip) is.numeric(clip) && clip > 0
 
 # A column that doesn't vary in the training rows is left unscaled.
 scaled <- function(plan, shift, scale) {

@@ -17,7 +17,6 @@ streams <- rbind(
   data.frame(purpose = "nearby", first = 1L, seed = "training"),    # those around its best trials: first + 2 r
   data.frame(purpose = "importance rows", first = 3L, seed = "training"),
   data.frame(purpose = "effect rows", first = 4L, seed = "training"),
-  data.frame(purpose = "walks", first = 5L, seed = "training"),     # from which rows walks start
   data.frame(purpose = "fewer rows", first = 6L, seed = "split"),   # which rows a smaller fold keeps
   data.frame(purpose = "cells", first = 7L, seed = "training"),     # shares of a confusion matrix's cells
   data.frame(purpose = "walk orders", first = 10L, seed = "training"),  # of the k-th walk: first + k
