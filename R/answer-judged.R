@@ -63,3 +63,14 @@ loss_measure <- function(primary) if (primary == "RMSE") sqrt else identity
 loss_name <- function(target) {
   if (length(target$columns) > 1) "mean share of the targets' variances" else primary_measure(target)
 }
+
+# All judged rows as one; a row that is judged several times is one row.
+bind_judged <- function(parts, repeats) {
+  together <- lapply(stats::setNames(nm = names(parts[[1]])), function(name) {
+    columns <- lapply(parts, `[[`, name)
+    if (is.data.frame(columns[[1]])) do.call(rbind, columns) else unlist(columns)
+  })
+  together$weight <- together$weight / repeats
+  if (repeats > 1 && is.null(together$group)) together$group <- together$key
+  together
+}

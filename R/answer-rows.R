@@ -5,6 +5,10 @@
 # Rows that lack a value which the brief drops rows for have no answer. A committee's answer is the mean of its
 # members'.
 answers_of <- function(answerer, table) {
+  if (!is.null(answerer$members)) {
+    table <- looked_up_once(table)
+    return(mean_answers(answerer, lapply(answerer$members, answers_of, table), answerer$shares))
+  }
   target <- answerer$target
   preparation <- answerer$preparation
   sources <- encoder_sources(preparation, table)
@@ -13,6 +17,41 @@ answers_of <- function(answerer, table) {
   answers <- task_of(target)$answer(raw, target, preparation$target)
   for (plan in preparation$columns) if (plan$drop_gaps) answers[is.na(table[[plan$column]]), ] <- NA
   answers
+}
+
+# The labels of a column are looked up once for all networks.
+looked_up_once <- function(table) {
+  for (column in names(table)[vapply(table, is.character, NA)]) {
+    labels <- unique(table[[column]])
+    table[[column]] <- factor(table[[column]], labels[!is.na(labels)])
+  }
+  table
+}
+
+# Several answers to the same rows as one: the mean of numbers, and of probabilities, of which the answer follows.
+mean_answers <- function(answerer, each, shares) {
+  classes <- answerer$target$classes
+  numbers <- if (is.null(classes)) names(each[[1]]) else paste0("probability_", classes)
+  shares <- shares / sum(shares)
+  result <- each[[1]]
+  for (name in numbers) {
+    mean <- 0
+    for (i in seq_along(each)) mean <- mean + shares[i] * .subset2(each[[i]], name)
+    result[[name]] <- mean
+  }
+  if (!is.null(classes)) result$answer <- answered_classes(answerer, as.matrix(result[numbers]))
+  result
+}
+
+# The class whose probability, times its weight, is highest.
+answered_classes <- function(answerer, probability) {
+  classes <- answerer$target$classes
+  weight <- class_weights_of(answerer$target, answerer$preparation$target)[classes]
+  score <- probability * rep(weight, each = nrow(probability))
+  answer <- rep(NA_character_, nrow(score))
+  known <- stats::complete.cases(score)
+  answer[known] <- classes[max.col(score[known, , drop = FALSE], ties.method = "first")]
+  answer
 }
 
 # As the core gives them: a row an output, a column a row.
@@ -55,8 +94,7 @@ answers_now <- function(answerer, answers) {
   if (!is.null(recalibration)) {
     p <- recalibrated(recalibration, p)
     answers[known, -1] <- p
-    weight <- class_weights_of(answerer$target, answerer$preparation$target)[classes]
-    answers$answer[known] <- classes[max.col(p * rep(weight, each = nrow(p)), ties.method = "first")]
+    answers$answer[known] <- answered_classes(answerer, p)
   }
   if (!is.null(decision)) answers$answer[known] <- decided(decision, p, classes)
   answers

@@ -9,11 +9,11 @@
 
 grounds_of <- function(model) {
   answerer <- model$answerer
-  parts <- model$judged[intersect(c("training", "validation"), names(model$judged))]
+  parts <- model$judged[intersect(c("rotation", "training", "validation"), names(model$judged))]
   list(
     target = answerer$target, baseline = model$baseline, costs = answerer$decision$rule$costs,
     beside = lapply(parts, function(judged) judged_now(answerer, judged)), roles = roles_of(model),
-    seed = training_seed(model), wiring = model$brief$wiring, decision = answerer$decision,
+    seed = training_seed(model), wiring = wiring_text(model), decision = answerer$decision,
     recalibrated = answerer$recalibration$method
   )
 }

@@ -1,8 +1,8 @@
 # Which rows are judged, and where they stand in a table.
 
 part_to_judge <- function(model, rows) {
-  rows <- rows %||% if (is.null(judged_in_part(model, "test"))) "validation" else "test"
-  type_choice(part_names)(rows, "rows")
+  rows <- rows %||% part_that_judges(model)
+  type_choice(c(part_names, "rotation"))(rows, "rows")
   if (is.null(model$judged[[rows]])) {
     fail(sprintf("The model has no %s rows.", rows), "Give the rows to judge it on: appraise(model, data = ...).")
   }
@@ -114,10 +114,16 @@ judged_table <- function(model, table, targets) {
 
 # Where the judged rows stand in a table.
 appraised_places <- function(appraisal, data) {
-  if (identical(rlang::hash(data), appraisal$fingerprint)) return(appraisal$places)
+  if (identical(table_hash(data), appraisal$fingerprint)) return(appraisal$places)
   found <- places_by_key(appraisal$judged$key, appraisal$id, data)
   if (anyNA(found) || any(found > nrow(data))) {
     fail("The rows that were judged are not all in this table.", "Give the table that they come from.")
   }
   found
+}
+
+# The part that tells most of new rows.
+part_that_judges <- function(model) {
+  if (!is.null(judged_in_part(model, "test"))) return("test")
+  if (!is.null(judged_in_part(model, "rotation"))) "rotation" else "validation"
 }

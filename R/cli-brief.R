@@ -3,6 +3,7 @@
 # A brief file with its table, and what the command line overrides.
 cli_brief_and_table <- function(file, options, beside = NULL) {
   b <- cli_override(read_brief(file, read = FALSE), options$set)
+  if (isTRUE(options$quick)) b <- quick(b)
   options(hylomath.catch_term = TRUE)
   cli_plan(options$workers)
   if (is.null(b$data)) {

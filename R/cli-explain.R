@@ -104,7 +104,7 @@ cli_recalibrate <- function(files, options) {
     "The cross-entropy of %s goes from %s to %s by `%s`; on new rows it will be a little less good:",
     "appraise the model."
   )
-  rows <- counted(r$rows, "calibration row")
+  rows <- counted(r$rows, "row")
   write_lines(wrapped(sprintf(what, rows, format_measure(r$before), format_measure(r$after), r$method), 0))
 }
 
@@ -129,7 +129,8 @@ cli_effect <- function(files, options) {
 cli_contributions <- function(files, options) {
   if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "contributions")
   model <- read_model(files[1])
-  found <- contributions(model, cli_number(options$row, "row"), cli_table(model, files[2]), of = options$of)
+  passes <- cli_number(options$passes, "passes", 20)
+  found <- contributions(model, cli_number(options$row, "row"), cli_table(model, files[2]), options$of, passes)
   cli_drawing(plot_contributions(found), options)
   cli_result(found, options, unclass(found))
 }

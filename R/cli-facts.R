@@ -6,8 +6,8 @@ model_facts <- function(model) {
   run <- training_run(model)
   curves <- run$curves
   list(
-    target = b$target, task = b$task, wiring = b$wiring, parts = parts_of(model),
-    parameters = length(model$answerer$network$parameters), epochs = run$epochs, best_epoch = run$best,
+    target = b$target, task = b$task, wiring = wiring_text(model), parts = parts_of(model),
+    parameters = network_parameters(model$answerer), epochs = run$epochs, best_epoch = run$best,
     stopped = run$stopped, seconds = model$seconds, method = b$regimen$method,
     training_loss = curves$training[run$best], validation_loss = curves$validation[run$best],
     restarts = model$restarts, notes = notes(model)

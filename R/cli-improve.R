@@ -94,25 +94,43 @@ cli_kept <- function(found, options) {
 # What an interrupt cut short is shown and kept, and is no success.
 cli_interrupted <- function(found) if (identical(found$stopped, "interrupted") || isTRUE(found$left_out > 0)) 1L
 
+# A student is a brief; any other file is the table of a teacher that becomes one network.
 cli_distil <- function(files, options) {
   teacher <- read_model(files[1])
+  if (!grepl("[.]ya?ml$", files[2])) return(cli_distil_down(teacher, files, options))
   # the teacher is trained anew inside the folds, so its inputs have to be there too
   b <- cli_brief_and_table(files[2], options, wanted_columns(teacher$brief))
   output <- options$output %||% cli_beside(files[2], ".hylo")
   check_can_write(output)
-  how <- list(
-    temperature = cli_number(options$temperature, "temperature", 2),
-    label_share = cli_number(options[["label-share"]], "label-share", 0.5)
-  )
   tables <- list(
     unlabelled = if (length(files) > 2) read_table(files[3], unlist(b$columns$kinds)),
     teacher_data = if (!is.null(options[["teacher-data"]])) {
       read_table(options[["teacher-data"]], unlist(teacher$brief$columns$kinds))
     }
   )
-  model <- do.call(distil, c(list(teacher, b), how, tables, cli_dealing(options, k = 5)))
+  model <- do.call(distil, c(list(teacher, b), cli_teaching(options), tables, cli_dealing(options, k = 5)))
+  cli_distilled(model, output, options)
+}
+
+cli_distil_down <- function(teacher, files, options) {
+  if (length(files) > 2) cli_wrong("Beside a table no other one is taken: name a student's brief.", "distil")
+  output <- options$output %||% cli_beside(files[1], "-one.hylo")
+  check_can_write(output)
+  table <- cli_table(teacher, files[2])
+  how <- c(cli_teaching(options), list(progress = cli_progress(options)))
+  cli_distilled(do.call(distil, c(list(teacher, table), how)), output, options)
+}
+
+cli_teaching <- function(options) {
+  list(
+    temperature = cli_number(options$temperature, "temperature", 2),
+    label_share = cli_number(options[["label-share"]], "label-share", 0.5)
+  )
+}
+
+cli_distilled <- function(model, output, options) {
   cli_write_model(model, output, options)
-  cli_drawing(plot_distillation(model), options)
+  if (!is.null(model$distilled$comparison)) cli_drawing(plot_distillation(model), options)
   facts <- c(list(file = output), model_facts(model), list(distilled = model$distilled))
   cli_result(model, options, facts, silent = options$quiet)
   if (model$stopped == "interrupted") 1L

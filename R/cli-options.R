@@ -19,6 +19,7 @@ shared_options <- function() {
     ),
     json = cli_flag("--json", "Give the result as JSON on standard output."),
     quiet = cli_flag(c("-q", "--quiet"), "Say nothing but errors."),
+    quick = cli_flag("--quick", "Train one network in place of several that take turns."),
     progress = cli_option(
       "--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", "KIND", default = "auto"
     ),

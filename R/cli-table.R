@@ -50,7 +50,7 @@ commands_to_begin <- function() {
       takes = "BRIEF.yml", files = 1, run = cli_train,
       example = "hylomath train kilns.yml -o kilns.hylo --set regimen.epochs=100",
       cli_options(
-        "output", "set", "progress",
+        "output", "set", "quick", "progress",
         cli_flag("--watch-test", "Measure the loss of the test rows after each epoch too."),
         "json", "quiet"
       )
@@ -72,7 +72,7 @@ commands_to_judge <- function() {
         cli_option(
           "--rows",
           paste(
-            "Which rows of the model: test, validation, calibration or training.",
+            "Which rows of the model: test, validation, rotation, calibration or training.",
             "With a table, it is the one that the model was trained on."
           ),
           "PART"
@@ -152,6 +152,10 @@ commands_to_judge <- function() {
       cli_options(
         cli_option("--row", "The number of the row, from 1. Needed.", "N"),
         cli_option("--of", "A class or target.", "NAME"),
+        cli_option(
+          "--passes",
+          "Of more than ten columns, how often the other rows are gone through; 20 when it is not given.", "N"
+        ),
         "figure", "json"
       )
     )
@@ -171,7 +175,7 @@ commands_to_improve <- function() {
         "folds_10", "repeats", "by",
         cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", "FILE"),
         cli_option("--figures", "A folder to draw into, as with appraise.", "FOLDER"),
-        "keep", "set", "workers", "progress", "json", "quiet"
+        "keep", "set", "quick", "workers", "progress", "json", "quiet"
       )
     ),
     vary = cli_command(
@@ -231,9 +235,10 @@ commands_to_improve <- function() {
     distil = cli_command(
       paste(
         "Teach a small network by a large one, and compare teacher, student, and the student taught by labels alone on",
-        "the same folds."
+        "the same folds. With the table that networks which take turns were trained on in place of a student, one",
+        "network is made of them."
       ),
-      takes = "TEACHER.hylo STUDENT.yml [UNLABELLED.csv]", files = 2:3, run = cli_distil,
+      takes = "TEACHER.hylo STUDENT.yml|TABLE.csv [UNLABELLED.csv]", files = 2:3, run = cli_distil,
       example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2",
       cli_options(
         cli_option(

@@ -34,10 +34,10 @@ conformal_obstacle <- function(model, level) {
     hint <- "Where time plays no part, leave the order out of the brief: set_columns(order = NULL)."
     return(list(what = sprintf(what, quoted(b$columns$order)), try = hint))
   }
-  rows <- judged_in_part(model, "calibration")
+  rows <- conformal_rows(model)
   if (is.null(rows)) {
     what <- "The model has no calibration rows, from which intervals are made."
-    return(list(what = what, try = "Hold some out and train again: hold_out(calibration = 0.15)."))
+    return(list(what = what, try = "Hold some out and train again: hold_out(calibration = 0.15), or rotate."))
   }
   needed <- calibration_needed(level)
   # with too few groups intervals are infinite, which is said
@@ -49,6 +49,15 @@ conformal_obstacle <- function(model, level) {
     return(list(what = what, try = "Hold out more calibration rows, or take a lower level."))
   }
   NULL
+}
+
+# The rows whose scores decide: those held out for it, else those that rotate.
+conformal_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "rotation")
+
+# Whether each new row is measured by the networks of every turn.
+takes_turns <- function(model) {
+  is.null(judged_in_part(model, "calibration")) && !is.null(judged_in_part(model, "rotation")) &&
+    is.null(conformal_obstacle(model, coverage_level))
 }
 
 # So many rows or groups are the fewest of which one can be the outermost by chance often enough.
@@ -69,42 +78,6 @@ too_few_groups <- function(rows, level) {
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
-# How far off an answer is, in a unit in which all rows are alike (the task's `error_scale`): the error itself; its
-# logarithm's for answers above 0 whose error grows with them; the error over the standard deviation of a count.
-# Quantiles: how far outside of the outer two (Romano, Patterson and Candes 2019).
-conformal_scores <- function(scale, observed, answers, i) {
-  answer <- answers[[i]]
-  switch(scale,
-    quantiles = pmax(answers[[2]] - observed, observed - answers[[ncol(answers)]]),
-    log = abs(log(observed) - log(answer)),
-    count = abs(observed - answer) / count_spread(answer),
-    plain = abs(observed - answer)
-  )
-}
-
-count_spread <- function(answer) sqrt(pmax(answer, 0.1))
-
-conformal_ends <- function(scale, answers, i, bound) {
-  answer <- answers[[i]]
-  switch(scale,
-    # a bound below 0 draws them together, at most to the point where they meet
-    quantiles = uncrossed(answers[[2]] - bound, answers[[ncol(answers)]] + bound),
-    log = list(low = answer * exp(-bound), high = answer * exp(bound)),
-    count = whole_numbers_within(answer, bound * count_spread(answer)),
-    plain = list(low = answer - bound, high = answer + bound)
-  )
-}
-
-whole_numbers_within <- function(answer, reach) {
-  low <- pmax(ceiling(answer - reach), 0)
-  high <- pmax(floor(answer + reach), 0)
-  # where no whole number is as near, the nearest one
-  none <- low > high
-  list(low = ifelse(none, round(answer), low), high = ifelse(none, round(answer), high))
-}
-
-uncrossed <- function(low, high) list(low = pmin(low, high), high = pmax(low, high))
-
 # `low` and `high` of each target, a list by target; `rows` are the calibration rows.
 conformal_intervals <- function(target, rows, answers, level) {
   scale <- task_of(target)$error_scale(target)
@@ -114,8 +87,7 @@ conformal_intervals <- function(target, rows, answers, level) {
   })
 }
 
-interval_answers <- function(target, rows, answers, level) {
-  ends <- conformal_intervals(target, rows, answers, level)
+interval_answers <- function(target, ends, answers) {
   columns <- lapply(seq_along(ends), function(i) {
     names <- c("answer", "low", "high")
     if (length(ends) > 1) names <- paste0(names, "_", target$columns[i])
@@ -141,9 +113,7 @@ conformal_sets <- function(classes, rows, answers, level) {
   inside
 }
 
-# `plain` are the network's own answers, `answers` those that are given out.
-set_answers <- function(classes, rows, plain, answers, level) {
-  inside <- conformal_sets(classes, rows, plain, level)
+set_answers <- function(classes, inside, answers) {
   text <- apply(inside, 1, function(row) if (anyNA(row)) NA_character_ else paste(classes[row], collapse = " | "))
   flags <- stats::setNames(as.data.frame(inside), paste0("in_", classes))
   cbind(answers["answer"], data.frame(set = text), flags)
@@ -156,14 +126,27 @@ coverage_level <- 0.9
 # How often intervals or sets at 90 % hold what was observed, for each target or class; NULL where there are none.
 covered <- function(model, judged, resampling) {
   if (!is.null(conformal_obstacle(model, coverage_level))) return(NULL)
-  if (!is.null(too_few_groups(judged_in_part(model, "calibration"), coverage_level))) return(NULL)
+  rows <- conformal_rows(model)
+  if (!is.null(too_few_groups(rows, coverage_level))) return(NULL)
+  turns <- takes_turns(model)
+  if (turns && is.null(judged$turn_ends)) return(NULL)
   target <- target_in(model)
-  cover <- if (has_classes(target)) covered_classes else covered_numbers
-  cover(target, judged_in_part(model, "calibration"), judged, resampling)
+  coverage <- if (has_classes(target)) {
+    inside <- if (turns) as.matrix(judged$turn_ends) else {
+      conformal_sets(target$classes, rows, judged$network, coverage_level)
+    }
+    covered_classes(target, unname(inside), judged, resampling)
+  } else {
+    ends <- if (turns) ends_by_target(judged$turn_ends) else {
+      conformal_intervals(target, rows, judged$answers, coverage_level)
+    }
+    covered_numbers(target, ends, judged, resampling)
+  }
+  coverage$proven <- if (turns) proven_coverage(coverage_level, length(rows$key), length(unique(rows$turn))) else NA
+  coverage
 }
 
-covered_numbers <- function(target, rows, judged, resampling) {
-  ends <- conformal_intervals(target, rows, judged$answers, coverage_level)
+covered_numbers <- function(target, ends, judged, resampling) {
   each <- lapply(seq_along(ends), function(i) {
     y <- observed_of(judged, i)
     low <- ends[[i]]$low
@@ -174,9 +157,8 @@ covered_numbers <- function(target, rows, judged, resampling) {
   do.call(rbind, each)
 }
 
-covered_classes <- function(target, rows, judged, resampling) {
+covered_classes <- function(target, inside, judged, resampling) {
   classes <- target$classes
-  inside <- conformal_sets(classes, rows, judged$network, coverage_level)
   hit <- inside[cbind(seq_along(judged$observed), match(judged$observed, classes))]
   size <- rowSums(inside)
   each <- lapply(intersect(classes, judged$observed), function(class) {
@@ -195,4 +177,41 @@ coverage_row <- function(of, hit, weight, size, resampling) {
     of = of, wanted = coverage_level, held = weighted_mean(hit, weight), low = ends[["low"]], high = ends[["high"]],
     size = size
   )
+}
+
+# ---- new rows -----------------------------------------------------------------------------------------------------
+
+# `low` and `high` by target of rows of a working table; `answers` are those that are given out.
+intervals_at <- function(model, table, answers, level) {
+  target <- target_in(model)
+  if (!takes_turns(model)) return(conformal_intervals(target, conformal_rows(model), answers, level))
+  by_turn <- answers_by_turn(model$answerer, table)
+  scale <- task_of(target)$error_scale(target)
+  lapply(seq_along(target$columns), function(i) {
+    turn_interval(scale, judged_in_part(model, "rotation"), by_turn, i, level)
+  })
+}
+
+# The classes inside; `plain` are the network's own answers.
+sets_at <- function(model, table, plain, level) {
+  classes <- target_in(model)$classes
+  if (!takes_turns(model)) return(conformal_sets(classes, conformal_rows(model), plain, level))
+  by_turn <- answers_by_turn(model$answerer, table)
+  inside <- turn_sets(classes, judged_in_part(model, "rotation"), by_turn, level)
+  inside[is.na(plain$answer), ] <- NA
+  inside
+}
+
+# What judged rows keep of them: a data frame along the rows.
+turn_ends <- function(model, table, level) {
+  if (has_classes(target_in(model))) {
+    return(as.data.frame(sets_at(model, table, answers_of(model$answerer, table), level), optional = TRUE))
+  }
+  ends <- intervals_at(model, table, NULL, level)
+  named <- function(i) stats::setNames(as.data.frame(ends[[i]]), paste0(c("low_", "high_"), i))
+  do.call(cbind, lapply(seq_along(ends), named))
+}
+
+ends_by_target <- function(ends) {
+  lapply(seq_len(ncol(ends) / 2), function(i) list(low = ends[[2 * i - 1]], high = ends[[2 * i]]))
 }

@@ -2,7 +2,7 @@
 #'
 #' Without a rule the answer is the class with the highest score. With one it is taken from the probabilities: a class
 #' wherever its probability reaches a threshold, or the class whose expected cost is lowest. A threshold is chosen on
-#' the validation rows, never on the test rows.
+#' the validation rows or those that rotate, never on the test rows.
 #'
 #' @param model A model of a classification.
 #' @param recall The share of the class's rows that is to be found: the highest threshold that finds as many of the
@@ -14,7 +14,7 @@
 #' @param class The class that a threshold is about; the default is the positive one of two.
 #' @param ... Not used.
 #' @return The model with `decision`: `rule` (`class` and `threshold`, or `costs`), `by` (how it was chosen), and what
-#'   it did to the validation rows, `before` and `after` (confusion matrices) and `reached`. [decision_of()] shows it.
+#'   it did to the validation rows, `before` and `after` (confusion matrices). [decision_of()] shows it.
 #'   Without any of the arguments the model has no rule any more.
 #' @section Errors: More than one rule; a recall that no threshold reaches; a class that is not there; costs that are
 #'   not a matrix of the classes; a model without validation rows, where they are needed.
@@ -89,8 +89,9 @@ checked_costs <- function(costs, classes) {
 
 # ---- the rule -----------------------------------------------------------------------------------------------------
 
-# A decision is list(spec, rule, by, before, after): the wish, list(class, threshold) or list(costs), the wish in words,
-# and the confusion matrices of the validation rows without and with it.
+# A decision is list(spec, rule, by, on, before, after): the wish, list(class, threshold) or list(costs), the wish in
+# words, the part that it was chosen on, and the confusion matrices of its rows without and with it. Below, validation
+# rows are those of the part, be it "validation" or "rotation".
 
 without_decision <- function(model) {
   change_answerers(model, function(answerer, answers) {
@@ -99,10 +100,14 @@ without_decision <- function(model) {
   })
 }
 
+# Rows that neither the weights nor a test have seen.
+deciding_part <- function(model) intersect(c("validation", "rotation"), names(model$judged))[1]
+
 # The rule that the wish comes to, for the network and for the one without hidden layers beside it; for each on its own
 # probabilities.
 with_decision <- function(model, wish) {
-  validation <- judged_in_part(model, "validation")
+  part <- deciding_part(model)
+  validation <- if (!is.na(part)) judged_in_part(model, part)
   if (is.null(validation) && is.null(wish$threshold) && is.null(wish$costs)) {
     fail(
       "The model has no validation rows to choose a threshold on.",
@@ -111,6 +116,7 @@ with_decision <- function(model, wish) {
   }
   change_answerers(without_decision(model), function(answerer, answers) {
     answerer$decision <- settled_decision(answerer, wish, validation, validation[[answers]])
+    if (!is.null(validation)) answerer$decision$on <- part
     answerer
   })
 }

@@ -58,7 +58,7 @@ same_teacher <- function(teacher, table, laid) {
     judged <- judged_rows(answerer, teacher$brief$columns, working[rows, , drop = FALSE], rows)
     list(
       teaching = teaching, judged = c(judged, list(row = rows)), best_epoch = teacher$best_epoch,
-      learned = sum(part %in% "training"), parameters = length(answerer$network$parameters), updates = 0, seconds = 0
+      learned = sum(part %in% "training"), parameters = network_parameters(answerer), updates = 0, seconds = 0
     )
   })
 }

@@ -6,6 +6,9 @@
 #'
 #' @param teacher A model: a network, or a committee, which is so made into one network.
 #' @param b The student's brief, with its table: the same target and classes; wiring, regimen and inputs may be others.
+#'   Or the table that a model of networks that take turns was trained on: then one network is made of them, taught by
+#'   what each answered to rows that it had not seen, with the wiring, theirs or the usual one, that does better on the
+#'   rows of the last turn; what that costs in loss on the test rows and gains in time is part `cost` of `distilled`.
 #' @param temperature For classes: the teacher's and the student's scores are divided by it before they become
 #'   probabilities, so that above 1 small probabilities count for more.
 #' @param label_share How much the labels count, from 0 to 1; the teacher's answers count for the rest.
@@ -39,13 +42,13 @@
 #' teacher <- b |> regimen(restarts = 4, keep = "committee") |> train(progress = "none")
 #' distil(teacher, b |> wire("6 tanh"), k = 3, progress = "none")
 #' @export
-distil <- function(teacher, b, temperature = 2, label_share = 0.5, unlabelled = NULL, teacher_data = NULL, k = 5,
+distil <- function(teacher, b = NULL, temperature = 2, label_share = 0.5, unlabelled = NULL, teacher_data = NULL, k = 5,
                    repeats = 1, by = NULL, level = 0.95, progress = "auto", ...) {
   UseMethod("distil")
 }
 
 #' @export
-distil.hylomath_model <- function(teacher, b, temperature = 2, label_share = 0.5, unlabelled = NULL,
+distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_share = 0.5, unlabelled = NULL,
                                   teacher_data = NULL, k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto",
                                   ...) {
   check_others(...)
@@ -54,7 +57,17 @@ distil.hylomath_model <- function(teacher, b, temperature = 2, label_share = 0.5
   type_number(0.5, 1, open_high = TRUE)(level, "level")
   if (!identical(as.numeric(k), 0)) type_number(2, 1000, whole = TRUE)(k, "k")
   report <- reporter(progress)
-  b <- ready_to_train(b, what = "The student's brief")
+  if (is.null(b)) {
+    fail(
+      "`b` is missing: what is the student to learn from?",
+      "Give the table that the model was trained on, or a brief."
+    )
+  }
+  if (is.data.frame(b)) {
+    how <- list(temperature = if (has_classes(target_in(teacher))) temperature, label_share = label_share)
+    return(distil_down(teacher, b, how, report))
+  }
+  b <- quick(ready_to_train(b, what = "The student's brief"))
   retrained <- is.null(teacher_data)
   check_teaching(teacher, b)
   if (k > 0 && retrained) check_made_by_brief(teacher)
@@ -78,13 +91,6 @@ distil.hylomath_model <- function(teacher, b, temperature = 2, label_share = 0.5
 
 #' @export
 distil.default <- function(teacher, ...) wrong_object("distil", "a model as the teacher", teacher)
-
-teacher_facts <- function(teacher) {
-  network <- teacher$answerer$network
-  list(
-    wiring = teacher$brief$wiring, members = length(members_of(network)), parameters = total_parameters(network)
-  )
-}
 
 # ---- before any training ------------------------------------------------------------------------------------------
 
@@ -163,7 +169,7 @@ common_rows <- function(rows, others) {
 # Whether a model was trained on this table, or on those of its columns that its brief looks at.
 is_table_of <- function(model, table) {
   looked_at <- table[names(table) %in% wanted_columns(model$brief)]
-  model$fingerprint %in% c(rlang::hash(table), rlang::hash(looked_at))
+  model$fingerprint %in% c(table_hash(table), table_hash(looked_at))
 }
 
 # The brief with rows below its table that have no target.

@@ -1,8 +1,10 @@
 #' Which inputs moved the answer to one row
 #'
-#' The difference between a network's answer to a row and its mean answer, shared out among the columns: the Shapley
-#' (1953) value of each column, sampled over random orders in which the columns take the row's values in place of
-#' another row's (Strumbelj and Kononenko 2014). Every order is also walked backwards, which makes the errors smaller.
+#' The difference between a network's answer to a row and its mean answer to other rows, shared out among the columns:
+#' the Shapley (1953) value of each column. Up to ten columns every set of columns that takes the row's values in place
+#' of another row's is looked at, so that the values are exact for the rows drawn; of more columns orders are drawn in
+#' which they do so (Strumbelj and Kononenko 2014), in whole passes over the drawn rows, each order walked there and
+#' back, and the passes tell the error.
 #'
 #' @param model A model.
 #' @param row A data frame of one row, or the number of a row of `data`.
@@ -10,27 +12,28 @@
 #'   these are the held-out rows.
 #' @param of A class or target; the default is the positive class of two, else the class that is answered, else the
 #'   first target.
-#' @param samples The number of orders, backward ones counted.
+#' @param passes Of more than ten columns, how often the other rows are gone through.
 #' @param ... Not used.
 #' @return An object of class `hylomath_contributions`; `columns` is a data frame of `column`, `value` (the row's, as
-#'   text), `contribution` (in units of the answer; a class's probability), and its standard `error` from sampling, in
-#'   falling order of size. The contributions add up to `answer` less `mean` exactly, `mean` being that of the drawn
-#'   rows. [as.data.frame()] gives `columns`.
+#'   text), `contribution` (in units of the answer; a class's probability), and its standard `error` from the orders
+#'   that were drawn (0 where none had to be), in falling order of size; `rows` is how many other rows were drawn. The
+#'   contributions add up to `answer` less `mean` exactly, `mean` being that of the drawn rows. [as.data.frame()] gives
+#'   `columns`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
 #' contributions(model, 5, kilns)
 #' @export
-contributions <- function(model, row, data, of = NULL, samples = 400, ...) UseMethod("contributions")
+contributions <- function(model, row, data, of = NULL, passes = 20, ...) UseMethod("contributions")
 
 #' @export
-contributions.hylomath_model <- function(model, row, data, of = NULL, samples = 400, ...) {
+contributions.hylomath_model <- function(model, row, data, of = NULL, passes = 20, ...) {
   check_others(...)
   check_table_given(!missing(data))
   if (missing(row)) {
     fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")
   }
-  type_number(10, 1e5, whole = TRUE)(samples, "samples")
+  type_number(2, 1e4, whole = TRUE)(passes, "passes")
   data <- as_table(data)
   row <- one_row(row, data)
   answerer <- model$answerer
@@ -42,23 +45,48 @@ contributions.hylomath_model <- function(model, row, data, of = NULL, samples = 
   }
   likeliest <- if (has_classes(target) && is.null(target$positive)) names(answer)[which.max(unlist(answer))]
   of <- answers_to_explain(target, of %||% likeliest)[1]
-  pairs <- ceiling(samples / 2)
   columns <- needed_columns(answerer)
-  background <- explained_table(model, data, most_explained)
-  walks <- shapley_walks(answerer, row, background, columns, of, pairs, training_seed(model))
+  exact <- length(columns) <= most_exact_columns
+  evaluations <- affordable_answers(answerer)
+  most <- if (exact) evaluations %/% 2^length(columns) else evaluations %/% (2 * passes * (length(columns) + 1))
+  background <- explained_table(model, data, min(max(most, fewest_background), most_background))
+  answer_rows <- function(table) {
+    answers <- plain_answers(answerer, table)[[of]]
+    if (anyNA(answers)) {
+      fail(
+        "Some of the other rows have no answer: they lack values that the brief drops rows for.",
+        "Leave them out of `data`."
+      )
+    }
+    answers
+  }
+  shared <- if (exact) {
+    shapley_exact(answer_rows, row, background, columns)
+  } else {
+    shapley_walks(answer_rows, row, background, columns, passes, training_seed(model))
+  }
   found <- data.frame(
     column = columns, value = vapply(columns, function(column) format_value(row[[column]]), ""),
-    contribution = colMeans(walks$moved), error = apply(walks$moved, 2, stats::sd) / sqrt(nrow(walks$moved)),
-    row.names = NULL
+    contribution = shared$contribution, error = shared$error, row.names = NULL
   )
   structure(
     list(
-      columns = found[order(-abs(found$contribution)), ], of = of, answer = answer[[of]], mean = walks$mean,
-      target = target$columns, task = target$task, samples = 2 * pairs
+      columns = found[order(-abs(found$contribution)), ], of = of, answer = answer[[of]], mean = shared$mean,
+      target = target$columns, task = target$task, rows = nrow(background), passes = if (!exact) passes
     ),
     class = "hylomath_contributions"
   )
 }
+
+# Up to so many columns all sets of them are looked at.
+most_exact_columns <- 10
+
+# From at least and at most so many other rows.
+fewest_background <- 20
+most_background <- 1000
+
+# As many answers as come within about a second.
+affordable_answers <- function(answerer) min(max(4.5e9 / all_parameters(answerer), 6e4), 1e6)
 
 #' @export
 contributions.default <- function(model, ...) wrong_object("contributions", "a model", model)
@@ -74,11 +102,32 @@ one_row <- function(row, data) {
 
 format_value <- function(x) if (is.na(x)) "missing" else if (is.numeric(x)) format_short(x) else as.character(x)
 
-# Each walk starts from a drawn row and ends at the row in question; `moved` has a row for each pair of walks, there and
-# back along the same order of columns.
-shapley_walks <- function(answerer, row, data, columns, of, pairs, seed) {
+# The value of every set of columns that the row has given, a mean over the other rows; a column's share is what it adds
+# to the sets without it, each size of set counting alike.
+shapley_exact <- function(answer_rows, row, data, columns) {
   p <- length(columns)
-  from <- rep_len(shuffled(nrow(data), seed, "walks"), pairs)
+  n <- nrow(data)
+  sets <- 2^p
+  other <- rep(seq_len(n), sets)
+  given <- vapply(seq_len(p), function(j) bitwAnd(seq_len(sets) - 1L, bitwShiftL(1L, j - 1L)) > 0, logical(sets))
+  given <- matrix(given, sets)
+  mixed <- lapply(stats::setNames(seq_len(p), columns), function(j) {
+    replaced(data[[columns[j]]][other], rep(given[, j], each = n), row[[columns[j]]])
+  })
+  value <- colMeans(matrix(answer_rows(as.data.frame(mixed, optional = TRUE)), n))
+  size <- rowSums(given)
+  contribution <- vapply(seq_len(p), function(j) {
+    without <- which(!given[, j])
+    sum((value[without + bitwShiftL(1L, j - 1L)] - value[without]) / (p * base::choose(p - 1, size[without])))
+  }, 0)
+  list(contribution = contribution, error = numeric(p), mean = value[1])
+}
+
+# In each pass every other row is walked from once, there and back along an order of its own.
+shapley_walks <- function(answer_rows, row, data, columns, passes, seed) {
+  p <- length(columns)
+  pairs <- nrow(data) * passes
+  from <- rep(seq_len(nrow(data)), passes)
   place <- walk_places(p, pairs, seed)
   both <- rbind(place, p + 1L - place)
   walks <- nrow(both)
@@ -89,23 +138,18 @@ shapley_walks <- function(answerer, row, data, columns, of, pairs, seed) {
     moved <- both[walk, match(column, columns)] <= step
     replaced(data[[column]][start], moved, row[[column]])
   })
-  answers <- matrix(plain_answers(answerer, as.data.frame(steps, optional = TRUE))[[of]], walks)
-  if (anyNA(answers)) {
-    fail(
-      "Some of the other rows have no answer: they lack values that the brief drops rows for.",
-      "Leave them out of `data`."
-    )
-  }
+  answers <- matrix(answer_rows(as.data.frame(steps, optional = TRUE)), walks)
   gains <- answers[, -1, drop = FALSE] - answers[, -(p + 1), drop = FALSE]
   own <- matrix(gains[cbind(rep(seq_len(walks), p), as.integer(both))], walks)
-  there <- own[seq_len(pairs), , drop = FALSE]
-  back <- own[pairs + seq_len(pairs), , drop = FALSE]
-  list(moved = (there + back) / 2, mean = mean(answers[, 1]))
+  moved <- (own[seq_len(pairs), , drop = FALSE] + own[pairs + seq_len(pairs), , drop = FALSE]) / 2
+  of_pass <- rowsum(moved, rep(seq_len(passes), each = nrow(data))) / nrow(data)
+  list(
+    contribution = colMeans(of_pass), error = apply(of_pass, 2, stats::sd) / sqrt(passes), mean = mean(answers[, 1])
+  )
 }
 
 # For each walk the place of every column in its order.
 walk_places <- function(p, pairs, seed) {
-  if (p == 1) return(matrix(1L, pairs, 1))
   t(vapply(seq_len(pairs), function(k) order(shuffled(p, seed, "walk orders", k)), integer(p)))
 }
 

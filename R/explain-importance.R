@@ -67,11 +67,11 @@ importance.default <- function(model, ...) wrong_object("importance", "a model",
 shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, seed) {
   lapply(seq_along(columns), function(j) {
     received <- given <- squares <- as_is * 0
+    orders <- lapply(seq_len(repeats), function(r) shuffled(nrow(table), seed, "importance", 1000L * j + r))
+    answers <- shuffled_answers(answerer, table, columns[j], orders)
     for (r in seq_len(repeats)) {
-      other <- table
-      order <- shuffled(nrow(table), seed, "importance", 1000L * j + r)
-      other[[columns[j]]] <- table[[columns[j]]][order]
-      rise <- own_losses(answerer$target, judged, given_answers(answerer, other)) - as_is
+      order <- orders[[r]]
+      rise <- own_losses(answerer$target, judged, answers[[r]]) - as_is
       received <- received + rise / repeats
       given[order, ] <- given[order, ] + rise / repeats
       squares <- squares + rise^2 / repeats
@@ -82,6 +82,18 @@ shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, se
     }
     as_is + received
   })
+}
+
+# The answers to the table with the column in each of these orders. Several at a time: a call costs more than its rows.
+shuffled_answers <- function(answerer, table, column, orders) {
+  n <- nrow(table)
+  at_once <- split(orders, (seq_along(orders) - 1) %/% max(1, 1e5 %/% n))
+  unlist(lapply(unname(at_once), function(some) {
+    other <- table[rep(seq_len(n), length(some)), , drop = FALSE]
+    other[[column]] <- table[[column]][unlist(some)]
+    answers <- given_answers(answerer, other)
+    unname(split(answers, rep(seq_along(some), each = n)))
+  }), recursive = FALSE)
 }
 
 # A rise is o_i + d_j + e_ij of the row that receives, the row that gives and both together. The mean of all has the

@@ -11,8 +11,8 @@ check_table_given <- function(given) {
 }
 
 # The table's held-out rows where it is the one that the model was trained on, else all rows with a target; at most
-# `most` of them, drawn by the training's seed. A list of `table` (raw columns) and `judged`, and which rows they are.
-rows_to_explain <- function(model, data, rows, most = most_explained) {
+# `most_explained`, drawn by the training's seed. A list of `table` (raw columns) and `judged`, and which rows they are.
+rows_to_explain <- function(model, data, rows) {
   data <- as_table(data)
   check_keys_tell(model, data)
   part <- rows %||% if (is_training_table(model, data)) part_to_judge(model, NULL)
@@ -25,8 +25,8 @@ rows_to_explain <- function(model, data, rows, most = most_explained) {
     judged <- model$judged[[part]]
   }
   places <- seq_along(found)
-  keep <- drawn_rows(places, most, training_seed(model), "importance rows")
-  if (length(places) > most) keep <- sort(keep)
+  keep <- drawn_rows(places, most_explained, training_seed(model), "importance rows")
+  if (length(places) > most_explained) keep <- sort(keep)
   list(table = data[found[keep], , drop = FALSE], judged = rows_of_each(judged, keep), rows = part %||% "new")
 }
 
@@ -34,7 +34,7 @@ rows_to_explain <- function(model, data, rows, most = most_explained) {
 # fall back on.
 check_keys_tell <- function(model, data) {
   id <- roles_of(model)$id
-  part <- model$judged[[if (is.null(judged_in_part(model, "test"))) "validation" else "test"]]
+  part <- judged_in_part(model, part_that_judges(model))
   if (is.null(id) || !id %in% names(data) || is_own_table(model, data)) return()
   if (all(part$key %in% as_label(data[[id]]))) places_by_key(part$key, id, data)
   invisible()

@@ -31,10 +31,10 @@ plot_network <- function(model, units = 60) {
   } else {
     "layers from left to right"
   }
-  parameters <- counted(length(model$answerer$network$parameters), "parameter")
+  parameters <- counted(network_parameters(model$answerer), "parameter")
   figure +
     ggplot2::labs(
-      title = sprintf("%s: %s > output", enumerate(b$target), b$wiring),
+      title = sprintf("%s: %s > output", enumerate(b$target), wiring_text(model)),
       subtitle = sprintf("%s; %s", parameters, how), x = NULL, y = NULL
     ) +
     figure_theme() +

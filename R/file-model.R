@@ -4,12 +4,14 @@
 #' answered values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8. Its top level has `format` (`"hylomath model"`),
-#'   `format_version` (5), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
+#'   `format_version` (6), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
 #'   logicals and single numbers are JSON values, a number with a point or exponent being a double, and one without an
 #'   integer. Longer vectors are `{"$doubles": ...}` and `{"$integers": ...}`, little-endian IEEE 754 doubles and
 #'   32-bit integers in base64, `{"$texts": [...]}` and `{"$flags": [...]}`, null for missing; a table is `{"$table":
 #'   {"columns": {column: vector, ...}}}`, a matrix `{"$matrix": {rows, columns, sides, values}}`, both sides named, its
-#'   values column by column. `answerer.network.parameters` holds, for each embedding, a row a level (the first for
+#'   values column by column. What several networks that answer together have alike is written once, in `shared`, and
+#'   the members of `answerer` and `direct` hold its place there, from 1. `answerer.network.parameters` holds, for each
+#'   embedding, a row a level (the first for
 #'   unseen ones); then, layer by layer, the weights input by input, the biases and, with batch normalisation, gains,
 #'   running means and running variances; at last the logarithms of the gaps between ordered classes' thresholds.
 #' @param model A model.
@@ -27,14 +29,26 @@ write_model <- function(model, file) {
   if (!is_model(model)) fail(sprintf("Only a model can be written, not %s.", describe_class(model)))
   parts <- unclass(model)
   parts$brief <- brief_yaml(model$brief)
-  parts$answerer <- unclass(parts$answerer)
-  if (!is.null(parts$direct)) parts$direct <- unclass(parts$direct)
-  document <- c(list(format = "hylomath model", format_version = model_format), parts)
+  parts$answerer <- without_classes(parts$answerer)
+  if (!is.null(parts$direct)) parts$direct <- without_classes(parts$direct)
+  document <- c(list(format = "hylomath model", format_version = model_format), with_shared(parts))
   write_whole(compress_text(json_text(document)), file)
   invisible(model)
 }
 
-model_format <- 5L
+# Their classes are given by who reads them.
+without_classes <- function(answerer) {
+  answerer <- unclass(answerer)
+  if (!is.null(answerer$members)) answerer$members <- lapply(answerer$members, unclass)
+  answerer
+}
+
+with_classes <- function(answerer) {
+  if (!is.null(answerer$members)) answerer$members <- lapply(answerer$members, with_classes)
+  structure(answerer, class = "hylomath_answerer")
+}
+
+model_format <- 6L
 
 #' @rdname write_model
 #' @export
@@ -54,7 +68,7 @@ read_model <- function(file) {
   if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
   check_model_format(file, parts$format_version)
   parts <- tryCatch(
-    lapply(parts[setdiff(names(parts), c("format", "format_version"))], from_stored),
+    without_shared(lapply(parts[setdiff(names(parts), c("format", "format_version"))], from_stored)),
     error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged")
   )
   broken <- setdiff(c("brief", "answerer", "curves", "baseline"), names(parts))
@@ -62,8 +76,8 @@ read_model <- function(file) {
   part <- broken_part(parts)
   if (!is.null(part)) foreign(sprintf("its part %s is damaged", quoted(part)))
   parts$brief <- read_brief(text = parts$brief, read = FALSE)
-  class(parts$answerer) <- "hylomath_answerer"
-  if (!is.null(parts$direct)) class(parts$direct) <- "hylomath_answerer"
+  parts$answerer <- with_classes(parts$answerer)
+  if (!is.null(parts$direct)) parts$direct <- with_classes(parts$direct)
   structure(parts, class = "hylomath_model")
 }
 

@@ -57,7 +57,11 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
   report <- reporter(progress)
   b <- ready_to_train(b, data)
   laid <- checked_folds(b, k, repeats, by)
-  done <- run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report, laid = list(laid))
+  done <- if (rotates(laid$analysis)) {
+    rotation_folds(laid, report)
+  } else {
+    run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report, laid = list(laid))
+  }
   new_folds(laid, done, level, draws)
 }
 
@@ -81,8 +85,8 @@ new_folds <- function(laid, done, level, draws) {
     list(
       measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
       predictions = fold_predictions(pooled$judged, plan, lengths(lapply(known, `[[`, "key"))),
-      rows = together$row, group = if (!is.null(a$group)) together$group, brief = a$brief, by = laid$plan$by,
-      regimen = regimen_in_force(a, function() learn_preparation(a)), fingerprint = rlang::hash(a$raw),
+      rows = together$row, group = if (!is.null(a$group)) together$group, brief = settled_brief(a), by = laid$plan$by,
+      regimen = regimen_in_force(a, function() learn_preparation(a)), fingerprint = table_hash(a$raw),
       k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = a$target$columns,
       task = a$target$task, primary = pooled$primary, level = level
     ),
@@ -98,17 +102,6 @@ fold_grounds <- function(laid) {
     target = a$target, baseline = baseline_of(a, learned, laid$rows), beside = list(), roles = a$roles,
     seed = a$regimen$seed, wiring = a$brief$wiring
   )
-}
-
-# All judged rows as one; a row that is judged several times is one row.
-bind_judged <- function(parts, repeats) {
-  together <- lapply(stats::setNames(nm = names(parts[[1]])), function(name) {
-    columns <- lapply(parts, `[[`, name)
-    if (is.data.frame(columns[[1]])) do.call(rbind, columns) else unlist(columns)
-  })
-  together$weight <- together$weight / repeats
-  if (repeats > 1 && is.null(together$group)) together$group <- together$key
-  together
 }
 
 pooled_appraisal <- function(grounds, judged, level, draws) {

@@ -1,5 +1,10 @@
 # What can be wanted of a job: functions of the fit's spec and the fit.
-job_results <- function() list(answers = fold_answers, loss = fold_loss, rises = fold_rises, teaching = fold_teaching)
+job_results <- function() {
+  list(
+    answers = fold_answers, loss = fold_loss, rises = fold_rises, teaching = fold_teaching, member = fold_member,
+    turned = fold_turned
+  )
+}
 
 # The fit of a plan's i-th fold, on the parts of the table that are its own; `taught` is what a teacher says, see
 # taught_spec(). `judged` are the rows that the fold judges.
@@ -17,6 +22,23 @@ fold_answers <- function(spec, fit) {
   judged <- judged_in_fold(spec, new_answerer(spec, fit), spec$judged)
   judged$row <- spec$judged
   c(list(judged = judged), fit_facts(spec, fit))
+}
+
+# A network that is to answer with others, how it was trained, and what it answers to the rows that it judges.
+fold_member <- function(spec, fit) {
+  answerer <- new_answerer(spec, fit)
+  judged <- judged_in_fold(spec, answerer, spec$judged)
+  judged$row <- spec$judged
+  training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
+  c(list(answerer = answerer, judged = judged, training = training), fit_facts(spec, fit))
+}
+
+# Where the rows of a fold rotate: also what it answers in its turn.
+fold_turned <- function(spec, fit) {
+  member <- fold_member(spec, fit)
+  turned <- rows_in(spec$analysis, "turned")
+  member$turned <- c(judged_in_fold(spec, member$answerer, turned), list(row = turned))
+  member[setdiff(names(member), "training")]
 }
 
 judged_in_fold <- function(spec, answerer, rows) {

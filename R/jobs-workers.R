@@ -13,7 +13,7 @@ most_losses <- 3
 run_on_workers <- function(table, jobs, keep, report) {
   former <- options(future.globals.maxSize = Inf)
   on.exit(options(former))
-  order <- list(hash = rlang::hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
+  order <- list(hash = table_hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
   order$file <- shared_table(table, order$hash)
   order$threads <- max(1L, thread_count() %/% as.integer(min(future::nbrOfWorkers(), length(jobs))))
   chunks <- split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads)
@@ -161,7 +161,7 @@ table_by_hash <- function(order) {
   table <- order$table
   if (is.null(table) && file.exists(order$file)) {
     table <- readRDS(order$file)
-    if (!identical(rlang::hash(table), order$hash)) table <- NULL
+    if (!identical(table_hash(table), order$hash)) table <- NULL
   }
   if (is.null(table)) return(NULL)
   the_table$hash <- order$hash

@@ -30,12 +30,13 @@ measure_classes <- function(grounds, judged, i = 1, ordered = FALSE) {
 # Training and validation rows beside the judged ones. They are judged without intervals: they are no measure of new
 # rows.
 beside_parts <- function(grounds, measures, values) {
-  for (part in c("training", "validation")) {
+  parts <- if ("rotation" %in% names(grounds$beside)) "rotation" else c("training", "validation")
+  for (part in parts) {
     judged <- grounds$beside[[part]]
     measures[[part]] <- if (is.null(judged)) NA_real_ else unname(values(judged)[measures$measure])
   }
   compared <- intersect(c("direct", "difference", "difference_low", "difference_high"), names(measures))
-  measures[c("measure", "value", "low", "high", "baseline", compared, "training", "validation")]
+  measures[c("measure", "value", "low", "high", "baseline", compared, parts)]
 }
 
 measures_by_class <- function(network, how, resampling) {

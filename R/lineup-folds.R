@@ -15,7 +15,7 @@ lineup_folds <- function(given, level) {
   rownames(measures) <- NULL
   table <- data.frame(
     main_rows(measures, first$primary, names(given)),
-    parameters = vapply(given, function(f) mean(f$each$parameters), 0),
+    parameters = vapply(given, function(f) round(mean(f$each$parameters)), 0),
     training_seconds = vapply(given, function(f) sum(f$each$seconds), 0), row.names = NULL
   )
   new_lineup(list(

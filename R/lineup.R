@@ -50,7 +50,7 @@ lineup_models <- function(models, data, rows, level, draws) {
   primary <- primary_measure(target)
   table <- data.frame(
     main_rows(measures, primary, names(models)),
-    parameters = vapply(models, function(model) total_parameters(model$answerer$network), 0),
+    parameters = vapply(models, function(model) all_parameters(model$answerer), 0),
     training_seconds = vapply(models, function(model) model$seconds, 0),
     microseconds = vapply(models, function(model) microseconds_a_row(model$answerer), 0), row.names = NULL
   )
@@ -157,17 +157,20 @@ mcnemar_p <- function(first, other) {
   stats::binom.test(only_first, only_first + only_other)$p.value
 }
 
-# How long the network takes for a row of usual values, encoding and all, in microseconds; the shortest of three.
+# How long the networks take for a row of usual values, encoding and all, in microseconds; the shortest of three.
 microseconds_a_row <- function(answerer) {
   n <- 5000L
-  sources <- lapply(answerer$preparation$columns, function(plan) {
-    switch(plan$encoding, number = rep(plan$fill, n), date = numeric(n), rep(1L, n))
+  networks <- answering_members(answerer)
+  sources <- lapply(networks, function(network) {
+    lapply(network$preparation$columns, function(plan) {
+      switch(plan$encoding, number = rep(plan$fill, n), date = numeric(n), rep(1L, n))
+    })
   })
   took <- function() {
     began <- proc.time()[["elapsed"]]
     times <- 0
     while (proc.time()[["elapsed"]] - began < 0.02) {
-      raw_answers(answerer, sources)
+      for (i in seq_along(networks)) raw_answers(networks[[i]], sources[[i]])
       times <- times + 1
     }
     (proc.time()[["elapsed"]] - began) / times

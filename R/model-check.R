@@ -7,7 +7,7 @@ broken_part <- function(parts) {
     brief = quote(is_text(parts$brief, 1)),
     "answerer.target" = quote(target_holds(parts$answerer$target)),
     "answerer.preparation" = quote(preparation_holds(parts$answerer$preparation, parts$answerer$target)),
-    "answerer.network" = quote(network_holds(parts$answerer)),
+    "answerer.network" = quote(networks_hold(parts$answerer)),
     "answerer.recalibration" = quote(recalibration_holds(parts$answerer$recalibration, parts$answerer$target)),
     "answerer.decision" = quote(decision_holds(parts$answerer$decision, parts$answerer$target)),
     direct = quote(is.null(parts$direct) || direct_holds(parts$direct, parts$answerer$target)),
@@ -16,6 +16,7 @@ broken_part <- function(parts) {
     baseline = quote(baseline_holds(parts$baseline, parts$answerer$target)),
     parts = quote(counts_hold(parts$parts)),
     judged = quote(judged_hold(parts$judged, parts$answerer$target)),
+    regimen = quote(regimen_holds(parts$regimen, parts$members)),
     looks = quote(is_texts(parts$looks)), leaks = quote(is_texts(parts$leaks)),
     pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
     seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
@@ -161,14 +162,30 @@ decision_holds <- function(decision, target) {
   rule <- decision$rule
   if (!has_classes(target)) return(FALSE)
   k <- length(target$classes)
+  if (!is.null(decision$before) && !decision$on %in% c("validation", "rotation")) return(FALSE)
   if (!is.null(rule$costs)) {
     return(is.matrix(rule$costs) && identical(dim(rule$costs), c(k, k)) && is_numbers(as.vector(rule$costs)))
   }
   rule$class %in% target$classes && is_numbers(rule$threshold, 1)
 }
 
+# One network, or several that answer together, each with what it learned of its rows.
+networks_hold <- function(answerer) {
+  members <- answerer$members
+  if (is.null(members)) return(network_holds(answerer))
+  is.list(members) && length(members) >= 1 && is.null(answerer$network) &&
+    is_numbers(answerer$shares, length(members)) && all(answerer$shares >= 0) &&
+    abs(sum(answerer$shares) - 1) < 1e-9 && is_numbers(answerer$turns, length(members)) &&
+    all(vapply(members, member_holds, NA, answerer$target))
+}
+
+member_holds <- function(member, target) {
+  identical(member$target, target) && preparation_holds(member$preparation, target) && network_holds(member) &&
+    is.null(member$members) && is.null(member$recalibration) && is.null(member$decision)
+}
+
 direct_holds <- function(direct, target) {
-  identical(direct$target, target) && preparation_holds(direct$preparation, target) && network_holds(direct) &&
+  identical(direct$target, target) && preparation_holds(direct$preparation, target) && networks_hold(direct) &&
     recalibration_holds(direct$recalibration, target) && decision_holds(direct$decision, target)
 }
 
@@ -176,10 +193,20 @@ direct_holds <- function(direct, target) {
 
 curves_hold <- function(parts) {
   curves <- parts$curves
-  stopped <- c("epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged")
+  stopped <- c(
+    "epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged", "rotation", "set"
+  )
+  member <- if (is.null(parts$members)) rep(1, nrow(curves)) else curves$member
   is_table(curves, c("epoch", "training", "validation", "rate", "gradient", "updates", "seconds")) &&
     is_place(parts$best_epoch, 0, nrow(curves)) && parts$stopped %in% stopped &&
-    identical(as.integer(curves$epoch), seq_len(nrow(curves)))
+    all(as.integer(curves$epoch) == stats::ave(member, member, FUN = seq_along)) && members_hold(parts)
+}
+
+members_hold <- function(parts) {
+  members <- parts$members
+  if (is.null(members)) return(TRUE)
+  numbers <- c("turn", "share", "learned", "answered", "epochs", "best_epoch", "loss", "parameters", "seconds")
+  is_table(members, numbers, "network") && is_texts(members$network) && nrow(members) >= 1
 }
 
 baseline_holds <- function(baseline, target) {
@@ -197,7 +224,7 @@ counts_hold <- function(parts) {
 }
 
 judged_hold <- function(judged, target) {
-  length(judged) == 0 || (all(names(judged) %in% part_names) && all(vapply(judged, rows_hold, NA, target)))
+  all(names(judged) %in% c("rotation", part_names)) && all(vapply(judged, rows_hold, NA, target))
 }
 
 rows_hold <- function(rows, target) {
@@ -221,4 +248,10 @@ rows_hold <- function(rows, target) {
     all(vapply(rows, along, 0) == n) && is.data.frame(rows$answers) && answers_hold(rows$answers) &&
     answers_hold(rows$direct) && (is.null(rows$row) || is_numbers(rows$row, n)) &&
     (is.null(rows$group) || is.character(rows$group))
+}
+
+# Settled anew it is what it was.
+regimen_holds <- function(regimen, members) {
+  if (is.null(members)) return(is.null(regimen))
+  identical(settle_settings(regimen, regimen_schema(), "regimen"), regimen)
 }

@@ -3,7 +3,7 @@
 # Units of the inputs, each layer and the outputs: `layer` (0 for the inputs), `unit`, `label`, and places `x` and `y`
 # in 0 .. 1, the first unit on top.
 drawn_units <- function(model) {
-  answerer <- model$answerer
+  answerer <- leading_member(model$answerer)
   network <- answerer$network
   inputs <- network_inputs(answerer$preparation)
   sizes <- c(length(inputs), vapply(network$layers, function(l) as.numeric(l$units), 0))
@@ -46,8 +46,9 @@ drawn_biases <- function(model, units) {
 
 # The layers as blocks, for networks that are too large to draw unit by unit: `title`, `detail`, `x`.
 drawn_layers <- function(model) {
-  network <- model$answerer$network
-  preparation <- model$answerer$preparation
+  answerer <- leading_member(model$answerer)
+  network <- answerer$network
+  preparation <- answerer$preparation
   layers <- network$layers
   blocks <- layers_of(model)
   hidden <- layers[-length(layers)]

@@ -48,9 +48,9 @@ tidy.hylomath_model <- function(x, ...) {
 #' @export
 glance.hylomath_model <- function(x, ...) {
   best <- best_losses(x$curves, x$best_epoch)
-  parameters <- length(x$answerer$network$parameters)
+  parameters <- network_parameters(x$answerer)
   data.frame(
-    target = enumerate(x$brief$target), task = x$brief$task, method = x$brief$regimen$method, wiring = x$brief$wiring,
+    target = enumerate(x$brief$target), task = x$brief$task, method = regimen_of(x)$method, wiring = wiring_text(x),
     parameters = parameters, epochs = nrow(x$curves), best_epoch = x$best_epoch, stopped = x$stopped,
     training_loss = best$training, validation_loss = best$validation, seconds = x$seconds
   )

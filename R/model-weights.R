@@ -24,7 +24,7 @@
 #' @importFrom stats coef
 #' @export
 coef.hylomath_model <- function(object, ...) {
-  answerer <- object$answerer
+  answerer <- leading_member(object$answerer)
   blocks <- layers_of(object)
   places <- factor(rep(seq_len(nrow(blocks)), blocks$values), seq_len(nrow(blocks)))
   values <- split(answerer$network$parameters, places)
@@ -72,10 +72,10 @@ output_names <- function(answerer) {
 #' @export
 set_coef <- function(model, values) {
   check_model(model)
-  if (!is.null(model$answerer$network$members)) {
+  if (network_count(model$answerer) > 1) {
     fail(
       "A committee has as many sets of weights as members, so they can't be set as one.",
-      "Train with `keep = \"best\"`."
+      "Train one network: quick(b), and `keep = \"best\"`."
     )
   }
   now <- coef(model)
@@ -133,7 +133,7 @@ probe <- function(model, data, layer = NULL, ...) UseMethod("probe")
 #' @export
 probe.hylomath_model <- function(model, data, layer = NULL, ...) {
   check_others(...)
-  answerer <- model$answerer
+  answerer <- leading_member(model$answerer)
   network <- answerer$network
   layers <- length(network$layers)
   layer <- type_number(1, layers, whole = TRUE)(layer %||% max(1, layers - 1), "layer")
@@ -161,5 +161,6 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #' @export
 layers_of <- function(model) {
   check_model(model)
-  network_blocks(model$answerer$network, network_inputs(model$answerer$preparation))
+  answerer <- leading_member(model$answerer)
+  network_blocks(answerer$network, network_inputs(answerer$preparation))
 }

@@ -1,10 +1,13 @@
 # A model is what train() returns: a plain list of class `hylomath_model` without pointers, so that saveRDS, files and
 # workers carry it whole. ?train lists its parts.
 #
-#   brief        the brief in force, with the regimen that was settled, without its table
+#   brief        the brief in force without its table, with the regimen that was settled; where rows rotate, as it was
+#                said, since each wiring settles it anew
+#   regimen      where rows rotate, what it came to for the wiring that counts most; NULL otherwise
 #   answerer     see answer-object.R
 #   direct       the answerer of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
+#   members      where rows rotate, a row a network, see rotation.R; NULL otherwise
 #   baseline     what is known without any input, see the tasks' `baseline`
 #   parts        how many rows each part has, see parts_of()
 #   leaks, pairs, ids, copies   what was seen in the table: inputs that tell the target, alone or two together, or name
@@ -19,58 +22,78 @@
 # by heart.
 most_training_judged <- 10000
 
-new_model <- function(spec, fit, direct = NULL) {
+# The model of a fit that has ended.
+fitted_model <- function(spec, fit, direct = NULL) {
   a <- spec$analysis
-  training <- rows_in(a, "training")
-  model <- structure(
+  training <- list(
+    curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
+    kernel = fit$kernel
+  )
+  model <- new_model(a, brief_in_force(spec), new_answerer(spec, fit), direct, training)
+  model$restarts <- restarts_judged(model, fit$starts, a)
+  model
+}
+
+# `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
+# of one network, or `members` of those that rotate; `judged` are rows that were judged in training.
+new_model <- function(a, b, answerer, direct, training, judged = list()) {
+  rows <- rows_in(a, "training")
+  structure(
     list(
-      brief = brief_in_force(spec),
-      answerer = new_answerer(spec, fit),
+      brief = without_table(b),
+      regimen = training$regimen,
+      answerer = answerer,
       direct = direct,
-      curves = fit$curves,
-      best_epoch = fit$best,
-      stopped = fit$stopped,
-      restarts = fit$restarts,
-      evidence_l2 = fit$l2,
-      baseline = baseline_of(a, spec$learned$preparation$target, training),
-      leaks = leaking_inputs(a, training),
-      pairs = leaking_pairs(a, training),
+      curves = training$curves,
+      best_epoch = training$best,
+      stopped = training$stopped,
+      restarts = training$restarts,
+      members = training$members,
+      evidence_l2 = training$l2,
+      baseline = baseline_of(a, answerer$preparation$target, rows),
+      leaks = leaking_inputs(a, rows),
+      pairs = leaking_pairs(a, rows),
       ids = id_inputs(a),
       parts = count_parts(a),
       copies = count_copies(a),
       seen = rows_learned(a),
-      judged = list(),
+      judged = judged,
       looks = character(),
-      fingerprint = rlang::hash(a$raw),
-      kernel = fit$kernel,
-      seconds = if (nrow(fit$curves)) max(fit$curves$seconds) else 0,
+      fingerprint = table_hash(a$raw),
+      kernel = training$kernel,
+      seconds = training$seconds %||% max(training$curves$seconds, 0),
       version = as.character(utils::packageVersion("hylomath"))
     ),
     class = "hylomath_model"
   )
-  for (name in intersect(part_names, a$part)) {
-    rows <- rows_in(a, name)
-    if (name == "training") rows <- kept_training_rows(rows, a$regimen$seed)
-    model$judged[[name]] <- judged_by_model(model, a$table[rows, , drop = FALSE], rows)
-    model$judged[[name]]$row <- rows
-  }
-  model$looks <- looks_at(model)
-  model$restarts <- restarts_judged(model, fit$starts, a)
-  model
 }
 
 # What it predicts, whether a table is the one that it was trained on, the judged rows of a part, the columns by role,
 # and the seed of the training.
 target_in <- function(model) model$answerer$target
-is_own_table <- function(model, table) identical(rlang::hash(table), model$fingerprint)
+is_own_table <- function(model, table) identical(table_hash(table), model$fingerprint)
 judged_in_part <- function(model, part) model$judged[[part]]
 roles_of <- function(model) model$brief$columns
 training_seed <- function(model) model$brief$regimen$seed
+regimen_of <- function(model) model$regimen %||% model$brief$regimen
 
-# How training went: list(curves, epochs, best, stopped).
+# How training went: list(curves, epochs, best, stopped); where rows rotate, that of a network in the middle, the one
+# with the median best epoch.
 training_run <- function(model) {
   curves <- loss_curves(model)
-  list(curves = curves, epochs = nrow(curves), best = model$best_epoch, stopped = model$stopped)
+  if (is.null(model$members)) {
+    return(list(curves = curves, epochs = nrow(curves), best = model$best_epoch, stopped = model$stopped))
+  }
+  own <- leading_members(model)
+  middle <- own$turn[order(own$best_epoch)[(nrow(own) + 1) %/% 2]]
+  curves <- curves[curves$member == middle, names(curves) != "member"]
+  list(curves = curves, epochs = nrow(curves), best = own$best_epoch[own$turn == middle], stopped = model$stopped)
+}
+
+# The networks of the wiring that counts most.
+leading_members <- function(model) {
+  share <- tapply(model$members$share, model$members$network, sum)
+  model$members[model$members$network == names(share)[which.max(share)], ]
 }
 
 is_model <- function(x) inherits(x, "hylomath_model")
@@ -88,17 +111,9 @@ change_answerers <- function(model, change) {
 }
 
 brief_in_force <- function(spec) {
-  b <- spec$analysis$brief
+  b <- settled_brief(spec$analysis)
   b[["regimen"]] <- spec$learned$regimen
-  without_table(b)
-}
-
-kept_training_rows <- function(rows, seed) {
-  if (length(rows) <= most_training_judged) rows else sort(drawn_rows(rows, most_training_judged, seed, "judged"))
-}
-
-judged_by_model <- function(model, table, rows) {
-  judged_rows(model$answerer, roles_of(model), table, rows, model$direct)
+  b
 }
 
 # What is known without any input, from the given rows.
@@ -177,3 +192,12 @@ loss_curves.default <- function(model, ...) wrong_object("loss_curves", "a model
 #' @rdname parts_of
 #' @export
 parts_of.hylomath_model <- function(x, ...) x$parts
+
+# The wiring in words: of networks that answer together each with its share, if there are several.
+wiring_text <- function(model) {
+  if (is.null(model$members)) return(model$brief$wiring)
+  share <- tapply(model$members$share, factor(model$members$network, unique(model$members$network)), sum)
+  share <- sort(share[share > 0], decreasing = TRUE)
+  if (length(share) == 1) return(names(share))
+  paste(sprintf("%s (%s)", names(share), format_percent_short(share)), collapse = " + ")
+}

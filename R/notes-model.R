@@ -11,17 +11,21 @@ notes.default <- function(x, ...) wrong_object("notes", "a model, an appraisal o
 
 model_notes <- function(model) {
   run <- training_run(model)
-  regimen <- model$brief$regimen
+  regimen <- regimen_of(model)
   target <- target_in(model)
   join_notes(
-    note_still_falling(run), note_interrupted(run), note_out_of_time(run), note_diverged(run, regimen$learning_rate),
+    note_still_falling(run), note_interrupted(run, model$members, model$brief[["hold_out"]]$rotate),
+    note_out_of_time(run), note_diverged(run, regimen$learning_rate),
     note_restarts_disagree(model$restarts, regimen$keep), note_copies_straddle(model$copies),
     note_part_lacks_class(parts_of(model), target$classes),
     note_gives_away(model$leaks, target$columns[1]), note_pair_gives_away(model$pairs, target$columns[1]),
-    note_id_as_input(model$ids), note_validation_rose(run, model$brief[["hold_out"]]$by),
-    note_skewed_target(model), note_more_parameters(model), note_dates_at_random(model)
+    note_id_as_input(model$ids), if (!chosen_by_rule(model)) note_validation_rose(run, model$brief[["hold_out"]]$by),
+    note_skewed_target(model), if (!chosen_by_rule(model)) note_more_parameters(model), note_dates_at_random(model)
   )
 }
+
+# Of wirings that the rule has blended with `direct` by what each is worth, size and stopping need no word.
+chosen_by_rule <- function(model) !is.null(model$members) && model$brief$wiring == "auto"
 
 has_validation <- function(run) run$epochs > 0 && !all(is.na(run$curves$validation))
 
@@ -38,9 +42,12 @@ note_still_falling <- function(run) {
   )
 }
 
-note_interrupted <- function(run) {
+note_interrupted <- function(run, members, asked) {
   if (run$stopped != "interrupted") return(NULL)
-  note <- if (run$best == 0) {
+  note <- if (!is.null(members)) {
+    what <- "Training was interrupted after %d of %d turns; the networks of these answer together."
+    sprintf(what, length(unique(members$turn)), as.integer(asked))
+  } else if (run$best == 0) {
     "Training was interrupted before its first epoch was done; the weights are of little use."
   } else {
     what <- "Training was interrupted after %s; this is the best network until then (epoch %d)."
@@ -108,7 +115,7 @@ validation_drifts <- function(validation, best, n) {
 # A target of numbers above 0 with a long tail.
 note_skewed_target <- function(model) {
   target <- target_in(model)
-  y <- judged_in_part(model, "training")$observed
+  y <- (judged_in_part(model, "training") %||% judged_in_part(model, "rotation"))$observed
   if (has_classes(target) || !is.numeric(y) || target$scaling != "zscore" || target$loss$kind != "squared") return(NULL)
   if (target$loss$output != "identity" || length(y) < 50 || any(y <= 0)) return(NULL)
   skew <- skewness(y)
@@ -122,7 +129,7 @@ note_skewed_target <- function(model) {
 
 # More parameters than values to learn them from, and nothing but the stopping that holds them.
 note_more_parameters <- function(model) {
-  parameters <- length(model$answerer$network$parameters)
+  parameters <- network_parameters(model$answerer)
   rows <- parts_of(model)$rows[1]
   values <- rows * max(1, if (!has_classes(target_in(model))) length(target_in(model)$columns) else 1)
   if (!is.na(model$evidence_l2) || parameters <= 2 * values) return(NULL)
@@ -203,7 +210,7 @@ note_copies_straddle <- function(copies) {
 }
 
 note_part_lacks_class <- function(parts, classes) {
-  parts <- parts[parts$part %in% part_names, ]
+  parts <- parts[parts$part %in% c("rotation", part_names), ]
   lacking <- lapply(classes, function(class) parts$part[parts[[class]] == 0])
   found <- which(lengths(lacking) > 0)
   if (length(found) == 0) return(NULL)

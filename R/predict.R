@@ -44,16 +44,16 @@ predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9
   type_choice(c("refuse", "missing"))(bad_cells, "bad_cells")
   newdata <- as_table(newdata)
   if (bad_cells == "missing") newdata <- without_bad_cells(answerer$preparation, newdata)
-  network <- answers_of(answerer, rows_to_answer(answerer, newdata))
+  table <- rows_to_answer(answerer, newdata)
+  network <- answers_of(answerer, table)
   rownames(network) <- NULL
   result <- answers_now(answerer, network)
   target <- answerer$target
-  calibration <- object$judged$calibration
-  few <- if (type %in% c("interval", "set")) too_few_groups(calibration, level)
+  few <- if (type %in% c("interval", "set")) too_few_groups(conformal_rows(object), level)
   if (!is.null(few)) rlang::warn(few, class = "hylomath_warning_groups")
   switch(type,
-    interval = interval_answers(target, calibration, result, level),
-    set = set_answers(target$classes, calibration, network, result, level),
+    interval = interval_answers(target, intervals_at(object, table, result, level), result),
+    set = set_answers(target$classes, sets_at(object, table, network, level), result),
     answer = if (has_classes(target)) result["answer"] else result,
     probability = result[-1],
     both = result

@@ -124,7 +124,8 @@ measures_text <- function(x) {
   )
   names(judged)[2:3] <- c(interval_heading(x$level), baseline_heading(x))
   if (!is.null(rows$direct)) judged$direct <- format_measure(rows$direct)
-  parts <- lapply(Filter(function(part) !all(is.na(part)), rows[c("training", "validation")]), format_measure)
+  parts <- rows[names(rows) %in% c("rotation", "training", "validation")]
+  parts <- lapply(Filter(function(part) !all(is.na(part)), parts), format_measure)
   whole <- as_text_table(c(key, judged, parts), length(key))
   if (too_wide(whole) && length(parts)) {
     own <- if (x$rows %in% names(parts)) "network" else x$rows

@@ -6,6 +6,7 @@ format.hylomath_brief <- function(x, ...) {
   table <- x$table
   # what is in force for the table, or why nothing is
   a <- if (!is.null(table)) tryCatch(settle(x), hylomath_error = function(e) e)
+  candidates <- if (inherits(a, "hylomath_analysis") && rotates(a)) rotation_candidates(a)
   size <- if (is.null(table)) "none yet" else paste0(counted(nrow(table), "row"), ", ", counted(ncol(table), "column"))
   c(
     cli::style_bold(sprintf("A brief: predict %s", enumerate(x$target))),
@@ -20,8 +21,31 @@ format.hylomath_brief <- function(x, ...) {
     indented("prepare", settings_text(shown_preparation(x$prepare))),
     indented("hold out", settings_text(x$hold_out)),
     if (!is.null(a)) indented("parts", parts_in_words(a)),
-    indented("wiring", x$wiring),
-    indented("regimen", regimen_text(x, a))
+    if (inherits(a, "hylomath_analysis")) indented("turns", turns_in_words(a)),
+    indented("wiring", brief_wiring_text(x, a, candidates)),
+    indented("regimen", regimen_text(x, candidates[[1]] %||% a))
+  )
+}
+
+# How many networks take turns, or why one is trained.
+turns_in_words <- function(a) {
+  if (!rotates(a)) return(sprintf("none, one network is trained: %s", a$single))
+  auto <- if (identical(a$brief[["hold_out"]]$rotate, "auto")) sprintf(" (auto, by rule %d)", as.integer(a$brief$rule))
+  how <- if (a$hold_out$by == "ordered") {
+    "%d%s; each network learns from earlier rows, and answers later ones"
+  } else {
+    "%d%s; each network learns from all parts but two, is stopped by one of these and answers the other"
+  }
+  sprintf(how, as.integer(a$hold_out$rotate), auto %||% "")
+}
+
+# What an open wiring comes to.
+brief_wiring_text <- function(b, a, candidates) {
+  if (b$wiring != "auto" || !inherits(a, "hylomath_analysis")) return(b$wiring)
+  if (is.null(candidates)) return(sprintf("%s (auto)", format_wiring(a$wiring)))
+  sprintf(
+    "auto: %s; blended by what they answer in their turns, to rows that they have not seen",
+    paste(names(candidates), collapse = "; ")
   )
 }
 
@@ -78,7 +102,8 @@ regimen_text <- function(b, a) {
   if (identical(in_force$method, "newton") && identical(shown$stop, brief_defaults()[["regimen"]]$stop)) {
     shown$stop <- NULL
   }
-  chosen <- names(shown) %in% names(said)[is_open(said)] & !is_open(shown)
+  differs <- vapply(names(shown), function(name) !identical(shown[[name]], said[[name]]), NA)
+  chosen <- names(shown) %in% names(said) & differs & !is_open(shown)
   texts <- paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, " (auto)", ""))
   paste(texts, collapse = ", ")
 }

@@ -7,9 +7,14 @@ format.hylomath_decision <- function(x, ...) {
   if (is.null(x$before)) return(c(rule, "  There are no validation rows to show what it does."))
   c(
     rule, "",
-    "On the validation rows, answers (columns) against observed classes (rows), before", matrix_text(x$before), "",
+    wrapped(sprintf("On %s, answers (columns) against observed classes (rows), before", deciding_rows_text(x)), 0),
+    matrix_text(x$before), "",
     "and after", matrix_text(x$after), "", paragraphs(decision_effect(x))
   )
+}
+
+deciding_rows_text <- function(x) {
+  if (x$on == "rotation") "rows in their turn, each by networks that had not seen it" else "the validation rows"
 }
 
 decision_line <- function(decision) {

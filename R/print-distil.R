@@ -10,6 +10,7 @@ distilled_text <- function(d) {
   }
   taught <- paste0(heat, "labels count for ", format_percent_short(d$label_share), alone)
   lines <- c(indented("teacher", teacher), indented("taught", taught))
+  if (!is.null(d$cost)) lines <- c(lines, indented("cost", distilling_cost_text(d$cost)))
   if (is.null(d$comparison)) return(lines)
   title <- sprintf("  Teacher and student on the same %d folds", as.integer(d$k))
   rows <- if (d$retrained) {
@@ -39,4 +40,13 @@ taught_sentence <- function(d) {
   verdict <- if (better) "better" else "no better"
   what <- "By %s the taught student is %s than the one taught by labels alone%s."
   sprintf(what, own$measure, verdict, luck)
+}
+
+# What one network in the place of several costs, and what it gains.
+distilling_cost_text <- function(cost) {
+  sprintf(
+    "a test loss of %s in place of %s, and %s microseconds a row in place of %s (%s parameters, not %s)",
+    format_measure(cost$loss[2]), format_measure(cost$loss[1]), signif(cost$microseconds[2], 2),
+    signif(cost$microseconds[1], 2), format_count(cost$parameters[2]), format_count(cost$parameters[1])
+  )
 }

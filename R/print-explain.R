@@ -81,14 +81,18 @@ format.hylomath_contributions <- function(x, ...) {
   columns <- x$columns
   cells <- list(
     column = shorten(columns$column, 30), value = shorten(columns$value, 24),
-    moves = format_signed(columns$contribution),
-    "95 % of sampling" = sprintf("+-%s", format_measure(1.96 * columns$error))
+    moves = format_signed(columns$contribution)
   )
+  if (!is.null(x$passes)) cells[["95 % of sampling"]] <- sprintf("+-%s", format_measure(1.96 * columns$error))
   answer <- sprintf(what, x$of, format_measure(x$answer))
-  orders <- counted(x$samples, "order of the columns", "orders of the columns")
+  how <- if (is.null(x$passes)) {
+    sprintf("They are exact over %s.", counted(x$rows, "other row"))
+  } else {
+    sprintf("They are sampled in %s over %s.", counted(x$passes, "pass", "passes"), counted(x$rows, "other row"))
+  }
   c(
     cli::style_bold(sprintf("%s; over the other rows it is %s on average", answer, format_measure(x$mean))), "",
     as_text_table(cells, 2), "",
-    paragraphs(sprintf("The moves add up to the difference. They are sampled over %s.", orders))
+    paragraphs(paste("The moves add up to the difference.", how))
   )
 }

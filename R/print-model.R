@@ -8,16 +8,25 @@ format.hylomath_model <- function(x, ...) {
   preparation <- answerer$preparation
   inputs <- counted(length(preparation$columns), "column")
   features <- format_count(length(network_inputs(preparation)))
-  parameters <- counted(length(answerer$network$parameters), "parameter")
+  parameters <- counted(all_parameters(answerer), "parameter")
+  together <- network_count(answerer)
+  networks <- if (is.null(x$members)) " > output" else sprintf("; %s", counted(together, "network"))
+  title <- if (is.null(x$members)) "A network that predicts %s" else "Networks that take turns and predict %s together"
   c(
-    cli::style_bold(sprintf("A network that predicts %s", enumerate(b$target))),
+    cli::style_bold(sprintf(title, enumerate(b$target))),
     indented("task", brief_task_text(b)),
     indented("rows", parts_text(x$parts)),
     indented("inputs", sprintf("%s, %s after preparation", inputs, features)),
-    indented("wiring", sprintf("%s > output; %s", b$wiring, parameters)),
-    indented("method", method_text(b[["regimen"]], x$evidence_l2)),
-    indented("training", stopped_text(training_run(x), x$seconds)),
-    indented("loss", loss_text(training_run(x), taught = !is.null(x$distilled))),
+    indented("wiring", sprintf("%s%s; %s", wiring_text(x), networks, parameters)),
+    indented("method", method_text(regimen_of(x), x$evidence_l2)),
+    if (is.null(x$members)) {
+      c(
+        indented("training", stopped_text(training_run(x), x$seconds)),
+        indented("loss", loss_text(training_run(x), taught = !is.null(x$distilled)))
+      )
+    } else {
+      c(indented("turns", turns_text(x)), indented("loss", turned_loss_text(x)))
+    },
     if (nrow(x$restarts) > 1) {
       c(indented("starts", restarts_text(x$restarts, answerer$network$members)), luck_text(x$restarts))
     },
@@ -146,4 +155,34 @@ layers_text <- function(layers) {
   all <- counted(sum(layers$values), "parameter")
   moving <- format_count(sum(layers$values[layers$trained]))
   c(text_table(cells, right = c(3, 5)), sprintf("  %s, %s of them trained", all, moving))
+}
+
+# What each network learned from, and for how long.
+turns_text <- function(x) {
+  own <- leading_members(x)
+  asked <- x$brief[["hold_out"]]$rotate
+  done <- if (nrow(own) < asked) sprintf("%d of %d, the others were interrupted", nrow(own), as.integer(asked)) else {
+    as.character(as.integer(asked))
+  }
+  learned <- if (max(own$learned) == 1) "1 row" else paste(span_text(own$learned), "rows")
+  what <- "%s; each network learned from %s and answered %s that it had not seen; kept epochs %s; %s"
+  sprintf(
+    what, done, learned, span_text(own$answered), span_text(own$best_epoch),
+    format_seconds(sum(x$members$seconds))
+  )
+}
+
+span_text <- function(x) {
+  ends <- format_each_count(range(x))
+  if (ends[1] == ends[2]) ends[1] else paste(ends, collapse = " to ")
+}
+
+# Of single networks, which are bolder than all of them together.
+turned_loss_text <- function(x) {
+  own <- leading_members(x)
+  sprintf(
+    "%s %s by single networks on rows that they had not seen (%s to %s)", loss_name(target_in(x)),
+    format_measure(stats::weighted.mean(own$loss, own$answered)), format_measure(min(own$loss)),
+    format_measure(max(own$loss))
+  )
 }

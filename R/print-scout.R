@@ -17,6 +17,7 @@ format.hylomath_scouting <- function(x, ...) {
       if (identical(x$stopped, "interrupted")) "An interrupt ended the search: what is shown was done before it.",
       if (identical(x$stopped, "exhausted")) "Nothing is left to try within these bounds.",
       winner_text(x),
+      single_networks_text(x$brief, "Each trial"),
       stopped_early_text(sum(!t$whole), if (by_rows) "the epochs" else "the folds"),
       sprintf(
         paste(
@@ -27,6 +28,12 @@ format.hylomath_scouting <- function(x, ...) {
       )
     ))
   )
+}
+
+# What is tried is one network, also where the brief trains several that take turns.
+single_networks_text <- function(b, what) {
+  if (hold_out_in_force(b)$rotate == 0) return(NULL)
+  sprintf("%s was one network a fold; train() makes several of the brief, which take turns.", what)
 }
 
 stopped_early_text <- function(n, parts) {

@@ -24,7 +24,8 @@ format.hylomath_sifting <- function(x, ...) {
           "The best of %d sets looks better here than it is: judge its network on the test rows."
         ),
         x$primary, folds_words(x$k, x$repeats), nrow(x$path)
-      )
+      ),
+      single_networks_text(x$brief, "Each fit")
     ))
   )
 }

@@ -30,7 +30,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
   answerer <- model$answerer
   target <- answerer$target
   if (!has_classes(target)) fail("Only probabilities are recalibrated; this network predicts a number.")
-  rows <- if (method != "none") rows_to_recalibrate(judged_in_part(model, "calibration"), target$classes)
+  rows <- if (method != "none") rows_to_recalibrate(recalibrating_rows(model), target$classes)
   model <- change_answerers(model, function(answerer, answers) {
     answerer["recalibration"] <- NULL
     from <- rows
@@ -48,6 +48,9 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
 
 #' @export
 recalibrate.default <- function(model, ...) wrong_object("recalibrate", "a model", model)
+
+# Rows that nothing else has used, or those that rotate.
+recalibrating_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "rotation")
 
 rows_to_recalibrate <- function(rows, classes) {
   if (is.null(rows)) {

@@ -28,7 +28,7 @@ open_store <- function(file, search) {
 store_header <- function(search) {
   list(
     format = "hylomath scouting", format_version = 1L, brief = brief_yaml(search$brief),
-    table = rlang::hash(search$brief$table),
+    table = table_hash(search$brief$table),
     space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats,
     by = search$by, folds = search$folds, layers = search$layers, own = as.list(search$own),
     at_once = as.integer(search$at_once)

@@ -1,11 +1,19 @@
 #' Train the network of a brief
 #'
 #' Splits the rows, learns the preparation on the training rows, trains by the regimen, and keeps the weights of the
-#' epoch with the lowest validation loss. The same brief, table and seeds give the same network bit for bit on
-#' processors of the same kernel level (`kernel` of the model), whatever the number of threads (the option
-#' `hylomath.threads`; all cores when it is not set); at another level the low bits differ.
+#' epoch with the lowest validation loss. Where rows rotate (see [hold_out()]; they do if nothing else is said) several
+#' networks do so and take turns: each learns, preparation and all, from all parts of the rows but two, is stopped by
+#' one of these, and answers the other, of which it has seen nothing; together they answer new rows. So every row is
+#' learned from, and every row has an honest answer: [decide()], [recalibrate()], [distil()] and the intervals and sets
+#' of [predict()][predict.hylomath_model] take these. They are answers of single networks, which are bolder than all of
+#' them together, and they have chosen the blend: what the model is worth is said by the test rows.
 #'
-#' An interrupt (Ctrl-C) ends training after the current batch; the best network so far is returned, and says so.
+#' The same brief, table and seeds give the same networks bit for bit on processors that multiply and add in one step
+#' (`kernel` `"avx2"` and `"avx512"`), whatever the number of threads (the option `hylomath.threads`; all cores when it
+#' is not set); on others the low bits differ.
+#'
+#' An interrupt (Ctrl-C) ends training after the current batch; the best network so far is returned, or those of the
+#' turns that are done, and says so.
 #'
 #' @param b A brief.
 #' @param data A table to use in place of the one that the brief carries.
@@ -22,10 +30,12 @@
 #'   `parameters`, and what [recalibrate()] and [decide()] add, `recalibration` and `decision`), `curves`, `best_epoch`,
 #'   `stopped` (`"epochs"`, `"patience"`, `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"` or
 #'   `"diverged"`), `restarts` (one row a start: how it ended, its losses, and of several starts the measures of each on
-#'   the validation rows), `judged` (key, group, observed value, weight and answers of the validation, calibration and
-#'   test rows and of at most 10,000 training rows), `direct` (the answerer of a network without hidden layers, trained
-#'   on the same rows for comparison), `baseline`, `looks` (the networks that were judged on its test rows),
-#'   `fingerprint` (of the table), `kernel`, `seconds` and `version`.
+#'   the validation rows), `members` (where rows rotate a row a network: its wiring, turn and share in the answers, from
+#'   how many rows it learned and how many it answered, its epochs and its loss), `regimen` (what that of the brief came
+#'   to for the wiring that counts most), `judged` (key, group, observed value, weight and answers of the validation,
+#'   calibration and test rows and of at most 10,000 training rows, or of those that rotate), `direct` (the answerer of
+#'   a network without hidden layers, trained on the same rows for comparison), `baseline`, `looks` (the networks that
+#'   were judged on its test rows), `fingerprint` (of the table), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class.
 #' @examples
@@ -44,6 +54,10 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
   report <- reporter(progress)
   b <- ready_to_train(b, data, try = "Give one: train(b, data = ...).")
   a <- settle(b)
+  if (rotates(a)) {
+    if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
+    return(with_judged_rows(train_rotation(a, report), a))
+  }
   train_model(fit_spec(a, learn_training(a), watched = if (watch_test) "test"), report)
 }
 
@@ -54,5 +68,5 @@ train.default <- function(b, ...) wrong_object("train", "a brief", b)
 train_model <- function(spec, report) {
   fit <- fit_network(spec, report)
   direct <- if (fit$stopped != "interrupted") fit_direct(spec)
-  new_model(spec, fit, direct)
+  with_judged_rows(fitted_model(spec, fit, direct), spec$analysis)
 }

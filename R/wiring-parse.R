@@ -4,6 +4,9 @@
 wiring_activations <- c(
   "identity", "logistic", "tanh", "relu", "leaky_relu", "elu", "selu", "gelu", "silu", "softplus", "gaussian", "sine"
 )
+# What `auto` is where there is nothing to choose it by.
+usual_wiring <- "24 relu > 12 relu"
+
 wiring_starts <- c("glorot", "he", "lecun", "orthogonal", "uniform", "normal", "same")
 wiring_values <- list(
   l1 = type_number(0),
@@ -25,6 +28,7 @@ type_start <- function(value, key) {
 # Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, start, spread), with NULL for an
 # l1 or l2 that is not set, and the share of inputs dropped as `input_dropout`.
 parse_wiring <- function(text) {
+  if (text == "auto") text <- usual_wiring
   parts <- wiring_parts(text)
   if (length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
     return(list(layers = list(), input_dropout = 0))
@@ -154,6 +158,6 @@ type_wiring <- function() {
     if (!is_text(value, 1)) {
       fail(sprintf("%s must be a text such as \"24 relu > 12 relu\", or numbers of units.", quoted(key)))
     }
-    format_wiring(parse_wiring(value))
+    if (value == "auto") value else format_wiring(parse_wiring(value))
   }
 }

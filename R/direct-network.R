@@ -8,7 +8,7 @@ most_direct_rows <- 100000
 # the encoder's columns of the network's own spec, unless that has learned points for levels.
 fit_direct <- function(spec) {
   a <- spec$analysis
-  if (a$brief$wiring == "direct") return(NULL)
+  if (length(a$wiring$layers) == 0) return(NULL)
   thin <- a
   thin$wiring <- parse_wiring("direct")
   thin$regimen <- direct_regimen(a)
@@ -33,7 +33,7 @@ fit_direct <- function(spec) {
 
 # Another encoding of categories in place of one.
 within_settings <- function(how, embedding) {
-  if (how$categories == "embedding") how$categories <- embedding
+  if (identical(how$categories, "embedding")) how$categories <- embedding
   how
 }
 

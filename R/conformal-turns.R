@@ -1,0 +1,123 @@
+# Conformal intervals and sets of networks that take turns: a row that rotates has its score from the network that had
+# not seen it, and that network's answer to a new row is what the score is put about. Of numbers the interval holds
+# with a probability of at least 1 - 2 (1 - level), less a little for each part (CV+: Barber, Candes, Ramdas and
+# Tibshirani 2021, Theorem 4), of classes the set by the same bound (cross-conformal: Vovk 2015; Vovk, Nouretdinov,
+# Manokhin and Gammerman 2018); in practice about `level`.
+
+# What is proven of rows of a new kind of luck, for `turns` parts of `n` rows.
+proven_coverage <- function(level, n, turns) {
+  alpha <- 1 - level
+  slack <- min(2 * (1 - 1 / turns) / (n / turns + 1), (1 - turns / n) / (turns + 1))
+  max(0, 1 - 2 * alpha - slack)
+}
+
+# Scores of the rows that rotated, by turn: sorted, with the weight that is at or above each. Where rows belong to
+# groups each group counts as one.
+turn_scores <- function(score, turn, weight, group) {
+  new <- mean(weight)
+  if (!is.null(group)) {
+    weight <- weight / stats::ave(weight, units_of_groups(group), FUN = sum)
+    new <- 1
+  }
+  by_turn <- lapply(split(seq_along(score), turn), function(rows) {
+    rows <- rows[order(score[rows])]
+    list(score = score[rows], above = c(rev(cumsum(rev(weight[rows]))), 0))
+  })
+  list(turns = by_turn, total = sum(weight), new = new)
+}
+
+# The weight of the scores that are at least `bound`, a number for each of many rows and a list by turn.
+weight_above <- function(scores, bounds) {
+  above <- function(own, bound) own$above[findInterval(bound, own$score, left.open = TRUE) + 1]
+  Reduce(`+`, Map(above, scores$turns, bounds))
+}
+
+# ---- numbers ------------------------------------------------------------------------------------------------------
+
+# `low` and `high` of the i-th target at new rows, which each turn's networks answer in `by_turn`.
+turn_interval <- function(scale, rows, by_turn, i, level) {
+  scores <- turn_scores(
+    conformal_scores(scale, observed_of(rows, i), rows$answers, i), rows$turn, rows$weight, rows$group
+  )
+  n <- nrow(by_turn[[1]])
+  if (level * (scores$total + scores$new) > scores$total + 1e-9) {
+    return(list(low = rep(if (scale %in% c("log", "count")) 0 else -Inf, n), high = rep(Inf, n)))
+  }
+  widest <- max(vapply(scores$turns, function(own) max(own$score), 0))
+  ends <- lapply(by_turn, function(answers) smooth_ends(scale, answers, i, widest))
+  outer_low <- do.call(pmin, lapply(ends, `[[`, "low"))
+  outer_high <- do.call(pmax, lapply(ends, `[[`, "high"))
+  # the end at which the scores that reach as far have no more weight than may lie beyond
+  allowed <- scores$total - (level * (scores$total + scores$new) - 1e-9)
+  beyond <- function(side) function(end) {
+    bounds <- lapply(by_turn, function(answers) score_of_end(scale, answers, i, end, side))
+    weight_above(scores, bounds) > allowed
+  }
+  low <- bisected(beyond("low"), outer_low, outer_high)
+  whole_ends(list(low = low, high = bisected(beyond("high"), outer_high, outer_low)), scale)
+}
+
+# As conformal_ends(), but not yet rounded to counts.
+smooth_ends <- function(scale, answers, i, bound) {
+  if (scale != "count") return(conformal_ends(scale, answers, i, bound))
+  reach <- bound * count_spread(answers[[i]])
+  list(low = answers[[i]] - reach, high = answers[[i]] + reach)
+}
+
+# The score of an observation at this end.
+score_of_end <- function(scale, answers, i, end, side) {
+  sign <- if (side == "low") -1 else 1
+  answer <- answers[[i]]
+  switch(scale,
+    quantiles = if (side == "low") answers[[2]] - end else end - answers[[ncol(answers)]],
+    log = sign * (log(pmax(end, 1e-300)) - log(answer)),
+    count = sign * (end - answer) / count_spread(answer),
+    plain = sign * (end - answer)
+  )
+}
+
+whole_ends <- function(ends, scale) {
+  if (scale == "quantiles") return(uncrossed(ends$low, ends$high))
+  if (scale != "count") return(ends)
+  list(low = pmax(ceiling(ends$low - 1e-9), 0), high = pmax(floor(ends$high + 1e-9), 0))
+}
+
+# Between `inside`, where it holds, and `outside`, where it doesn't, for many rows at once; the last place on the outer
+# side.
+bisected <- function(holds, outside, inside) {
+  for (step in 1:60) {
+    middle <- (outside + inside) / 2
+    within <- holds(middle)
+    inside <- ifelse(within, middle, inside)
+    outside <- ifelse(within, outside, middle)
+  }
+  outside
+}
+
+# ---- classes ------------------------------------------------------------------------------------------------------
+
+# The classes at whose rows as low a probability is not unusual, each judged by its own rows: a logical matrix.
+turn_sets <- function(classes, rows, by_turn, level) {
+  n <- nrow(by_turn[[1]])
+  inside <- vapply(classes, function(class) {
+    own <- rows$observed == class
+    if (!any(own)) return(rep(TRUE, n))
+    name <- paste0("probability_", class)
+    turn <- factor(rows$turn[own], names(by_turn))
+    scores <- turn_scores(1 - rows$answers[[name]][own], rows$turn[own], rows$weight[own], rows$group[own])
+    known <- by_turn[levels(droplevels(turn))]
+    as_high <- weight_above(scores, lapply(known, function(answers) 1 - answers[[name]]))
+    (as_high + scores$new) / (scores$total + scores$new) > 1 - level + 1e-12
+  }, logical(n))
+  matrix(inside, n, dimnames = list(NULL, classes))
+}
+
+# ---- of an answerer -----------------------------------------------------------------------------------------------
+
+# What the networks of each turn answer to rows of a working table, blended as they are.
+answers_by_turn <- function(answerer, table) {
+  turns <- split(seq_along(answerer$members), answerer$turns)
+  lapply(turns, function(own) {
+    mean_answers(answerer, lapply(answerer$members[own], answers_of, table), answerer$shares[own])
+  })
+}

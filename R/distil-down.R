@@ -1,0 +1,64 @@
+# From networks that take turns to one: what `distil(model, table)` does when no student is named.
+
+# The student learns, beside the labels, what the networks answered to rows that they had not seen; the last turn stops
+# it. Of several wirings the one with the lowest loss on the rows of that turn is kept.
+distil_down <- function(teacher, table, how, report) {
+  if (is.null(teacher$answerer$members)) {
+    fail(
+      "This model is one network already.",
+      "Name the student that it is to teach: distil(teacher, b), with a brief."
+    )
+  }
+  b <- ready_to_train(with_table(teacher$brief, table), seed = function() training_seed(teacher))
+  if (!is_own_table(teacher, b$table)) {
+    fail("This is not the table that the model was trained on.", "A model keeps no inputs: give that table.")
+  }
+  a <- settle(b)
+  taught <- c(how, turned_teaching(teacher, a))
+  students <- lapply(student_wirings(teacher), function(wiring) {
+    student <- with_network(a, wiring, patient(a$regimen))
+    part <- a$part
+    part[a$turn %in% max(a$turn, na.rm = TRUE)] <- "validation"
+    student <- with_parts(student, part, a$regimen$seed)
+    student$hold_out$rotate <- 0
+    student
+  })
+  models <- lapply(students, function(student) {
+    train_model(taught_spec(student, learn_training(student), taught), report)
+  })
+  losses <- vapply(models, function(m) mean_loss(m$answerer, judged_in_part(m, "validation")), 0)
+  model <- models[[which.min(losses)]]
+  model$distilled <- drop_nulls(c(how, list(
+    teacher = teacher_facts(teacher), unlabelled = 0L, retrained = FALSE, cost = distilling_cost(teacher, model)
+  )))
+  model
+}
+
+# The wiring that counts most among the teacher's, and the usual one.
+student_wirings <- function(teacher) {
+  own <- sub(",.*", "", leading_members(teacher)$network[1])
+  unique(c(if (own != "direct") own, usual_wiring))
+}
+
+# What the teacher's networks answered in their turns, to the rows of the whole table; NA elsewhere.
+turned_teaching <- function(teacher, a) {
+  target <- a$target
+  turned <- judged_in_part(teacher, "rotation")
+  said <- if (has_classes(target)) turned$answers[paste0("probability_", target$classes)] else turned$answers
+  answers <- matrix(NA_real_, nrow(a$table), ncol(said), dimnames = list(NULL, target$classes))
+  answers[turned$row, ] <- as.matrix(said)
+  list(answers = answers, smear = if (target$scaling == "log") rep(1, ncol(said)))
+}
+
+# Loss on the same test rows, where there are some, time a row and size.
+distilling_cost <- function(teacher, student) {
+  models <- list("networks together" = teacher, "one network" = student)
+  part <- part_that_judges(student)
+  if (part != "test") return(NULL)
+  data.frame(
+    network = names(models),
+    loss = vapply(models, function(m) mean_loss(m$answerer, judged_in_part(m, part)), 0),
+    microseconds = vapply(models, function(m) microseconds_a_row(m$answerer), 0),
+    parameters = vapply(models, function(m) all_parameters(m$answerer), 0), row.names = NULL
+  )
+}

@@ -1,0 +1,36 @@
+# The loss curves of networks that take turns: their mean and span by epoch.
+
+plot_turn_curves <- function(model, what) {
+  long <- drawn_curves(model, what)
+  means <- turn_means(long)
+  own <- leading_members(model)
+  part <- utils::tail(long$part, 1)
+  kept <- merge(long[long$part == part, ], data.frame(member = own$turn, epoch = own$best_epoch))
+  logarithmic <- spans_widely(means$loss)
+  last <- max(means$epoch)
+  ggplot2::ggplot(means, ggplot2::aes(.data$epoch, .data$loss, colour = .data$part)) +
+    ggplot2::geom_ribbon(
+      ggplot2::aes(ymin = .data$low, ymax = .data$high, fill = .data$part), alpha = 0.16, colour = NA
+    ) +
+    ggplot2::geom_line(linewidth = 0.8) +
+    ggplot2::geom_point(data = kept[kept$epoch <= last, ], size = 2.2) +
+    ggplot2::geom_text(
+      data = label_ends(means, logarithmic), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0,
+      nudge_x = last * 0.012, size = 4.2
+    ) +
+    ggplot2::scale_colour_manual(values = curve_colours(), guide = "none") +
+    ggplot2::scale_fill_manual(values = curve_colours(), guide = "none") +
+    ggplot2::scale_x_continuous(
+      breaks = whole_breaks(c(0, last)), expand = ggplot2::expansion(mult = c(0.02, 0.14))
+    ) +
+    loss_axis(logarithmic) +
+    ggplot2::labs(
+      title = sprintf("%s: %s take turns", enumerate(model$brief$target), counted(nrow(own), "network")),
+      subtitle = sprintf(
+        "%s of %s: mean and span, while half of them train; points are the kept epochs", curve_name(model, what),
+        own$network[1]
+      ),
+      x = "epoch", y = axis_name(if (what == "loss") loss_in_unit(model)$short else what, logarithmic)
+    ) +
+    figure_theme()
+}

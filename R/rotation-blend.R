@@ -1,0 +1,46 @@
+# How much each candidate's answers count in a blend: the shares, from 0 with a sum of 1, whose blend has the lowest
+# loss on rows that none of them had seen. Only where the brief leaves the network open; a named one answers alone.
+
+# A share is worth having only where it lowers the loss by this much of it: below is chance.
+least_gain <- 0.002
+
+blend_shares <- function(a, each) {
+  shares <- stats::setNames(numeric(length(each)), names(each))
+  if (a$brief$wiring != "auto") {
+    shares[1] <- 1
+    return(shares)
+  }
+  turns <- lapply(each, function(members) bind_judged(lapply(members, `[[`, "judged"), 1))
+  answerer <- each[[1]][[1]]$answerer
+  loss <- function(shares) {
+    judged <- turns[[1]]
+    used <- shares > 0
+    judged$answers <- mean_answers(answerer, lapply(turns[used], `[[`, "answers"), shares[used])
+    mean_loss(answerer, judged)
+  }
+  stepwise_shares(shares, loss)
+}
+
+# From the best candidate on, steps towards whichever lowers the loss most, as long as it is worth it (Caruana et al.
+# 2004, "Ensemble selection from libraries of models").
+stepwise_shares <- function(shares, loss) {
+  single <- vapply(seq_along(shares), function(c) loss(unit_share(shares, c)), 0)
+  shares <- unit_share(shares, which.min(single))
+  lowest <- min(single)
+  repeat {
+    tried <- expand.grid(towards = seq_along(shares), step = c(0.1, 0.25, 0.5))
+    steps <- lapply(seq_len(nrow(tried)), function(i) {
+      (1 - tried$step[i]) * shares + tried$step[i] * unit_share(shares, tried$towards[i])
+    })
+    losses <- vapply(steps, loss, 0)
+    if (!isTRUE(min(losses) < lowest * (1 - least_gain))) return(shares)
+    shares <- steps[[which.min(losses)]]
+    lowest <- min(losses)
+  }
+}
+
+unit_share <- function(shares, place) {
+  shares[] <- 0
+  shares[place] <- 1
+  shares
+}

@@ -1,0 +1,40 @@
+# A fold of a rotation is a rotation: of the rows that a fold doesn't judge, parts take turns, the candidates are
+# blended by what they answered in their turns, and all of them together answer the fold's rows.
+
+rotation_folds <- function(laid, report) {
+  plan <- laid$plan
+  candidates <- rotation_candidates(laid$analysis)
+  turning <- lapply(candidates, function(a) {
+    lay_turning_folds(list(plan = c(plan[names(plan) != "brief"], list(brief = a$brief, turning = TRUE)), analysis = a))
+  })
+  jobs <- lapply(turning, fold_jobs, want = "turned")
+  done <- run_jobs(
+    laid$analysis$raw, unlist(jobs, recursive = FALSE), "network", report, laid = unname(turning)
+  )
+  n <- nrow(turning[[1]]$each)
+  each <- lapply(seq_along(turning), function(c) done[(c - 1) * n + seq_len(n)])
+  names(each) <- names(candidates)
+  of_fold <- turning[[1]]$each
+  lapply(seq_len(nrow(laid$each)), function(i) {
+    own <- which(of_fold$fold == laid$each$fold[i] & of_fold[["repeat"]] == laid$each[["repeat"]][i])
+    folded_rotation(laid$analysis, lapply(each, `[`, own))
+  })
+}
+
+# Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.
+folded_rotation <- function(a, each) {
+  if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) return(NULL)
+  answered <- lapply(each, lapply, function(m) list(answerer = m$answerer, judged = m$turned))
+  shares <- blend_shares(a, answered)
+  used <- each[shares > 0]
+  members <- unlist(used, recursive = FALSE)
+  weights <- rep(shares[shares > 0] / lengths(used), lengths(used))
+  judged <- members[[1]]$judged
+  judged$answers <- mean_answers(members[[1]]$answerer, lapply(members, function(m) m$judged$answers), weights)
+  of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)
+  list(
+    judged = judged, best_epoch = stats::median(of("best_epoch")), epochs = max(of("epochs")),
+    updates = sum(of("updates")), learned = members[[1]]$learned, judging = members[[1]]$judging,
+    parameters = as.integer(sum(of("parameters"))), seconds = sum(of("seconds"))
+  )
+}

@@ -1,0 +1,178 @@
+# Networks that take turns: each part of the rows is answered by one that saw nothing of it, and together they answer
+# new rows. Where the brief leaves the network open, several wirings take turns side by side, and their answers are
+# blended by what they answered to rows that they had not seen.
+#
+# A *turning* is list(candidates, laid, done): the analyses that take turns, as they are laid out, and by candidate the
+# results of their networks.
+
+# The model of an analysis whose rows rotate.
+train_rotation <- function(a, report) {
+  candidates <- rotation_candidates(a)
+  laid <- lapply(candidates, laid_turns)
+  jobs <- lapply(laid, fold_jobs, want = "member")
+  # turn by turn, so that an interrupt leaves whole ones
+  turn <- order(rep(seq_len(a$hold_out$rotate), length(laid)))
+  of <- rep(seq_along(laid), lengths(jobs))[turn]
+  done <- run_jobs(a$raw, unlist(jobs, recursive = FALSE)[turn], "network", report, laid = unname(laid))
+  each <- lapply(seq_along(laid), function(c) done[of == c])
+  # a turn counts where all candidates have ended it
+  whole <- which(!Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA))))
+  check_any_done(length(whole), "turn")
+  names(each) <- names(candidates)
+  rotation_model(a, candidates, lapply(each, `[`, whole), whole)
+}
+
+laid_turns <- function(a) {
+  plan <- list(brief = a$brief, k = NULL, repeats = 1L, by = "validation", most = NULL)
+  lay_turns(list(plan = plan, analysis = a), a)
+}
+
+# ---- what takes turns ---------------------------------------------------------------------------------------------
+
+# The analyses that take turns, by name: the wiring that the brief names, or those of the rule; and always `direct`, the
+# network without hidden layers.
+rotation_candidates <- function(a) {
+  wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
+  own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
+  names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
+  c(own, list(direct = with_network(a, "direct", direct_regimen(a))))
+}
+
+# The analysis with another network. What its brief left open is said, so that it is the same wherever it is settled.
+with_network <- function(a, wiring, regimen = a$regimen, prepare = list()) {
+  b <- a$brief
+  b$wiring <- wiring
+  b[["regimen"]] <- regimen
+  b$prepare <- utils::modifyList(b$prepare, prepare[vapply(names(prepare), is_usual, NA, b$prepare)])
+  # without hidden layers there is one minimum, which learned points would take away
+  if (wiring == "direct") {
+    b$prepare <- within_settings(b$prepare, embedding = "auto")
+    b$prepare$only <- lapply(b$prepare$only, within_settings, embedding = "auto")
+  }
+  b[["hold_out"]] <- a$hold_out
+  a$brief <- b
+  a$wiring <- parse_wiring(wiring)
+  a$regimen <- regimen
+  a$prepare <- lapply(stats::setNames(nm = names(a$prepare)), function(column) settings_for(b, column))
+  a
+}
+
+# Whether the brief leaves this setting of the preparation as it is without its saying so.
+is_usual <- function(name, prepare) identical(prepare[[name]], brief_defaults()$prepare[[name]])
+
+# By the rule: networks that differ in what they take in, how they bend and how fast they learn, so that they err in
+# different places. What the brief says of the regimen and the preparation stands. Far outside the rows that they have
+# learned from networks go astray, so inputs are clipped there; `direct` takes them as they are.
+auto_wirings <- function(a) {
+  long <- patient(a$regimen)
+  slow <- if (identical(long$method, "auto") && identical(long$learning_rate, "auto")) {
+    utils::modifyList(long, list(method = "adam", learning_rate = 0.002))
+  } else {
+    long
+  }
+  c(list(
+    list(
+      wiring = "64 relu > 32 relu", prepare = list(numbers = "rank_normal", clip = "far"), regimen = long,
+      said = "by rank"
+    ),
+    list(
+      wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
+      said = if (!identical(slow, long)) "slow"
+    ),
+    list(wiring = "96 gelu > 32 gelu", prepare = list(clip = "far"), regimen = long)
+  ), if (suits_few_units(a)) list(list(wiring = few_units, prepare = list(clip = "far"))))
+}
+
+# A smooth curve of few inputs is met best by few units under Levenberg and Marquardt's method, where it may be taken.
+few_units <- "8 tanh"
+
+suits_few_units <- function(a) {
+  small <- with_network(a, few_units)
+  regimen_in_force(small, function() learn_preparation(small))$method == "levenberg_marquardt"
+}
+
+# Networks that are averaged can be trained longer than one alone; where nothing is said of it, they are.
+patient <- function(regimen) {
+  usual <- brief_defaults()[["regimen"]]
+  if (identical(regimen$stop, usual$stop)) regimen$stop <- list(patience = 60)
+  if (identical(regimen$epochs, usual$epochs)) regimen$epochs <- 600
+  regimen
+}
+
+# ---- the model ----------------------------------------------------------------------------------------------------
+
+# `each` holds by candidate the results of its networks, those of the turns in `whole`.
+rotation_model <- function(a, candidates, each, whole) {
+  shares <- blend_shares(a, each)
+  main <- names(shares)[which.max(shares)]
+  # of the networks with hidden layers that count most
+  regimen <- learn_training(candidates[[names(which.max(shares[names(shares) != "direct"]))]])$regimen
+  used <- names(shares)[shares > 0]
+  answerer <- joint_answerer(
+    a$target, learn_preparation(a), unlist(lapply(used, function(c) lapply(each[[c]], `[[`, "answerer")), FALSE),
+    rep(shares[used], each = length(whole)) / length(whole), rep(whole, length(used))
+  )
+  direct <- joint_answerer(
+    a$target, answerer$preparation, lapply(each$direct, `[[`, "answerer"), rep(1 / length(whole), length(whole)), whole
+  )
+  members <- member_table(each, shares, whole)
+  lead <- each[[main]][[length(whole)]]$training
+  b <- settled_brief(a)
+  new_model(
+    a, b, answerer, if (length(used) > 1 || used != "direct") direct,
+    list(
+      curves = rotation_curves(each[[main]], whole), best = as.integer(stats::median(lead$best)),
+      stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = lead$l2,
+      kernel = lead$kernel, seconds = sum(members$seconds), members = members, regimen = regimen,
+      restarts = one_restart(lead)
+    ),
+    list(rotation = turned_rows(a, each, shares, whole))
+  )
+}
+
+one_restart <- function(training) {
+  best <- best_losses(training$curves, training$best)
+  data.frame(
+    start = 1L, epochs = nrow(training$curves), best_epoch = training$best, stopped = training$stopped,
+    training = best$training, validation = best$validation, loss = best$validation
+  )
+}
+
+# Answers of the k networks in their own turns, blended; in the order of the table.
+turned_rows <- function(a, each, shares, whole) {
+  turns <- lapply(seq_along(each[[1]]), function(i) {
+    members <- lapply(each, function(c) c[[i]])
+    judged <- members[[1]]$judged
+    answers <- lapply(members[shares > 0], function(m) m$judged$answers)
+    judged$answers <- mean_answers(members[[1]]$answerer, answers, shares[shares > 0])
+    judged$direct <- members$direct$judged$answers
+    judged$turn <- rep(whole[i], length(judged$key))
+    judged
+  })
+  together <- bind_judged(turns, 1)
+  together <- rows_of_each(together, order(together$row))
+  rownames(together$answers) <- NULL
+  if (!is.null(together$direct)) rownames(together$direct) <- NULL
+  together
+}
+
+# A row a network: whose it is, how it was trained, and its loss on the rows that it answers in its turn.
+member_table <- function(each, shares, whole) {
+  rows <- lapply(names(each), function(c) {
+    members <- each[[c]]
+    of <- function(what, type) vapply(members, function(m) as.numeric(what(m)), 0)
+    data.frame(
+      network = c, turn = whole, share = shares[[c]] / length(whole),
+      learned = of(function(m) m$learned), answered = of(function(m) m$judging),
+      epochs = of(function(m) m$epochs), best_epoch = of(function(m) m$best_epoch),
+      loss = of(function(m) mean_loss(m$answerer, m$judged)), parameters = of(function(m) m$parameters),
+      seconds = of(function(m) m$seconds)
+    )
+  })
+  do.call(rbind, rows)
+}
+
+rotation_curves <- function(members, whole) {
+  each <- lapply(members, function(m) m$training$curves)
+  cbind(member = rep(whole, vapply(each, nrow, 0L)), do.call(rbind, each))
+}
