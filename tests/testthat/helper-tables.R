@@ -24,8 +24,11 @@ clays <- withr::with_seed(9, data.frame(
 ))
 
 quick_model <- function(table = small_kilns(), target = "outcome", epochs = 5, ...) {
-  withr::with_seed(1, brief(table, target = target) |> regimen(epochs = epochs, ...) |> train(progress = "none"))
+  withr::with_seed(1, brief(table, target = target) |> regimen(epochs = epochs, ...) |> single(progress = "none"))
 }
+
+# One network, for what is not about several that take turns.
+single <- function(b, ...) train(if (inherits(b, "hylomath_brief")) quick(b) else b, ...)
 
 # The call fails with an error of ours, whose message has all these parts.
 expect_fails <- function(object, ...) {
@@ -49,6 +52,11 @@ prepared <- function(b, rows = NULL) {
 # What training made of a network: its weights and their places, bit for bit.
 trained_network <- function(model) model$answerer$network
 
+# The same of each network of several that take turns, end to end.
+trained_parameters <- function(model) {
+  unlist(lapply(answering_members(model$answerer), function(member) member$network$parameters))
+}
+
 # A table as the network sees it: one row an input, one column a row.
 encode_inputs <- function(preparation, table) core_encode(preparation$columns, encoder_sources(preparation, table), 2L)
 
@@ -59,5 +67,5 @@ rich_model <- function() {
   ) |>
     wire("8 gelu norm > dropout 0.1 > 5 tanh start=orthogonal") |>
       regimen(epochs = 4, restarts = 3, keep = "committee", measures = "accuracy") |>
-    train(progress = "none"))
+    single(progress = "none"))
 }

@@ -14,7 +14,7 @@ times_called <- function(name, code) {
 test_that("one training settles once: one working table, one split, one look at the target", {
   b <- brief(kilns, target = "outcome") |> regimen(epochs = 2)
   for (step in c("settle", "working_table", "split_rows", "check_targets")) {
-    expect_equal(times_called(step, withr::with_seed(1, train(b, progress = "none"))), 1, info = step)
+    expect_equal(times_called(step, withr::with_seed(1, single(b, progress = "none"))), 1, info = step)
   }
 })
 
@@ -74,7 +74,7 @@ test_that("a new task is one object: registered, it goes from a brief to an appr
   withr::defer(task_registry$tasks$middling <- NULL)
   b <- brief(small_crossings(), target = "passengers", task = "middling")
   expect_match(paste(format(b), collapse = "\n"), "middling (the absolute error)", fixed = TRUE)
-  model <- withr::with_seed(1, train(regimen(b, epochs = 30), progress = "none"))
+  model <- withr::with_seed(1, single(regimen(b, epochs = 30), progress = "none"))
   judged <- appraise(model)
   expect_true("MAE" %in% judged$measures$measure)
   answers <- predict(model, small_crossings()[1:3, ])
@@ -89,7 +89,7 @@ test_that("the direct network of a logarithm carries a smearing factor of its ow
   direct <- function(wiring) {
     b <- brief(table, target = "passengers", task = "regression") |>
       prepare(target = "log") |> wire(wiring) |> regimen(epochs = 40, seed = 3) |> hold_out(seed = 3)
-    appraise(train(b, progress = "none"))$measures$direct
+    appraise(single(b, progress = "none"))$measures$direct
   }
   expect_equal(direct("8 tanh"), direct("3 relu"))
 })

@@ -5,7 +5,7 @@ test_that("every measure stands beside its baseline, with its interval", {
   m <- a$measures
   expect_equal(m$baseline[1:2], c(share, 1 / 4))
   training <- table(
-    small_kilns()$outcome[withr::with_seed(1, part_along(brief(small_kilns(), "outcome"))) == "training"]
+    small_kilns()$outcome[withr::with_seed(1, part_along(quick(brief(small_kilns(), "outcome")))) == "training"]
   ) |>
     prop.table()
   expect_equal(m$baseline[m$measure == "cross-entropy"], mean(-log(training[a$judged$observed])))
@@ -29,7 +29,7 @@ test_that("test rows are judged by default, others on request", {
   again <- appraise(model, data = kilns[match(appraise(model)$judged$key, kilns$firing), ])
   expect_equal(again$measures, appraise(model)$measures)
   without <- withr::with_seed(
-    1, brief(small_kilns(), "outcome") |> hold_out(test = 0) |> regimen(epochs = 2) |> train(progress = "none")
+    1, brief(small_kilns(), "outcome") |> hold_out(test = 0) |> regimen(epochs = 2) |> single(progress = "none")
   )
   expect_equal(appraise(without)$rows, "validation")
   expect_fails(appraise(without, rows = "test"), "no test rows")
@@ -79,7 +79,7 @@ test_that("the direct wiring on the same rows is that of a brief wired so", {
   direct <- withr::with_seed(
     1,
     brief(small_crossings(), "passengers") |>
-      wire("direct") |> train(progress = "none")
+      wire("direct") |> single(progress = "none")
   )
   expect_equal(m$direct, appraise(direct)$measures$value, tolerance = 1e-6)
   expect_null(direct$direct)
@@ -128,7 +128,7 @@ test_that("a subgroup holds the rare levels together, and gaps", {
 test_that("looks at test rows are counted, by network, and kept in the model", {
   table <- withr::with_seed(77, data.frame(x = rnorm(200), y = rnorm(200)))
   fit <- function(seed) withr::with_seed(
-    1, brief(table, "y") |> hold_out(seed = 5) |> regimen(epochs = 2, seed = seed) |> train(progress = "none")
+    1, brief(table, "y") |> hold_out(seed = 5) |> regimen(epochs = 2, seed = seed) |> single(progress = "none")
   )
   first <- fit(1)
   expect_equal(appraise(first)$looks, 1)
@@ -142,7 +142,7 @@ test_that("looks at test rows are counted, by network, and kept in the model", {
   expect_false("test_looked_at" %in% notes(appraise(third, rows = "validation"))$code)
   # other test rows are another matter
   other <- withr::with_seed(
-    1, brief(table, "y") |> hold_out(seed = 6) |> regimen(epochs = 2) |> train(progress = "none")
+    1, brief(table, "y") |> hold_out(seed = 6) |> regimen(epochs = 2) |> single(progress = "none")
   )
   expect_equal(appraise(other)$looks, 1)
 })
@@ -154,7 +154,7 @@ test_that("even class weights raise the recall of rare classes, and the differen
   expect_match(notes(even)$try[notes(even)$code == "no_better_than_baseline"], "price of the class weights")
   said <- function(a) paste(format(a), collapse = " ")
   expect_match(said(plain), "Always saying \"no\", without +looking, is right for")
-  expect_match(said(plain), "and +finds +none +of +the 45 +that +are +\"yes\"")
+  expect_match(said(plain), "and +finds +none +of +the 60 +that +are +\"yes\"")
   expect_match(said(plain), "the +accuracy +says +little")
   expect_match(said(even), "false +alarms +for +each")
   expect_true("accuracy_misleads" %in% notes(plain)$code)

@@ -116,7 +116,7 @@ test_that("results are kept, opened and lined up", {
   )
   expect_match(paste(hylomath("show", "large.folds")$out, collapse = " "), "outcome: 3 folds")
   lined <- hylomath("lineup", "large.folds", "direct.folds")
-  expect_match(paste(lined$out, collapse = " "), "2 briefs on the same 511 out-of-fold rows")
+  expect_match(paste(lined$out, collapse = " "), "2 briefs on the same 479 out-of-fold rows")
   wrong <- hylomath("lineup", "large.folds", "kilns.csv")
   expect_equal(wrong$status, 2)
   expect_equal(hylomath("vary", "kilns.yml", "units=2,4", "--k", "2", "--keep", "units.vary", "--quiet")$status, 0)

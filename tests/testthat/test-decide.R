@@ -1,5 +1,5 @@
 quick_calibrated <- function() withr::with_seed(
-  1, brief(kilns, "outcome") |> hold_out(calibration = 0.2) |> regimen(epochs = 30) |> train(progress = "none")
+  1, brief(kilns, "outcome") |> hold_out(calibration = 0.2) |> regimen(epochs = 30) |> single(progress = "none")
 )
 
 clinic <- function(...) {
@@ -7,7 +7,7 @@ clinic <- function(...) {
     1,
     brief(recovery, target = "returned") |>
       set_columns(group = patient) |> hold_out(calibration = 0.2, ...) |> regimen(epochs = 30) |>
-      train(progress = "none")
+      single(progress = "none")
   )
 }
 
@@ -97,7 +97,7 @@ test_that("rules that can't be are refused", {
   expect_fails(decide(model, costs = matrix(-1, 4, 4, dimnames = rep(list(model$brief$classes), 2))), "not negative")
   expect_fails(decide(quick_model(small_crossings(), "passengers"), threshold = 0.5), "predicts a number")
   without <- withr::with_seed(
-    1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 2) |> train(progress = "none")
+    1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 2) |> single(progress = "none")
   )
   expect_fails(decide(without, recall = 0.5, class = "burst"), "no validation rows")
 })

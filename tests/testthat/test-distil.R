@@ -8,7 +8,7 @@ test_that("at temperature 1 a direct student is glm's fit to labels and the teac
   b <- brief(d, "y") |>
     wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
     regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-9), seed = 3)
-  teacher <- train(wire(b, "3 tanh") |> regimen(l2 = 0.01, epochs = 50), progress = "none")
+  teacher <- single(wire(b, "3 tanh") |> regimen(l2 = 0.01, epochs = 50), progress = "none")
   student <- distil(teacher, b, temperature = 1, label_share = 0.4, k = 0, progress = "none")
   rows <- part_along(b) %in% "training"
   soft <- 0.4 * (d$y[rows] == "yes") + 0.6 * predict(teacher, d[rows, ], type = "probability")$probability_yes
@@ -24,7 +24,7 @@ test_that("a taught student of numbers is one trained on the blend", {
   b <- brief(d, "y") |>
     wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
     regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
-  teacher <- train(wire(b, "4 tanh") |> regimen(l2 = 0.001, epochs = 60), progress = "none")
+  teacher <- single(wire(b, "4 tanh") |> regimen(l2 = 0.001, epochs = 60), progress = "none")
   student <- distil(teacher, b, label_share = 0.25, k = 0, progress = "none")
   rows <- part_along(b) %in% "training"
   blend <- 0.25 * d$y[rows] + 0.75 * predict(teacher, d[rows, ])$answer
@@ -38,7 +38,7 @@ test_that("rows without a target are learned from the teacher alone", {
   b <- brief(d[1:200, ], "y") |>
     wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
     regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
-  teacher <- train(b, progress = "none")
+  teacher <- single(b, progress = "none")
   student <- distil(teacher, b, label_share = 1, unlabelled = d[201:300, "x", drop = FALSE], k = 0, progress = "none")
   expect_equal(student$distilled$unlabelled, 100)
   rows <- part_along(b) %in% "training"
@@ -49,7 +49,7 @@ test_that("rows without a target are learned from the teacher alone", {
 })
 
 test_that("soft shares keep to the classes, the temperature and the class weights", {
-  b <- base() |> regimen(class_weights = "even")
+  b <- quick(base()) |> regimen(class_weights = "even")
   a <- settle(b)
   learned <- learn_training(a)
   p <- withr::with_seed(2, matrix(rexp(600 * 4), 600))
@@ -72,14 +72,14 @@ test_that("soft shares keep to the classes, the temperature and the class weight
 })
 
 test_that("teacher, taught student and labels alone share folds, and the teacher is trained anew in each", {
-  teacher <- train(base() |> regimen(restarts = 3, keep = "committee"), progress = "none")
+  teacher <- single(base() |> regimen(restarts = 3, keep = "committee"), progress = "none")
   student <- distil(teacher, wire(base(), "3 tanh"), k = 3, progress = "none")
   t <- student$distilled$comparison
   expect_setequal(t$network, c("teacher", "student, taught", "student, labels alone"))
   mean_of <- function(network, measure) t$mean[t$network == network & t$measure == measure]
   own <- folds(teacher$brief |> hold_out(seed = 5), data = small_kilns(), k = 3, progress = "none")
   expect_equal(mean_of("teacher", "accuracy"), mean(own$each$accuracy))
-  labels <- folds(wire(base(), "3 tanh"), k = 3, progress = "none")
+  labels <- folds(quick(wire(base(), "3 tanh")), k = 3, progress = "none")
   expect_equal(mean_of("student, labels alone", "cross-entropy"), mean(labels$each[["cross-entropy"]]))
   expect_true(student$distilled$retrained)
   expect_match(paste(format(student), collapse = " "), "committee of 3")
@@ -91,7 +91,7 @@ test_that("teacher, taught student and labels alone share folds, and the teacher
 })
 
 test_that("a teacher that has seen rows that are judged is refused, one that has not is used", {
-  teacher <- train(base(), progress = "none")
+  teacher <- single(base(), progress = "none")
   expect_fails(distil(teacher, hold_out(base(), seed = 6)), "by which the student would be judged", "the same hold_out")
   fresh <- kilns[!kilns$firing %in% small_kilns()$firing, ][1:400, ]
   other <- withr::with_seed(1, brief(fresh, "outcome")) |> wire("3 tanh") |> regimen(epochs = 10, seed = 1)
@@ -104,7 +104,7 @@ test_that("a teacher that has seen rows that are judged is refused, one that has
 })
 
 test_that("students that can't be taught are refused", {
-  teacher <- train(base(), progress = "none")
+  teacher <- single(base(), progress = "none")
   expect_fails(distil(teacher, withr::with_seed(1, brief(small_kilns(), "glaze"))), "their target differs")
   expect_fails(distil(teacher, regimen(base(), loss = "ordinal")), "takes labels only")
   expect_fails(distil(teacher, base(), temperature = 0), "`temperature` must be a number above 0")
@@ -115,7 +115,7 @@ test_that("students that can't be taught are refused", {
 })
 
 test_that("the luck of several starts is shown by their measures", {
-  model <- train(base() |> regimen(restarts = 3), progress = "none")
+  model <- single(base() |> regimen(restarts = 3), progress = "none")
   expect_equal(
     model$restarts$accuracy[which.min(model$restarts$loss)],
     mean(model$judged$validation$answers$answer == model$judged$validation$observed)

@@ -102,7 +102,7 @@ test_that("derived columns are inputs, go with the model, and ask for what they 
     derive(heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = heat * 2) |>
     set_columns(drop = c(peak_c, moisture_pct)) |> regimen(epochs = 3, seed = 1)
   expect_true(all(c("heat", "deep", "load_kg") %in% brief_inputs(b)))
-  model <- train(b, progress = "none")
+  model <- single(b, progress = "none")
   expect_named(predict(model, kilns), "answer")
   expect_identical(predict(model, kilns[-c(1, 5)], "probability"), predict(model, kilns, "probability"))
   expect_fails(predict(model, kilns[-6]), "no column `peak_c`")
@@ -128,7 +128,7 @@ test_that("filtered rows are in no part, and are answered all the same", {
   b <- brief(small_kilns(), "outcome") |> keep_rows(load_kg > 300) |> keep_rows(kiln != "Petrel") |> regimen(epochs = 2)
   part <- part_along(b)
   expect_equal(is.na(part), !(small_kilns()$load_kg > 300 & small_kilns()$kiln != "Petrel"))
-  model <- train(b, progress = "none")
+  model <- single(b, progress = "none")
   expect_equal(parts_of(model)$rows[parts_of(model)$part == "set aside: filtered"], sum(is.na(part)))
   expect_false(anyNA(predict(model, small_kilns())$answer))
 })

@@ -23,7 +23,7 @@ test_that("the loss axis is logarithmic where the losses span much", {
 
 test_that("without validation rows only the training loss is drawn", {
   model <- withr::with_seed(
-    1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 4) |> train(progress = "none")
+    1, brief(small_kilns(), "outcome") |> hold_out(validation = 0) |> regimen(epochs = 4) |> single(progress = "none")
   )
   expect_equal(nrow(layer_of(plot_curves(model), 2)), 4)
 })
@@ -44,7 +44,7 @@ test_that("observed against predicted has a point for every row", {
 
 test_that("the curves of a model show the test rows on request, and several runs", {
   watched <- withr::with_seed(
-    1, brief(small_kilns(), "outcome") |> regimen(epochs = 8) |> train(progress = "none", watch_test = TRUE)
+    1, brief(small_kilns(), "outcome") |> regimen(epochs = 8) |> single(progress = "none", watch_test = TRUE)
   )
   plain <- quick_model(epochs = 8)
   # the same network, since watching decides nothing
@@ -59,7 +59,7 @@ test_that("the curves of a model show the test rows on request, and several runs
   expect_equal(nrow(layer_of(runs, 1)), 20)
   expect_equal(nrow(layer_of(runs, 2)), 2)
   expect_fails(plot_curves(list(plain, 3)), "a list of models")
-  expect_fails(train(brief(small_kilns(), "outcome"), watch_test = "yes"), "`watch_test` must be TRUE or FALSE")
+  expect_fails(single(brief(small_kilns(), "outcome"), watch_test = "yes"), "`watch_test` must be TRUE or FALSE")
 })
 
 test_that("curves over thresholds go through their points, with the rule marked", {
@@ -123,7 +123,7 @@ test_that("what explains a network is drawn whole", {
   for (e in effects) {
     expect_gt(nrow(layer_of(plot_effect(e), 1)), 3)
   }
-  expect_equal(nrow(layer_of(plot_contributions(contributions(model, 1, kilns, samples = 20)), 1)), 10)
+  expect_equal(nrow(layer_of(plot_contributions(contributions(model, 1, kilns)), 1)), 10)
   both <- plot_lineup(lineup(a = model, b = quick_model(kilns, epochs = 5)))
   expect_equal(nrow(layer_of(both, 2)), 6)
   expect_fails(plot_lineup(lineup(a = model, b = model), "F2"), "There is no measure")

@@ -6,13 +6,13 @@ optimum <- function(b, rate, epochs = 4000) {
     regimen(
       method = "momentum", learning_rate = rate, batch_size = 1e5, epochs = epochs, l2 = 0, stop = "none", seed = 1
     ) |>
-    train(progress = "none")
+    single(progress = "none")
 }
 
 # The same by a method that looks at the whole table in double precision.
 exact_optimum <- function(b, method = "lbfgs", ...) {
   b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
-    regimen(method = method, epochs = 5000, l2 = 0, stop = "none", seed = 1, ...) |> train(progress = "none")
+    regimen(method = method, epochs = 5000, l2 = 0, stop = "none", seed = 1, ...) |> single(progress = "none")
 }
 
 # Coefficients on the prepared inputs, bias first, as lm and glm order them.
@@ -152,7 +152,7 @@ test_that("direct models of medians and quantiles find those of each level of a 
         method = "adam", loss = loss, learning_rate = 0.02, schedule = "cosine", batch_size = 600, epochs = 4000,
         l2 = 0, stop = "none", seed = 1
       ) |>
-      train(progress = "none")
+      single(progress = "none")
   }
   new <- data.frame(level = c("u", "v"))
   expect_equal(

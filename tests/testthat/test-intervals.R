@@ -57,7 +57,7 @@ test_that("the bootstrap's interval of a mean is the usual one, and heeds groups
   model <- withr::with_seed(
     1,
     brief(table, "passengers") |>
-      set_columns(drop = departure, group = whose) |> regimen(epochs = 20) |> train(progress = "none")
+      set_columns(drop = departure, group = whose) |> regimen(epochs = 20) |> single(progress = "none")
   )
   width <- function(model, data) with(appraise(model, data)$measures, setNames(high - low, measure))
   # rows that the model has not seen

@@ -1,7 +1,7 @@
 same_rows <- function(wiring, seed = 3, ...) withr::with_seed(
   1,
   brief(kilns, "outcome") |>
-    hold_out(seed = seed) |> wire(wiring) |> regimen(epochs = 40, ...) |> train(progress = "none")
+    hold_out(seed = seed) |> wire(wiring) |> regimen(epochs = 40, ...) |> single(progress = "none")
 )
 
 test_that("models are judged on the same rows, and compared row by row", {
@@ -36,7 +36,7 @@ test_that("numbers and several targets are lined up too", {
   fit <- function(wiring) withr::with_seed(
     1,
     brief(boats, c("litres_mile", "engine_kw")) |>
-      hold_out(seed = 3) |> wire(wiring) |> regimen(epochs = 10) |> train(progress = "none")
+      hold_out(seed = 3) |> wire(wiring) |> regimen(epochs = 10) |> single(progress = "none")
   )
   found <- lineup(fit("4 tanh"), fit("direct"), data = boats)
   expect_equal(found$first, "model 1")

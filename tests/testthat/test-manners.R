@@ -9,14 +9,14 @@ test_that("C: what a figure or a verb is not for is said in words, with what to 
     list(quote(plot_confusion(model)), "draws an appraisal, not a model", "plot_confusion(appraise(model))"),
     list(quote(plot_fit(model)), "draws an appraisal, not a model", "plot_fit(appraise(model))"),
     list(quote(plot_roc(f)), "not folds", "folds$pooled"),
-    list(quote(train("x.yml")), "takes a brief, not the text", "read_brief(\"x.yml\")"),
-    list(quote(train(boats)), "takes a brief, not a table", "brief(data, target = ...)"),
+    list(quote(single("x.yml")), "takes a brief, not the text", "read_brief(\"x.yml\")"),
+    list(quote(single(boats)), "takes a brief, not a table", "brief(data, target = ...)"),
     list(quote(appraise(b)), "takes a model, not a brief", "train(b)"),
     list(quote(predict(b, boats)), "takes a model, not a brief", "train(b)"),
     list(quote(folds(model)), "takes a brief, not a model", "model$brief"),
     list(quote(regimen(b, lr = 0.1)), "no argument `lr`", "Did you mean `learning_rate`?"),
     list(quote(hold_out(b, tset = 0.1)), "no argument `tset`", "Did you mean `test`?"),
-    list(quote(train(b, NULL, "none", FALSE, 3)), "one argument too many"),
+    list(quote(single(b, NULL, "none", FALSE, 3)), "one argument too many"),
     list(quote(regimen(b, method = "adm")), "Did you mean `adam`?", "levenberg_marquardt or newton"),
     list(quote(write_figure(plot_network(model), "x.gif")), "no ending", ".png, .pdf and .svg"),
     list(quote(read_brief("x.csv")), "is a table; a brief", "--target COLUMN")
@@ -86,7 +86,7 @@ test_that("C: results are tables, parts are known row by row, and the largest co
   f <- folds(b, k = 3, progress = "none")
   v <- vary(b, l2 = c(0.01, 0.1), k = 2, progress = "none")
   s <- sift(set_columns(b, keep = c(crew, mass_t)), k = 2, direction = "ranking", progress = "none")
-  line <- lineup(a = train(b, progress = "none"), b = train(wire(b, "2 tanh"), progress = "none"))
+  line <- lineup(a = single(b, progress = "none"), b = single(wire(b, "2 tanh"), progress = "none"))
   for (x in list(f, v, s, line)) {
     expect_s3_class(tidy(x), "data.frame")
     expect_equal(nrow(glance(x)), 1)
@@ -123,7 +123,7 @@ test_that("D: figures say what they leave out, and order and write what they sho
   expect_equal(sum(bars$contribution), sum(k$columns$contribution))
   expect_match(as.character(bars$label[4]), "the other 7 columns")
   small <- quick_model(t[c("x", "z")], "z", method = "lbfgs")
-  network <- plot_network(brief(t[c("x", "z")], target = "z") |> wire("3 tanh") |> train(progress = "none"))
+  network <- plot_network(brief(t[c("x", "z")], target = "z") |> wire("3 tanh") |> single(progress = "none"))
   written <- Filter(function(l) inherits(l$geom, "GeomLabel"), network$layers)
   expect_equal(nrow(written[[1]]$data), 6)
   expect_equal(looks_of(c("b", "a"), c("a", "b", "c")), c(2, 1))

@@ -191,7 +191,7 @@ test_that("a quantile costs what Koenker and Bassett say, and its share stands b
     1,
     brief(small_crossings(), "passengers", task = "regression") |>
       regimen(loss = list(kind = "quantile", at = c(0.1, 0.5, 0.9)), epochs = 30) |>
-      train(progress = "none")
+      single(progress = "none")
   )
   a <- appraise(model)
   m <- function(measure, column = "value") a$measures[[column]][a$measures$measure == measure]

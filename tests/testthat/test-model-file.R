@@ -34,7 +34,7 @@ test_that("the format is open: gzip and JSON", {
   close(connection)
   parts <- jsonlite::fromJSON(text)
   expect_equal(parts$format, "hylomath model")
-  expect_equal(parts$format_version, 5)
+  expect_equal(parts$format_version, 6)
   bytes <- jsonlite::base64_dec(parts$answerer$network$parameters[["$doubles"]])
   expect_equal(
     readBin(bytes, "double", length(bytes) / 8, endian = "little"), trained_network(quick_model())$parameters
@@ -51,7 +51,7 @@ test_that("foreign, damaged and newer files are refused", {
   writeBin(bytes[seq_len(length(bytes) / 2)], file)
   expect_fails(read_model(file), "damaged")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 6}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 7}', connection)
   close(connection)
   expect_fails(read_model(file), "a newer version")
   connection <- gzfile(file, "w")
@@ -59,7 +59,7 @@ test_that("foreign, damaged and newer files are refused", {
   close(connection)
   expect_fails(read_model(file), "an older version")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 5, "brief": "target: x"}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 6, "brief": "target: x"}', connection)
   close(connection)
   expect_fails(read_model(file), "its part `answerer` is missing")
   expect_fails(write_model(boats, file), "Only a model can be written")

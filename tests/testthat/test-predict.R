@@ -58,8 +58,8 @@ test_that("class weights change the answer and not the meaning of a probability"
 
 test_that("the positive class decides what the single output means, not what is answered", {
   b <- withr::with_seed(1, brief(recovery, target = "returned") |> wire("direct") |> regimen(seed = 1))
-  yes <- train(b, progress = "none")
-  no <- train(
+  yes <- single(b, progress = "none")
+  no <- single(
     withr::with_seed(1, brief(recovery, target = "returned", positive = "no") |> wire("direct") |> regimen(seed = 1)),
     progress = "none"
   )
@@ -90,7 +90,7 @@ test_that("an exposure scales a count and is asked for", {
   ) |>
     wire("direct") |> regimen(
       method = "momentum", learning_rate = 0.02, batch_size = 1e4, epochs = 3000, l2 = 0
-    ) |> train(progress = "none"))
+    ) |> single(progress = "none"))
   reference <- coef(glm(n ~ x + offset(log(days)), poisson, t))
   expect_equal(as.numeric(coef(m)$output[2:1, 1]), unname(reference), tolerance = 1e-3)
   expect_equal(

@@ -36,11 +36,11 @@ test_that("nothing is learned from held-out rows", {
 })
 
 test_that("changing test rows changes no weight", {
-  b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 4) |> regimen(epochs = 4, seed = 1)
+  b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 4) |> regimen(epochs = 4, seed = 1) |> quick()
   part <- part_along(b)
   spoiled <- b
   spoiled$table$moisture_pct[part == "test"] <- -77
-  expect_identical(trained_network(train(spoiled, progress = "none")), trained_network(train(b, progress = "none")))
+  expect_identical(trained_network(single(spoiled, progress = "none")), trained_network(single(b, progress = "none")))
 })
 
 test_that("any subset in any order gives the same rows", {
@@ -129,7 +129,7 @@ test_that("rows with gaps are set aside where they are to be dropped, and not an
     prepare(only = gas_mbar, gaps = "drop") |> regimen(epochs = 2)
   part <- part_along(b)
   expect_equal(is.na(part), is.na(small_kilns()$gas_mbar))
-  expect_equal(is.na(predict(train(b, progress = "none"), small_kilns())$answer), is.na(small_kilns()$gas_mbar))
+  expect_equal(is.na(predict(single(b, progress = "none"), small_kilns())$answer), is.na(small_kilns()$gas_mbar))
 })
 
 test_that("categories become ordinal codes, shares or buckets", {
@@ -178,7 +178,7 @@ test_that("codes that mean missing are taken out, and numbers come to light", {
   b <- prepare(b, missing_codes = c(-9, "n/a"))
   expect_equal(unlist(b$columns$kinds[c("load", "age")]), c(load = "number", age = "count"))
   expect_equal(working_table_of(b)$load[1:3], c(12, NA, 7.5))
-  model <- train(regimen(b, epochs = 2), progress = "none")
+  model <- single(regimen(b, epochs = 2), progress = "none")
   expect_identical(
     predict(model, data.frame(load = "n/a", age = 30)), predict(model, data.frame(load = NA_real_, age = 30))
   )
@@ -203,7 +203,7 @@ test_that("a log target is answered as a mean, or as a median where that is aske
   t <- withr::with_seed(4, data.frame(x = runif(3000)))
   t$y <- exp(1 + 2 * t$x + withr::with_seed(5, rnorm(3000, 0, 0.8)))
   fit <- function(target) withr::with_seed(
-    1, brief(t, "y") |> prepare(target = target) |> wire("direct") |> train(progress = "none")
+    1, brief(t, "y") |> prepare(target = target) |> wire("direct") |> single(progress = "none")
   )
   mean_model <- fit("log")
   median_model <- fit("log_median")
@@ -211,8 +211,8 @@ test_that("a log target is answered as a mean, or as a median where that is aske
   expect_equal(predict(median_model, grid)$answer, exp(1 + 2 * grid$x), tolerance = 0.05)
   expect_equal(mean_model$answerer$preparation$target$smear, exp(0.8^2 / 2), tolerance = 0.05)
   expect_equal(predict(mean_model, grid)$answer, exp(1 + 2 * grid$x + 0.8^2 / 2), tolerance = 0.1)
-  expect_fails(train(brief(transform(t, y = y - 1), "y") |> prepare(target = "log")), "is not above 0 in row")
-  expect_fails(train(brief(small_crossings(), "passengers") |> prepare(target = "log")), "is for regression")
+  expect_fails(single(brief(transform(t, y = y - 1), "y") |> prepare(target = "log")), "is not above 0 in row")
+  expect_fails(single(brief(small_crossings(), "passengers") |> prepare(target = "log")), "is for regression")
 })
 
 test_that("random tables: the core's encoding equals an obvious one on any rows", {

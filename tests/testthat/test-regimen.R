@@ -1,10 +1,10 @@
-training <- function(b) train(b, progress = "none")
+training <- function(b) single(b, progress = "none")
 
 test_that("the method, batch, rate and l2 follow the written rule and are shown", {
   small <- brief(small_kilns(), target = "outcome")
   expect_match(paste(format(small), collapse = " "), "method lbfgs \\(auto\\)")
   settled <- function(b) {
-    a <- settle(b)
+    a <- settle(quick(b))
     regimen_in_force(a, function() learn_preparation(a))[c("method", "batch_size", "learning_rate", "l2")]
   }
   expect_equal(settled(small), list(method = "lbfgs", batch_size = "auto", learning_rate = "auto", l2 = 0.01))
@@ -134,7 +134,7 @@ test_that("the model says which rule ended training", {
 test_that("a smooth curve of sixty points is learned to 1e-5 of its variance by the default", {
   x <- seq(0, 1, length.out = 60)
   curve <- data.frame(x = x, y = exp(-2.5 * x) * sin(12 * x))
-  model <- withr::with_seed(1, brief(curve, target = "y") |> wire("8 tanh") |> training())
+  model <- withr::with_seed(1, brief(curve, target = "y") |> wire("8 tanh") |> train(progress = "none"))
   expect_lt(mean((predict(model, curve)$answer - curve$y)^2) / var(curve$y), 1e-5)
 })
 

@@ -18,7 +18,7 @@ test_that("every kind of result is the same after it was written and read", {
   s <- sift(b, direction = "ranking", k = 2, progress = "none")
   expect_identical(there_and_back(s), bare(s))
   expect_identical(brief_inputs(best_brief(there_and_back(s))), s$small)
-  a <- appraise(train(b, progress = "none"))
+  a <- appraise(single(b, progress = "none"))
   expect_identical(there_and_back(a), a)
   l <- lineup(f, folds(wire(b, "direct"), k = 3, repeats = 2, progress = "none"))
   expect_identical(there_and_back(l), l)

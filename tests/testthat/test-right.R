@@ -1,7 +1,7 @@
 # What an audit found wrong, by the numbers of its list (A): each promise with its test.
 
 fitted <- function(table, target, ..., task = NULL) {
-  brief(table, target = target, task = task) |> regimen(seed = 1, ...) |> train(progress = "none")
+  brief(table, target = target, task = task) |> regimen(seed = 1, ...) |> single(progress = "none")
 }
 
 # ---- A1 -----------------------------------------------------------------------------------------------------------
@@ -35,7 +35,7 @@ test_that("A1: without a penalty coefficients are those of lm and glm, to a mill
   )
   for (target in names(cases)) {
     b <- brief(t, target = target) |> set_columns(keep = c(a, b, c)) |> hold_out(validation = 0, test = 0)
-    model <- b |> wire("direct") |> regimen(l2 = 0, seed = 1) |> train(progress = "none")
+    model <- b |> wire("direct") |> regimen(l2 = 0, seed = 1) |> single(progress = "none")
     expect_equal(model$brief$regimen$method, "newton")
     w <- coef(model)$output
     own <- c(w[4, ], w[1:3, ])
@@ -57,7 +57,7 @@ test_that("A1: with its own penalty it is as good on fresh rows, at any number o
     })
     new <- all[-seq_len(n), ]
     b <- brief(all[seq_len(n), ], target = "y") |> hold_out(validation = 0, test = 0) |> wire("direct")
-    own <- mean((new$y - predict(train(regimen(b, seed = 1), progress = "none"), new)$answer)^2)
+    own <- mean((new$y - predict(single(regimen(b, seed = 1), progress = "none"), new)$answer)^2)
     expect_lt(log(own / mean((new$y - predict(lm(y ~ x + x2, all[seq_len(n), ]), new))^2)), 0.05)
   }
 })
@@ -77,11 +77,11 @@ test_that("A2: targets of small spread beside their size are judged, and bands t
   expect_false(anyDuplicated(f$pooled$bands$band) > 0)
 })
 
-small_folds <- function(b, ...) folds(b, k = 3, progress = "none", ...)
+small_folds <- function(b, ...) folds(quick(b), k = 3, progress = "none", ...)
 
 test_that("A3: a model that was calibrated by folds can be recalibrated", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 2) |> regimen(epochs = 10, seed = 3)
-  model <- recalibrate(calibrate(train(b, progress = "none"), small_folds(b)))
+  model <- recalibrate(calibrate(single(b, progress = "none"), small_folds(b)))
   expect_equal(model$answerer$recalibration$method, "platt")
   expect_false(is.null(model$direct$recalibration))
   expect_s3_class(appraise(model), "hylomath_appraisal")
@@ -89,15 +89,15 @@ test_that("A3: a model that was calibrated by folds can be recalibrated", {
 
 test_that("A4: folds of anything else are refused", {
   b <- brief(boats, target = "litres_mile") |> hold_out(seed = 2) |> wire("direct") |> regimen(seed = 3)
-  model <- train(b, progress = "none")
+  model <- single(b, progress = "none")
   others <- list(
     regimen = regimen(b, l2 = 0.3), columns = set_columns(b, drop = crew), hold_out = hold_out(b, seed = 9),
     wiring = wire(b, "2 tanh"), prepare = prepare(b, numbers = "robust")
   )
   for (key in names(others)) expect_fails(calibrate(model, small_folds(others[[key]])), "another brief", key)
-  elsewhere <- train(b, data = transform(boats, crew = rev(crew)), progress = "none")
+  elsewhere <- single(b, data = transform(boats, crew = rev(crew)), progress = "none")
   expect_fails(calibrate(elsewhere, small_folds(b)), "another table")
-  expect_length(calibrate(model, small_folds(regimen(b, seed = 8)))$judged$calibration$key, 28)
+  expect_length(calibrate(model, small_folds(regimen(b, seed = 8)))$judged$calibration$key, 26)
 })
 
 test_that("A5: no split in time tears a group, and nothing is learned from rows after those that judge", {
@@ -139,7 +139,7 @@ of_weights <- function(table, target, weight_is = NULL) {
     prepare(dates = c("year", "month"), numbers = "robust", target = if (target == "y") "log" else "zscore") |>
     wire("4 tanh") |>
     regimen(seed = 1, epochs = 20, method = "lbfgs", class_weights = if (target == "class") "even") |>
-    train(progress = "none")
+    single(progress = "none")
 }
 
 # What was learned, but for how many gaps were counted.
@@ -205,7 +205,7 @@ test_that("A8: a wrong answer costs the same on either side", {
   t <- withr::with_seed(1, data.frame(x = rnorm(400)))
   t$y <- ifelse(t$x + 0.2 * rnorm(400) > 0, "in", "out")
   model <- brief(t, target = "y", positive = "out") |> wire("direct") |> regimen(seed = 1, l2 = 0) |>
-    train(progress = "none")
+    single(progress = "none")
   far <- data.frame(x = c(-60, 60))
   p <- predict(model, far, type = "probability")
   scores <- abs(log(p$probability_in / p$probability_out))
@@ -217,7 +217,7 @@ test_that("A9: an id that several rows have picks no row", {
   t <- withr::with_seed(1, data.frame(who = rep(1:150, 2), x = rnorm(300)))
   t$y <- t$x + rnorm(300)
   b <- brief(t, target = "y") |> set_columns(id = who)
-  model <- b |> regimen(seed = 1, epochs = 5) |> train(progress = "none")
+  model <- b |> regimen(seed = 1, epochs = 5) |> single(progress = "none")
   a <- appraise(model)
   # in the table itself rows are known by their place
   expect_equal(augment(a, t)$observed, augment(a, t)$y)
@@ -229,12 +229,12 @@ test_that("A9: an id that several rows have picks no row", {
 test_that("A10: a time given for a date is its day where it was written, and times are taken by the table's zone", {
   t <- withr::with_seed(1, data.frame(day = as.Date("2024-01-01") + 0:499))
   t$y <- as.POSIXlt(t$day)$wday + rnorm(500) / 10
-  model <- brief(t, target = "y") |> regimen(seed = 1, epochs = 5) |> train(progress = "none")
+  model <- brief(t, target = "y") |> regimen(seed = 1, epochs = 5) |> single(progress = "none")
   as_time <- as.POSIXct("2024-06-01 00:00", tz = "Asia/Tokyo")
   expect_identical(predict(model, data.frame(day = as_time)), predict(model, data.frame(day = as.Date("2024-06-01"))))
   at <- as.POSIXct("2024-01-01", tz = "UTC") + 3600 * (0:499)
   timed <- data.frame(at = at, y = as.POSIXlt(at)$hour + 0)
-  model <- brief(timed, target = "y") |> regimen(seed = 1, epochs = 5) |> train(progress = "none")
+  model <- brief(timed, target = "y") |> regimen(seed = 1, epochs = 5) |> single(progress = "none")
   elsewhere <- timed
   attr(elsewhere$at, "tzone") <- "Asia/Tokyo"
   expect_warning(there <- predict(model, elsewhere), "time zone Asia/Tokyo", class = "hylomath_warning_zone")
@@ -295,18 +295,18 @@ test_that("A13: many levels that come again are a category, with the encoding of
     harbour = "category", note = "text", declared = "category"
   ))
   expect_match(paste(format(b), collapse = " "), "not used +note \\(text\\)")
-  model <- b |> regimen(seed = 1, epochs = 20) |> train(progress = "none")
+  model <- b |> regimen(seed = 1, epochs = 20) |> single(progress = "none")
   encodings <- vapply(model$answerer$preparation$columns, `[[`, "", "encoding")
   expect_equal(sum(encodings == "code"), 2)
   few <- brief(transform(t, harbour = substr(harbour, 1, 3)), target = "y") |> set_columns(keep = harbour)
-  expect_equal(train(regimen(few, epochs = 2), progress = "none")$answerer$preparation$columns[[1]]$encoding, "level")
+  expect_equal(single(regimen(few, epochs = 2), progress = "none")$answerer$preparation$columns[[1]]$encoding, "level")
 })
 
 test_that("A14: an ordered input keeps its order", {
   grades <- c("poor", "fair", "good", "fine")
   t <- withr::with_seed(1, data.frame(grade = factor(sample(grades, 200, TRUE), grades, ordered = TRUE)))
   t$y <- as.integer(t$grade) + rnorm(200)
-  model <- brief(t, target = "y") |> prepare(categories = "ordinal") |> regimen(epochs = 5) |> train(progress = "none")
+  model <- brief(t, target = "y") |> prepare(categories = "ordinal") |> regimen(epochs = 5) |> single(progress = "none")
   plan <- model$answerer$preparation$columns[[1]]
   expect_equal(plan$levels, grades)
   expect_false(is.unsorted(plan$scores))
@@ -317,7 +317,7 @@ test_that("A15: reading and using a model opens no table, and a query can do not
   withr::local_dir(folder)
   write.csv(boats, "boats.csv", row.names = FALSE)
   writeLines(c("target: litres_mile", "data:", "  file: boats.csv"), "b.yml")
-  write_model(train(regimen(read_brief("b.yml"), epochs = 2), progress = "none"), "b.hylo")
+  write_model(single(regimen(read_brief("b.yml"), epochs = 2), progress = "none"), "b.hylo")
   writeLines("nothing,here\n1,2", "boats.csv")
   model <- read_model("b.hylo")
   expect_null(model$brief$table)
@@ -402,17 +402,17 @@ test_that("A19: the smaller things", {
   expect_equal(weighted_median(c(1, 2, 9), c(1, 0, 1)), 5)
   expect_s3_class(look(data.frame(x = c(5, 5, 5, Inf), y = 1:4)), "hylomath_look")
   expect_fails(
-    brief(transform(boats, crew = replace(crew, 3, 1e200)), target = "litres_mile") |> train(progress = "none"),
+    brief(transform(boats, crew = replace(crew, 3, 1e200)), target = "litres_mile") |> single(progress = "none"),
     "beyond what is reckoned with"
   )
   counts <- brief(transform(small_crossings(), days = 1 + hour), target = "passengers") |>
-    derive(longer = days * 2) |> set_columns(exposure = days) |> regimen(epochs = 2) |> train(progress = "none")
+    derive(longer = days * 2) |> set_columns(exposure = days) |> regimen(epochs = 2) |> single(progress = "none")
   expect_false(anyDuplicated(needed_columns(counts$answerer)) > 0)
   # the commonest level, whatever the encoding
   t <- data.frame(g = rep(c("a", "b", NA), c(60, 30, 10)), y = rnorm(100))
   for (categories in c("ordinal", "frequency", "hash", "embedding", "indicator")) {
     model <- brief(t, target = "y") |> prepare(categories = categories, gaps = "common") |>
-      regimen(epochs = 3, seed = 1) |> train(progress = "none")
+      regimen(epochs = 3, seed = 1) |> single(progress = "none")
     expect_identical(predict(model, data.frame(g = NA_character_)), predict(model, data.frame(g = "a")))
   }
   b <- brief(transform(boats, twice = 0 * crew + rev(crew)), target = "twice") |> derive(twice = litres_mile * 2)

@@ -39,7 +39,7 @@ test_that("only the wanted columns are read", {
   write_brief(without_table(b), file.path(folder, "k.yml"))
   again <- read_brief(file.path(folder, "k.yml"))
   expect_setequal(names(again$table), setdiff(names(kilns), "kiln"))
-  briefly <- function(b) trained_network(train(regimen(b, epochs = 2, seed = 1), progress = "none"))
+  briefly <- function(b) trained_network(single(regimen(b, epochs = 2, seed = 1), progress = "none"))
   expect_identical(briefly(again), briefly(b))
 })
 
@@ -99,7 +99,7 @@ test_that("PostgreSQL is read by query, with everything secret from the environm
   )
   expect_equal(b$table, small_kilns(), ignore_attr = TRUE)
   expect_equal(b$columns$kinds$fired_on, "date")
-  expect_s3_class(train(regimen(b, epochs = 1), progress = "none"), "hylomath_model")
+  expect_s3_class(single(regimen(b, epochs = 1), progress = "none"), "hylomath_model")
   expect_fails(
     read_brief(text = "data: {postgres: nowhere, query: select 1}\ntarget: y"), "database `nowhere` can't be reached"
   )

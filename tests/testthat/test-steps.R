@@ -16,7 +16,7 @@ fit <- function(method, rate, epochs, ...) {
       method = method, learning_rate = rate, batch_size = if (!is.null(rate)) 90, epochs = epochs, l2 = l2,
       stop = "none", seed = 1, ...
     )
-  w <- coef(train(b, progress = "none"))
+  w <- coef(single(b, progress = "none"))
   unname(rbind(w$layer_1, w$output))  # 3 inputs and a bias, 3 units and a bias
 }
 fifty <- function(method, rate = NULL, ...) fit(method, rate, 50, ...)

@@ -57,7 +57,7 @@ test_that("unseen and missing levels have a place in an embedding", {
     1,
     brief(table, target = "outcome") |>
       prepare(categories = "embedding", embedding_width = 3) |> regimen(epochs = 10) |>
-      train(progress = "none")
+      single(progress = "none")
   )
   e <- coef(model)$embedding_glaze
   expect_equal(ncol(e), 3)
@@ -72,7 +72,7 @@ test_that("unseen and missing levels have a place in an embedding", {
   b <- brief(many, target = "y") |>
     set_columns(kinds = c(town = "category")) |> prepare(categories = "embedding") |>
     wire("8 tanh") |> regimen(method = "adam", learning_rate = 0.02)
-  model <- withr::with_seed(1, train(b, progress = "none"))
+  model <- withr::with_seed(1, single(b, progress = "none"))
   expect_equal(ncol(coef(model)$embedding_town), 13)
   m <- appraise(model)$measures
   expect_gt(m$value[m$measure == "R\u00b2"], 0.8)

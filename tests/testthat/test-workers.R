@@ -20,7 +20,7 @@ test_that("two workers give what one process gives, bit for bit", {
   )
   searched <- search()
   sifted <- sift(b, direction = "ranking", k = 2, progress = "none")
-  teacher <- train(b, progress = "none")
+  teacher <- single(b, progress = "none")
   taught <- distil(teacher, wire(b, "3 tanh"), k = 2, progress = "none")
   local_workers()
   there <- folds(b, k = 4, progress = "none")

@@ -1,0 +1,258 @@
+# Networks that take turns: how rows are dealt, what each network sees, and what they are together.
+
+rotating <- function(table = small_kilns(300), target = "outcome", epochs = 4, rotate = 4, wiring = "4 tanh") {
+  withr::with_seed(1, brief(table, target = target)) |> wire(wiring) |>
+    regimen(epochs = epochs, seed = 7) |> hold_out(rotate = rotate, seed = 5)
+}
+turned <- function(b) train(b, progress = "none")
+told <- function(x) gsub("\\s+", " ", paste(format(x), collapse = " "))
+
+test_that("every row that is not held out is answered once, stopped by once, and learned from by the others", {
+  cases <- list(
+    plain = rotating(),
+    groups = rotating(recovery, "returned") |> set_columns(group = patient),
+    key = rotating() |> hold_out(by = "key", seed = 5),
+    random = rotating() |> hold_out(by = "random", seed = 5)
+  )
+  for (b in cases) {
+    a <- settle(b)
+    parts <- vapply(1:4, function(i) turn_parts(a, i), character(length(a$part)))
+    rows <- which(a$part == "training")
+    expect_identical(which(!is.na(a$turn)), rows)
+    expect_true(all(is.na(parts[-rows, ])))
+    for (part in c("judged", "validation")) expect_true(all(rowSums(parts[rows, ] == part) == 1))
+    # who stops a network is answered by the next one
+    for (i in 1:4) expect_identical(parts[, i] == "validation", parts[, i %% 4 + 1] == "judged")
+    if (!is.null(a$group)) expect_true(all(tapply(a$turn[rows], a$group[rows], function(t) length(unique(t))) == 1))
+  }
+  expect_lt(diff(range(table(settle(cases$plain)$turn))), 2)
+})
+
+test_that("in order of time networks learn from what was before", {
+  a <- settle(rotating(small_crossings(), "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered"))
+  when <- as.numeric(a$table$sails_on)
+  for (i in seq_len(a$hold_out$rotate)) {
+    part <- turn_parts(a, i)
+    times <- lapply(c("training", "validation", "judged"), function(p) range(when[part %in% p]))
+    expect_lt(times[[1]][2], times[[2]][1])
+    expect_lt(times[[2]][2], times[[3]][1])
+  }
+  model <- turned(a$brief |> with_table(small_crossings()))
+  found <- judged_in_part(model, "rotation")
+  expect_setequal(found$row, answered_turns(a))
+  expect_lt(length(found$row), length(which(!is.na(a$turn))))
+  # the first half is learned from by all
+  expect_true(all(model$members$learned >= 0.5 * length(which(!is.na(a$turn))) - 5))
+})
+
+test_that("a row has no say in the network that answers it", {
+  b <- rotating()
+  a <- settle(b)
+  model <- turned(b)
+  found <- judged_in_part(model, "rotation")
+  expect_setequal(found$row, which(!is.na(a$turn)))
+  row <- found$row[17]
+  moved <- small_kilns(300)
+  moved$moisture_pct[row] <- 1e4
+  moved$outcome[row] <- setdiff(moved$outcome, moved$outcome[row])[1]
+  # the parts that the class would change are kept as they were
+  again <- settle(with_table(b, moved))
+  again$part <- a$part
+  again$turn <- a$turn
+  again <- train_rotation(again, reporter("none"))
+  own <- a$turn[row]
+  networks <- function(model, turns) {
+    each <- model$answerer$members[model$answerer$turns %in% turns]
+    lapply(each, function(member) list(member$network$parameters, member$preparation))
+  }
+  expect_identical(networks(again, own), networks(model, own))
+  expect_false(identical(networks(again, setdiff(1:4, own)), networks(model, setdiff(1:4, own))))
+})
+
+test_that("each network is that of the fold with its parts, and together they answer by their shares", {
+  b <- rotating()
+  model <- turned(b)
+  a <- settle(b)
+  part <- turn_parts(a, 2)
+  by_hand <- transform(small_kilns(300), part = sub("judged", "test", part))
+  single <- brief(by_hand, target = "outcome") |> set_columns(drop = NULL) |> wire("4 tanh") |>
+    hold_out(parts = "part", seed = 5) |> regimen(epochs = 4, seed = 7 + 1) |> turned()
+  second <- model$answerer$members[[2]]
+  expect_identical(second$network$parameters, trained_network(single)$parameters)
+  own <- judged_in_part(model, "rotation")
+  expect_identical(own$answers[own$turn == 2, ]$probability_burst, single$judged$test$answers$probability_burst)
+  each <- lapply(model$answerer$members, function(member) answers_of(member, a$table)$probability_sound)
+  expect_equal(predict(model, small_kilns(300), type = "both")$probability_sound, Reduce(`+`, each) / 4)
+  expect_identical(appraise(model, rows = "rotation")$n, length(own$row))
+})
+
+test_that("an open wiring is blended by what was answered out of fold, and never ends behind its parts", {
+  model <- turned(rotating(wiring = "auto", epochs = 20))
+  shares <- tapply(model$members$share, model$members$network, sum)
+  expect_equal(sum(shares), 1)
+  expect_true("direct" %in% names(shares))
+  own <- judged_in_part(model, "rotation")
+  alone <- tapply(model$members$loss * model$members$answered, model$members$network, sum) / length(own$row)
+  expect_lte(mean_loss(model$answerer, own), min(alone) + 1e-9)
+  expect_named(summary(model)$model$members, names(model$members))
+  expect_match(told(model), "by single networks on rows that they had not seen")
+})
+
+test_that("stepwise shares find a known blend", {
+  truth <- c(a = 0.5, b = 0.25, c = 0.25)
+  found <- stepwise_shares(c(a = 0, b = 0, c = 0), function(shares) 1 + sum((shares - truth)^2))
+  expect_lt(max(abs(found - truth)), 0.05)
+  expect_equal(sum(found), 1)
+  # what lowers the loss by less than is worth it is left out
+  expect_equal(
+    stepwise_shares(c(a = 0, b = 0), function(shares) 1 - 0.001 * shares[["a"]]), c(a = 1, b = 0)
+  )
+})
+
+test_that("a rotation is the same model again, from its own brief and from its file", {
+  model <- turned(rotating(wiring = "auto"))
+  again <- train(model$brief, data = small_kilns(300), progress = "none")
+  expect_identical(again$answerer, model$answerer)
+  expect_identical(again$judged, model$judged)
+  file <- withr::local_tempfile(fileext = ".hylo")
+  write_model(model, file)
+  expect_identical(read_model(file), model)
+})
+
+test_that("what rows stop or hold out by themselves doesn't rotate, and says why", {
+  b <- withr::with_seed(1, brief(small_kilns(), target = "outcome")) |> hold_out(seed = 5)
+  expect_equal(settle(b)$hold_out$rotate, 8)
+  why <- function(b) settle(b)$single
+  singles <- list(
+    "there are validation rows" = hold_out(b, validation = 0.1), "`direct` has one minimum" = wire(b, "direct"),
+    "there are several starts" = regimen(b, restarts = 2), "so says the brief" = quick(b)
+  )
+  for (text in names(singles)) expect_identical(why(singles[[text]]), text)
+  old <- complete_brief(utils::modifyList(brief_settings(b), list(rule = 1)), small_kilns())
+  expect_match(why(old), "rule 1")
+  expect_equal(parts_of(old)$share[1:3], c(0.7, 0.15, 0.15), tolerance = 0.01)
+  expect_match(why(brief(small_kilns()[1:18, ], target = "peak_c")), "too few")
+  # all are judged by the same rows
+  test <- which(part_along(b) == "test")
+  for (other in singles[-1]) expect_identical(which(part_along(other) == "test"), test)
+  grouped <- brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(seed = 5)
+  expect_identical(which(part_along(quick(grouped)) == "test"), which(part_along(grouped) == "test"))
+  # what is said last stands; both at once are refused
+  expect_equal(hold_out(hold_out(b, validation = 0.1), rotate = 5)$hold_out$validation, "auto")
+  expect_equal(hold_out(hold_out(b, rotate = 5), validation = 0.1)$hold_out$rotate, "auto")
+  expect_fails(hold_out(b, rotate = 5, validation = 0.1), "rotate")
+  expect_fails(hold_out(b, rotate = 2), "rotate")
+  expect_fails(turned(hold_out(brief(small_kilns()[1:18, ], target = "peak_c"), rotate = 9)), "can't rotate", "too few")
+  expect_fails(train(b, watch_test = TRUE), "one network only")
+})
+
+test_that("an interrupt keeps the turns that are done, and says how many", {
+  interrupt <- structure(class = c("interrupt", "condition"), list(message = "", call = NULL))
+  ended <- 0
+  stop_at <- function(event) {
+    if (event$event != "ended") return()
+    if (event$ended >= 5) signalCondition(interrupt)
+  }
+  model <- withr::with_options(list(hylomath.threads = 1), train(rotating(), progress = stop_at))
+  expect_equal(model$stopped, "interrupted")
+  done <- unique(model$members$turn)
+  expect_true(length(done) %in% 1:3)
+  expect_match(notes(model)$note[notes(model)$code == "interrupted"], sprintf("%d of 4 turns", length(done)))
+  own <- judged_in_part(model, "rotation")
+  expect_setequal(own$turn, done)
+  expect_length(predict(model, small_kilns(300))$answer, 300)
+})
+
+test_that("rows in their turn decide, recalibrate and make sets, without any rows kept for it", {
+  b <- rotating(small_kilns(), epochs = 20)
+  model <- recalibrate(turned(b))
+  expect_equal(model$answerer$recalibration$rows, length(judged_in_part(model, "rotation")$row))
+  two <- rotating(recovery, "returned", epochs = 20) |> set_columns(group = patient) |> turned() |> decide(recall = 0.8)
+  expect_match(told(decision_of(two)), "On rows in their turn, each by networks that had not seen it")
+  after <- decision_of(two)$after
+  expect_gte(after["yes", "yes"] / sum(after["yes", ]), 0.8)
+  sets <- predict(model, small_kilns(), type = "set")
+  expect_true(all(grepl("^in_", names(sets)) | names(sets) %in% c("answer", "set") | grepl("prob", names(sets))))
+  expect_fails(predict(turned(quick(b)), small_kilns(), type = "set"), "no calibration rows")
+})
+
+test_that("intervals are those of CV+, and sets those of cross-conformal prediction, by the definition", {
+  d <- withr::with_seed(3, { x <- runif(160); data.frame(x = x, y = sin(6 * x) + rnorm(160, 0, 0.3)) })
+  model <- turned(rotating(d, "y", epochs = 30))
+  own <- judged_in_part(model, "rotation")
+  new <- data.frame(x = seq(0, 1, length.out = 9))
+  by_turn <- answers_by_turn(model$answerer, working_table_of(model$brief, new))
+  n <- length(own$row)
+  score <- abs(own$observed - own$answers$answer)
+  p <- predict(model, new, type = "interval", level = 0.8)
+  for (i in seq_len(nrow(new))) {
+    answer <- vapply(by_turn, function(a) a$answer[i], 0)[as.character(own$turn)]
+    low <- sort(answer - score)[floor(0.2 * (n + 1))]
+    high <- sort(answer + score)[ceiling(0.8 * (n + 1))]
+    expect_equal(c(p$low[i], p$high[i]), unname(c(low, high)), tolerance = 1e-6)
+  }
+  kilned <- turned(rotating())
+  rows <- judged_in_part(kilned, "rotation")
+  table <- small_kilns(300)[1:20, ]
+  answers <- answers_by_turn(kilned$answerer, working_table_of(kilned$brief, table))
+  sets <- predict(kilned, table, type = "set", level = 0.9)
+  for (class in kilned$brief$classes) {
+    name <- paste0("probability_", class)
+    of <- rows$observed == class
+    for (i in 1:20) {
+      as_high <- vapply(answers, function(a) 1 - a[[name]][i], 0)[as.character(rows$turn[of])]
+      p_value <- (sum(1 - rows$answers[[name]][of] >= as_high) + 1) / (sum(of) + 1)
+      expect_identical(sets[[paste0("in_", class)]][i], p_value > 0.1)
+    }
+  }
+})
+
+test_that("what is proven of coverage is the published bound", {
+  # Theorem 4 of Barber et al. (2021): 1 - 2 alpha - min(2 (1 - 1/K) / (n/K + 1), (1 - K/n) / (K + 1))
+  expect_equal(proven_coverage(0.9, 800, 8), 1 - 0.2 - min(2 * (7 / 8) / 101, (1 - 0.01) / 9))
+})
+
+test_that("a fold of a rotation is a rotation", {
+  b <- rotating(small_kilns(), epochs = 5)
+  f <- folds(b, k = 3, progress = "none")
+  a <- settle(b)
+  # the second fold by hand: the rows that it doesn't judge, dealt into parts
+  laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
+  inner <- turning_fold(a, laid$rows, laid$dealt[, 1], 2, "stratified")$analysis
+  inner$brief$regimen$seed <- 7
+  expect_setequal(which(inner$part == "training"), laid$rows[laid$dealt[, 1] != 2])
+  expect_equal(sort(unique(inner$turn[!is.na(inner$turn)])), 1:4)
+  own <- f$predictions[f$predictions$fold == 2, ]
+  expect_equal(nrow(own), sum(laid$dealt[, 1] == 2))
+  expect_equal(f$each$accuracy[2], mean(own$answer == own$observed))
+  expect_identical(folds(b, k = 3, progress = "none")$predictions, f$predictions)
+  # beside one without hidden layers, and beside one network, on the same rows
+  lined <- lineup(turns = f, one = folds(quick(b), k = 3, progress = "none"))
+  expect_equal(lined$models$model, c("turns", "one"))
+  rare <- small_kilns()
+  rare$outcome[rare$outcome == "burst"] <- "sound"
+  rare$outcome[1:3] <- "burst"
+  expect_fails(folds(rotating(rare), k = 10, progress = "none"), "burst")
+})
+
+test_that("networks that take turns are made one, and what it costs is said", {
+  model <- turned(rotating(small_kilns(), epochs = 20, wiring = "auto"))
+  one <- distil(model, small_kilns(), progress = "none")
+  expect_null(one$members)
+  expect_equal(network_count(one$answerer), 1)
+  cost <- one$distilled$cost
+  expect_equal(cost$loss[2], mean_loss(one$answerer, one$judged$test))
+  expect_equal(cost$loss[1], mean_loss(model$answerer, model$judged$test))
+  expect_identical(one$judged$test$key, model$judged$test$key)
+  expect_lt(cost$parameters[2], cost$parameters[1])
+  expect_match(told(one), "in place of")
+  expect_fails(distil(model, kilns), "not the table")
+  expect_fails(distil(quick_model(), small_kilns()), "one network already")
+  expect_fails(distil(model), "`b` is missing")
+})
+
+test_that("models of one table are lined up, whatever trained them", {
+  b <- rotating(small_kilns())
+  found <- lineup(turns = turned(b), one = turned(quick(b)), direct = turned(wire(quick(b), "direct")))
+  expect_equal(found$models$model, c("turns", "one", "direct"))
+})
