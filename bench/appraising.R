@@ -25,7 +25,7 @@ for (name in names(targets)) {
     few <- table[1:20000, ]
     b <- brief(few, target = "y") |> hold_out(seed = 1) |> wire("64 relu > 32 relu") |> regimen(epochs = 5, seed = 1)
     b <- if (grouped) set_columns(b, group = patient) else set_columns(b, drop = patient)
-    model <- train(b, progress = "none")
+    model <- train(quick(b), progress = "none")
     model$judged$test <- hylomath:::judged_in(model, table)   # a million test rows
     model$judged$training <- NULL
     predicting <- min(replicate(3, spent(predict(model, table, type = if (name == "number") "answer" else "both"))))

@@ -133,7 +133,7 @@ made <- function(n) {
   data.frame(x, y = x[, 1] + 0.5 * x[, 2]^2 + 0.3 * x[, 1] * x[, 3] + rnorm(n))
 }
 set.seed(1)
-model <- brief(made(2000), target = "y") |> regimen(seed = 1, epochs = 60) |> train(progress = "none")
+model <- brief(made(2000), target = "y") |> regimen(seed = 1, epochs = 60) |> quick() |> train(progress = "none")
 options(hylomath.threads = 1L)
 columns <- names(made(1))[1:4]
 true <- as.data.frame(importance(model, made(10000), repeats = 100))
@@ -172,7 +172,7 @@ for (name in names(tables)) {
     options(hylomath.threads = 1L)
     b <- shape(tables[[name]](1000), "y")
     if (grepl("logarithmic", name)) b <- prepare(b, target = "log")
-    model <- train(b, progress = "none")
+    model <- train(quick(b), progress = "none")
     new <- tables[[name]](1000)
     if (grepl("classes", name)) {
       inside <- as.matrix(predict(model, new, type = "set")[paste0("in_", model$brief$classes)])

@@ -8,7 +8,7 @@ library(hylomath)
 args <- as.integer(commandArgs(TRUE))
 rounds <- if (length(args) > 0) args[1] else 7
 set.seed(1)
-b <- brief(kilns, target = "outcome") |> regimen(epochs = 200, stop = "none", seed = 1) |> hold_out(seed = 1)
+b <- brief(kilns, target = "outcome") |> regimen(epochs = 200, stop = "none", seed = 1) |> hold_out(seed = 1) |> quick()
 H <- asNamespace("hylomath")
 laid <- H$checked_folds(b, 10, 1, NULL)
 jobs <- H$fold_jobs(laid, "loss")

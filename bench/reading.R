@@ -35,7 +35,7 @@ measured <- list(
     set.seed(1)
     small <- as.data.frame(matrix(rnorm(2000 * 30), 2000))
     small$y <- small$V1 + rnorm(2000)
-    model <- train(regimen(brief(small, target = "y"), epochs = 2), progress = "none")
+    model <- train(quick(regimen(brief(small, target = "y"), epochs = 2)), progress = "none")
     x <- rnorm(n)
     table <- as.data.frame(stats::setNames(rep(list(x), 30), paste0("V", 1:30)))
     for (i in 2:30) table[[i]] <- table[[i]] + 0  # a column of its own each

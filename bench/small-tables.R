@@ -27,8 +27,8 @@ compare <- function(name, make, target, rows, wiring = NULL) {
     set.seed(seed)
     b <- brief(make(rows, seed), target = target)
     if (!is.null(wiring)) b <- wire(b, wiring)
-    by_rule <- train(b, progress = "none")
-    adam <- train(regimen(b, method = "adam"), progress = "none")
+    by_rule <- train(quick(b), progress = "none")
+    adam <- train(quick(regimen(b, method = "adam")), progress = "none")
     c(
       rule = score[[target]](by_rule, fresh), adam = score[[target]](adam, fresh),
       levenberg = by_rule$brief$regimen$method == "levenberg_marquardt"
