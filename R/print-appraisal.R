@@ -240,7 +240,17 @@ brier_text <- function(x) {
 
 coverage_text <- function(x) {
   if (is.null(x$coverage)) return(NULL)
-  if (answers_classes(x$task)) sets_text(x$coverage) else intervals_text(x$coverage)
+  found <- if (answers_classes(x$task)) sets_text(x$coverage) else intervals_text(x$coverage)
+  c(found, proven_text(x$coverage))
+}
+
+# Of networks that take turns less is proven than is usual.
+proven_text <- function(each) {
+  if (is.null(each$proven) || is.na(each$proven[1])) return(NULL)
+  sprintf(
+    "They are made of the answers to rows in their turns; of new rows they are proven to hold at least %s.",
+    format_percent(each$proven[1])
+  )
 }
 
 sets_text <- function(each) {

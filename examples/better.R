@@ -16,5 +16,8 @@ usual <- train(b, progress = "none")
 better <- train(best_brief(s), progress = "none")
 lineup(usual = usual, better = better)
 
-# ten units that learn from the better network's probabilities as well as from the labels
-distil(better, b |> wire("10 silu"), k = 3, progress = "none")
+# ten units that learn from the networks' probabilities as well as from the labels
+distil(usual, b |> wire("10 silu"), k = 0, progress = "none")
+
+# or one network in the place of all that took turns
+distil(usual, kilns, progress = "none")
