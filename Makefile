@@ -91,6 +91,7 @@ bench: install $(BUILD)/bench-step
 	@OPENBLAS_NUM_THREADS=1 $(RUN) bench/training.R
 	@$(RUN) bench/small-tables.R
 	@$(RUN) bench/generators.R
+	@$(RUN) bench/rotation.R
 	@$(RUN) bench/reading.R
 	@$(RUN) bench/appraising.R
 	@$(RUN) bench/coverage.R

@@ -142,7 +142,7 @@ covered <- function(model, judged, resampling) {
     }
     covered_numbers(target, ends, judged, resampling)
   }
-  coverage$proven <- if (turns) proven_coverage(coverage_level, length(rows$key), length(unique(rows$turn))) else NA
+  coverage$proven <- if (turns) proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$turn))) else NA
   coverage
 }
 
@@ -155,6 +155,13 @@ covered_numbers <- function(target, ends, judged, resampling) {
     coverage_row(target$columns[i], y >= low & y <= high, judged$weight, width, resampling)
   })
   do.call(rbind, each)
+}
+
+# How many rows, or groups, the promise rests on: for sets those of the rarest class.
+fewest_units <- function(rows, target) {
+  unit <- if (is.null(rows$group)) rows$key else units_of_groups(rows$group)
+  if (!has_classes(target)) return(length(unique(unit)))
+  min(vapply(target$classes, function(class) length(unique(unit[rows$observed == class])), 0L))
 }
 
 covered_classes <- function(target, inside, judged, resampling) {

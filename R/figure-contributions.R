@@ -25,12 +25,18 @@ plot_contributions <- function(contributions, most = 20) {
   what <- sprintf(
     if (answers_classes(contributions$task)) "the probability of \"%s\"" else "the answer for %s", contributions$of
   )
-  how <- "Over the other rows it is %s on average; thin lines are 95 %% of the error of sampling"
+  sampled <- !is.null(contributions$passes)
+  how <- paste0(
+    "Over the other rows it is %s on average",
+    if (sampled) "; thin lines are 95 %% of the error of sampling"
+  )
   ggplot2::ggplot(d, ggplot2::aes(.data$contribution, .data$label, fill = .data$contribution > 0)) +
     ggplot2::geom_col(width = 0.66) +
-    ggplot2::geom_errorbarh(
-      ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("stone"), linewidth = 0.6, height = 0.25
-    ) +
+    (if (sampled) {
+      ggplot2::geom_errorbarh(
+        ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("stone"), linewidth = 0.6, height = 0.25
+      )
+    }) +
     ggplot2::geom_vline(xintercept = 0, colour = hue("stone"), linewidth = 0.4) +
     ggplot2::scale_fill_manual(values = c(`TRUE` = hue("ink"), `FALSE` = hue("ochre")), guide = "none") +
     ggplot2::labs(

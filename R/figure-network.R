@@ -34,12 +34,18 @@ plot_network <- function(model, units = 60) {
   parameters <- counted(network_parameters(model$answerer), "parameter")
   figure +
     ggplot2::labs(
-      title = sprintf("%s: %s > output", enumerate(b$target), wiring_text(model)),
+      title = sprintf("%s: %s", enumerate(b$target), drawn_wiring(model)),
       subtitle = sprintf("%s; %s", parameters, how), x = NULL, y = NULL
     ) +
     figure_theme() +
     no_grid() +
     ggplot2::theme(axis.text = ggplot2::element_blank())
+}
+
+# Of networks that take turns the one that counts most is drawn.
+drawn_wiring <- function(model) {
+  if (is.null(model$members)) return(sprintf("%s > output", wiring_text(model)))
+  sprintf("one of %d: %s > output", network_count(model$answerer), leading_members(model)$network[1])
 }
 
 draw_units <- function(units, weights) {

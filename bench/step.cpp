@@ -5,11 +5,18 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#if defined(__x86_64__)
+#include <immintrin.h>
+#endif
+
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>
+#include <cstring>
 #include <functional>
+#include <iterator>
+#include <string>
 #include <vector>
 
 #include "jobs.hpp"
@@ -111,7 +118,51 @@ void print_name(const Shape& shape) {
   std::printf(" at %zu", shape.batch);
 }
 
-void step_against_products(const Shape& shape) {
+// Operations of a loop of multiply-adds that wait for nothing: the most that a core can do.
+volatile float kept;
+#if defined(__x86_64__)
+// for one width of vectors, by its own instructions
+#define MULTIPLY_ADDS(name, set, vec, all, fmadd)                                                   \
+  __attribute__((target(set))) double name() {                                                      \
+    constexpr long rounds = 2000000, chains = 12;                                                   \
+    vec sums[chains], a = all(0.5f), b = all(1e-9f);                                                \
+    for (int c = 0; c < chains; ++c) sums[c] = a;                                                   \
+    for (long i = 0; i < rounds; ++i) {                                                             \
+      _Pragma("GCC unroll 12") for (int c = 0; c < chains; ++c) { sums[c] = fmadd(sums[c], b, a); } \
+      asm("" : "+v"(a)); /* or the compiler sees where it ends */                                   \
+    }                                                                                               \
+    float all_sums[sizeof(sums) / (sizeof(float))];                                                 \
+    std::memcpy(all_sums, sums, sizeof sums);                                                       \
+    kept = *std::max_element(all_sums, std::end(all_sums));                                         \
+    return double(rounds) * chains * (sizeof(vec) / sizeof(float)) * 2;                             \
+  }
+MULTIPLY_ADDS(multiply_adds_avx2, "avx2,fma", __m256, _mm256_set1_ps, _mm256_fmadd_ps)
+MULTIPLY_ADDS(multiply_adds_avx512, "avx512f", __m512, _mm512_set1_ps, _mm512_fmadd_ps)
+#undef MULTIPLY_ADDS
+#endif
+
+double peak() {
+  double most = 0;
+#if defined(__x86_64__)
+  const bool wide = std::string(kernel_level().name) == "avx512";
+  for (int repeat = 0; repeat < 15; ++repeat) {
+    double operations = 0;
+    const double took = seconds_of([&] { operations = wide ? multiply_adds_avx512() : multiply_adds_avx2(); });
+    most = std::max(most, operations / took);
+  }
+#endif
+  return most;
+}
+
+// Those of a step's products.
+double operations_of(const Shape& shape) {
+  double sum = 0;
+  for (std::size_t l = 0; l + 1 < shape.widths.size(); ++l)
+    sum += (l > 0 ? 6.0 : 4.0) * double(shape.batch) * shape.widths[l] * shape.widths[l + 1];
+  return sum;
+}
+
+void step_against_products(const Shape& shape, double most) {
   const std::size_t rows = std::max<std::size_t>(16384 / shape.batch * shape.batch, 4 * shape.batch),
                     steps = rows / shape.batch;
   const auto table = table_of(shape, rows);
@@ -137,8 +188,10 @@ void step_against_products(const Shape& shape) {
     ratios.push_back(ours.back() / theirs.back());
   }
   print_name(shape);
-  std::printf(": step %.2f us, products alone %.2f us, ratio %.2f\n", 1e6 * median(ours), 1e6 * median(theirs),
+  std::printf(": step %.2f us, products alone %.2f us, ratio %.2f", 1e6 * median(ours), 1e6 * median(theirs),
               median(ratios));
+  if (most > 0) std::printf("; %.0f %% of a core's peak", 100 * operations_of(shape) / median(ours) / most);
+  std::printf("\n");
 }
 
 // The median time of a step of this network.
@@ -289,7 +342,9 @@ int main() {
   const std::vector<Shape> shapes = {{{50, 128, 64, 2}, 256},     {{50, 128, 64, 2}, 1024}, {{100, 256, 128, 10}, 256},
                                      {{100, 256, 128, 10}, 1024}, {{20, 64, 32, 3}, 256},   {{20, 64, 32, 3}, 32},
                                      {{20, 16, 1}, 256},          {{20, 16, 1}, 32}};
-  for (const Shape& shape : shapes) step_against_products(shape);
+  const double most = peak();
+  if (most > 0) std::printf("peak of a core: %.0f GFLOPS\n", most / 1e9);
+  for (const Shape& shape : shapes) step_against_products(shape, most);
   for (std::size_t i : {0, 2, 4}) steps_against_plain(shapes[i]);
   for (std::size_t i : {0, 2, 4, 6}) prediction_against_products(shapes[i]);
   threads();

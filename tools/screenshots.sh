@@ -20,7 +20,7 @@ terminal() {
   chmod +x "$folder/run-$1"
   xterm -fa "DejaVu Sans Mono" -fs 11 -geometry 138x41+0+0 -bg "#FBFAF7" -fg "#22303F" -e "$folder/run-$1" &
   window=$!
-  for _ in $(seq 120); do [ -e "$folder/done-$1" ] && break; sleep 0.5; done
+  for _ in $(seq 400); do [ -e "$folder/done-$1" ] && break; sleep 0.5; done
   sleep 1
   import -window root "$shots/$1.png"
   kill $window
@@ -57,7 +57,7 @@ terminal look "hylomath look demo/kilns.csv --target outcome
 R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
 R_LIBS=.build/library Rscript -e 'library(hylomath)
   write_figure(plot_pairs(kilns, "outcome"), commandArgs(TRUE))' "$shots/pairs.png"
-terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --set regimen.epochs=20000 --set regimen.stop=none \
+terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --quick --set regimen.epochs=20000 --set regimen.stop=none \
   --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
 R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/wire.Rd", out = commandArgs(TRUE), package = "hylomath",
   stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"

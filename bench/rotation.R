@@ -1,0 +1,74 @@
+# What the answers to rows in their turns say, against fresh rows of the same kind, on simulated tables:
+#
+#   single      log(loss in the turns / mean loss of the single networks on fresh rows): near 0 if they are honest
+#   together    log(loss of all networks together on fresh rows / mean loss of the single ones): below 0
+#   coverage    of intervals and sets at 90 % on fresh rows
+#
+# Usage, from the project's root: Rscript bench/rotation.R [tables of each kind] [rows]
+library(hylomath)
+args <- as.integer(commandArgs(TRUE))
+tables <- if (length(args) > 0) args[1] else 50
+rows <- if (length(args) > 1) args[2] else 1200
+H <- asNamespace("hylomath")
+
+inputs <- function(n) as.data.frame(matrix(rnorm(n * 6), n, dimnames = list(NULL, letters[1:6])))
+bent <- function(d) sin(2 * d$a) + d$b * d$c / 2 + 0.5 * d$d
+
+with_target <- function(table, target) cbind(table, y = target(bent(table), nrow(table)))
+
+kinds <- list(
+  numbers = function(n) with_target(inputs(n), function(f, n) f + rnorm(n, 0, 0.5)),
+  counts = function(n) with_target(inputs(n), function(f, n) rpois(n, exp(1 + f / 2))),
+  classes = function(n) with_target(inputs(n), function(f, n) ifelse(runif(n) < plogis(1.5 * f), "yes", "no")),
+  # rows of a group have something in common that no input tells
+  groups = function(n) {
+    d <- inputs(n)
+    unit <- (seq_len(n) - 1) %/% 6
+    d$y <- bent(d) + rnorm(max(unit) + 1, 0, 0.4)[unit + 1] + rnorm(n, 0, 0.3)
+    d$unit <- paste0("u", unit)
+    d
+  }
+)
+
+one_table <- function(kind, seed) {
+  set.seed(seed)
+  table <- kinds[[kind]](rows)
+  fresh <- kinds[[kind]](6000)
+  b <- brief(table, target = "y", task = if (kind == "counts") "count" else if (kind == "classes") NULL else "regression")
+  b <- b |> hold_out(test = 0, seed = seed) |> wire("12 tanh") |> regimen(seed = seed)
+  if (kind == "groups") b <- set_columns(b, group = unit)
+  model <- train(b, progress = "none")
+  working <- H$working_table_of(model$brief, fresh)
+  loss_of <- function(answerer) {
+    answers <- H$answers_of(answerer, working)
+    mean(H$own_losses(answerer$target, list(observed = fresh$y, weight = rep(1, 6000)), answers))
+  }
+  turned <- H$judged_in_part(model, "rotation")
+  in_turns <- mean(H$own_losses(model$answerer$target, turned, turned$answers))
+  single <- mean(vapply(model$answerer$members, loss_of, 0))
+  p <- predict(model, fresh, type = if (kind == "classes") "set" else "interval")
+  held <- if (kind == "classes") {
+    ifelse(fresh$y == "yes", p$in_yes, p$in_no)
+  } else {
+    p$low <= fresh$y & fresh$y <= p$high
+  }
+  c(single = log(in_turns / single), together = log(loss_of(model$answerer) / single), held = mean(held))
+}
+
+mean_text <- function(x, digits) {
+  half <- qt(0.975, length(x) - 1) * sd(x) / sqrt(length(x))
+  sprintf(paste0("%+.", digits, "f (%+.", digits, "f to %+.", digits, "f)"), mean(x), mean(x) - half, mean(x) + half)
+}
+found <- lapply(names(kinds), function(kind) {
+  t(vapply(seq_len(tables), function(seed) one_table(kind, seed), c(single = 0, together = 0, held = 0)))
+})
+names(found) <- names(kinds)
+found$all <- do.call(rbind, found)
+for (kind in names(found)) {
+  x <- found[[kind]]
+  cat(sprintf(
+    "%-8s %3d tables of %d rows: single %s, together %s, coverage %.1f %% (tables from %.1f to %.1f)\n", kind, nrow(x),
+    rows, mean_text(x[, "single"], 4), mean_text(x[, "together"], 4), 100 * mean(x[, "held"]), 100 * min(x[, "held"]),
+    100 * max(x[, "held"])
+  ))
+}
