@@ -194,7 +194,8 @@ check_same_analysis <- function(model, folds) {
     c(settings, flat_settings(regimen[setdiff(names(regimen), "seed")], "regimen"))
   }
   own <- said(model$brief, model$brief$regimen)
-  others <- said(folds$brief, folds$regimen)
+  # of networks that take turns the brief keeps what was said, since each wiring settles it anew
+  others <- said(folds$brief, if (is.null(model$members)) folds$regimen else folds$brief$regimen)
   keys <- union(names(own), names(others))
   apart <- keys[!mapply(identical, unname(own[keys]), unname(others[keys]))]
   if (length(apart)) another(sprintf("These folds are of another brief: its `%s` differs.", apart[1]))

@@ -226,6 +226,11 @@ test_that("a fold of a rotation is a rotation", {
   expect_equal(nrow(own), sum(laid$dealt[, 1] == 2))
   expect_equal(f$each$accuracy[2], mean(own$answer == own$observed))
   expect_identical(folds(b, k = 3, progress = "none")$predictions, f$predictions)
+  # its answers calibrate the model of the same brief, as those of all networks together
+  calibrated <- calibrate(turned(b), f)
+  expect_length(calibrated$judged$calibration$key, nrow(f$predictions))
+  expect_true(all(is.na(appraise(calibrated)$coverage$proven)))
+  expect_fails(calibrate(turned(b), folds(quick(b), k = 3, progress = "none")), "another brief", "rotate")
   # beside one without hidden layers, and beside one network, on the same rows
   lined <- lineup(turns = f, one = folds(quick(b), k = 3, progress = "none"))
   expect_equal(lined$models$model, c("turns", "one"))
