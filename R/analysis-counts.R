@@ -6,7 +6,7 @@
 #' @param each For a brief: whether to give the part of each row instead of counts.
 #' @param ... Not used.
 #' @return With `each`, a data frame with a row for each row of the table: `row`, its number, the id where there is one,
-#'   and `part` (or why it is set aside). Else a data frame with a row for each part that has rows: `part`, `rows`,
+#'   `part` (or why it is set aside), and for rows that rotate the `turn` in which they are answered. Else a data frame with a row for each part that has rows: `part`, `rows`,
 #'   `share` of the rows in parts, and for classification a column for each class with its share of the part. Rows that
 #'   belong to no part are counted as `set aside: weight 0`, `set aside: filtered`, `set aside: no target` and `set
 #'   aside: gap`.
@@ -15,6 +15,7 @@
 #' @export
 parts_of <- function(x, ...) UseMethod("parts_of")
 
+#' @rdname parts_of
 #' @export
 parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
   check_others(...)
