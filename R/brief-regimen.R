@@ -24,8 +24,8 @@
 #'
 #'   * Test rows are a fifth (rule 1: 0.15), drawn in the same way whatever trains on the others.
 #'   * The other rows rotate in 8 parts, and as many networks of each wiring take turns, see [hold_out()]. One network
-#'     is trained, and stopped by 0.15 of the rows, where there are validation rows or several starts, where the wiring is
-#'     `direct`, where rows or groups are too few or some network would lack a class, by [quick()], and by rule 1.
+#'     is trained, and stopped by 0.15 of the rows, where there are validation rows or several starts, where the wiring
+#'     is `direct`, where rows or groups are too few or some network would lack a class, by [quick()], and by rule 1.
 #'   * Where the wiring is open and rows rotate, these rotate side by side: `64 relu > 32 relu` with numbers by rank
 #'     (`"rank_normal"`, for heavy tails); the same with numbers as usual, at the lower learning rate of 0.002 where
 #'     Adam trains it; `96 gelu > 32 gelu`, for smooth relations; `8 tanh`, where `"levenberg_marquardt"` may train it,

@@ -142,7 +142,10 @@ covered <- function(model, judged, resampling) {
     }
     covered_numbers(target, ends, judged, resampling)
   }
-  coverage$proven <- if (turns) proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$turn))) else NA
+  coverage$proven <- NA
+  if (turns) {
+    coverage$proven <- proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$turn)))
+  }
   coverage
 }
 

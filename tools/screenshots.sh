@@ -57,7 +57,8 @@ terminal look "hylomath look demo/kilns.csv --target outcome
 R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
 R_LIBS=.build/library Rscript -e 'library(hylomath)
   write_figure(plot_pairs(kilns, "outcome"), commandArgs(TRUE))' "$shots/pairs.png"
-terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --quick --set regimen.epochs=20000 --set regimen.stop=none \
+terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --quick --set regimen.epochs=20000 \
+  --set regimen.stop=none \
   --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
 R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/wire.Rd", out = commandArgs(TRUE), package = "hylomath",
   stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"
