@@ -35,7 +35,8 @@ one_table <- function(kind, seed) {
   table <- kinds[[kind]](rows)
   fresh <- kinds[[kind]](6000)
   task <- switch(kind, counts = "count", classes = NULL, "regression")
-  b <- brief(table, target = "y", task = task) |> hold_out(test = 0, seed = seed) |> wire("12 tanh") |> regimen(seed = seed)
+  b <- brief(table, target = "y", task = task) |>
+    hold_out(test = 0, seed = seed) |> wire("12 tanh") |> regimen(seed = seed)
   if (kind == "groups") b <- set_columns(b, group = unit)
   model <- train(b, progress = "none")
   working <- H$working_table_of(model$brief, fresh)
