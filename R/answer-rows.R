@@ -43,6 +43,9 @@ mean_answers <- function(answerer, each, shares) {
   result
 }
 
+# The shares of networks that answer a turn by themselves: none of them may count for anything.
+turn_shares <- function(shares) if (sum(shares) > 0) shares else rep(1, length(shares))
+
 # The class whose probability, times its weight, is highest.
 answered_classes <- function(answerer, probability) {
   classes <- answerer$target$classes

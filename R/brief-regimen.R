@@ -34,7 +34,9 @@
 #'   * They are blended: from the one with the lowest loss on rows in their turns, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     is worth nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it answers
-#'     alone. The losses that chose the blend are no judgement of it; the test rows are.
+#'     alone. Of a wiring's networks one that was caught in a bad minimum, with ten times the median loss on the rows
+#'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no judgement
+#'     of it; the test rows are.
 #'   * One network has the wiring `24 relu > 12 relu`.
 #'   * Methods, batches, rates and penalties follow from the rows, see By default. The logarithm of a target and numbers
 #'     in pieces or waves are not part of the rule: the first was tried as a fifth wiring, and changed the mean loss on

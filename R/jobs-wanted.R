@@ -30,7 +30,8 @@ fold_member <- function(spec, fit) {
   judged <- judged_in_fold(spec, answerer, spec$judged)
   judged$row <- spec$judged
   training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
-  c(list(answerer = answerer, judged = judged, training = training), fit_facts(spec, fit))
+  kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
+  c(list(answerer = answerer, judged = judged, training = training, kept = kept), fit_facts(spec, fit))
 }
 
 # Where the rows of a fold rotate: also what it answers in its turn.

@@ -44,3 +44,26 @@ unit_share <- function(shares, place) {
   shares[place] <- 1
   shares
 }
+
+# ---- networks of one wiring ---------------------------------------------------------------------------------------
+
+# The share of each network, by candidate a number a turn: those of one wiring count alike, but for networks that were
+# caught in a bad minimum, whose losses are many times those of the others on the rows that they learned from and on
+# those that stopped them. What they answer in their turns has no say in it.
+network_shares <- function(shares, each) {
+  Map(function(share, members) {
+    steady <- steady_networks(members)
+    share * steady / sum(steady)
+  }, shares, each)
+}
+
+astray_beyond <- 10
+
+steady_networks <- function(members) {
+  astray <- vapply(c("training", "validation"), function(part) {
+    loss <- vapply(members, function(m) m$kept[[part]], 0)
+    usual <- stats::median(loss, na.rm = TRUE)
+    !is.na(loss) & !is.na(usual) & usual > 0 & loss > astray_beyond * usual
+  }, logical(length(members)))
+  rowSums(matrix(astray, length(members))) < 2
+}

@@ -28,7 +28,7 @@ folded_rotation <- function(a, each) {
   shares <- blend_shares(a, answered)
   used <- each[shares > 0]
   members <- unlist(used, recursive = FALSE)
-  weights <- rep(shares[shares > 0] / lengths(used), lengths(used))
+  weights <- unlist(network_shares(shares[shares > 0], used), use.names = FALSE)
   judged <- members[[1]]$judged
   judged$answers <- mean_answers(members[[1]]$answerer, lapply(members, function(m) m$judged$answers), weights)
   of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)

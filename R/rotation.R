@@ -108,14 +108,15 @@ rotation_model <- function(a, candidates, each, whole) {
   # of the networks with hidden layers that count most
   regimen <- learn_training(candidates[[names(which.max(shares[names(shares) != "direct"]))]])$regimen
   used <- names(shares)[shares > 0]
+  own_shares <- network_shares(shares, each)
   answerer <- joint_answerer(
     a$target, learn_preparation(a), unlist(lapply(used, function(c) lapply(each[[c]], `[[`, "answerer")), FALSE),
-    rep(shares[used], each = length(whole)) / length(whole), rep(whole, length(used))
+    unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
   direct <- joint_answerer(
-    a$target, answerer$preparation, lapply(each$direct, `[[`, "answerer"), rep(1 / length(whole), length(whole)), whole
+    a$target, answerer$preparation, lapply(each$direct, `[[`, "answerer"), network_shares(1, each["direct"])[[1]], whole
   )
-  members <- member_table(each, shares, whole)
+  members <- member_table(each, own_shares, whole)
   lead <- each[[main]][[length(whole)]]$training
   b <- settled_brief(a)
   new_model(
@@ -126,7 +127,7 @@ rotation_model <- function(a, candidates, each, whole) {
       kernel = lead$kernel, seconds = sum(members$seconds), members = members, regimen = regimen,
       restarts = one_restart(lead)
     ),
-    list(rotation = turned_rows(a, each, shares, whole))
+    list(rotation = turned_rows(each[used], own_shares[used], each$direct, whole))
   )
 }
 
@@ -139,13 +140,13 @@ one_restart <- function(training) {
 }
 
 # Answers of the k networks in their own turns, blended; in the order of the table.
-turned_rows <- function(a, each, shares, whole) {
-  turns <- lapply(seq_along(each[[1]]), function(i) {
+turned_rows <- function(each, own_shares, direct, whole) {
+  turns <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])
     judged <- members[[1]]$judged
-    answers <- lapply(members[shares > 0], function(m) m$judged$answers)
-    judged$answers <- mean_answers(members[[1]]$answerer, answers, shares[shares > 0])
-    judged$direct <- members$direct$judged$answers
+    answers <- lapply(members, function(m) m$judged$answers)
+    judged$answers <- mean_answers(members[[1]]$answerer, answers, turn_shares(vapply(own_shares, `[`, 0, i)))
+    judged$direct <- direct[[i]]$judged$answers
     judged$turn <- rep(whole[i], length(judged$key))
     judged
   })
@@ -157,12 +158,12 @@ turned_rows <- function(a, each, shares, whole) {
 }
 
 # A row a network: whose it is, how it was trained, and its loss on the rows that it answers in its turn.
-member_table <- function(each, shares, whole) {
+member_table <- function(each, own_shares, whole) {
   rows <- lapply(names(each), function(c) {
     members <- each[[c]]
     of <- function(what, type) vapply(members, function(m) as.numeric(what(m)), 0)
     data.frame(
-      network = c, turn = whole, share = shares[[c]] / length(whole),
+      network = c, turn = whole, share = own_shares[[c]],
       learned = of(function(m) m$learned), answered = of(function(m) m$judging),
       epochs = of(function(m) m$epochs), best_epoch = of(function(m) m$best_epoch),
       loss = of(function(m) mean_loss(m$answerer, m$judged)), parameters = of(function(m) m$parameters),

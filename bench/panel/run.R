@@ -1,5 +1,6 @@
 # Losses on held-out rows of the default and of `direct`, and processor seconds: one row a table and split, added to the
-# file as it comes. `Rscript bench/panel/run.R trial|proof FILE [splits]`, in the project.
+# file as it comes; tables that the file has are passed over. `Rscript bench/panel/run.R trial|proof FILE [splits]`, in
+# the project.
 library(hylomath)
 source("bench/panel/read.R")
 arguments <- commandArgs(TRUE)
@@ -8,7 +9,8 @@ file <- arguments[2]
 splits <- if (length(arguments) > 2) as.integer(arguments[3]) else 5
 options(hylomath.threads = 1)
 listed <- panel()
-for (i in which(listed$half == half)) {
+done <- if (file.exists(file)) unique(utils::read.csv(file)$table)
+for (i in which(listed$half == half & !paste(listed$package, listed$item) %in% done)) {
   rows <- parallel::mclapply(seq_len(splits), function(split) {
     one <- listed[i, ]
     start <- proc.time()

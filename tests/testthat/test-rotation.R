@@ -109,6 +109,14 @@ test_that("stepwise shares find a known blend", {
   )
 })
 
+test_that("a network that was caught in a bad minimum has no share, one that was unlucky has", {
+  member <- function(training, validation) list(kept = c(training = training, validation = validation))
+  members <- list(member(1, 1), member(1.2, 0.9), member(40, 50), member(0.9, 1.1), member(1, 30), member(NA, NA))
+  expect_identical(steady_networks(members), c(TRUE, TRUE, FALSE, TRUE, TRUE, TRUE))
+  expect_equal(network_shares(c(a = 0.5), list(a = members))$a, 0.5 * c(1, 1, 0, 1, 1, 1) / 5)
+  expect_equal(turn_shares(c(0, 0)), c(1, 1))
+})
+
 test_that("a rotation is the same model again, from its own brief and from its file", {
   model <- turned(rotating(wiring = "auto"))
   again <- train(model$brief, data = small_kilns(300), progress = "none")
