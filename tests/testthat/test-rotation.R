@@ -161,7 +161,9 @@ test_that("an interrupt keeps the turns that are done, and says how many", {
     if (event$event != "ended") return()
     if (event$ended >= 5) signalCondition(interrupt)
   }
-  model <- withr::with_options(list(hylomath.threads = 1), train(rotating(), progress = stop_at))
+  # long enough that some are still to do when the first have ended
+  long <- rotating(small_kilns(), epochs = 1500) |> regimen(method = "adam", stop = "none", seed = 7)
+  model <- withr::with_options(list(hylomath.threads = 1), train(long, progress = stop_at))
   expect_equal(model$stopped, "interrupted")
   done <- unique(model$members$turn)
   expect_true(length(done) %in% 1:3)
