@@ -1,29 +1,9 @@
 # Fits as the core does them, and what comes back.
 
-# One fit; `report` is told of its start, its epochs and its end.
-fit_network <- function(spec, report) {
-  preparation <- spec$learned$preparation
-  regimen <- spec$learned$regimen
-  core <- spec$core$regimen
-  about <- list(epochs = core$epochs, patience = core$stop$patience, starts = regimen$restarts)
-  start <- list(
-    event = "start", rows = spec$rows, inputs = length(preparation$columns),
-    features = length(network_inputs(preparation)), method = regimen$method
-  )
-  report(c(start, about))
-  fit <- fit_networks(list(spec), epoch_reporter(report, about))[[1]]
-  end <- list(
-    event = "end", stopped = fit$stopped, best = fit$best, epochs = nrow(fit$curves), curves = fit$curves,
-    kept = fit$kept, restarts = fit$restarts
-  )
-  report(utils::modifyList(about, end))
-  fit
-}
-
 # All at once, as one list of jobs of the core; NULL for a fit that an interrupt left out. `each` makes of a fit's
 # number and the fit, as soon as it has ended, what is kept of it. The attribute `interrupted` says whether somebody
 # wanted to stop.
-fit_networks <- function(specs, epoch_done, each = function(i, fit) fit) {
+run_fits <- function(specs, epoch_done, each = function(i, fit) fit) {
   fits <- vector("list", length(specs))
   kernel <- core_kernel()
   ended <- function(i, starts) {

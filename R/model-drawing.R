@@ -16,27 +16,50 @@ drawn_units <- function(model) {
   }))
 }
 
-# Connections between them: `weight`, its size as a share of the largest of its layer, and its ends.
+# Connections between them: `weight`, its size as a share of the largest of its layer, its ends, and whether it is of a
+# `straight` path, which leads past the hidden layers in a `bend` of this height.
 drawn_weights <- function(model, units = drawn_units(model)) {
   matrices <- coef(model)
-  matrices <- matrices[!startsWith(names(matrices), "embedding_") & names(matrices) != "gaps"]
-  do.call(rbind, lapply(seq_along(matrices), function(l) {
-    from <- units[units$layer == l - 1, ]
-    to <- units[units$layer == l, ]
-    w <- matrices[[l]][seq_len(nrow(from)), , drop = FALSE]
-    pairs <- expand.grid(i = seq_len(nrow(from)), j = seq_len(nrow(to)))
-    data.frame(
-      layer = l, weight = as.numeric(w), share = as.numeric(abs(w) / max(abs(w), 1e-300)),
-      from = from$label[pairs$i], to = to$label[pairs$j], x = from$x[pairs$i], y = from$y[pairs$i],
-      to_x = to$x[pairs$j], to_y = to$y[pairs$j]
-    )
-  }))
+  layers <- layer_matrices(matrices)
+  of_layers <- lapply(seq_along(layers), function(l) drawn_between(layers[[l]], units, l - 1, l))
+  straight <- if (!is.null(matrices$direct)) drawn_between(matrices$direct, units, 0, length(layers))
+  drawn <- do.call(rbind, c(of_layers, list(straight)))
+  drawn$straight <- seq_len(nrow(drawn)) > nrow(drawn) - NROW(straight)
+  # above the middle around the hidden layers above, else below
+  bend <- if (is.null(straight)) 0 else 0.14
+  drawn$bend <- ifelse(drawn$straight, ifelse(drawn$y + drawn$to_y >= 1, bend, -bend), 0)
+  drawn
+}
+
+# The places along a connection, `along` from 0 to 1.
+along_weight <- function(weight, along) {
+  list(
+    x = weight$x + along * (weight$to_x - weight$x),
+    y = weight$y + along * (weight$to_y - weight$y) + 4 * weight$bend * along * (1 - along)
+  )
+}
+
+drawn_between <- function(matrix, units, from_layer, to_layer) {
+  from <- units[units$layer == from_layer, ]
+  to <- units[units$layer == to_layer, ]
+  w <- matrix[seq_len(nrow(from)), , drop = FALSE]
+  pairs <- expand.grid(i = seq_len(nrow(from)), j = seq_len(nrow(to)))
+  data.frame(
+    layer = to_layer, from_layer = from_layer, weight = as.numeric(w),
+    share = as.numeric(abs(w) / max(abs(w), 1e-300)),
+    from = from$label[pairs$i], to = to$label[pairs$j], x = from$x[pairs$i], y = from$y[pairs$i],
+    to_x = to$x[pairs$j], to_y = to$y[pairs$j]
+  )
+}
+
+# The weights between one layer and the next.
+layer_matrices <- function(matrices) {
+  matrices[!startsWith(names(matrices), "embedding_") & !names(matrices) %in% c("direct", "gaps")]
 }
 
 # The bias of each unit, missing for inputs.
 drawn_biases <- function(model, units) {
-  matrices <- coef(model)
-  matrices <- matrices[!startsWith(names(matrices), "embedding_") & names(matrices) != "gaps"]
+  matrices <- layer_matrices(coef(model))
   biases <- lapply(seq_along(matrices), function(l) {
     place <- which(rownames(matrices[[l]]) == "(bias)")
     matrices[[l]][place[1], ]
@@ -52,8 +75,8 @@ drawn_layers <- function(model) {
   layers <- network$layers
   blocks <- layers_of(model)
   hidden <- layers[-length(layers)]
-  names <- c(if (length(hidden)) paste0("layer_", seq_along(hidden)), "output")
-  counts <- vapply(names, function(name) sum(blocks$values[blocks$layer == name]), 0)
+  names <- c(as.list(if (length(hidden)) paste0("layer_", seq_along(hidden))), list(c("output", "direct")))
+  counts <- vapply(names, function(name) sum(blocks$values[blocks$layer %in% name]), 0)
   extras <- function(l) c(if (l$norm) "norm", if (l$dropout > 0) paste("dropout", format_number(l$dropout)))
   detail <- c(
     sprintf("%s\nafter preparation", counted(length(preparation$columns), "column")),

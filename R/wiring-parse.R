@@ -1,5 +1,5 @@
-# The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4`. Layers run from left to right; the output layer is
-# never written. See ?wire for the grammar.
+# The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4 + direct`. Layers run from left to right; the output
+# layer is never written. See ?wire for the grammar.
 
 wiring_activations <- c(
   "identity", "logistic", "tanh", "relu", "leaky_relu", "elu", "selu", "gelu", "silu", "softplus", "gaussian", "sine"
@@ -14,6 +14,8 @@ wiring_values <- list(
   rate = type_number(0),  # a multiple of the learning rate; 0 keeps the layer as it started
   start = function(value, key) type_start(value, key)
 )
+# What a straight path has of them.
+straight_values <- c("l1", "l2", "rate")
 
 # `he`, or `uniform:0.1` for the rules that have a spread; 0.1 if it is not given.
 type_start <- function(value, key) {
@@ -26,11 +28,13 @@ type_start <- function(value, key) {
 }
 
 # Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, start, spread), with NULL for an
-# l1 or l2 that is not set, and the share of inputs dropped as `input_dropout`.
+# l1 or l2 that is not set; the share of inputs dropped as `input_dropout`; and `straight`, the list(l1, l2, rate) of a
+# straight path, NULL without one.
 parse_wiring <- function(text) {
   if (text == "auto") text <- usual_wiring
-  parts <- wiring_parts(text)
-  if (length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
+  plus <- straight_at(text)
+  parts <- wiring_parts(if (is.na(plus)) text else substr(text, 1, plus - 1))
+  if (is.na(plus) && length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
     return(list(layers = list(), input_dropout = 0))
   }
   layers <- list()
@@ -49,7 +53,39 @@ parse_wiring <- function(text) {
     }
     dropped <- part$words[1] == "dropout"
   }
-  list(layers = layers, input_dropout = input_dropout)
+  wiring <- list(layers = layers, input_dropout = input_dropout)
+  if (!is.na(plus)) wiring$straight <- parse_straight(text, plus, layers)
+  wiring
+}
+
+# The character of the `+` in front of a straight path, that of `1e+4` excepted; NA without one.
+straight_at <- function(text) {
+  at <- regexpr("[+](?![0-9])", text, perl = TRUE)
+  if (at == -1) NA_integer_ else as.integer(at)
+}
+
+# What stands behind the hidden layers: `+ direct`, with penalties and a rate of its own.
+parse_straight <- function(text, plus, layers) {
+  part <- wiring_parts(substr(text, plus + 1, nchar(text)))[[1]]
+  starts <- part$starts + plus
+  expected <- function(at, size, what) wiring_fail(text, at, size, what)
+  if (!identical(part$words[1], "direct")) {
+    expected(plus, 1, "Expected `direct` behind the `+`: the inputs reach the output straight as well.")
+  }
+  if (length(layers) == 0) expected(plus, 1, "A straight path stands behind hidden layers, as in `12 elu + direct`.")
+  behind <- regexpr(">", substr(text, plus, nchar(text)), fixed = TRUE)
+  if (behind > 0) expected(plus + behind - 1, 1, "`+ direct` ends the wiring.")
+  straight <- list(l1 = NULL, l2 = NULL, rate = 1)
+  known <- straight_values
+  for (i in seq_along(part$words)[-1]) {
+    size <- nchar(part$words[i])
+    pair <- named_value(part$words[i], wiring_values[known], function(what) expected(starts[i], size, what))
+    if (is.null(pair)) {
+      expected(starts[i], size, sprintf("Expected %s or the end.", enumerate(paste0(known, "=value"), "or")))
+    }
+    straight[names(pair)] <- pair
+  }
+  straight
 }
 
 # The text between the `>`, each with its words and the characters at which they start.
@@ -89,7 +125,9 @@ parse_layer <- function(text, part) {
   word <- function(i) list(at = part$starts[i], size = nchar(part$words[i]))
   expected <- function(i, what) wiring_fail(text, word(i)$at, word(i)$size, what)
   units <- as_one_number(part$words[1])
-  if (part$words[1] == "direct") expected(1, "`direct` means no hidden layer and stands alone.")
+  if (part$words[1] == "direct") {
+    expected(1, "`direct` means no hidden layer and stands alone, or behind a `+`, as in `12 elu + direct`.")
+  }
   if (is.na(units) || units < 1 || units != round(units) || units > 65536) {
     expected(1, "Expected a number of units (1 to 65536), `dropout` or `direct`.")
   }
@@ -105,20 +143,29 @@ parse_layer <- function(text, part) {
       layer$norm <- TRUE
       next
     }
-    pair <- strsplit(part$words[i], "=", fixed = TRUE)[[1]]
-    if (length(pair) != 2 || !pair[1] %in% names(wiring_values)) {
+    pair <- named_value(part$words[i], wiring_values, function(what) expected(i, what))
+    if (is.null(pair)) {
       known <- enumerate(paste0(names(wiring_values), "=value"), "or")
       expected(i, paste0("Expected `norm`, ", known, ", `>` or the end."))
     }
-    layer[[pair[1]]] <- tryCatch(
-      wiring_values[[pair[1]]](pair[2], pair[1]),
-      hylomath_error = function(e) expected(i, paste(c(e$what, e$try), collapse = " "))
-    )
+    layer[names(pair)] <- pair
   }
   start <- strsplit(layer$start, ":", fixed = TRUE)[[1]]
   layer$start <- start[1]
   if (length(start) == 2) layer$spread <- as.numeric(start[2])
   layer
+}
+
+# `l2=0.1` as list(l2 = 0.1), by the types of what is known; NULL for anything else. `mistaken` is told what is wrong
+# with a value.
+named_value <- function(word, known, mistaken) {
+  pair <- strsplit(word, "=", fixed = TRUE)[[1]]
+  if (length(pair) != 2 || !pair[1] %in% names(known)) return(NULL)
+  value <- tryCatch(
+    known[[pair[1]]](pair[2], pair[1]),
+    hylomath_error = function(e) mistaken(paste(c(e$what, e$try), collapse = " "))
+  )
+  stats::setNames(list(value), pair[1])
 }
 
 wiring_fail <- function(text, at, size, expected) {
@@ -129,26 +176,29 @@ wiring_fail <- function(text, at, size, expected) {
   )
 }
 
-# `he`, `uniform:0.1`, or NULL for the usual rule.
+# `he`, `uniform:0.1`.
 start_text_of <- function(layer) {
-  if (layer$start %in% c("uniform", "normal")) return(paste0(layer$start, ":", format_number(layer$spread)))
-  if (layer$start != "usual") layer$start
+  if (layer$start %in% c("uniform", "normal")) paste0(layer$start, ":", format_number(layer$spread)) else layer$start
 }
 
 # The canonical text of parsed wiring: what a brief stores and writes.
 format_wiring <- function(wiring) {
   dropout <- function(share) if (share > 0) paste("dropout", format_number(share))
-  values <- function(layer) {
-    start <- start_text_of(layer)
-    numbers <- list(l1 = layer$l1, l2 = layer$l2, rate = if (layer$rate != 1) layer$rate)
-    set <- c(lapply(numbers[!vapply(numbers, is.null, NA)], format_number), if (!is.null(start)) list(start = start))
-    c(if (layer$norm) "norm", if (length(set)) paste0(names(set), "=", unlist(set)))
+  set <- function(values) if (length(values)) paste0(names(values), "=", unlist(values))
+  numbers <- function(of) {
+    given <- list(l1 = of$l1, l2 = of$l2, rate = if (of$rate != 1) of$rate)
+    lapply(given[!vapply(given, is.null, NA)], format_number)
   }
   layer <- function(layer) {
-    c(paste(c(format_number(layer$units), layer$activation, values(layer)), collapse = " "), dropout(layer$dropout))
+    start <- if (layer$start != "usual") list(start = start_text_of(layer))
+    values <- c(if (layer$norm) "norm", set(c(numbers(layer), start)))
+    c(paste(c(format_number(layer$units), layer$activation, values), collapse = " "), dropout(layer$dropout))
   }
   parts <- c(dropout(wiring$input_dropout), unlist(lapply(wiring$layers, layer)))
-  if (length(parts) == 0) "direct" else paste(parts, collapse = " > ")
+  hidden <- if (length(parts) == 0) "direct" else paste(parts, collapse = " > ")
+  # without hidden layers there is nothing for a straight path to stand beside
+  if (is.null(wiring$straight) || length(wiring$layers) == 0) return(hidden)
+  paste(c(hidden, "+", "direct", set(numbers(wiring$straight))), collapse = " ")
 }
 
 # A wiring is text in the notation, or the numbers of units of relu layers.

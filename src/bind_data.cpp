@@ -15,7 +15,8 @@
 Rcpp::List core_scan_text(std::string file, int threads) {
   const hylo::TextScan scan = hylo::scan_text(file, std::size_t(threads));
   return Rcpp::List::create(Rcpp::_["zero_byte"] = scan.zero_byte < 0 ? NA_REAL : double(scan.zero_byte) + 1,
-                            Rcpp::_["leading_zeros"] = scan.leading_zeros);
+                            Rcpp::_["leading_zeros"] = scan.leading_zeros, Rcpp::_["ascii"] = scan.ascii,
+                            Rcpp::_["doubled_quotes"] = scan.doubled_quotes);
 }
 
 // The distinct texts of a column in the order in which they first stand, and the place of each row's text among them

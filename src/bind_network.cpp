@@ -48,6 +48,10 @@ hylo::NetworkSpec network_from(const Rcpp::List& list) {
   spec.loss.smoothing = number_in(list, "smoothing");
   spec.loss.quantiles = Rcpp::as<std::vector<double>>(list["quantiles"]);
   spec.loss.classes = count_in(list, "classes");
+  if (list.containsElementNamed("straight")) {
+    const Rcpp::List straight = list["straight"];
+    spec.straight = {number_in(straight, "l1"), number_in(straight, "l2"), number_in(straight, "rate")};
+  }
   const Rcpp::List layers = list["layers"];
   for (R_xlen_t l = 0; l < layers.size(); ++l) spec.layers.push_back(layer_from(layers[l]));
   spec.validate();

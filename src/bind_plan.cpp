@@ -35,6 +35,8 @@ ColumnPlan plan_from(const Rcpp::List& list) {
       plan.knots = Rcpp::as<std::vector<double>>(list["knots"]);
       plan.heights = Rcpp::as<std::vector<double>>(list["heights"]);
     }
+    if (list.containsElementNamed("edges")) plan.edges = Rcpp::as<std::vector<double>>(list["edges"]);
+    if (list.containsElementNamed("waves")) plan.waves = Rcpp::as<std::vector<double>>(list["waves"]);
   } else if (encoding == "level") {
     plan.encoding = Encoding::Level;
     plan.width = count_in(list, "width");

@@ -79,7 +79,7 @@ struct Given {
   std::vector<std::uint32_t> rows, training, validation, watched;
   Rcpp::NumericMatrix target, soft;
   Rcpp::NumericVector weight, offset;
-  std::vector<double> output_bias;
+  std::vector<double> output_bias, linear;
 };
 
 Given given_from(const Rcpp::List& fit) {
@@ -100,7 +100,8 @@ Given given_from(const Rcpp::List& fit) {
           fit["soft"],
           fit["weight"],
           fit["offset"],
-          std::vector<double>(bias.begin(), bias.end())};
+          std::vector<double>(bias.begin(), bias.end()),
+          Rcpp::as<std::vector<double>>(fit["linear"])};
 }
 
 template <class T>
@@ -184,7 +185,7 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
       job.training = given.training;
       job.validation = given.validation;
       job.watched = given.watched;
-      job.output_bias = given.output_bias;
+      job.beginning = {given.output_bias, given.linear};
       jobs.push_back(job);
       place.emplace_back(chosen[c], start);
     }
@@ -211,10 +212,10 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
 // Several fits over tables of their own as one list of jobs. Each fit is a list of `network`, `regimen`, `plans`,
 // `sources`, `rows` (the table's rows that are used), and along them `target` (a column a target), `weight` and
 // `offset`; `training`, `validation` and `watched` (whose loss is measured and decides nothing) are places among them;
-// `output_bias` and `starts`; `soft`, a column a row or empty, and the `temperature` that it goes with, see
-// core/loss.hpp. `done` is called with the number of each fit that has ended and the list of its starts' results, in
-// which NULL is one that a stop left out; fits of which no start was begun are not spoken of. What `report` and `done`
-// return says whether to go on; returned is whether they, or somebody else, wanted to stop.
+// `output_bias`, `linear` (see core/train.hpp) and `starts`; `soft`, a column a row or empty, and the `temperature`
+// that it goes with, see core/loss.hpp. `done` is called with the number of each fit that has ended and the list of its
+// starts' results, in which NULL is one that a stop left out; fits of which no start was begun are not spoken of. What
+// `report` and `done` return says whether to go on; returned is whether they, or somebody else, wanted to stop.
 // [[Rcpp::export]]
 bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term,
                 int threads) {

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <stdexcept>
 #include <string>
 
@@ -32,12 +33,29 @@ double between_knots(const std::vector<double>& knots, const std::vector<double>
 }
 
 template <class T>
+T* write_pieces(const std::vector<double>& edges, double x, T* out) {
+  for (std::size_t i = 0; i + 1 < edges.size(); ++i) {
+    *out++ = T(std::min(std::max((x - edges[i]) / (edges[i + 1] - edges[i]), 0.0), 1.0));
+  }
+  return out;
+}
+
+template <class T>
 void write_number(const ColumnPlan& plan, double x, T* out) {
   const bool missing = std::isnan(x);
   x = std::min(std::max(missing ? plan.fill : x, plan.low), plan.high);
-  if (!plan.knots.empty()) x = between_knots(plan.knots, plan.heights, x);
-  out[0] = T((x - plan.shift) / plan.scale);
-  if (plan.flag) out[1] = T(missing);
+  if (!plan.edges.empty()) {
+    out = write_pieces(plan.edges, x, out);
+  } else {
+    if (!plan.knots.empty()) x = between_knots(plan.knots, plan.heights, x);
+    x = (x - plan.shift) / plan.scale;
+    *out++ = T(x);
+    for (const double turns : plan.waves) {
+      *out++ = T(std::sin(kTurn * turns * x));
+      *out++ = T(std::cos(kTurn * turns * x));
+    }
+  }
+  if (plan.flag) *out = T(missing);
 }
 
 template <class T>
@@ -113,7 +131,7 @@ void write_date(const ColumnPlan& plan, double x, T* out) {
 
 std::size_t ColumnPlan::inputs() const {
   switch (encoding) {
-    case Encoding::Number: return flag ? 2 : 1;
+    case Encoding::Number: return (edges.empty() ? 1 + 2 * waves.size() : edges.size() - 1) + (flag ? 1 : 0);
     case Encoding::Level: return width;
     case Encoding::Score:
     case Encoding::Code: return 1;
@@ -159,6 +177,12 @@ void check(const ColumnPlan& plan) {
   }
   if (plan.knots.size() != plan.heights.size() || !std::is_sorted(plan.knots.begin(), plan.knots.end()))
     refuse("its knots");
+  const auto finite = [](double x) { return std::isfinite(x); };
+  if (plan.edges.size() == 1 ||
+      std::adjacent_find(plan.edges.begin(), plan.edges.end(), std::greater_equal<>()) != plan.edges.end() ||
+      !std::all_of(plan.edges.begin(), plan.edges.end(), finite))
+    refuse("its edges");
+  if (!std::all_of(plan.waves.begin(), plan.waves.end(), finite)) refuse("its waves");
   if (plan.parts > 63) refuse("the parts of a date");
   if (plan.encoding == Encoding::Date && (plan.scale == 0 || std::isnan(plan.scale))) refuse("its scale");
 }

@@ -19,7 +19,7 @@ struct SourceColumn {
 inline constexpr std::int32_t kMissingWhole = std::numeric_limits<std::int32_t>::min();
 
 enum class Encoding {
-  Number,  // one value, and an input that says whether it was missing if `flag`
+  Number,  // one value, or several with `edges` or `waves`, and an input that says whether it was missing if `flag`
   Level,   // an indicator for each level
   Score,   // one value for each level
   Code,    // the level's code itself, for a learned embedding
@@ -35,10 +35,12 @@ struct ColumnPlan {
   Encoding encoding = Encoding::Number;
 
   // Number: missing values become `fill`, values outside [low, high] its ends; then, if there are knots, the value is
-  // looked up between them (piecewise linear, level outside); at last (value - shift) / scale.
+  // looked up between them (piecewise linear, level outside); at last (value - shift) / scale. With edges it becomes in
+  // the place of that an input for each piece between two of them, which goes from 0 to 1 along the piece; with waves
+  // the sine and cosine of each of these frequencies, a turn a unit, stand behind it (both Gorishniy et al. 2022).
   double fill = 0, shift = 0, scale = 1;
   double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
-  std::vector<double> knots, heights;
+  std::vector<double> knots, heights, edges, waves;
   bool flag = false;
 
   // Level, Score and Code take codes: 1 .. levels, 0 for a level that training never saw, or missing. For Level,

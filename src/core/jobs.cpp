@@ -60,7 +60,7 @@ class Mailbox {
 template <class T>
 Trained<T> run(const Job<T>& job, const KernelLevel& level, Watch watch, std::size_t threads) {
   watch.rows = job.watched;
-  return train<T>(*job.network, job.regimen, *job.table, job.training, job.validation, job.output_bias, level, watch,
+  return train<T>(*job.network, job.regimen, *job.table, job.training, job.validation, job.beginning, level, watch,
                   threads);
 }
 

@@ -15,7 +15,7 @@ struct Job {
   const Table<T>* table = nullptr;
   Regimen regimen;
   Span<const std::uint32_t> training, validation, watched;  // watched: the rows of Watch
-  Span<const double> output_bias;
+  Beginning beginning;
 };
 
 // All are called on the caller's own thread: epochs in the order in which each job did them, then that the job has

@@ -68,13 +68,14 @@ inline vec clamp(vec x, real low, real high) {
   return x > high ? all(high) : x;
 }
 
+// Up to where 1 over it, which the logistic needs, is a normal number still.
 inline vec exponential(vec x) {
-  const Split s = split_exponential(clamp(x, is_double ? real(-708) : real(-87), is_double ? real(709) : real(88)));
+  const Split s = split_exponential(clamp(x, is_double ? real(-708) : real(-87), is_double ? real(708) : real(87)));
   return mad(s.scale, s.rest, s.scale);
 }
 
-// a / x for x from 1 on. In single precision by Newton's iteration from an estimate in the exponent's bits, as for
-// roots below: to a unit in the last place, and faster than the instruction.
+// a / x for normal x above 0 whose reciprocal is normal. In single precision by Newton's iteration from an estimate in
+// the exponent's bits, as for roots below: to a unit in the last place, and faster than the instruction.
 inline vec over(vec a, vec x) {
   if constexpr (is_double) {
     return a / x;
@@ -638,13 +639,7 @@ inline vec over_root(vec q, real epsilon) {
     HYLO_UNROLL
     for (int k = 0; k < 3; ++k) r = r * mad(-half * r, r, all(real(1.5)));
     const vec d = mad(q, r, all(epsilon));  // q = 0 gives epsilon, since r is finite
-    std::memcpy(&bits, &d, sizeof bits);
-    bits = HYLO_INT(0x7EF311C7) - bits;
-    vec u;
-    std::memcpy(&u, &bits, sizeof u);
-    HYLO_UNROLL
-    for (int k = 0; k < 3; ++k) u = u * mad(-d, u, all(real(2)));
-    return u;
+    return over(all(real(1)), d);
   }
 }
 

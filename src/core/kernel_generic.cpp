@@ -1,4 +1,6 @@
 // The level that runs anywhere: 16-byte vectors, which every 64-bit processor has and others emulate.
+#include "contraction.hpp"
+
 #include "kernel_config.hpp"
 
 #include <cmath>
@@ -25,16 +27,7 @@ inline V lane_sqrt(V v) {
 #define HYLO_SQRT_SINGLE(v) lane_sqrt(v)
 #define HYLO_SQRT_DOUBLE(v) lane_sqrt(v)
 #endif
-#if defined(__clang__)
-#pragma clang fp contract(off)
-#else
-#pragma GCC push_options
-#pragma GCC optimize("fp-contract=off")
-#endif
 #include "kernel_both.hpp"
-#if !defined(__clang__)
-#pragma GCC pop_options
-#endif
 
 const KernelLevel& kernel_generic() {
   static constexpr KernelLevel level = {"generic", single::table, precise::table, [] { return true; }};

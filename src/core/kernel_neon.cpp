@@ -1,4 +1,6 @@
 // 16-byte vectors with fused multiply-add, as every 64-bit ARM processor has them.
+#include "contraction.hpp"
+
 #include "kernel_config.hpp"
 
 #if defined(__aarch64__)
@@ -11,16 +13,7 @@ namespace hylo {
 #define HYLO_MAD_DOUBLE(a, b, c) ((vec)vfmaq_f64((float64x2_t)(c), (float64x2_t)(a), (float64x2_t)(b)))
 #define HYLO_SQRT_SINGLE(v) ((vec)vsqrtq_f32((float32x4_t)(v)))
 #define HYLO_SQRT_DOUBLE(v) ((vec)vsqrtq_f64((float64x2_t)(v)))
-#if defined(__clang__)
-#pragma clang fp contract(off)
-#else
-#pragma GCC push_options
-#pragma GCC optimize("fp-contract=off")
-#endif
 #include "kernel_both.hpp"
-#if !defined(__clang__)
-#pragma GCC pop_options
-#endif
 
 const KernelLevel& kernel_neon() {
   static constexpr KernelLevel level = {"neon", single::table, precise::table, [] { return true; }};

@@ -137,6 +137,7 @@ class Levenberg : public WholeMethod {
       for (std::size_t l = 0; l < layout.layers(); ++l) {
         if (at >= layout.weights_at(l) && at < layout.biases_at(l)) diagonal_[j] = spec.layers[l].l2;
       }
+      if (layout.straight() && at >= layout.straight_at() && at < layout.gaps_at()) diagonal_[j] = spec.straight->l2;
     }
     rows_ = loss_.rows().size() * layout.units(layout.layers() - 1);
     by_qr_ = double(rows_ + 2 * side_) * double(side_) * double(side_) <= kQrWork;

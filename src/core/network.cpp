@@ -65,6 +65,10 @@ void NetworkSpec::validate() const {
     entering += double(e.width);
     values += double(e.levels + 1) * double(row_stride<float>(e.width));
   }
+  if (straight) {
+    need(layers.size() > 1, "a straight path has no hidden layer beside it");
+    values += entering * double(row_stride<float>(layers.back().units));
+  }
   for (const LayerSpec& layer : layers) {
     need(layer.units > 0 && layer.units < most, "a layer has no units");
     need(layer.dropout >= 0 && layer.dropout < 1, "a share of units dropped");
@@ -102,6 +106,7 @@ Layout<T>::Layout(const NetworkSpec& spec) {
     next += rows * row_stride<T>(layer.units);
     starts_.push_back(next);
   }
+  gaps_at_ = next + (spec.straight ? inputs * row_stride<T>(spec.layers.back().units) : 0);
   if (spec.loss.output == Output::Ordinal && spec.loss.classes > 2) gaps_ = spec.loss.classes - 2;
 }
 
@@ -149,6 +154,34 @@ void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<con
 }
 
 template <class T>
+void start_from_linear(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> linear,
+                       Span<T> parameters) {
+  NetworkSpec thin = spec;
+  thin.layers.erase(thin.layers.begin(), thin.layers.end() - 1);
+  thin.straight.reset();
+  const Layout<T> from(thin);
+  if (linear.size() != from.parameters()) throw std::invalid_argument("the linear start doesn't fit the network");
+  AlignedVector<T> packed(from.size());
+  pack_parameters<T>(from, linear, packed);
+  const std::size_t last = layout.layers() - 1;
+  const auto put = [&](std::size_t begin, std::size_t end, std::size_t at) {
+    std::copy(packed.begin() + begin, packed.begin() + end, parameters.begin() + at);
+  };
+  put(0, from.weights_at(0), 0);  // embeddings
+  put(from.weights_at(0), from.biases_at(0), layout.straight_at());
+  put(from.biases_at(0), from.trained_end(0), layout.biases_at(last));
+  put(from.gaps_at(), from.size(), layout.gaps_at());
+  const std::size_t units = layout.units(last - 1), in = layout.stride(last - 1), out = layout.stride(last);
+  T* entering = parameters.data() + layout.weights_at(last - 1);
+  T* leaving = parameters.data() + layout.weights_at(last);
+  for (std::size_t j = 0; j + 1 < units; j += 2) {
+    for (std::size_t i = 0; i < layout.inputs(last - 1); ++i) entering[i * in + j + 1] = entering[i * in + j];
+    for (std::size_t c = 0; c < out; ++c) leaving[(j + 1) * out + c] = -leaving[j * out + c];
+  }
+  if (units % 2 == 1) std::fill_n(leaving + (units - 1) * out, out, T(0));
+}
+
+template <class T>
 void pack_parameters(const Layout<T>& layout, Span<const double> dense, Span<T> padded) {
   std::fill(padded.begin(), padded.end(), T(0));
   std::size_t next = 0;
@@ -182,6 +215,7 @@ void fold_norms(const Layout<T>& layout, Span<const T> parameters, Span<T> folde
 #define HYLO_INSTANTIATE(T)                                                                                        \
   template class Layout<T>;                                                                                        \
   template void start_parameters<T>(const NetworkSpec&, const Layout<T>&, Span<const double>, StreamKey, Span<T>); \
+  template void start_from_linear<T>(const NetworkSpec&, const Layout<T>&, Span<const double>, Span<T>);           \
   template void pack_parameters<T>(const Layout<T>&, Span<const double>, Span<T>);                                 \
   template void unpack_parameters<T>(const Layout<T>&, Span<const T>, Span<double>);                               \
   template void fold_norms<T>(const Layout<T>&, Span<const T>, Span<T>);

@@ -1,6 +1,7 @@
 // What a network looks like, and where its parameters lie in one flat vector.
 #pragma once
 #include <cstddef>
+#include <optional>
 #include <vector>
 
 #include "activation.hpp"
@@ -29,6 +30,12 @@ struct EmbeddingSpec {
   std::size_t width = 0;
 };
 
+// A straight path: connections from the inputs to the output layer beside the hidden ones (skip-layer connections,
+// Ripley 1996), with penalties and a multiple of the learning rate of their own.
+struct StraightSpec {
+  double l1 = 0, l2 = 0, rate = 1;
+};
+
 struct NetworkSpec {
   std::size_t inputs = 0;                 // numbers in a row of the table, the embeddings' codes excepted
   std::vector<EmbeddingSpec> embeddings;  // their codes stand behind the inputs in a row of the table
@@ -36,6 +43,7 @@ struct NetworkSpec {
   double input_dropout = 0;
   double input_noise = 0;         // standard deviation of normal noise that is added to the inputs while training
   std::vector<LayerSpec> layers;  // hidden layers, then the output layer (whose activation is the loss's output)
+  std::optional<StraightSpec> straight;
   LossSpec loss;
 
   std::size_t table_inputs() const { return inputs + embeddings.size(); }
@@ -49,8 +57,8 @@ struct NetworkSpec {
 // First the embeddings, each levels + 1 rows. Then the layers: layer l maps width[l] values to width[l+1]; its weights
 // are a row-major matrix, one row an input, rows `stride(l)` apart, followed by a row of biases and, with batch
 // normalisation (which takes its shifts from the biases), a row of gains and rows of running means and variances, which
-// are not trained but followed. Last the gaps between ordered classes' thresholds. What lies behind a row's width is
-// zero and stays zero.
+// are not trained but followed. Then a straight path's weights, one row an input, laid out like the output layer's.
+// Last the gaps between ordered classes' thresholds. What lies behind a row's width is zero and stays zero.
 template <class T>
 class Layout {
  public:
@@ -71,7 +79,9 @@ class Layout {
   std::size_t embedding_at(std::size_t e) const { return embedding_starts_[e]; }
   std::size_t embedding_stride(std::size_t e) const { return row_stride<T>(embedding_widths_[e]); }
   std::size_t embedding_width(std::size_t e) const { return embedding_widths_[e]; }
-  std::size_t gaps_at() const { return starts_.back(); }
+  bool straight() const { return gaps_at_ > straight_at(); }
+  std::size_t straight_at() const { return starts_.back(); }
+  std::size_t gaps_at() const { return gaps_at_; }
   std::size_t gaps() const { return gaps_; }
   std::size_t size() const { return gaps_at() + row_stride<T>(gaps_); }  // elements, padding included
   std::size_t parameters() const;                                        // values in use, padding excluded
@@ -89,6 +99,9 @@ class Layout {
         for (std::size_t j = 0; j < units(l); ++j) visit(at + j, at < trained_end(l));
       }
     }
+    for (std::size_t at = straight_at(); at < gaps_at(); at += stride(layers() - 1)) {
+      for (std::size_t j = 0; j < units(layers() - 1); ++j) visit(at + j, true);
+    }
     for (std::size_t j = 0; j < gaps_; ++j) visit(gaps_at() + j, true);
   }
 
@@ -96,7 +109,7 @@ class Layout {
   std::vector<std::size_t> widths_, starts_;
   std::vector<bool> norms_;
   std::vector<std::size_t> embedding_widths_, embedding_starts_;
-  std::size_t gaps_ = 0;
+  std::size_t gaps_at_ = 0, gaps_ = 0;
 };
 
 // `output` are the output layer's first biases and then the gaps, as far as they are given: with them the first answer
@@ -104,6 +117,13 @@ class Layout {
 template <class T>
 void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> output, StreamKey key,
                       Span<T> parameters);
+
+// Of a network with a straight path: its first answer becomes that of `linear`, the dense parameters of the same
+// network without hidden layers. To that the last hidden layer adds nothing at first: its units come in pairs that
+// answer alike and are weighed with opposite signs (Chizat, Oyallon and Bach 2019, "On lazy training"), so that they
+// learn from the first step on.
+template <class T>
+void start_from_linear(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> linear, Span<T> parameters);
 
 // Between the padded flat vector and the dense one that leaves the core, in the order of Layout::each.
 template <class T>

@@ -27,21 +27,26 @@ Transposed<T>::Transposed(const Layout<T>& layout) : lowest_(layout.embeddings()
     at_.push_back(next);
     if (l >= lowest_) next += layout.units(l) * row_stride<T>(layout.inputs(l));
   }
+  at_.push_back(next);
+  straight_ = lowest_ == 0 && layout.straight();
+  if (straight_) next += layout.units(layout.layers() - 1) * row_stride<T>(layout.inputs(0));
   values_.resize(next);
 }
 
 template <class T>
 void Transposed<T>::update(const Layout<T>& layout, const Kernel<T>& kernel, Span<const T> parameters) {
-  for (std::size_t l = lowest_; l < layout.layers(); ++l) {
+  const auto put = [&](std::size_t from, std::size_t inputs, std::size_t layer, std::size_t to) {
     Transposition<T> turn;
-    turn.from = parameters.data() + layout.weights_at(l);
-    turn.rows = layout.inputs(l);
-    turn.width = layout.units(l);
-    turn.stride = layout.stride(l);
-    turn.to = values_.data() + at_[l];
-    turn.to_stride = row_stride<T>(layout.inputs(l));
+    turn.from = parameters.data() + from;
+    turn.rows = inputs;
+    turn.width = layout.units(layer);
+    turn.stride = layout.stride(layer);
+    turn.to = values_.data() + at_[to];
+    turn.to_stride = row_stride<T>(inputs);
     kernel.transpose(turn);
-  }
+  };
+  for (std::size_t l = lowest_; l < layout.layers(); ++l) put(layout.weights_at(l), layout.inputs(l), l, l);
+  if (straight_) put(layout.straight_at(), layout.inputs(0), layout.layers() - 1, layout.layers());
 }
 
 template <class T>
@@ -66,6 +71,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
     for (auto* rows : {&means_, &variances_, &inverses_}) rows->resize(layers * widest_);
   }
   for (auto& buffer : back_) buffer.resize(kBlockRows * widest_);
+  if (layout.straight() && layout.embeddings() > 0) straight_back_.resize(kBlockRows * layout.stride(layers - 1));
   z_.resize(kBlockRows * std::max(spec.answers(), layout.units(layers - 1)));
   y_.resize(kBlockRows * layout.units(layers - 1));
   soft_.resize(kBlockRows * (1 + std::max<std::size_t>(2, layout.units(layers - 1))));
@@ -81,6 +87,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
     dense_at_.push_back(next);
     next += (layout.inputs(l) + (layout.norm(l) ? 4 : 1)) * layout.units(l);
   }
+  dense_at_.push_back(next);  // of a straight path
 }
 
 // The share of layer `layer`'s inputs that dropout keeps.
@@ -195,7 +202,13 @@ void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training)
       kernel_.normalise(r, NormBlock{given_norms_, rows, layout_.units(l), stride}, out,
                         scaled_.data() + value_at_[l + 1]);
     }
-    if (!hidden) break;
+    if (!hidden) {
+      if (!layout_.straight()) break;
+      kernel_.multiply(Product<T>{
+          Extent{rows, layout_.units(l), layout_.inputs(0)}, Left<T>{taken(0), row_stride<T>(layout_.inputs(0)), 1},
+          Right<T>{parameters.data() + layout_.straight_at(), stride}, Result<T>{out, stride}, Origin<T>{out, stride}});
+      break;
+    }
     if (training && keeps_slope(l)) {
       kernel_.activate_keep(f, out, slopes_.data() + value_at_[l + 1], count);
     } else if (!rectify) {
@@ -212,6 +225,7 @@ template <class T>
 template <class OnLayer>
 void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d,
                        Span<T> gradient, OnLayer on_layer) {
+  std::copy_n(d, straight_back_.empty() ? 0 : rows * layout_.stride(layout_.layers() - 1), straight_back_.data());
   for (std::size_t l = layout_.layers(); l-- > 0;) {
     on_layer(l, d);
     if (l == 0 && layout_.embeddings() == 0) return;
@@ -222,6 +236,12 @@ void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transpo
     kernel_.multiply(Product<T>{Extent{rows, in, layout_.units(l)}, Left<T>{d, stride, 1},
                                 Right<T>{transposed.of(l), in_stride}, Result<T>{below, in_stride}, Origin<T>{},
                                 f == Activation::Relu ? Finish::RectifyBack : Finish::None, taken(l)});
+    if (l == 0 && layout_.straight()) {
+      const std::size_t last = layout_.layers() - 1;
+      kernel_.multiply(Product<T>{
+          Extent{rows, in, layout_.units(last)}, Left<T>{straight_back_.data(), layout_.stride(last), 1},
+          Right<T>{transposed.of(last + 1), in_stride}, Result<T>{below, in_stride}, Origin<T>{below, in_stride}});
+    }
     d = below;
     if (drops(l)) kernel_.times(Factors<T>{masks_.data() + value_at_[l], below, count});
     if (l == 0) return on_layer(layout_.layers(), d);
@@ -276,6 +296,24 @@ void Pass<T>::add_noise(std::size_t rows, const Draw& draw, std::size_t block) {
   }
 }
 
+// weights, of `in` inputs for `units` units, += values' d over n rows, or becomes it if `fresh`. `free` may be used.
+template <class T>
+void Pass<T>::add_products(std::size_t in, std::size_t n, const T* values, std::size_t units, const T* d, T* free,
+                           bool fresh, T* weights) {
+  const std::size_t stride = row_stride<T>(units), in_stride = row_stride<T>(in);
+  if (units > kNarrow || in <= units) {
+    return kernel_.multiply(Product<T>{Extent{in, units, n}, Left<T>{values, 1, in_stride}, Right<T>{d, stride},
+                                       Result<T>{weights, stride}, Origin<T>{fresh ? nullptr : weights, stride}});
+  }
+  // As its own transpose the product is wide: a few rows of many columns instead of vectors that are mostly padding.
+  kernel_.multiply(
+      Product<T>{Extent{units, in, n}, Left<T>{d, 1, stride}, Right<T>{values, in_stride}, Result<T>{free, in_stride}});
+  for (std::size_t i = 0; i < in; ++i) {
+    for (std::size_t j = 0; j < units; ++j)
+      weights[i * stride + j] = (fresh ? T(0) : weights[i * stride + j]) + free[j * in_stride + i];
+  }
+}
+
 // The weights' gradients are products, which can be written over what was there; everything else is added up.
 template <class T>
 void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
@@ -284,8 +322,9 @@ void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
   };
   clear(0, layout_.weights_at(0));
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    clear(layout_.biases_at(l), l + 1 < layout_.layers() ? layout_.weights_at(l + 1) : layout_.size());
+    clear(layout_.biases_at(l), l + 1 < layout_.layers() ? layout_.weights_at(l + 1) : layout_.straight_at());
   }
+  clear(layout_.gaps_at(), layout_.size());
 }
 
 template <class T>
@@ -320,22 +359,11 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
       }
       return;
     }
-    const std::size_t stride = layout_.stride(l), in = layout_.inputs(l), in_stride = row_stride<T>(in);
-    T* weights = gradient.data() + layout_.weights_at(l);
-    const std::size_t units = layout_.units(l);
-    if (units <= kNarrow && in > units) {
-      // As its own transpose the product is wide: a few rows of many columns instead of vectors that are mostly
-      // padding.
-      T* narrow = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
-      kernel_.multiply(Product<T>{Extent{units, in, n}, Left<T>{d, 1, stride}, Right<T>{taken(l), in_stride},
-                                  Result<T>{narrow, in_stride}});
-      for (std::size_t i = 0; i < in; ++i) {
-        for (std::size_t j = 0; j < units; ++j)
-          weights[i * stride + j] = (fresh ? T(0) : weights[i * stride + j]) + narrow[j * in_stride + i];
-      }
-    } else {
-      kernel_.multiply(Product<T>{Extent{in, units, n}, Left<T>{taken(l), 1, in_stride}, Right<T>{d, stride},
-                                  Result<T>{weights, stride}, Origin<T>{fresh ? nullptr : weights, stride}});
+    const std::size_t stride = layout_.stride(l), units = layout_.units(l);
+    T* free = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
+    add_products(layout_.inputs(l), n, taken(l), units, d, free, fresh, gradient.data() + layout_.weights_at(l));
+    if (layout_.straight() && l + 1 == layout_.layers()) {
+      add_products(layout_.inputs(0), n, taken(0), units, d, free, fresh, gradient.data() + layout_.straight_at());
     }
     if (!layout_.norm(l)) return kernel_.add_rows(Rows<T>{d, n, units, stride}, gradient.data() + layout_.biases_at(l));
     for (std::size_t j = 0; j < layout_.units(l); ++j) {
@@ -415,15 +443,19 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
       }
       return;
     }
-    const std::size_t units = layout_.units(l), in = layout_.inputs(l), in_stride = row_stride<T>(in),
-                      d_stride = layout_.stride(l);
-    for (std::size_t i = 0; i < n; ++i) {
-      T* to = out + i * stride + dense_at_[layout_.embeddings() + l];
-      for (std::size_t a = 0; a <= in; ++a) {
-        const T value = a == in ? T(1) : taken(l)[i * in_stride + a];
-        for (std::size_t j = 0; j < units; ++j) *to++ = value * slope[i * d_stride + j];
+    // the products of each row's values, and 1 for a bias, with its slopes
+    const auto put = [&](std::size_t from, std::size_t in, bool bias, const T* values) {
+      const std::size_t units = layout_.units(l), in_stride = row_stride<T>(in), d_stride = layout_.stride(l);
+      for (std::size_t i = 0; i < n; ++i) {
+        T* to = out + i * stride + from;
+        for (std::size_t a = 0; a < in + (bias ? 1 : 0); ++a) {
+          const T value = a == in ? T(1) : values[i * in_stride + a];
+          for (std::size_t j = 0; j < units; ++j) *to++ = value * slope[i * d_stride + j];
+        }
       }
-    }
+    };
+    put(dense_at_[layout_.embeddings() + l], layout_.inputs(l), true, taken(l));
+    if (layout_.straight() && l == last) put(dense_at_.back(), layout_.inputs(0), false, taken(0));
   });
 }
 

@@ -23,7 +23,8 @@ struct Draw {
   std::size_t batch = 0;
 };
 
-// The weights of the layers, units by inputs, for the way back. Layer 0 is in it only if there are embeddings to reach.
+// The weights of the layers, units by inputs, for the way back. Layer 0, and a straight path as if it were a layer
+// more, are in it only if there are embeddings to reach.
 template <class T>
 class Transposed {
  public:
@@ -33,6 +34,7 @@ class Transposed {
 
  private:
   std::size_t lowest_;
+  bool straight_ = false;
   std::vector<std::size_t> at_;
   AlignedVector<T> values_;
 };
@@ -71,6 +73,8 @@ class Pass {
   void gather_targets(const Table<T>& table, Span<const std::uint32_t> rows);
   LossBlock<T> loss_block(std::size_t rows, T scale);
   void forward(std::size_t rows, Span<const T> parameters, bool training);
+  void add_products(std::size_t in, std::size_t n, const T* values, std::size_t units, const T* d, T* free, bool fresh,
+                    T* weights);
   template <class OnLayer>
   void backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d,
                 Span<T> gradient, OnLayer on_layer);
@@ -97,7 +101,8 @@ class Pass {
   AlignedVector<T> masks_, slopes_;                // laid out like values_; empty where nobody needs them
   AlignedVector<T> scaled_;                        // batch normalisation's zhat, laid out like values_
   AlignedVector<T> means_, variances_, inverses_;  // of the block, a row of the widest layer for each layer
-  AlignedVector<T> back_[2];  // gradients with respect to a layer's linear values, this layer's and the next's
+  AlignedVector<T> back_[2];        // gradients with respect to a layer's linear values, this layer's and the next's
+  AlignedVector<T> straight_back_;  // that of the output layer, kept for the embeddings behind a straight path
   AlignedVector<T> z_, y_, soft_, weight_, offset_;  // the loss's block, column by column
   std::vector<T> unused_gaps_;
   std::vector<std::size_t> dense_at_;  // where embeddings and layers begin in the order of Layout::each

@@ -35,27 +35,39 @@ bool any(Found f) {
 
 Bytes load(const char* p) { return *reinterpret_cast<const Bytes*>(p); }
 
-// Whether a cell starts with a zero and another digit, and where the first zero byte is (`end` for none). The bytes
-// before `begin` and at `end` can be read.
-bool look_through(const char* begin, const char* end, const char** zero) {
-  bool leading = false;
+struct Part {
+  bool leading = false, high = false, doubled = false;
+  const char* zero;  // the first zero byte, or the end
+};
+
+// The bytes before `begin` and at `end` can be read.
+Part look_through(const char* begin, const char* end) {
+  Part part;
+  part.zero = end;
+  Found leading = {}, high = {}, doubled = {};
   const char* c = begin;
-  *zero = end;
   for (; c + 16 <= end; c += 16) {
     const Bytes here = load(c), before = load(c - 1), behind = load(c + 1);
     if (any(here == 0)) break;
     const Found starts = (before == ',') | (before == '\n') | (before == ';') | (before == '\t') | (before == '|') |
                          (before == '"') | (before == ' ');
-    leading = leading || any((here == '0') & (behind - '0' <= 9) & starts);
+    leading |= (here == '0') & (behind - '0' <= 9) & starts;
+    high |= here > 127;
+    doubled |= (here == '"') & (behind == '"');
   }
+  part.leading = any(leading);
+  part.high = any(high);
+  part.doubled = any(doubled);
   for (; c < end; ++c) {
     if (*c == '\0') {
-      *zero = c;
+      part.zero = c;
       break;
     }
-    leading = leading || (*c == '0' && is_digit(c[1]) && starts_cell(c[-1]));
+    part.leading = part.leading || (*c == '0' && is_digit(c[1]) && starts_cell(c[-1]));
+    part.high = part.high || static_cast<unsigned char>(*c) > 127;
+    part.doubled = part.doubled || (*c == '"' && c[1] == '"');
   }
-  return leading;
+  return part;
 }
 
 }  // namespace
@@ -66,7 +78,7 @@ TextScan scan_text(const std::string& file, std::size_t threads) {
   if (!probe) return result;
   result.opened = true;
   const std::size_t size = std::size_t(probe.tellg());
-  std::atomic<bool> leading{false};
+  std::atomic<bool> leading{false}, high{false}, doubled{false};
   std::mutex mutex;
   in_parts(size, std::size_t(1) << 22, threads, [&](std::size_t from, std::size_t to) {
     // one byte before the part and one behind it, so that no cell falls between two parts
@@ -78,16 +90,19 @@ TextScan scan_text(const std::string& file, std::size_t threads) {
     in.read(bytes.data() + (from == 0 ? 1 : 0), std::streamsize(last - first));
     const char* begin = bytes.data() + 1;
     const char* end = begin + (to - from);
-    const char* zero = end;
-    const bool found = look_through(begin, end, &zero);
-    if (zero < end) {
+    const Part part = look_through(begin, end);
+    if (part.zero < end) {
       const std::lock_guard<std::mutex> lock(mutex);
-      const long long at = static_cast<long long>(from) + (zero - begin);
+      const long long at = static_cast<long long>(from) + (part.zero - begin);
       if (result.zero_byte < 0 || at < result.zero_byte) result.zero_byte = at;
     }
-    if (found) leading = true;
+    if (part.leading) leading = true;
+    if (part.high) high = true;
+    if (part.doubled) doubled = true;
   });
   result.leading_zeros = leading;
+  result.ascii = !high;
+  result.doubled_quotes = doubled;
   return result;
 }
 

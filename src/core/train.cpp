@@ -38,6 +38,15 @@ struct Pace {
   bool moved = true, interrupted = false;
 };
 
+// An epoch in which nothing moves.
+Pace standing(double loss) {
+  Pace pace;
+  pace.loss = loss;
+  pace.gradient = kNaN;
+  pace.largest = std::numeric_limits<double>::infinity();
+  return pace;
+}
+
 template <class T>
 class Steps {
  public:
@@ -162,8 +171,8 @@ bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::siz
 
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
-                 Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
-                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads) {
+                 Span<const std::uint32_t> training, Span<const std::uint32_t> validation, const Beginning& beginning,
+                 const KernelLevel& level, const Watch& watch, std::size_t threads) {
   using Clock = std::chrono::steady_clock;
   const FlushDenormals flush;
   const Kernel<T>& kernel = kernel_of<T>(level);
@@ -178,7 +187,9 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const bool chooses = validates && !goes_to_the_end(regimen.optimiser.method);  // the best epoch, by validation rows
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
-  start_parameters(network, layout, output_bias, {regimen.seed, regimen.job, 0, Purpose::Start}, Span<T>(parameters));
+  start_parameters(network, layout, beginning.output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
+                   Span<T>(parameters));
+  if (!beginning.linear.empty()) start_from_linear(network, layout, beginning.linear, Span<T>(parameters));
   Trained<T> result;
   result.parameters = parameters;
   result.epochs.reserve(regimen.epochs);
@@ -187,7 +198,9 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const auto began = Clock::now();
 
   for (std::size_t epoch = 1; epoch <= regimen.epochs; ++epoch) {
-    const Pace pace = steps->epoch(epoch, Span<T>(parameters), watch);
+    const Pace pace = epoch == 1 && network.straight
+                          ? standing(objective.loss(training, Span<const T>(parameters)) / training_weight)
+                          : steps->epoch(epoch, Span<T>(parameters), watch);
     updates += pace.updates;
     if (pace.interrupted) {
       // An unfinished epoch counts only when there is no finished one to fall back on.
@@ -225,9 +238,9 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   return result;
 }
 
-#define HYLO_INSTANTIATE(T)                                                                                     \
-  template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>,  \
-                               Span<const std::uint32_t>, Span<const double>, const KernelLevel&, const Watch&, \
+#define HYLO_INSTANTIATE(T)                                                                                    \
+  template Trained<T> train<T>(const NetworkSpec&, const Regimen&, const Table<T>&, Span<const std::uint32_t>, \
+                               Span<const std::uint32_t>, const Beginning&, const KernelLevel&, const Watch&,  \
                                std::size_t);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)

@@ -65,6 +65,13 @@ struct Watch {
   Span<const std::uint32_t> rows{};  // rows whose loss is measured after each epoch and decides nothing
 };
 
+// What is known of the first answer: the output layer's first biases, and then the gaps, as far as they are given; or,
+// for a network with a straight path, the dense parameters of the linear model that it starts from, unless empty.
+struct Beginning {
+  Span<const double> output_bias{};
+  Span<const double> linear{};
+};
+
 template <class T>
 struct Trained {
   AlignedVector<T> parameters;  // those of the best epoch
@@ -75,13 +82,15 @@ struct Trained {
   Stopped stopped = Stopped::Epochs;
 };
 
+// The first epoch of a network with a straight path is its start as it stands, so that validation rows can choose it.
+//
 // `training` and `validation` are row numbers of the table; `validation` may be empty, then the last epoch counts as
 // the best; so it does for a method that goes to the one minimum. The result doesn't depend on the number of threads.
 // Nothing is allocated once the first epoch is done. Whole-table methods are for T = double; they throw
 // std::invalid_argument for float.
 template <class T>
 Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table<T>& table,
-                 Span<const std::uint32_t> training, Span<const std::uint32_t> validation,
-                 Span<const double> output_bias, const KernelLevel& level, const Watch& watch, std::size_t threads = 1);
+                 Span<const std::uint32_t> training, Span<const std::uint32_t> validation, const Beginning& beginning,
+                 const KernelLevel& level, const Watch& watch, std::size_t threads = 1);
 
 }  // namespace hylo

@@ -10,7 +10,12 @@ test_that("the notation is read and written again in one canonical form", {
     canonical("8 gelu start=uniform norm l2=0 > 4 sine start=normal:0.5"),
     "8 gelu norm l2=0 start=uniform:0.1 > 4 sine start=normal:0.5"
   )
-  texts <- c("3 identity", "5 selu norm rate=0 start=orthogonal", "direct", "dropout 0.3 > 4 relu > dropout 0.1")
+  expect_equal(canonical("8 elu>4 elu+direct  rate=2 l2=1e-2"), "8 elu > 4 elu + direct l2=0.01 rate=2")
+  expect_equal(canonical("8 elu l2=1e+2 > dropout 0.1 + direct"), "8 elu l2=100 > dropout 0.1 + direct")
+  texts <- c(
+    "3 identity", "2 tanh + direct", "5 selu norm rate=0 start=orthogonal", "direct",
+    "dropout 0.3 > 4 relu > dropout 0.1"
+  )
   for (text in texts) expect_equal(canonical(canonical(text)), canonical(text))
 })
 
@@ -49,5 +54,13 @@ test_that("a mistake is shown at its place with what was expected there", {
   expect_fails(parse_wiring("24 relu > direct"), "stands alone")
   expect_fails(parse_wiring("4 relu > dropout 0.1 > dropout 0.1"), "follows another one")
   expect_fails(parse_wiring(""), "Expected a layer")
+  expect_fails(parse_wiring("4 relu + dirct"), "character 8", "Expected `direct` behind the `+`")
+  expect_fails(parse_wiring("4 relu +"), "character 8", "Expected `direct`")
+  expect_fails(parse_wiring("direct + direct"), "character 1", "behind a `+`")
+  expect_fails(parse_wiring("dropout 0.1 + direct"), "character 13", "behind hidden layers")
+  expect_fails(parse_wiring("4 relu + direct > 3 relu"), "character 17", "ends the wiring")
+  expect_fails(parse_wiring("4 relu + direct + direct"), "character 17", "l1=value")
+  expect_fails(parse_wiring("4 relu + direct start=he"), "character 17", "l1=value")
+  expect_fails(parse_wiring("4 relu + direct l2=-1"), "character 17", "a number from 0")
   expect_fails(parse_wiring("0 relu"), "1 to 65536")
 })

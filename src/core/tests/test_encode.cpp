@@ -47,6 +47,28 @@ TEST_CASE("knots map linearly between them and level outside") {
   CHECK(encoded(plan, {x.data(), nullptr}, 5) == (std::vector<double>{-1, -1, -0.5, 1.5, 3}));
 }
 
+TEST_CASE("pieces go from 0 to 1 one after another, and waves turn behind the value") {
+  const std::vector<double> x = {-5, 0, 1, 3, 10, kNaN};
+  ColumnPlan plan;
+  plan.edges = {0, 2, 4};
+  plan.fill = 1;
+  plan.flag = true;
+  CHECK(encoded(plan, {x.data(), nullptr}, 6) ==
+        (std::vector<double>{0, 0, 0, 0, 0, 0, 0.5, 0, 0, 1, 0.5, 0, 1, 1, 0, 0.5, 0, 1}));
+  ColumnPlan waves;
+  waves.scale = 2;
+  waves.waves = {0.25, 1};
+  const auto row = encoded(waves, {x.data() + 2, nullptr}, 1);  // half a unit
+  CHECK(row.size() == 5);
+  CHECK(row[0] == 0.5);
+  CHECK(row[1] == Approx(std::sin(3.141592653589793 / 4)));
+  CHECK(row[4] == Approx(-1));
+  plan.edges = {0, 0, 4};
+  CHECK_THROWS_AS(Encoder({plan}), std::invalid_argument);
+  plan.edges = {1};
+  CHECK_THROWS_AS(Encoder({plan}), std::invalid_argument);
+}
+
 TEST_CASE("levels, unseen ones and gaps have their places") {
   const std::vector<std::int32_t> codes = {2, 0, kMissingWhole};
   ColumnPlan plan;

@@ -149,6 +149,35 @@ TEST_CASE("activations agree with the C library at every level") {
   }
 }
 
+TEST_CASE("no activation and no output answers anything but numbers, however far its argument lies") {
+  const Activation all_of_them[] = {Activation::Logistic,  Activation::Tanh,    Activation::Relu,
+                                    Activation::LeakyRelu, Activation::Elu,     Activation::Selu,
+                                    Activation::Gelu,      Activation::Silu,    Activation::Softplus,
+                                    Activation::Gaussian,  Activation::Identity};
+  for (const KernelLevel* level : kernel_levels()) {
+    for (double size = 1; size < 1e12; size *= 1.09) {
+      for (const double x : {size, -size}) {
+        for (const Activation f : all_of_them) {
+          AlignedVector<float> z(row_stride<float>(1), float(x)), kept = z, slope = z;
+          AlignedVector<double> precise(row_stride<double>(1), x);
+          level->single.activate(f, z.data(), z.size());
+          level->single.activate_keep(f, kept.data(), slope.data(), kept.size());
+          level->precise.activate(f, precise.data(), precise.size());
+          INFO(level->name << ", activation " << int(f) << " of " << x);
+          REQUIRE(std::fabs(double(z[0]) - precise[0]) <= 1e-5 * std::fabs(precise[0]) + 1e-6);
+          REQUIRE((slope_from_value(f) || std::isfinite(slope[0])));
+        }
+        for (const Output output : {Output::Logistic, Output::Exponential, Output::Softplus}) {
+          AlignedVector<float> z(row_stride<float>(1), float(x));
+          level->single.answer(output, 1, 1, 1, z.data());
+          INFO(level->name << ", output " << int(output) << " of " << x);
+          REQUIRE(std::isfinite(z[0]));
+        }
+      }
+    }
+  }
+}
+
 TEST_CASE("the logistic is exact to a few units in the last place until it underflows") {
   for (const KernelLevel* level : kernel_levels()) {
     for (double x = -80; x <= 80; x += 0.37) {

@@ -34,6 +34,20 @@ TEST_CASE("codes with leading zeros are told from numbers and dates") {
   }
 }
 
+TEST_CASE("bytes above 127 and doubled quotes are found wherever they stand") {
+  for (std::size_t before = 0; before < 40; ++before) {
+    const std::string head(before, 'a');
+    const TextScan plain = scanned(head + "\"b\",c" + std::string(20, 'd'));
+    CHECK(plain.ascii);
+    CHECK_FALSE(plain.doubled_quotes);
+    CHECK_FALSE(scanned(head + "\xc3\xa6" + std::string(20, 'd')).ascii);
+    CHECK(scanned(head + "\"b\"\"c\"" + std::string(20, 'd')).doubled_quotes);
+  }
+  std::string split(9 << 20, '1');
+  split[(std::size_t(1) << 22) - 1] = split[std::size_t(1) << 22] = '"';
+  CHECK(scanned(split, 2).doubled_quotes);
+}
+
 TEST_CASE("zero bytes are found at their place, and cells across parts too") {
   std::string text(9 << 20, '1');
   CHECK(scanned(text, 2).zero_byte == -1);
