@@ -31,15 +31,15 @@ scouting_points <- function(x) {
   t[order(t$state, decreasing = TRUE), ]
 }
 
-# A layer of points, told apart by what became of the trials.
-trial_points <- function() {
+# A layer of points, told apart by what became of the trials; `states` are those that there are.
+trial_points <- function(states = trial_states) {
   by_state <- function(values) stats::setNames(values, trial_states)
   colours <- by_state(figure_colours[c("ink", "ochre", "sea", "sea")])
   list(
     ggplot2::geom_point(ggplot2::aes(shape = .data$state, colour = .data$state, size = .data$state)),
-    ggplot2::scale_shape_manual(values = by_state(c(17, 19, 19, 1)), name = NULL, drop = FALSE),
-    ggplot2::scale_colour_manual(values = colours, name = NULL, drop = FALSE),
-    ggplot2::scale_size_manual(values = by_state(c(3.4, 3.6, 2.2, 1.8)), name = NULL, drop = FALSE)
+    ggplot2::scale_shape_manual(values = by_state(c(17, 19, 19, 1)), name = NULL, breaks = states, drop = FALSE),
+    ggplot2::scale_colour_manual(values = colours, name = NULL, breaks = states, drop = FALSE),
+    ggplot2::scale_size_manual(values = by_state(c(3.4, 3.6, 2.2, 1.8)), name = NULL, breaks = states, drop = FALSE)
   )
 }
 
@@ -66,9 +66,12 @@ scouting_by_setting <- function(x) {
   points$panel <- factor(titles[match(points$setting, x$settings)], titles)
   ticks$panel <- factor(titles[match(ticks$setting, x$settings)], titles)
   points$at <- side_by_side(points$at, points$panel)
+  blend <- blends(x$brief, x$judge)
+  upper <- "Far worse trials stand at the upper edge"
   ggplot2::ggplot(points, ggplot2::aes(.data$at, .data$measure)) +
     ggplot2::geom_vline(data = ticks, ggplot2::aes(xintercept = .data$at), colour = figure_grid, linewidth = 0.4) +
-    trial_points() +
+    (if (blend) own_line(t)) +
+    trial_points(if (blend) trial_states[-1] else trial_states) +
     ggplot2::geom_text(
       data = ticks, ggplot2::aes(y = limits[1] - 0.14 * span, label = .data$label), size = 3.2, colour = figure_faint
     ) +
@@ -77,13 +80,20 @@ scouting_by_setting <- function(x) {
     ggplot2::facet_wrap(~panel) +
     ggplot2::labs(
       title = scouting_title(x, sprintf("%s by each setting that was searched", x$primary)),
-      subtitle = "Far worse trials stand at the upper edge", x = NULL, y = x$primary
+      subtitle = if (blend) paste0(upper, "; the dashed line is the brief's own blend") else upper,
+      x = NULL, y = x$primary
     ) +
     figure_theme() +
     ggplot2::theme(
       legend.position = "bottom", panel.grid.major.x = ggplot2::element_blank(),
       strip.text = ggplot2::element_text(face = "bold", colour = hue("ink"))
     )
+}
+
+# A blend has no place among the settings.
+own_line <- function(t) {
+  own <- t$mean[t$state == trial_states["own"]]
+  ggplot2::geom_hline(yintercept = own, linetype = "22", colour = hue("ink"), linewidth = 0.7)
 }
 
 points_of_setting <- function(dimension, t, top) {

@@ -7,8 +7,10 @@ print.hylomath_scouting <- function(x, ...) print_lines(x)
 #' @export
 format.hylomath_scouting <- function(x, ...) {
   t <- x$trials
-  by_rows <- x$judge == "validation"
-  judged <- if (by_rows) "validation rows" else folds_words(x$k, x$repeats)
+  judged <- switch(x$judge,
+    validation = "validation rows", turns = counted(x$folds, "turn"), folds = folds_words(x$k, x$repeats)
+  )
+  stopped_in <- switch(x$judge, validation = "the epochs", turns = "the turns", folds = "the folds")
   trials <- sprintf("%s of %s", counted(nrow(t), "trial"), counted(length(x$settings), "setting"))
   c(
     cli::style_bold(sprintf("%s: %s, judged by %s", enumerate(x$target), trials, judged)), "",
@@ -17,8 +19,8 @@ format.hylomath_scouting <- function(x, ...) {
       if (identical(x$stopped, "interrupted")) "An interrupt ended the search: what is shown was done before it.",
       if (identical(x$stopped, "exhausted")) "Nothing is left to try within these bounds.",
       winner_text(x),
-      single_networks_text(x$brief, "Each trial"),
-      stopped_early_text(sum(!t$whole), if (by_rows) "the epochs" else "the folds"),
+      if (x$judge == "folds") single_networks_text(x$brief, "Each trial"),
+      stopped_early_text(sum(!t$whole), stopped_in),
       sprintf(
         paste(
           "The lowest of %d is lower here than it will be on new rows. For the figure to report, train its brief and",
@@ -52,7 +54,7 @@ scouting_table <- function(x) {
     if (x$folds > 1) list(spread = format_measure(shown$sd)),
     list(
       parameters = format_each_count(shown$parameters), seconds = format_each_short(signif(shown$seconds, 2)),
-      ifelse(shown$trial == x$own, "the brief's own", ifelse(shown$trial == x$best, "best", ""))
+      ifelse(shown$trial == x$own, own_words(x), ifelse(shown$trial == x$best, "best", ""))
     )
   )
   names(figures)[length(figures)] <- ""
@@ -70,6 +72,8 @@ scouting_table <- function(x) {
   c(lines, if (left > 0) sprintf("  and %s", counted(left, "more judged in full", "more judged in full")))
 }
 
+own_words <- function(x) if (blends(x$brief, x$judge)) "the brief's own blend" else "the brief's own"
+
 setting_cells <- function(column) {
   ifelse(is.na(column), "-", if (is.numeric(column)) format_each_short(column) else column)
 }
@@ -82,13 +86,15 @@ settings_by_trial <- function(trial, searched) {
 }
 
 winner_text <- function(x) {
-  if (x$best == x$own) return("Nothing better than the brief's own settings was found.")
+  own <- if (blends(x$brief, x$judge)) "blend" else "settings"
+  if (x$best == x$own) return(sprintf("Nothing better than the brief's own %s was found.", own))
   best <- x$trials[x$trials$trial == x$best, ]
   luck <- if (isTRUE(best$high > 0)) ": that may be luck" else ""
   interval <- if (is.na(best$low)) "" else {
-    what <- " (%s to %s with 95 %% confidence, fold by fold%s)"
-    sprintf(what, format_signed(-best$high), format_signed(-best$low), luck)
+    what <- " (%s to %s with 95 %% confidence, %s%s)"
+    by <- if (x$judge == "turns") "turn by turn" else "fold by fold"
+    sprintf(what, format_signed(-best$high), format_signed(-best$low), by, luck)
   }
-  what <- "Trial %d's %s is %s lower than that of the brief's own settings%s."
-  sprintf(what, x$best, x$primary, format_measure(-best$difference), interval)
+  what <- "Trial %d's %s is %s lower than that of the brief's own %s%s."
+  sprintf(what, x$best, x$primary, format_measure(-best$difference), own, interval)
 }

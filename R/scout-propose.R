@@ -25,7 +25,11 @@ radical_inverse <- function(i, base) {
 possible_rows <- function(search, u, tried) {
   rows <- space_rows(search$space, u, search$layers)
   keys <- row_keys(rows)
-  rows <- rows[!duplicated(keys) & !keys %in% tried, , drop = FALSE]
+  allowed_rows(search, rows[!duplicated(keys), , drop = FALSE], tried)
+}
+
+allowed_rows <- function(search, rows, tried) {
+  rows <- rows[!row_keys(rows) %in% tried, , drop = FALSE]
   if (is.null(search$where) || nrow(rows) == 0) return(rows)
   rows[rows_where(search$where, rows, "`where`"), , drop = FALSE]
 }
@@ -46,17 +50,25 @@ accepted_rows <- function(search, rows, n) {
 refusal_of <- function(search, row) {
   tryCatch(
     {
-      changed_brief(search$brief, row_values(search$space, row))
+      changed_brief(search$base, row_values(search$space, row))
       NULL
     },
     hylomath_error = conditionMessage
   )
 }
 
+# The first rows: what trials start from, where that is not the brief itself, and points that fill the space.
 first_rows <- function(search, n, tried) {
   points <- space_filling(200 * n, length(search$space), search$seed)
-  accepted_rows(search, possible_rows(search, points, tried), n)
+  rows <- possible_rows(search, points, tried)
+  start <- if (in_space(search, search$start)) allowed_rows(search, search$start, tried)
+  rows <- rbind(start, rows)
+  accepted_rows(search, rows[!duplicated(row_keys(rows)), , drop = FALSE], n)
 }
+
+# Proposals keep this distance, in widths of the settings, from what was tried and from each other, as long as there are
+# such: nearer by, a difference is luck.
+least_distance <- 0.05
 
 # The next rows by expected improvement: candidates over the whole space and around the best trials; each that is
 # chosen counts as judged, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro
@@ -75,7 +87,7 @@ next_rows <- function(search, known, n, tried, round) {
   while (nrow(chosen) < n) {
     best <- min(expected_of(surrogate, space_distances(space, places, places))$mean)
     gain <- expected_improvement(expected_of(surrogate, space_distances(space, places, other)), best)
-    order <- order(-gain)
+    order <- order(is_near(space_distances(space, places, other)), -gain)
     found <- accepted_rows(search, rows[order[left[order]], , drop = FALSE], 1)$rows
     if (nrow(found) == 0) break
     chosen <- rbind(chosen, found)
@@ -87,6 +99,12 @@ next_rows <- function(search, known, n, tried, round) {
     surrogate <- surrogate_at(surrogate$theta, space_distances(space, places, places), loss, noisier)
   }
   list(rows = chosen, refusal = NULL)
+}
+
+# Whether each new row lies nearer than that to one of the tried ones; `apart` as of space_distances().
+is_near <- function(apart) {
+  squares <- apply(apart, c(1, 2), sum)
+  apply(matrix(squares, dim(apart)[1]), 2, min) < least_distance^2
 }
 
 candidate_points <- function(search, known, round, over = 600, around = 60) {

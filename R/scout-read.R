@@ -20,14 +20,14 @@ read_scouting <- function(file) {
 
 stored_search <- function(header) {
   search <- lapply(lapply(header, from_stored), function(value) if (length(value)) value)  # NULLs come back as empty
-  search$brief <- read_brief(text = search$brief, read = FALSE)
+  search[c("brief", "base")] <- lapply(search[c("brief", "base")], function(text) read_brief(text = text, read = FALSE))
   space <- lapply(search$space, function(dimension) {
     if (dimension$kind == "values") dimension$values <- lapply(dimension$values, identity)
     dimension
   })
   search$space <- stats::setNames(space, vapply(space, `[[`, "", "name"))
-  search$own <- as.data.frame(search$own, optional = TRUE)
-  search$rungs <- search_rungs(search$k, search$folds)
+  search[c("start", "own")] <- lapply(search[c("start", "own")], as.data.frame, optional = TRUE)
+  search$rungs <- search_rungs(search)
   search
 }
 

@@ -10,9 +10,8 @@ new_scouting <- function(search, state, file) {
     list(
       trials = scouting_trials(search, state, fits), fits = fits, settings = names(search$space), space = search$space,
       rows = state$rows, best = as.integer(names(full)[which.min(full)]), own = 1L, stopped = state$stopped,
-      where = search$where, judge = if (is.null(search$k)) "validation" else "folds", k = search$k,
-      repeats = search$repeats, folds = search$folds, primary = loss_name(target_of(b)), brief = b, target = b$target,
-      task = b$task, file = file
+      where = search$where, judge = search$judge, k = search$k, repeats = search$repeats, folds = search$folds,
+      primary = loss_name(target_of(b)), brief = b, base = search$base, target = b$target, task = b$task, file = file
     ),
     class = "hylomath_scouting"
   )
@@ -23,7 +22,7 @@ scouting_trials <- function(search, state, fits) {
   judged <- unique(fits$trial)
   trials <- cbind(data.frame(trial = judged, origin = state$origin[judged]), state$rows[judged, , drop = FALSE])
   if (any(is_wiring_setting(names(search$space)))) {
-    wiring_of <- function(t) trial_brief(search$brief, search$space, state$rows, t)$wiring
+    wiring_of <- function(t) trial_brief(search, state$rows, t)$wiring
     trials$wiring <- vapply(judged, wiring_of, "")
   }
   trials <- cbind(trials, do.call(rbind, lapply(judged, function(t) trial_figures(fits, t, search))))

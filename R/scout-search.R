@@ -6,6 +6,7 @@ run_search <- function(search, store, budget, seconds, report) {
   began <- proc.time()[["elapsed"]]
   tried <- if (in_space(search, search$own)) row_keys(search$own) else character()
   state <- list(rows = search$own, origin = "own", fits = no_fits(), tried = tried, round = 0, stopped = NULL)
+  if (blends(search$brief, search$judge) && judge_blend(search, store, report)) return(with_end(state, "interrupted"))
   while (is.null(state$stopped)) {
     room <- budget - nrow(state$rows)
     if (state$round > 0 && room <= 0) return(with_end(state, "budget"))
@@ -54,7 +55,7 @@ with_end <- function(state, stopped) utils::modifyList(state, list(stopped = sto
 
 # Takes trials up the rungs, all of a rung at once.
 climb <- function(search, state, trials, store, report) {
-  briefs <- lapply(trials, function(t) trial_brief(search$brief, search$space, state$rows, t))
+  briefs <- lapply(trials, function(t) trial_brief(search, state$rows, t))
   names(briefs) <- trials
   for (r in seq_len(nrow(search$rungs))) {
     if (length(trials) == 0) break
@@ -106,14 +107,6 @@ trial_jobs <- function(search, todo, share, briefs) {
   })
 }
 
-fit_row <- function(trial, fold, share, result) {
-  data.frame(
-    trial = trial, fold = fold, share = share, loss = if (is.finite(result$loss)) result$loss else Inf,
-    rows = as.integer(result$judging), training = as.integer(result$learned),
-    parameters = as.integer(result$parameters), epochs = as.integer(result$epochs), seconds = result$seconds
-  )
-}
-
 trial_key <- function(search, state, trial) if (trial == 1) "own" else row_keys(state$rows[trial, , drop = FALSE])
 
 # What the surrogate learns from: every trial's loss in full, or what a lower rung lets expect of it by how much the
@@ -130,13 +123,14 @@ known_losses <- function(search, state) {
     at <- as.integer(names(by_rung[[r]]))
     estimate[at] <- by_rung[[r]] + if (is.finite(shift)) shift else 0
     rung <- search$rungs[r, ]
-    noisier[at] <- if (is.null(search$k)) 1 / rung$epochs else search$folds / rung$folds
+    noisier[at] <- search$folds / (rung$folds * rung$epochs)
   }
   # losses far above the middle say little more than "bad"
   middle <- stats::median(estimate[is.finite(estimate)])
   top <- middle + 3 * (middle - min(estimate, na.rm = TRUE)) + 1e-12
   estimate <- pmin(estimate, top)
-  use <- !is.na(estimate)
+  # a blend has no place among the settings
+  use <- !is.na(estimate) & rowSums(!is.na(state$rows)) > 0
   list(rows = state$rows[use, , drop = FALSE], loss = estimate[use], noisier = noisier[use])
 }
 

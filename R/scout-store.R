@@ -27,11 +27,11 @@ open_store <- function(file, search) {
 
 store_header <- function(search) {
   list(
-    format = "hylomath scouting", format_version = 1L, brief = brief_yaml(search$brief),
-    table = table_hash(search$brief$table),
+    format = "hylomath scouting", format_version = 2L, brief = brief_yaml(search$brief),
+    base = brief_yaml(search$base), judge = search$judge, table = table_hash(search$brief$table),
     space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats,
-    by = search$by, folds = search$folds, layers = search$layers, own = as.list(search$own),
-    at_once = as.integer(search$at_once)
+    by = search$by, folds = search$folds, layers = search$layers, start = as.list(search$start),
+    own = as.list(search$own), at_once = as.integer(search$at_once)
   )
 }
 
@@ -71,7 +71,7 @@ read_store <- function(file, mend = FALSE) {
     fail(sprintf("%s holds no search.", quoted(file)), hint)
   }
   version <- parsed[[1]]$format_version
-  if (!identical(version, 1L)) {
+  if (!identical(version, 2L)) {
     what <- "%s was written by another version of hylomath (format %s)."
     fail(sprintf(what, quoted(file), version), "Search again.")
   }

@@ -3,13 +3,15 @@
 # How many fill the space before anything is learned from them.
 first_trials <- function(search) max(6, 2 * length(search$space))
 
-trial_brief <- function(b, space, rows, trial) {
-  if (trial == 1) b else changed_brief(b, row_values(space, rows[trial, , drop = FALSE]))
+# `search` holds the brief that the search began with, the `base` that trials change, and the `space`.
+trial_brief <- function(search, rows, trial) {
+  if (trial == 1) return(search$brief)
+  changed_brief(search$base, row_values(search$space, rows[trial, , drop = FALSE]))
 }
 
-# The brief's own settings as a row; what the space has no place for is as near as it gets.
+# The settings that trials start from as a row; what the space has no place for is as near as it gets.
 own_row <- function(search, a) {
-  in_force <- search$brief
+  in_force <- search$base
   in_force[["regimen"]] <- regimen_in_force(a, function() learn_preparation(a))
   values <- own_settings(in_force, names(search$space))
   columns <- lapply(stats::setNames(nm = names(search$space)), function(name) {
@@ -30,14 +32,20 @@ in_space <- function(search, own) {
     as.character(x) %in% vapply(dimension$values, value_text, "")
   }, NA)
   if (!all(within)) return(FALSE)
-  identical(changed_brief(search$brief, row_values(search$space, own))$wiring, search$brief$wiring)
+  identical(changed_brief(search$base, row_values(search$space, own))$wiring, search$base$wiring)
+}
+
+# A row that says nothing.
+no_place <- function(row) {
+  row[] <- lapply(row, function(value) value[NA_integer_])
+  row
 }
 
 # What a trial is judged by before it goes on: so many folds, or so much of its epochs.
-search_rungs <- function(k, folds) {
-  if (is.null(k)) return(data.frame(folds = 1L, epochs = c(1 / 9, 1 / 3, 1)))
-  once <- min(k, folds)
-  data.frame(folds = as.integer(unique(c(1, ceiling(once / 3), once, folds))), epochs = 1)
+search_rungs <- function(search) {
+  if (search$judge == "validation") return(data.frame(folds = 1L, epochs = c(1 / 9, 1 / 3, 1)))
+  once <- min(search$k, search$folds)  # turns are dealt once
+  data.frame(folds = as.integer(unique(c(1, ceiling(once / 3), once, search$folds))), epochs = 1)
 }
 
 # Mean losses of those trials that have all fits of the rung, by trial.
@@ -52,5 +60,13 @@ no_fits <- function() {
   data.frame(
     trial = integer(), fold = integer(), share = numeric(), loss = numeric(), rows = integer(), training = integer(),
     parameters = integer(), epochs = integer(), seconds = numeric()
+  )
+}
+
+fit_row <- function(trial, fold, share, result) {
+  data.frame(
+    trial = trial, fold = fold, share = share, loss = if (is.finite(result$loss)) result$loss else Inf,
+    rows = as.integer(result$judging), training = as.integer(result$learned),
+    parameters = as.integer(result$parameters), epochs = as.integer(result$epochs), seconds = result$seconds
   )
 }

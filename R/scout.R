@@ -2,7 +2,8 @@
 #'
 #' Which wiring and regimen does a table like? A search starts with the brief's own settings and a few that fill the
 #' space evenly, and goes on with those of which the trials so far promise most (a Gaussian process with expected
-#' improvement). Trials are judged on the brief's training and validation rows; the test rows have no part in it.
+#' improvement), at a distance from those that were tried. Trials are judged on rows that their networks did not learn
+#' from; the test rows have no part in it.
 #'
 #' @param b A brief.
 #' @param ... The settings to search, each with [bounds()] for bounds or with a vector of values: `layers`; `units` (of
@@ -12,8 +13,11 @@
 #'   dropout and the learning rate.
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
-#' @param judge `"folds"`, or `"validation"` for the brief's own validation rows: k times as quick, and as much noisier.
-#' @param k,by,progress See [folds()].
+#' @param judge `"turns"`, where the rows of the brief rotate: by what the networks of a trial answer in their turns, at
+#'   the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's own
+#'   validation rows, k times as quick, and as much noisier. `"turns"` when nothing is said of it nor of folds and the
+#'   rows rotate, else `"folds"`.
+#' @param k,by,progress See [folds()]; 5 folds when nothing is said.
 #' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the
 #'   first dealing is judged by; 2 where rows can be dealt in more than one way.
 #' @param where A condition between the settings, such as `units * layers <= 64`; see [expressions]. A setting that a
@@ -26,6 +30,11 @@
 #' on a third of them, on all, and then on all dealings (on validation rows: with a ninth of the epochs, a third, all);
 #' at each of these rungs the better half of all that have been there goes on. The brief's own settings are judged in
 #' full always.
+#'
+#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and turns judge, of the
+#' blend of the rule's wirings. So `best_brief()` never does worse in its turns than the default; where nothing better
+#' was found it is the default. Trials then start from the rule's plainest wiring, its patience and its clipping, which
+#' their briefs name. Judged by folds, a brief whose rows rotate is tried as one network, which says less.
 #'
 #' *The winner's figure is optimistic*: it is the best of many. The figure to report comes from the test rows, once,
 #' for the winner trained anew: `best_brief(s) |> train() |> appraise()`.
@@ -49,39 +58,65 @@
 #' s
 #' best_brief(s)
 #' @export
-scout <- function(b, ..., budget = 40, seconds = Inf, judge = "folds", k = 5, repeats = NULL, by = NULL, where = NULL,
+scout <- function(b, ..., budget = 40, seconds = Inf, judge = NULL, k = NULL, repeats = NULL, by = NULL, where = NULL,
                   at_once = 4, file = NULL, progress = "auto") {
   UseMethod("scout")
 }
 
 #' @export
-scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = "folds", k = 5, repeats = NULL, by = NULL,
+scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NULL, k = NULL, repeats = NULL, by = NULL,
                                  where = NULL, at_once = 4, file = NULL, progress = "auto") {
   type_number(2, 1e5, whole = TRUE)(budget, "budget")
   type_number(0, open_low = TRUE)(seconds, "seconds")
-  type_choice(c("folds", "validation"))(judge, "judge")
   type_number(1, 1000, whole = TRUE)(at_once, "at_once")
   report <- reporter(progress)
   where <- rlang::enquo(where)
-  repeats <- repeats %||% if (fold_rule(b, by, 1) %in% c("ordered", "group")) 1 else 2
   b <- ready_to_train(b, seed = function() stored_seed(file))
   given <- list(...)
   check_space_names(given)
-  laid <- checked_folds(b, if (judge == "folds") as.integer(k), repeats, by)
-  space <- scout_space(b, if (length(given)) given else usual_space(laid$analysis))
+  judge <- search_judge(b, judge, c(k = k, repeats = repeats, by = by))
+  repeats <- repeats %||% if (fold_rule(b, by, 1) %in% c("ordered", "group")) 1 else 2
+  laid <- checked_folds(b, if (judge == "folds") as.integer(k %||% 5), repeats, by)
+  base <- brief_to_change(b, judge, laid$analysis)
+  space <- scout_space(base, if (length(given)) given else usual_space(laid$analysis))
   search <- list(
-    brief = b, space = space, layers = length(laid$analysis$wiring$layers),
+    brief = b, base = base, judge = judge, space = space, layers = length(parse_wiring(base$wiring)$layers),
     where = if (!rlang::quo_is_null(where)) where_text(where, space), seed = b$regimen$seed, k = laid$plan$k,
     repeats = as.integer(repeats), by = by, at_once = at_once, folds = nrow(laid$each)
   )
-  search$rungs <- search_rungs(search$k, search$folds)
-  search$own <- own_row(search, laid$analysis)
+  search$rungs <- search_rungs(search)
+  search$start <- own_row(search, settle(base))
+  search$own <- if (blends(b, judge)) no_place(search$start) else search$start
   store <- open_store(file, search)
   new_scouting(search, run_search(search, store, budget, seconds, report), file)
 }
 
 #' @export
 scout.default <- function(b, ...) wrong_object("scout", "a brief", b)
+
+# What judges: as asked, or turns where the rows rotate and nothing is said of folds.
+search_judge <- function(b, judge, of_folds) {
+  if (!is.null(judge)) type_choice(c("turns", "folds", "validation"))(judge, "judge")
+  turning <- rotates(settle(b))
+  judge <- judge %||% if (turning && length(of_folds) == 0) "turns" else "folds"
+  if (judge == "turns" && !turning) {
+    fail(
+      "The rows of this brief don't rotate, so there are no turns to judge by.",
+      "Judge by folds, or let them rotate: hold_out(rotate = 8)."
+    )
+  }
+  if (judge == "validation" && turning) {
+    fail(
+      "The rows of this brief rotate, so it has no validation rows to judge by.",
+      "Judge by turns, or hold some out: hold_out(validation = 0.15)."
+    )
+  }
+  if (judge != "folds" && length(of_folds)) {
+    judges <- if (judge == "turns") "turns" else "validation rows"
+    fail(sprintf("`%s` is about folds, and %s judge.", names(of_folds)[1], judges), "Leave it out, or judge by folds.")
+  }
+  judge
+}
 
 where_text <- function(quosure, space) {
   node <- capture_expression(quosure, "`where`")
@@ -101,5 +136,5 @@ as.data.frame.hylomath_scouting <- function(x, ...) x$trials
 #' @export
 best_brief.hylomath_scouting <- function(x, ...) {
   check_others(...)
-  trial_brief(x$brief, x$space, x$rows, x$best)
+  trial_brief(x[c("brief", "base", "space")], x$rows, x$best)
 }

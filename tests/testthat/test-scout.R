@@ -167,3 +167,60 @@ test_that("a search is drawn, by setting, by trial and as a map", {
   )
   expect_fails(plot_scouting(quick_scout(units = 1:3, budget = 4), "map"), "both `layers` and `units`")
 })
+
+turning <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(rotate = 4, seed = 5)
+
+# By turn, the loss of what a model's networks answered in their turns.
+turn_losses <- function(model) {
+  judged <- judged_in_part(model, "rotation")
+  vapply(sort(unique(judged$turn)), function(turn) {
+    mean_loss(model$answerer, rows_of_each(judged, which(judged$turn == turn)))
+  }, 0)
+}
+
+test_that("where rows rotate turns judge, and the brief's own figure is that of the blend it comes to", {
+  b <- turning()
+  file <- withr::local_tempfile(fileext = ".scout")
+  search <- function(file = NULL) scout(b, units = bounds(2, 16), budget = 5, file = file, progress = "none")
+  s <- search(file)
+  expect_equal(s$judge, "turns")
+  expect_equal(s$fits$loss[s$fits$trial == 1], turn_losses(train(b, progress = "none")), tolerance = 1e-12)
+  expect_true(all(is.na(s$rows$units[1])))
+  # never worse than the default; where it is the best it is the winner
+  expect_lte(s$trials$mean[s$trials$trial == s$best], s$trials$mean[s$trials$trial == 1])
+  expect_identical(trial_brief(s, s$rows, 1)$wiring, "auto")
+  # a trial is judged as its brief is trained: it names what the rule would have chosen
+  named <- trial_brief(s, s$rows, 2)
+  expect_match(named$wiring, "^[0-9]+ [a-z]+ > [0-9]+ [a-z]+$")
+  expect_equal(named$prepare$clip, "far")
+  own <- s$fits[s$fits$trial == 2, ]
+  expect_equal(own$loss, turn_losses(train(named, progress = "none"))[own$fold], tolerance = 1e-12)
+  # the blend is trained once, and found again
+  expect_identical(plain(search(file)), plain(s))
+  expect_equal(plain(read_result(file)), plain(s))
+  expect_match(paste(format(s), collapse = " "), "judged by 4 turns")
+  expect_match(paste(format(s), collapse = " "), "the brief's own blend")
+})
+
+test_that("a named wiring that rotates is searched from its own settings", {
+  b <- turning() |> wire("6 tanh")
+  s <- scout(b, units = bounds(2, 16), budget = 4, progress = "none")
+  expect_equal(s$rows$units[1], 6)
+  expect_equal(s$fits$loss[s$fits$trial == 1], turn_losses(train(b, progress = "none")), tolerance = 1e-12)
+  expect_fails(scout(base(), units = 2:3, judge = "turns"), "don't rotate")
+  expect_fails(scout(b, units = 2:3, judge = "validation"), "no validation rows")
+  expect_fails(scout(b, units = 2:3, judge = "turns", k = 3), "`k` is about folds")
+  expect_equal(scout(b, units = 2:3, k = 2, repeats = 1, progress = "none")$judge, "folds")
+})
+
+test_that("proposals keep their distance as long as there is room", {
+  s <- quick_scout(units = bounds(2, 64), learning_rate = bounds(1e-3, 0.1), budget = 14)
+  places <- space_places(s$space, s$rows)
+  model <- which(s$trials$origin[order(s$trials$trial)] == "model")
+  apart <- as.matrix(stats::dist(places))
+  diag(apart) <- Inf
+  expect_true(all(apply(apart[model, ], 1, min) >= least_distance))
+  crowded <- quick_scout(units = bounds(30, 33), budget = 12)
+  expect_equal(crowded$stopped, "exhausted")
+})
