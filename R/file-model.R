@@ -3,20 +3,25 @@
 #' One file holds everything: the brief, the learned preparation, the network, the loss curves, and the observed and
 #' answered values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
 #'
-#' @section Format: A gzip-compressed JSON document in UTF-8. Its top level has `format` (`"hylomath model"`),
-#'   `format_version` (6), `brief` (the text of a brief file) and the other parts of a model, see [train()]. Texts,
-#'   logicals and single numbers are JSON values, a number with a point or exponent being a double, and one without an
-#'   integer. Longer vectors are `{"$doubles": ...}` and `{"$integers": ...}`, little-endian IEEE 754 doubles and
-#'   32-bit integers in base64, `{"$texts": [...]}` and `{"$flags": [...]}`, null for missing; a table is `{"$table":
-#'   {"columns": {column: vector, ...}}}`, a matrix `{"$matrix": {rows, columns, sides, values}}`, both sides named, its
-#'   values column by column. What several networks that answer together have alike is written once, in `shared`, and
-#'   the members of `answerer` and `direct` hold its place there, from 1. `answerer.network.parameters` holds, for each
-#'   embedding, a row a level (the first for
-#'   unseen ones); then, layer by layer, the weights input by input, the biases and, with batch normalisation, gains,
-#'   running means and running variances; at last the logarithms of the gaps between ordered classes' thresholds.
+#' @section What a file gives away: By default a file holds, of the rows that the model is judged by, their keys (the
+#'   values of the id), observed values and answers, and hashes of the rows that it has learned from: by them
+#'   [appraise()], [decide()], [recalibrate()] and [calibrate()] work without the table, and learned rows are told from
+#'   new ones. `rows = FALSE`, or `hylomath train --bare`, leaves all of that out, and the names of levels that fewer
+#'   than `few` training rows have. Such a model predicts, explains and is judged on tables that it is given; rows that
+#'   it has learned from are no longer known, so it is on you to judge it on others. `hylomath show` and [summary()] say
+#'   what a file holds. What stays either way are the learned summaries: means, quantiles, the lowest and highest value
+#'   of each number, the names of the other levels, and how often each class was seen.
+#'
+#' @section Format: `docs/model-format.md` describes it, and a JSON Schema comes with the package,
+#'   `model-schema.json`. Version 7, and with it 6, is read by every later version of the package. Parts that a later
+#'   version adds are kept as they are; a newer format is refused by its number.
 #' @param model A model.
 #' @param file A path; `.hylo` is the usual ending. The file is written whole or not at all.
-#' @return `write_model()` returns `model` invisibly, `read_model()` a model that is identical to the one written.
+#' @param rows Whether what is known of single rows is written.
+#' @param few With `rows = FALSE`, levels that fewer training rows than this have lose their names. A row with such a
+#'   level is then answered as one whose level training never saw.
+#' @return `write_model()` returns `model` invisibly, `read_model()` a model that is identical to the one written (with
+#'   `rows = FALSE` to what was left of it).
 #' @section Errors: A file that can't be read, is damaged, or is no model file.
 #' @examples
 #' set.seed(1)
@@ -24,17 +29,39 @@
 #' file <- tempfile(fileext = ".hylo")
 #' write_model(model, file)
 #' identical(predict(read_model(file), kilns), predict(model, kilns))
+#' write_model(model, file, rows = FALSE)
 #' @export
-write_model <- function(model, file) {
+write_model <- function(model, file, rows = TRUE, few = 5) {
   if (!is_model(model)) fail(sprintf("Only a model can be written, not %s.", describe_class(model)))
+  if (!is_flag(rows)) fail(sprintf("`rows` must be TRUE or FALSE, not %s.", describe(rows)))
+  type_number(1, 1e6, whole = TRUE)(few, "few")
+  kept <- if (rows) model else without_rows(model, few)
+  write_whole(compress_text(model_text(kept)), file)
+  invisible(model)
+}
+
+# The document: a head by which it is known and found whole, and the content behind it as one text.
+model_text <- function(model) {
+  content <- json_text(c(list(identity = identity_of(model)), with_shared(model_parts(model))))
+  paste0(
+    "{\"format\":\"hylomath model\",\"format_version\":", model_format, ",\"checksum\":\"", text_checksum(content),
+    "\",\"content\":", content, "}"
+  )
+}
+
+model_parts <- function(model) {
   parts <- unclass(model)
   parts$brief <- brief_yaml(model$brief)
   parts$answerer <- without_classes(parts$answerer)
   if (!is.null(parts$direct)) parts$direct <- without_classes(parts$direct)
-  document <- c(list(format = "hylomath model", format_version = model_format), with_shared(parts))
-  write_whole(compress_text(json_text(document)), file)
-  invisible(model)
+  parts
 }
+
+# What answers rows has a name of its own, the same wherever it is kept: twelve digits of the checksum of all that it
+# consists of.
+identity_of <- function(model) substr(text_checksum(json_text(without_classes(model$answerer))), 1, 12)
+
+text_checksum <- function(text) cli::hash_raw_sha256(charToRaw(enc2utf8(text)))
 
 # Their classes are given by who reads them.
 without_classes <- function(answerer) {
@@ -48,7 +75,8 @@ with_classes <- function(answerer) {
   structure(answerer, class = "hylomath_answerer")
 }
 
-model_format <- 6L
+model_format <- 7L
+oldest_model_format <- 6L
 
 #' @rdname write_model
 #' @export
@@ -61,14 +89,9 @@ read_model <- function(file) {
   if (!is_compressed(file)) foreign("it is not compressed as one")
   damaged <- function(e) foreign("it is damaged")
   text <- tryCatch(read_compressed(file), error = damaged, warning = damaged)
+  content <- model_content(text, file, foreign)
   parts <- tryCatch(
-    jsonlite::parse_json(text),
-    error = function(e) foreign("what it holds is damaged or something else")
-  )
-  if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
-  check_model_format(file, parts$format_version)
-  parts <- tryCatch(
-    without_shared(lapply(parts[setdiff(names(parts), c("format", "format_version"))], from_stored)),
+    without_shared(lapply(content, from_stored)),
     error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged")
   )
   broken <- setdiff(c("brief", "answerer", "curves", "baseline"), names(parts))
@@ -81,9 +104,39 @@ read_model <- function(file) {
   structure(parts, class = "hylomath_model")
 }
 
+model_head <- paste0(
+  "^[{]\"format\":\"hylomath model\",\"format_version\":([0-9]+),\"checksum\":\"([0-9a-f]{64})\",\"content\":"
+)
+
+# The parts as JSON has them. From format 7 on the content is checked before it is parsed; before, the parts stood
+# beside the format.
+model_content <- function(text, file, foreign) {
+  parse <- function(text) {
+    tryCatch(
+      jsonlite::parse_json(text),
+      error = function(e) foreign("what it holds is damaged or something else")
+    )
+  }
+  head <- regmatches(text, regexec(model_head, substr(text, 1, 200)))[[1]]
+  if (length(head) == 0) {
+    parts <- parse(text)
+    if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
+    check_model_format(file, parts$format_version)
+    if (parts$format_version > 6) foreign("it is damaged")
+    return(parts[setdiff(names(parts), c("format", "format_version"))])
+  }
+  check_model_format(file, as.integer(head[2]))
+  content <- substr(text, nchar(head[1]) + 1, nchar(text) - 1)
+  if (!identical(text_checksum(content), head[3])) foreign("it is damaged, its checksum is another one")
+  parts <- parse(content)
+  if (!is.list(parts)) foreign("it is damaged")
+  parts[names(parts) != "identity"]
+}
+
 check_model_format <- function(file, version) {
-  if (identical(version, model_format)) return()
-  newer <- isTRUE(as_one_number(version) > model_format)
+  number <- as_one_number(version)
+  if (isTRUE(number >= oldest_model_format && number <= model_format && number == round(number))) return()
+  newer <- isTRUE(number > model_format)
   by <- if (newer) "a newer" else "an older"
   fail(
     sprintf("%s was written by %s version of hylomath (format %s).", quoted(file), by, version),

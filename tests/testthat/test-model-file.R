@@ -28,17 +28,104 @@ test_that("hostile names and classes survive", {
   expect_identical(read_model(saved(model)), model)
 })
 
-test_that("the format is open: gzip and JSON", {
-  connection <- gzfile(saved(quick_model()))
-  text <- paste(readLines(connection, warn = FALSE), collapse = "\n")
-  close(connection)
-  parts <- jsonlite::fromJSON(text)
-  expect_equal(parts$format, "hylomath model")
-  expect_equal(parts$format_version, 6)
-  bytes <- jsonlite::base64_dec(parts$answerer$network$parameters[["$doubles"]])
+test_that("the format is open: gzip, JSON and a checksum that other tools reckon too", {
+  text <- document_of(saved(quick_model()))
+  document <- jsonlite::fromJSON(text)
+  expect_equal(document$format, "hylomath model")
+  expect_equal(document$format_version, 7)
+  bytes <- jsonlite::base64_dec(document$content$answerer$network$parameters[["$doubles"]])
   expect_equal(
     readBin(bytes, "double", length(bytes) / 8, endian = "little"), trained_network(quick_model())$parameters
   )
+  expect_equal(document$content$identity, identity_of(quick_model()))
+  content <- sub('^.*?"content":', "", substr(text, 1, nchar(text) - 1), perl = TRUE)
+  file <- withr::local_tempfile()
+  writeBin(charToRaw(content), file)
+  skip_if(Sys.which("sha256sum") == "")
+  expect_equal(sub(" .*", "", system2("sha256sum", file, stdout = TRUE)), document$checksum)
+})
+
+test_that("files of every former format are read and answer as they did", {
+  kept <- list.files(test_path("models"), pattern = "[.]hylo$", full.names = TRUE)
+  expect_gte(length(kept), 2)
+  for (file in kept) {
+    model <- read_model(file)
+    rows <- kilns[seq(1, 4000, length.out = 500), ][1:10, ]
+    told <- read.csv(sub("hylo$", "csv", file))
+    expect_equal(predict(model, rows, type = "probability"), told, tolerance = 1e-6, info = file)
+    expect_identical(read_model(saved(model)), model)
+  }
+  former <- read_model(test_path("models", "format-6.hylo"))
+  expect_fails(write_model(former, withr::local_tempfile(), rows = FALSE), "how many rows each level of `kiln` had")
+})
+
+test_that("what a later version adds is kept, and anything else that differs is found", {
+  model <- quick_model()
+  file <- resigned(saved(model), function(content) {
+    content <- sub("^[{]", '{"later":{"why":["x",1.5]},', content)
+    sub('"answerer":{', '"answerer":{"beyond":true,', content, fixed = TRUE)
+  })
+  later <- read_model(file)
+  expect_equal(later$later, list(why = list("x", 1.5)))
+  expect_true(later$answerer$beyond)
+  expect_identical(predict(later, kilns), predict(model, kilns))
+  expect_identical(read_model(saved(later)), later)
+  text <- document_of(file)
+  expect_fails(read_model(with_document(sub("beyond", "behind", text), file)), "its checksum is another one")
+  newer <- with_document(sub('"format_version":7', '"format_version":8', text), file)
+  expect_fails(read_model(newer), "a newer version")
+})
+
+test_that("files are what the schema says", {
+  python <- Filter(function(python) {
+    system2(python, c("-c", shQuote("import jsonschema")), stdout = FALSE, stderr = FALSE) == 0
+  }, c("python3", "/usr/bin/python3"))
+  skip_if(length(python) == 0)
+  schema <- system.file("model-schema.json", package = "hylomath")
+  check <- paste(
+    "import sys, json, gzip, jsonschema",
+    "jsonschema.validate(json.loads(gzip.open(sys.argv[2]).read()), json.load(open(sys.argv[1])))", sep = "\n"
+  )
+  turns <- brief(small_kilns(), "outcome") |> hold_out(rotate = 3, seed = 5) |> regimen(epochs = 3)
+  for (model in list(quick_model(), rich_model(), withr::with_seed(1, train(turns, progress = "none")))) {
+    expect_equal(system2(python[1], c("-c", shQuote(check), schema, saved(model))), 0)
+  }
+})
+
+test_that("a file is smaller than twice its numbers and 50 KB", {
+  for (model in list(quick_model(), rich_model(), quick_model(recovery, "returned"))) {
+    numbers <- length(unlist(rapply(unclass(model), identity, classes = c("numeric", "integer"), how = "list")))
+    expect_lt(file.size(saved(model)), 2 * 8 * numbers + 50e3)
+  }
+})
+
+test_that("a bare file holds nothing of single rows, and says what it can't do", {
+  t <- small_kilns()
+  t$mark <- c(rep("usual", 537), rep("seldom", 60), "Ragna", "Tor", "Una")
+  b <- withr::with_seed(1, brief(t, "outcome")) |> regimen(epochs = 5) |>
+    hold_out(rotate = 0, calibration = 0.15, seed = 2)
+  model <- withr::with_seed(1, train(b, progress = "none"))
+  file <- withr::local_tempfile(fileext = ".hylo")
+  write_model(model, file, rows = FALSE)
+  text <- document_of(file)
+  held <- rows_in_model(model)
+  expect_setequal(sub(".* of ", "", held$what[1:3]), paste(c("training", "validation", "calibration"), "rows"))
+  learned <- unlist(few_levels(model$answerer, 5))
+  expect_true(all(learned %in% c("Ragna", "Tor", "Una")) && length(learned) > 0)
+  for (word in c(learned, t$firing[1:50])) expect_false(grepl(word, text, fixed = TRUE))
+  bare <- read_model(file)
+  known <- !t$mark %in% learned
+  expect_identical(predict(bare, t[known, ]), predict(model, t[known, ]))
+  expect_equal(nrow(rows_in_model(bare)), 0)
+  expect_true("rows_not_known" %in% notes(appraise(bare, t))$code)
+  for (refused in list(
+    quote(appraise(bare)), quote(decide(bare, class = "burst", recall = 0.8)), quote(recalibrate(bare)),
+    quote(appraise(bare, t, rows = "test"))
+  )) expect_fails(eval(refused), "without what it knew of single rows")
+  said <- paste(format(summary(bare)), collapse = " ")
+  expect_match(said, "holds nothing of single rows")
+  expect_match(paste(format(summary(model)), collapse = " "), "keys, observed values and answers of test rows")
+  expect_identical(read_model(saved(bare)), bare)
 })
 
 test_that("foreign, damaged and newer files are refused", {
@@ -51,7 +138,7 @@ test_that("foreign, damaged and newer files are refused", {
   writeBin(bytes[seq_len(length(bytes) / 2)], file)
   expect_fails(read_model(file), "damaged")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 7}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 8}', connection)
   close(connection)
   expect_fails(read_model(file), "a newer version")
   connection <- gzfile(file, "w")

@@ -1,0 +1,79 @@
+# What a model says of single rows of its table, and the same model without it.
+
+# A data frame: `what` is held, of how many `rows` (or levels), and what can't be done `without` it. Levels that fewer
+# than `few` training rows have may name somebody.
+rows_in_model <- function(model, few = 5) {
+  judged <- lapply(names(model$judged), function(part) {
+    n <- length(model$judged[[part]]$key)
+    one_holding(sprintf("keys, observed values and answers of %s rows", part), n, judged_without[[part]])
+  })
+  rare <- few_levels(model$answerer, few)
+  do.call(rbind, c(judged, list(
+    one_holding("hashes of the rows that were learned from", length(model$seen$hashes), hashes_without),
+    one_holding(sprintf("levels that fewer than %d training rows have", few), length(unlist(rare)), levels_without)
+  )))
+}
+
+one_holding <- function(what, rows, without) {
+  data.frame(what = rep(what, rows > 0), rows = rep(as.integer(rows), rows > 0), without = rep(without, rows > 0))
+}
+
+judged_without <- c(
+  training = "judging the training rows again", validation = "decide() and judging the validation rows again",
+  calibration = "recalibrate() and intervals", test = "judging the test rows again without the table's target",
+  rotation = "decide(), recalibrate(), intervals and sets, distil()"
+)
+hashes_without <- "telling rows that were learned from among those that are judged"
+levels_without <- "their answers: they count as unseen"
+
+# By column the levels that few training rows have; of networks that take turns those of all their rows.
+few_levels <- function(answerer, few) {
+  plans <- answerer$preparation$columns
+  rare <- lapply(plans, function(plan) {
+    levels <- c(plan$levels, plan$rare)[plan$level_rows < few]
+    grep("^[(]withheld [0-9]+[)]$", levels, value = TRUE, invert = TRUE)
+  })
+  Filter(length, stats::setNames(rare, prepared_columns(answerer$preparation)))
+}
+
+# Rows' values, their hashes and rare levels are left out. A level keeps its place, without its name.
+without_rows <- function(model, few = 5) {
+  unknown <- Filter(function(plan) length(plan$levels) && is.null(plan$level_rows), model$answerer$preparation$columns)
+  if (length(unknown)) {
+    what <- "The model is of a format that doesn't say how many rows each level of %s had."
+    fail(
+      sprintf(what, quoted(unknown[[1]]$column)), "Train it again: which levels are rare can't be told."
+    )
+  }
+  left_out <- rows_in_model(model, few)
+  model$answerer <- without_few_levels(model$answerer, few_levels(model$answerer, few))
+  if (!is.null(model$direct)) model$direct <- without_few_levels(model$direct, few_levels(model$direct, few))
+  model$judged <- list()
+  model$seen <- list(columns = model$seen$columns, hashes = integer(), all = FALSE, tell = FALSE)
+  model$bare <- model$bare %||% left_out
+  model
+}
+
+without_few_levels <- function(answerer, rare) {
+  answerer$preparation <- withheld_levels(answerer$preparation, rare)
+  answerer$members <- lapply(answerer$members, without_few_levels, rare)
+  if (length(answerer$members) == 0) answerer["members"] <- NULL
+  answerer
+}
+
+withheld_levels <- function(preparation, rare) {
+  preparation$columns <- lapply(preparation$columns, function(plan) {
+    own <- rare[[plan$column]]
+    plan$levels[plan$levels %in% own] <- sprintf("(withheld %d)", which(plan$levels %in% own))
+    plan$rare <- setdiff(plan$rare, own)
+    plan
+  })
+  preparation$features <- unlist(lapply(preparation$columns, plan_features), use.names = FALSE)
+  preparation
+}
+
+# Refuses what needs rows that the model doesn't have; of one that was written without them that is why.
+fail_without_rows <- function(model, what, try, bare = "Take the model that was written with them.") {
+  if (is.null(model$bare)) fail(what, try)
+  fail(paste(what, "It was written without what it knew of single rows."), bare)
+}
