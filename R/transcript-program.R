@@ -1,0 +1,182 @@
+# What a model does to a row of raw columns, step by step, as plain data: what every transcript is written from.
+#
+# A program is list(title, columns, answers, classes, weights, networks, recalibration, decision):
+#   columns   the raw columns, each list(name, type, missing, trained): `type` is number, text or date, `missing` the
+#             codes that stand for missing, `trained` what training saw, in words
+#   answers   the names of what is answered
+#   classes, weights   the classes, and what each probability is multiplied by before the highest is answered; NULL for
+#             numbers
+#   exposure  the place of the column whose logarithm is added to the outputs, 0 for none
+#   networks  each list(share, inputs, plans, needed, starts, output, decode): how it turns columns into `inputs`
+#             numbers (a plan each, see docs/model-format.md), the columns without which it has no answer, its
+#             parameters as list(layers, straight, thresholds) for each start that answers, and how outputs become
+#             answers. A layer is list(inputs, units, activation, weights (input by input), biases)
+#   recalibration, decision   see recalibrate.R and decide.R; NULL without
+# What is an array whatever its length is marked by I().
+
+transcript_program <- function(model, to) {
+  answerer <- model$answerer
+  check_transcribable(answerer, to)
+  target <- answerer$target
+  plans <- lapply(answering_members(answerer), function(member) member$preparation$columns)
+  columns <- lapply(plans[[1]], raw_column, answerer$preparation$rules$codes)
+  names <- vapply(columns, `[[`, "", "name")
+  exposure <- target$exposure
+  if (!is.null(exposure)) {
+    columns <- c(columns, list(list(name = exposure, type = "number", missing = I(character()), trained = "")))
+  }
+  weight <- if (has_classes(target)) unname(class_weights_of(target, answerer$preparation$target)[target$classes])
+  shares <- (answerer$shares %||% 1) / sum(answerer$shares %||% 1)
+  drop_nulls(list(
+    title = sprintf("predicts %s: %s", enumerate(target$columns), task_of(target)$describe(target)),
+    identity = identity_of(model), columns = columns, answers = I(answer_names(target)),
+    classes = as_array(target$classes), weights = as_array(weight),
+    exposure = if (is.null(exposure)) 0 else length(columns),
+    networks = Map(network_program, answering_members(answerer), shares, MoreArgs = list(columns = names)),
+    recalibration = recalibration_program(answerer$recalibration),
+    decision = decision_program(answerer$decision$rule, target$classes)
+  ))
+}
+
+as_array <- function(x) if (!is.null(x)) I(unname(x))
+
+recalibration_program <- function(recalibration) {
+  if (is.null(recalibration)) return(NULL)
+  map <- recalibration$map
+  if (!is.null(map$place)) {
+    map$place <- I(map$place)
+    as_arrays <- function(curve) if (is.null(curve$slope)) lapply(curve, as_array) else curve
+    map$curves <- unname(lapply(map$curves, as_arrays))
+  }
+  list(method = recalibration$method, map = map)
+}
+
+decision_program <- function(rule, classes) {
+  if (is.null(rule)) return(NULL)
+  if (is.null(rule$costs)) return(rule[c("class", "threshold")])
+  list(costs = unname(lapply(seq_along(classes), function(k) I(unname(rule$costs[k, ])))))
+}
+
+check_transcribable <- function(answerer, to) {
+  derived <- names(answerer$preparation$rules$derived)
+  if (length(derived)) {
+    fail(
+      sprintf("Transcripts in %s have no column arithmetic yet, and the network takes in %s.", to, quoted(derived[1])),
+      "Derive the column where the rows come from, and train on it as a column of the table."
+    )
+  }
+  for (plan in answerer$preparation$columns) {
+    if (isTRUE(plan$clock)) {
+      fail(
+        sprintf("Transcripts in %s know no times of the day, and %s is one.", to, quoted(plan$column)),
+        "Give the parts of the time as columns of their own."
+      )
+    }
+    if (isTRUE(plan$hashed)) {
+      fail(
+        sprintf("Transcripts in %s know no hashed levels, as those of %s are.", to, quoted(plan$column)),
+        "Encode the column as indicators or an embedding: prepare(categories = ...)."
+      )
+    }
+  }
+}
+
+raw_column <- function(plan, codes) {
+  type <- if (plan$encoding == "date") "date" else if (plan$encoding == "number") "number" else "text"
+  trained <- if (plan$encoding == "date") "" else trained_on(plan)
+  list(name = plan$column, type = type, missing = I(as.character(codes[[plan$column]])), trained = trained)
+}
+
+answer_names <- function(target) {
+  if (has_classes(target)) return(c("answer", paste0("probability_", target$classes)))
+  if (target$loss$kind == "quantile") return(c("answer", paste0("quantile_", format_each(target$loss$at))))
+  if (length(target$columns) > 1) paste0("answer_", target$columns) else "answer"
+}
+
+network_program <- function(answerer, share, columns) {
+  plans <- answerer$preparation$columns
+  target <- answerer$target
+  learned <- answerer$preparation$target
+  place <- match(vapply(plans, `[[`, "", "column"), columns)
+  list(
+    share = share, inputs = length(network_inputs(answerer$preparation)),
+    plans = unname(Map(plan_program, plans, place)), needed = I(place[vapply(plans, `[[`, NA, "drop_gaps")]),
+    starts = lapply(members_of(answerer$network), start_program, answerer = answerer),
+    output = answerer$network$output, decode = decode_program(target, learned)
+  )
+}
+
+# A plan with the place of its column and no more than what it takes to follow it.
+plan_program <- function(plan, place) {
+  kept <- switch(plan$encoding,
+    number = c("fill", "low", "high", "knots", "heights", "edges", "waves", "shift", "scale", "flag"),
+    level = c("levels", "width", "unseen", "missing"), score = c("levels", "scores", "unseen", "missing"),
+    code = c("levels", "width", "unseen", "missing"), date = c("parts", "shift", "scale")
+  )
+  arrays <- c("levels", "scores", "knots", "heights", "edges", "waves", "parts")
+  own <- lapply(stats::setNames(nm = kept), function(name) {
+    if (name %in% arrays) I(plan[[name]] %||% numeric()) else plan[[name]]
+  })
+  c(list(column = place, encoding = plan$encoding), own)
+}
+
+# What the outputs become: numbers in the target's unit, or the classes in the order of the outputs.
+decode_program <- function(target, learned) {
+  if (!has_classes(target)) {
+    quantiles <- target$loss$kind == "quantile"
+    return(list(
+      kind = if (quantiles) "quantiles" else "numbers", shift = I(learned$shift), scale = I(learned$scale),
+      log = isTRUE(learned$log), smear = I(learned$smear),
+      middle = if (quantiles) middle_quantile(target$loss$at) else 0
+    ))
+  }
+  classes <- target$classes
+  order <- if (length(classes) == 2 && target$loss$output == "logistic") {
+    c(setdiff(classes, target$positive), target$positive)
+  } else {
+    classes
+  }
+  list(
+    kind = "classes", order = I(match(classes, order)), weights = as_array(class_weights_of(target, learned)[classes])
+  )
+}
+
+# The parameters of one start, batch normalisation folded into the weights.
+start_program <- function(parameters, answerer) {
+  network <- answerer$network
+  blocks <- network_blocks(network, network_inputs(answerer$preparation))
+  ends <- cumsum(blocks$values)
+  values <- function(layer, kind) {
+    i <- which(blocks$layer == layer & blocks$kind == kind)
+    if (length(i)) parameters[seq_len(blocks$values[i]) + ends[i] - blocks$values[i]]
+  }
+  names <- c(paste0("layer_", seq_along(network$layers))[-length(network$layers)], "output")
+  entering <- c(length(network_inputs(answerer$preparation)), vapply(network$layers, function(l) l$units, 0))
+  layers <- lapply(seq_along(names), function(l) {
+    layer <- network$layers[[l]]
+    folded_layer(
+      list(
+        inputs = entering[l], units = layer$units, activation = layer$activation,
+        weights = I(values(names[l], "weights")), biases = I(values(names[l], "bias"))
+      ),
+      if (layer$norm) lapply(c(gain = "gain", mean = "mean", variance = "variance"), values, layer = names[l])
+    )
+  })
+  embedded <- Filter(is_embedded, answerer$preparation$columns)
+  points <- lapply(embedded, function(plan) values(paste0("embedding_", plan$column), "embedding"))
+  gaps <- values("output", "gaps")
+  list(
+    layers = layers, straight = I(as.numeric(values("direct", "weights"))), points = lapply(points, I),
+    thresholds = I(if (answerer$network$output == "ordinal") cumsum(c(0, exp(gaps))) else numeric())
+  )
+}
+
+norm_epsilon <- 1e-5
+
+folded_layer <- function(layer, norm) {
+  if (is.null(norm)) return(layer)
+  factor <- norm$gain / sqrt(norm$variance + norm_epsilon)
+  layer$weights <- layer$weights * rep(factor, layer$inputs)
+  layer$biases <- layer$biases - norm$mean * factor
+  layer
+}

@@ -1,0 +1,83 @@
+#' Transcribe a model into code that runs elsewhere
+#'
+#' Stand-alone code for the whole path from raw columns to answers: gaps, scaling, encoding, the network or networks,
+#' output, recalibration and decision. It needs nothing of R (but the one in R) and nothing of this package.
+#'
+#' @param model A model.
+#' @param to `"c"`, C99 without allocation and without anything but the C library: `transcript_cell()` reads a cell,
+#'   `transcript_answer()` answers a row; compiled with `-DTRANSCRIPT_MAIN` it is a program that answers rows of cells,
+#'   separated by tabs, from standard input. `"javascript"`, a module for Node and for browsers (there it is
+#'   `transcript`): `answer(row)` takes an object of raw columns by name and gives one of answers. `"r"`, base R alone:
+#'   `answer(rows)` takes a data frame and gives one.
+#' @param ... Not used.
+#' @return A text. In it stand 50 made-up rows (drawn within what training saw, with gaps, a level that it never saw,
+#'   and the ends of what was seen) and the model's answers to them; `check()` tells how far the code's own answers are
+#'   from these, as a share of what is allowed: 1e-5 of the answer and the target's deviation (of probabilities, of 1).
+#'   `node model.js`, and the program in C with `--check`, run it.
+#' @section Errors: What a transcript can't say yet is refused by name: derived columns, times of the day, levels by
+#'   their hash.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> wire("4 tanh") |> regimen(epochs = 5) |> quick() |>
+#'   train(progress = "none")
+#' code <- transcribe(model, to = "r")
+#' here <- new.env()
+#' eval(parse(text = code), here)
+#' here$answer(head(kilns))
+#' here$check()
+#' @export
+transcribe <- function(model, to, ...) UseMethod("transcribe")
+
+#' @export
+transcribe.hylomath_model <- function(model, to, ...) {
+  check_others(...)
+  if (missing(to)) fail("Say what the model is to be transcribed `to`.", "It can be c, javascript or r.")
+  type_choice(names(transcript_languages()))(to, "to")
+  program <- transcript_program(model, to)
+  program$check <- checked_rows(model, program)
+  transcript_languages()[[to]](program)
+}
+
+#' @export
+transcribe.default <- function(model, ...) wrong_object("transcribe", "a model", model)
+
+transcript_languages <- function() {
+  list(c = transcript_in_c, javascript = transcript_in_javascript, r = transcript_in_r)
+}
+
+transcript_in_javascript <- function(program) {
+  how <- list(
+    nothing = "null", missing = c("null", "null"), flags = c("true", "false"),
+    numbers = function(text) sub("Inf", "Infinity", text, fixed = TRUE),
+    array = function(values, atomic) {
+      paste0("[", if (atomic) in_lines(values) else paste(values, collapse = ",\n"), "]")
+    },
+    object = function(names, values) paste0("{ ", paste0(quoted_texts(names), ": ", values, collapse = ", "), " }")
+  )
+  by_row <- function(table) unname(lapply(seq_len(nrow(table)), function(i) lapply(as.list(table), `[`, i)))
+  program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], by_row)
+  paste0(
+    transcript_head(program, "//", "the language"), "\n\n\"use strict\";\n\nconst program = ",
+    program_text(program, how), ";\n\n",
+    transcript_runtime("javascript.js"), "\n"
+  )
+}
+
+transcript_in_r <- function(program) {
+  how <- list(
+    nothing = "NULL", missing = c("NA_character_", "NA"), flags = c("TRUE", "FALSE"), numbers = identity,
+    array = function(values, atomic) {
+      if (!atomic) return(paste0("list(", paste(values, collapse = ",\n"), ")"))
+      paste0("c(", in_lines(values), ")")
+    },
+    object = function(names, values) {
+      named <- ifelse(make.names(names) == names, names, paste0("`", gsub("`", "\\\\`", names), "`"))
+      paste0("list(", paste0(named, " = ", values, collapse = ", "), ")")
+    }
+  )
+  program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], function(t) lapply(as.list(t), I))
+  paste0(
+    transcript_head(program, "#", "base R"), "\n\nprogram <- ", program_text(program, how), "\n\n",
+    transcript_runtime("base.R"), "\n"
+  )
+}

@@ -1,0 +1,209 @@
+# What follows is the same in every transcript: the program above, followed for a data frame of rows.
+
+# A raw column as the network takes it: numbers, texts, days since 1970; NA where it is missing.
+cells_of <- function(column, x) {
+  if (is.null(x)) stop("The table has no column ", column$name, ".", call. = FALSE)
+  text <- if (is.factor(x) || inherits(x, "Date")) as.character(x) else x
+  text[as.character(text) %in% c("", column$missing)] <- NA
+  if (column$type == "text") return(as.character(text))
+  if (column$type == "date") return(as.numeric(as.Date(substr(as.character(text), 1, 10))))
+  if (is.character(text)) text[text %in% c("TRUE", "FALSE")] <- as.numeric(text[text %in% c("TRUE", "FALSE")] == "TRUE")
+  as.numeric(text)
+}
+
+# ---- from cells to inputs ------------------------------------------------------------------------------------------
+
+between_knots <- function(knots, heights, x) stats::approx(knots, heights, x, rule = 2, ties = "ordered")$y
+
+number_inputs <- function(plan, value) {
+  x <- pmin(pmax(ifelse(is.na(value), plan$fill, value), plan$low), plan$high)
+  if (length(plan$edges)) {
+    from <- plan$edges[-length(plan$edges)]
+    inputs <- vapply(seq_along(from), function(i) pmin(pmax((x - from[i]) / (plan$edges[i + 1] - from[i]), 0), 1), x)
+    inputs <- matrix(inputs, length(x))
+  } else {
+    if (length(plan$knots) == 1) x[] <- plan$heights
+    if (length(plan$knots) > 1) x <- between_knots(plan$knots, plan$heights, x)
+    x <- (x - plan$shift) / plan$scale
+    inputs <- matrix(x)
+    for (turns in plan$waves) inputs <- cbind(inputs, sin(2 * pi * turns * x), cos(2 * pi * turns * x))
+  }
+  if (plan$flag) cbind(inputs, is.na(value) + 0) else inputs
+}
+
+# The place of a text among the levels, from 1; 0 for one that training never saw.
+level_of <- function(plan, value) ifelse(is.na(value), NA, match(value, plan$levels, nomatch = 0L))
+
+level_inputs <- function(plan, value) {
+  level <- level_of(plan, value)
+  place <- ifelse(is.na(level), plan$missing, ifelse(level == 0, plan$unseen, level - 1))
+  outer(place, seq_len(plan$width) - 1, `==`) + 0
+}
+
+score_inputs <- function(plan, value) {
+  level <- level_of(plan, value)
+  matrix(ifelse(is.na(level), plan$missing, ifelse(level %in% 0, plan$unseen, plan$scores[pmax(level, 1)])))
+}
+
+date_inputs <- function(plan, day) {
+  date <- as.POSIXlt(as.Date(ifelse(is.na(day), 0, day), origin = "1970-01-01"))
+  one <- function(place, places) outer(place, seq_len(places) - 1, `==`) + 0
+  angle <- 2 * pi * date$yday / 365.25
+  inputs <- lapply(plan$parts, function(part) {
+    switch(part,
+      season = cbind(sin(angle), cos(angle)), weekday = one((date$wday + 6) %% 7, 7), month = one(date$mon, 12),
+      quarter = one(date$mon %/% 3, 4), year = matrix((date$year + 1900 - plan$shift) / plan$scale)
+    )
+  })
+  inputs <- do.call(cbind, inputs)
+  inputs[is.na(day), ] <- 0
+  inputs
+}
+
+# Learned points of levels stand behind all other inputs.
+inputs_of <- function(network, start, cells) {
+  learned <- vapply(network$plans, function(plan) plan$encoding == "code", NA)
+  inputs <- lapply(network$plans[!learned], function(plan) {
+    value <- cells[[plan$column]]
+    switch(plan$encoding,
+      number = number_inputs(plan, value), level = level_inputs(plan, value), score = score_inputs(plan, value),
+      date = date_inputs(plan, value)
+    )
+  })
+  points <- Map(function(plan, points) {
+    level <- level_of(plan, cells[[plan$column]])
+    level <- ifelse(is.na(level), plan$missing, ifelse(level == 0, plan$unseen, level))
+    matrix(points, ncol = plan$width, byrow = TRUE)[level + 1, , drop = FALSE]
+  }, network$plans[learned], start$points)
+  do.call(cbind, c(inputs, points))
+}
+
+# ---- the network ---------------------------------------------------------------------------------------------------
+
+softplus <- function(z) pmax(z, 0) + log1p(exp(-abs(z)))
+activations <- list(
+  identity = identity, logistic = stats::plogis, tanh = tanh, relu = function(z) pmax(z, 0),
+  leaky_relu = function(z) ifelse(z < 0, 0.01 * z, z), elu = function(z) ifelse(z < 0, expm1(z), z),
+  selu = function(z) 1.0507009873554805 * ifelse(z < 0, 1.6732632423543772 * expm1(z), z),
+  gelu = function(z) z / 2 * (1 + tanh(0.7978845608028654 * (z + 0.044715 * z^3))),
+  silu = function(z) z * stats::plogis(z), softplus = softplus, gaussian = function(z) exp(-z^2), sine = sin
+)
+
+linear_outputs <- function(start, inputs) {
+  values <- inputs
+  last <- length(start$layers)
+  for (l in seq_len(last)) {
+    layer <- start$layers[[l]]
+    weights <- matrix(layer$weights, ncol = layer$units, byrow = TRUE)
+    sums <- values %*% weights + rep(layer$biases, each = nrow(values))
+    if (l == last && length(start$straight)) {
+      sums <- sums + inputs %*% matrix(start$straight, ncol = layer$units, byrow = TRUE)
+    }
+    values <- sums
+    values[] <- activations[[layer$activation]](sums)
+  }
+  values
+}
+
+outputs <- function(network, start, z) {
+  switch(network$output,
+    logistic = cbind(1 - stats::plogis(z[, 1]), stats::plogis(z[, 1])),
+    softmax = {
+      powers <- exp(z - apply(z, 1, max))
+      powers / rowSums(powers)
+    },
+    ordinal = {
+      upto <- cbind(stats::plogis(outer(-z[, 1], start$thresholds, `+`)), 1)
+      upto - cbind(0, upto[, -ncol(upto), drop = FALSE])
+    },
+    exponential = exp(z), softplus = array(softplus(z), dim(z)), z
+  )
+}
+
+# ---- from outputs to answers ---------------------------------------------------------------------------------------
+
+# Probabilities by class, or numbers in the target's unit: a column each.
+decoded <- function(network, raw) {
+  how <- network$decode
+  n <- nrow(raw)
+  if (how$kind == "classes") {
+    share <- raw[, how$order, drop = FALSE] / rep(how$weights, each = n)
+    return(share / rowSums(share))
+  }
+  numbers <- raw * rep(how$scale, length.out = ncol(raw))[col(raw)] + rep(how$shift, length.out = ncol(raw))[col(raw)]
+  if (how$log) numbers <- exp(numbers) * rep(how$smear, length.out = ncol(raw))[col(raw)]
+  if (how$kind != "quantiles") return(numbers)
+  numbers <- matrix(apply(numbers, 1, sort), n, byrow = TRUE)
+  cbind(numbers[, how$middle], numbers)
+}
+
+answers_of_network <- function(network, cells, offset) {
+  raw <- 0
+  for (start in network$starts) {
+    raw <- raw + outputs(network, start, linear_outputs(start, inputs_of(network, start, cells)) + offset)
+  }
+  values <- decoded(network, raw / length(network$starts))
+  for (column in network$needed) values[is.na(cells[[column]]), ] <- NA
+  values
+}
+
+on_curve <- function(curve, p) {
+  bounded <- pmin(pmax(p, 1e-12), 1 - 1e-12)
+  if (!is.null(curve$slope)) return(stats::plogis(curve$intercept + curve$slope * stats::qlogis(bounded)))
+  if (length(curve$score) == 1) return(rep(curve$level, length(p)))
+  between_knots(curve$score, curve$level, p)
+}
+
+recalibrated <- function(how, p) {
+  if (how$method == "temperature") {
+    logs <- log(pmax(p, 2^-126)) / how$map$temperature
+    q <- exp(logs - apply(logs, 1, max))
+    return(q / rowSums(q))
+  }
+  q <- matrix(vapply(seq_along(how$map$place), function(i) {
+    on_curve(how$map$curves[[i]], p[, how$map$place[i]])
+  }, p[, 1]), nrow(p))
+  if (ncol(p) == 2) return(if (how$map$place == 2) cbind(1 - q[, 1], q[, 1]) else cbind(q[, 1], 1 - q[, 1]))
+  q / ifelse(rowSums(q) > 0, rowSums(q), 1)
+}
+
+decided <- function(rule, p) {
+  if (!is.null(rule$costs)) return(max.col(-(p %*% do.call(rbind, rule$costs)), "first"))
+  place <- match(rule$class, program$classes)
+  others <- p
+  others[, place] <- -1
+  ifelse(p[, place] >= rule$threshold, place, max.col(others, "first"))
+}
+
+# The answers to a data frame of raw columns: a data frame with a row each, NA where there is no answer.
+answer <- function(rows) {
+  cells <- lapply(program$columns, function(column) cells_of(column, rows[[column$name]]))
+  offset <- if (program$exposure > 0) log(cells[[program$exposure]]) else 0
+  values <- 0
+  for (network in program$networks) values <- values + network$share * answers_of_network(network, cells, offset)
+  if (is.null(program$classes)) return(stats::setNames(as.data.frame(values), program$answers))
+  known <- stats::complete.cases(values)
+  place <- rep(NA_integer_, nrow(values))
+  p <- values[known, , drop = FALSE]
+  if (!is.null(program$recalibration)) p <- recalibrated(program$recalibration, p)
+  weighted <- p * rep(program$weights, each = nrow(p))
+  place[known] <- if (is.null(program$decision)) max.col(weighted, "first") else decided(program$decision, p)
+  values[known, ] <- p
+  stats::setNames(data.frame(program$classes[place], values), program$answers)
+}
+
+# ---- made-up rows and what the model answers to them ---------------------------------------------------------------
+
+# How far the answers to them are from the model's, as a share of what is allowed: below 1 all is well.
+check <- function() {
+  told <- program$check$answers
+  own <- answer(as.data.frame(program$check$rows, optional = TRUE, stringsAsFactors = FALSE))
+  apart <- vapply(program$answers, function(name) {
+    here <- own[[name]]
+    there <- told[[name]]
+    if (is.character(there)) return(if (identical(as.character(here), there)) 0 else 2)
+    if (!identical(is.na(here), is.na(there))) return(2)
+    max(0, abs(here - there) / (1e-5 * (abs(there) + program$check$spread)), na.rm = TRUE)
+  }, 0)
+  max(apart)
+}

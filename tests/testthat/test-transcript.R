@@ -1,0 +1,183 @@
+# Transcripts, run by the real thing.
+
+# A table with every kind of column, gaps, many levels and dates.
+everything <- withr::with_seed(5, {
+  n <- 700
+  t <- data.frame(
+    size = rexp(n), count = rpois(n, 4), hot = sample(c(TRUE, FALSE), n, TRUE),
+    glaze = sample(c("ash", "clear", "\u00e6sir \"quoted\"", "tenmoku"), n, TRUE, c(0.5, 0.3, 0.19, 0.01)),
+    place = sprintf("place %02d", sample(30, n, TRUE)), day = as.Date("2023-01-01") + sample(900, n, TRUE)
+  )
+  signal <- sin(2 * t$size) + 0.3 * t$count + (t$glaze == "ash") - 0.5 * t$hot
+  t$number <- signal + rnorm(n, 0, 0.3)
+  t$positive <- exp(signal / 2 + rnorm(n, 0, 0.2))
+  t$class <- cut(signal + rnorm(n), 4, c("low", "middling", "high", "top"))
+  t$yes <- ifelse(signal + rnorm(n) > 1, "yes", "no")
+  t$calls <- rpois(n, exp(pmin(signal / 2, 3)))
+  t$days <- runif(n, 0.5, 3)
+  for (column in c("size", "count", "glaze", "day")) t[[column]][sample(n, 40)] <- NA
+  t
+})
+inputs <- c("size", "count", "hot", "glaze", "place", "day")
+
+on <- function(target, ..., keep = inputs) {
+  withr::with_seed(6, brief(everything[c(keep, target)], target = target, ...)) |> hold_out(rotate = 0, seed = 4)
+}
+
+# One brief for each thing that a transcript has to say.
+cases <- list(
+  classes = on("class") |> wire("5 relu > dropout 0.1 > 4 gelu"),
+  ordered = on("class") |> regimen(loss = "ordinal") |> wire("4 softplus"),
+  two = on("yes", positive = "no") |> wire("4 silu > 3 elu + direct") |> regimen(class_weights = "even"),
+  weighted = on("class") |> regimen(class_weights = list(low = 5, middling = 1, high = 1, top = 2)) |> wire("direct"),
+  numbers = on("number") |> prepare(numbers = "waves", categories = "ordinal") |> wire("4 sine > 3 gaussian"),
+  logarithm = on("positive") |> prepare(target = "log", numbers = "pieces", gaps = "flag") |> wire("5 selu"),
+  medians = on("positive") |> prepare(target = "log_median", numbers = "robust", clip = 0.05) |> wire("4 leaky_relu"),
+  gamma = on("positive") |> regimen(loss = "gamma") |> prepare(numbers = "minmax_signed") |> wire("4 logistic"),
+  positive = on("positive") |> regimen(output = "softplus") |> prepare(categories = "frequency", rare = 0.05),
+  quantiles = on("number") |> regimen(loss = list(kind = "quantile", at = c(0.1, 0.5, 0.9))),
+  several = on(c("number", "positive")) |> prepare(numbers = "minmax", target = "none"),
+  counts = on("calls") |> prepare(only = place, categories = "embedding", gaps = "own"),
+  exposed = on("calls", keep = c(inputs, "days")) |> set_columns(exposure = days),
+  dropped = on("number") |> prepare(only = size, gaps = "drop") |>
+    prepare(only = day, dates = c("month", "quarter", "year")),
+  codes = on("number") |> prepare(missing_codes = c(4, "clear")) |> prepare(only = place, categories = "frequency"),
+  normed = on("class") |> wire("6 tanh norm > 4 identity norm") |> prepare(numbers = "rank_normal"),
+  committee = on("positive") |> prepare(target = "log") |> regimen(restarts = 3, keep = "committee"),
+  turns = withr::with_seed(6, brief(everything[c(inputs, "class")], "class")) |> hold_out(rotate = 3, seed = 4)
+)
+
+changed <- list(
+  recalibrated = function(m) recalibrate(m, "isotonic"), tempered = function(m) recalibrate(m, "temperature"),
+  platt = function(m) recalibrate(m, "platt"), threshold = function(m) decide(m, threshold = 0.3, class = "low"),
+  costs = function(m) {
+    classes <- m$answerer$target$classes
+    decide(m, costs = matrix(c(0, 1, 3, 4, 2, 0, 1, 2, 3, 1, 0, 1, 9, 5, 1, 0), 4, dimnames = list(classes, classes)))
+  }
+)
+
+trained <- function(b) withr::with_seed(7, train(regimen(b, epochs = 8), progress = "none"))
+
+# Where what is answered elsewhere is not what predict() says: a class at a margin above 1e-5, a number by more than
+# 1e-5 of it and the target's deviation.
+differing <- function(model, rows, elsewhere) {
+  own <- given_answers(model$answerer, rows)
+  scale <- allowed_spread(model$answerer)
+  unlist(lapply(names(own), function(name) {
+    x <- own[[name]]
+    y <- elsewhere[[name]]
+    if (!identical(is.na(x), is.na(y))) return(name)
+    if (is.numeric(x)) {
+      if (any(abs(x - y) > 1e-5 * (abs(x) + scale), na.rm = TRUE)) name
+    } else {
+      sure <- apply(as.matrix(own[-1]), 1, function(p) diff(sort(-p)[1:2])) > 1e-5
+      if (any((x != y)[which(sure)])) name
+    }
+  }))
+}
+
+in_r <- function(code, rows) {
+  here <- new.env(parent = baseenv())
+  eval(parse(text = code), here)
+  expect_lt(here$check(), 1)
+  here$answer(rows)
+}
+
+in_c <- function(code, rows, model) {
+  folder <- withr::local_tempdir()
+  source <- file.path(folder, "model.c")
+  writeLines(code, source, useBytes = TRUE)
+  program <- file.path(folder, "model")
+  flags <- c("-std=c99", "-Wall", "-Wextra", "-Werror", "-O1", "-DTRANSCRIPT_MAIN")
+  expect_equal(system2("gcc", c(flags, source, "-o", program, "-lm")), 0)
+  expect_equal(system2(program, "--check", stdout = FALSE), 0)
+  columns <- vapply(transcript_program(model, "c")$columns, `[[`, "", "name")
+  cells <- lapply(rows[columns], function(x) {
+    ifelse(is.na(x), "", if (is.numeric(x)) sprintf("%.17g", x) else enc2utf8(as.character(x)))
+  })
+  input <- file.path(folder, "rows.tsv")
+  writeLines(do.call(paste, c(unname(cells), sep = "\t")), input, useBytes = TRUE)
+  answers <- answer_names(model$answerer$target)
+  found <- strsplit(system2(program, stdin = input, stdout = TRUE), "\t", fixed = TRUE)
+  table <- do.call(rbind, lapply(found, function(x) c(x, rep("", length(answers)))[seq_along(answers)]))
+  table[table == ""] <- NA
+  table <- stats::setNames(as.data.frame(table), answers)
+  numeric <- if (has_classes(model$answerer$target)) -1 else TRUE
+  table[numeric] <- lapply(table[numeric], as.numeric)
+  table
+}
+
+in_node <- function(code, rows, model) {
+  folder <- withr::local_tempdir()
+  writeLines(code, file.path(folder, "model.js"), useBytes = TRUE)
+  rows[] <- lapply(rows, function(x) if (is.logical(x) || is.numeric(x)) x else as.character(x))
+  writeLines(jsonlite::toJSON(rows, digits = I(17), na = "null"), file.path(folder, "rows.json"), useBytes = TRUE)
+  script <- sprintf(paste(
+    "const { answer, check } = require('%s/model.js');",
+    "const rows = JSON.parse(require('fs').readFileSync('%s/rows.json', 'utf8'));",
+    "console.log(JSON.stringify({ check: check(), answers: rows.map(answer) }));"
+  ), folder, folder)
+  found <- jsonlite::fromJSON(system2("node", c("-e", shQuote(script)), stdout = TRUE))
+  expect_lt(found$check, 1)
+  # what is null in every row has no column
+  answers <- found$answers
+  for (name in setdiff(answer_names(model$answerer$target), names(answers))) answers[[name]] <- NA_real_
+  answers
+}
+
+# Rows that it was trained on, and what it never saw: new levels, values far outside, gaps everywhere.
+to_be_answered <- function(b) {
+  rows <- everything[seq_len(200), setdiff(names(b$table), b$target)]
+  rows$size[1:5] <- c(-3, 20, 0, NA, 12)
+  rows$place[3:9] <- "elsewhere"
+  rows$glaze[5:9] <- "unheard of"
+  if (!is.null(rows$hot)) rows$hot[8] <- NA
+  rows
+}
+
+test_that("C, JavaScript and R answer as the model does, whatever it is made of", {
+  models <- lapply(cases, trained)
+  models <- c(models, lapply(changed, function(change) {
+    change(trained(hold_out(cases$classes, calibration = 0.2)))
+  }))
+  for (name in names(models)) {
+    model <- models[[name]]
+    rows <- to_be_answered(cases[[name]] %||% cases$classes)
+    expect_null(differing(model, rows, in_r(transcribe(model, "r"), rows)), info = paste(name, "in R"))
+    if (Sys.which("gcc") != "") {
+      expect_null(differing(model, rows, in_c(transcribe(model, "c"), rows, model)), info = paste(name, "in C"))
+    }
+    if (Sys.which("node") != "") {
+      elsewhere <- in_node(transcribe(model, "javascript"), rows, model)
+      expect_null(differing(model, rows, elsewhere), info = paste(name, "in JavaScript"))
+    }
+  }
+})
+
+test_that("what can't be said is refused by name", {
+  b <- quick(brief(small_kilns(), "outcome")) |> regimen(epochs = 2)
+  train_on <- function(b) withr::with_seed(1, train(b, progress = "none"))
+  expect_fails(transcribe(train_on(derive(b, heat = peak_c / ramp_c_h)), "c"), "no column arithmetic yet", "`heat`")
+  expect_fails(transcribe(train_on(prepare(b, only = kiln, categories = "hash")), "r"), "no hashed levels", "`kiln`")
+  expect_fails(transcribe(train_on(b)), "Say what the model is to be transcribed `to`")
+  expect_fails(transcribe(train_on(b), "cobol"), "javascript")
+  expect_fails(transcribe(b, "c"), "a model")
+})
+
+test_that("the command writes bare models and transcripts", {
+  withr::local_dir(withr::local_tempdir())
+  data.table::fwrite(small_kilns(), "kilns.csv")
+  b <- brief("kilns.csv", "outcome") |> quick() |> regimen(epochs = 3, seed = 1) |> hold_out(seed = 2)
+  write_brief(b, "kilns.yml")
+  expect_equal(hylomath("train", "kilns.yml", "--bare", "-q")$status, 0)
+  expect_match(paste(hylomath("show", "kilns.hylo")$out, collapse = " "), "holds nothing of single rows")
+  told <- hylomath("transcribe", "kilns.hylo", "--to", "r", "-o", "kilns.R")
+  expect_equal(told$status, 0)
+  expect_match(told$err, "Wrote kilns.R", all = FALSE)
+  expect_lt(local({
+    source("kilns.R", local = TRUE)
+    check()
+  }), 1)
+  expect_equal(hylomath("transcribe", "kilns.hylo")$status, 2)
+  expect_equal(hylomath("transcribe", "kilns.hylo", "--to", "latin")$status != 0, TRUE)
+})
