@@ -17,7 +17,7 @@ check_columns <- function(b, table, inputs) {
 }
 
 check_input <- function(x, column, kind) {
-  if (all(is.na(x))) {
+  if (is_all_missing(x)) {
     what <- sprintf("Column %s has no values at all.", quoted(column))
     fail(what, sprintf("Drop it: set_columns(drop = %s).", column))
   }

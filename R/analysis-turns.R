@@ -70,6 +70,7 @@ dealt_turns <- function(a) {
   } else if (by == "key") {
     key <- as_label(a$table[[a$roles$group %||% a$roles$id]][rows])
     shares <- stats::setNames(rep(1 / k, k - 1), seq_len(k - 1))
+    # by another hash than that of the test rows
     match(split_by_key(key, shares, seed + 1), c(names(shares), "training"))
   } else {
     strata <- fold_strata(a, rows, by, k)
@@ -83,13 +84,17 @@ turns_obstacle <- function(a) {
   rows <- rows_in(a, "training")
   if (length(rows) < 2 * a$hold_out$rotate) return("they are too few")
   if (length(unique(a$turn[rows])) < a$hold_out$rotate) return("their groups are too few")
-  label <- if (has_classes(a$target)) as_label(a$table[[a$target$columns]])
+  turns <- sort(unique(a$turn[rows]))
+  classes <- a$target$classes
+  label <- if (is.null(classes)) rep(1L, length(rows)) else match(as_label(a$table[[a$target$columns]][rows]), classes)
+  # which classes there are in which turn
+  there <- table(factor(label, seq_len(max(1, length(classes)))), factor(a$turn[rows], turns)) > 0
   for (i in seq_len(a$hold_out$rotate)) {
-    part <- turn_parts(a, i)
+    part <- part_of_turns(a, i, turns)
     if (!all(c("training", "validation", "judged") %in% part)) {
       return(sprintf("network %d has nothing to learn from", i))
     }
-    lacking <- setdiff(a$target$classes, label[part %in% "training"])
+    lacking <- classes[!rowSums(there[, part %in% "training", drop = FALSE])]
     if (length(lacking)) return(sprintf("network %d would see no row of the class %s", i, describe(lacking[1])))
   }
   NULL
@@ -97,16 +102,22 @@ turns_obstacle <- function(a) {
 
 # The part of every row for network i.
 turn_parts <- function(a, i) {
-  part <- rep(NA_character_, length(a$turn))
+  turns <- seq(0, a$hold_out$rotate + 1)
+  part_of_turns(a, i, turns)[a$turn + 1]
+}
+
+# What network i does with the rows of each turn.
+part_of_turns <- function(a, i, turns) {
+  part <- rep(NA_character_, length(turns))
   if (a$hold_out$by == "ordered") {
-    part[a$turn < i] <- "training"
-    part[a$turn == i] <- "validation"
-    part[a$turn == i + 1] <- "judged"
+    part[turns < i] <- "training"
+    part[turns == i] <- "validation"
+    part[turns == i + 1] <- "judged"
     return(part)
   }
-  part[!is.na(a$turn)] <- "training"
-  part[a$turn == i] <- "judged"
-  part[a$turn == i %% a$hold_out$rotate + 1] <- "validation"
+  part[] <- "training"
+  part[turns == i] <- "judged"
+  part[turns == i %% a$hold_out$rotate + 1] <- "validation"
   part
 }
 

@@ -20,6 +20,7 @@
 #   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "judged"
 #   turn       where rows rotate the number of the part that each training row is in, see analysis-turns.R; NULL
 #              otherwise
+#   single     why no rows rotate, a text, or NULL where they do
 #   wiring     the parsed wiring, see wiring-parse.R
 #   regimen    the brief's regimen, whose "auto" regimen_in_force() settles once the preparation is learned
 #

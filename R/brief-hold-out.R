@@ -15,8 +15,9 @@
 #'   as test, before them calibration and validation, `"key"` goes by a hash of the id (or group), so that a row stays
 #'   in its part when rows are added or reordered. Rows of one `group` always stay together, with `"stratified"` as
 #'   balanced as the groups allow.
-#' @param validation_where,test_where,calibration_where Conditions in place of a share, such as `test_where = fired_on
-#'   >= "2025-06-01"`; see [expressions]. The rest of the rows is dealt out by the shares of the other parts.
+#' @param validation_where,test_where,calibration_where Conditions in place of a share, such as
+#'   `test_where = fired_on >= "2025-06-01"`; see [expressions]. The rest of the rows is dealt out by the shares of the
+#'   other parts.
 #' @param parts A column that says the part of each row: `training`, `validation`, `calibration` or `test`; rows where
 #'   it is missing are left out.
 #' @param seed A whole number that fixes the draw. When not given it is drawn from R's generator, so `set.seed()`

@@ -6,7 +6,10 @@
 #' @param only Columns to set this for, as in [set_columns()]; without it the setting is for all. Later calls win.
 #' @param numbers `"zscore"` (mean 0, standard deviation 1), `"minmax"` (0 to 1), `"minmax_signed"` (-1 to 1),
 #'   `"robust"` (median 0, quartile distance that of a standard normal), `"rank_normal"` (normal scores of the ranks,
-#'   straight between the percentiles), `"none"`.
+#'   straight between the percentiles), `"pieces"` (an input for each eighth of the rows, which goes from 0 to 1 along
+#'   it, so that a network can bend where the rows are), `"waves"` (the z-score, and behind it the sine and cosine at
+#'   four wavelengths, 8, 4, 2 and 1 standard deviations; both after Gorishniy et al. 2022, "On embeddings for numerical
+#'   features in tabular deep learning"), `"none"`.
 #' @param clip Numbers beyond the quantiles `clip` and `1 - clip` are set to them; 0 clips nothing. `"far"` clips what
 #'   lies outside the training rows by more than half of their range.
 #' @param gaps What becomes of missing values. For numbers `"auto"` is the median, and an input that says that it was

@@ -12,7 +12,7 @@ input_kinds <- c("number", "count", "flag", "category", "date", "time", "missing
 
 # The number of the rule by which what is left open is settled, see the section of ?regimen. A brief that was written
 # under a former one goes on meaning what it meant.
-current_rule <- 2
+current_rule <- 3
 
 brief_schema <- function() {
   list(
@@ -64,7 +64,7 @@ columns_schema <- function() {
 # How one column is prepared; also what prepare's `only` sets for some columns.
 column_settings <- function() {
   list(
-    numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "none")),
+    numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "pieces", "waves", "none")),
     clip = type_or_word("far", type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
     gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
     categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),

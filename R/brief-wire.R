@@ -6,6 +6,7 @@
 #' ```
 #' 24 relu > dropout 0.2 > 12 tanh
 #' 64 gelu norm l2=1e-4 > 32 gelu start=orthogonal
+#' 24 elu > 12 elu + direct
 #' direct
 #' ```
 #'
@@ -20,6 +21,12 @@
 #'   and `normal:0.1` with a spread. The usual one is `lecun` for selu, `he` for relu and its kin, otherwise `glorot`.
 #'
 #' `dropout <share>` drops that share of what comes from the left while training.
+#'
+#' `+ direct` at the end lets the inputs reach the output layer straight as well, beside the hidden layers (skip-layer
+#' connections: Ripley 1996, *Pattern Recognition and Neural Networks*, section 5.1), so that these learn what a linear
+#' model leaves over. `l1`, `l2` and `rate` behind it are the straight path's own. Such a network starts from the linear
+#' model of the same training rows (with the straight path's `l2`, or the one of the `direct` wiring's rule): in its
+#' first epoch it is that model as it stands. So on the rows that choose the epoch it never falls behind it.
 #'
 #' The activations of a weighted sum z: `identity`; `logistic` 1 / (1 + exp(-z)); `tanh`; `relu` max(z, 0);
 #' `leaky_relu` 0.01 z below 0 (Maas et al. 2013); `elu` exp(z) - 1 below 0 (Clevert et al. 2016); `selu`, that scaled

@@ -47,9 +47,9 @@ cli_scout <- function(files, options) {
   if (!is.null(options$output)) check_can_write(options$output)
   how <- list(
     budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf),
-    judge = options$judge %||% "folds", where = options$where, file = keep
+    judge = options$judge, where = options$where, file = keep
   )
-  found <- do.call(scout, c(list(b), given, how, cli_dealing(options, k = 5, repeats = NULL)))
+  found <- do.call(scout, c(list(b), given, how, cli_dealing(options, k = NULL, repeats = NULL)))
   cli_say(options, sprintf("Every fit is kept in %s.", keep))
   cli_write_brief(best_brief(found), options)
   if (!is.null(options$figures)) cli_scouting_figures(found, options$figures)

@@ -53,8 +53,8 @@ cli_write_table <- function(table, options, what = "row") {
 }
 
 # Writes a model with what is known of its test rows, and says so.
-cli_write_model <- function(model, output, options, former = NULL) {
-  write_model(with_looks(model, former), output)
+cli_write_model <- function(model, output, options, former = NULL, rows = TRUE) {
+  write_model(with_looks(model, former), output, rows = rows)
   cli_say(options, sprintf("Wrote %s.", output))
 }
 

@@ -52,6 +52,7 @@ commands_to_begin <- function() {
       cli_options(
         "output", "set", "quick", "progress",
         cli_flag("--watch-test", "Measure the loss of the test rows after each epoch too."),
+        cli_flag("--bare", "Write nothing of single rows: no keys, observed values, answers, hashes or rare levels."),
         "json", "quiet"
       )
     )
@@ -203,8 +204,9 @@ commands_to_improve <- function() {
     ),
     scout = cli_command(
       paste(
-        "Search for better settings, judged by folds, and write the brief with the best. Every fit is kept as it ends:",
-        "a search that was killed goes on where it was when it is called again, and so does one whose budget is raised."
+        "Search for better settings, judged by turns or folds, and write the brief with the best. Every fit is kept as",
+        "it ends: a search that was killed goes on where it was when it is called again, and so does one whose budget",
+        "is raised."
       ),
       takes = "BRIEF.yml [SETTING=LOW..HIGH | SETTING=VALUE,VALUE,...] ...", files = c(1, 30), run = cli_scout,
       example = paste(
@@ -214,7 +216,14 @@ commands_to_improve <- function() {
       cli_options(
         cli_option("--budget", "The number of trials; 40 when it is not given.", "N"),
         cli_option("--seconds", "Begin no round after so many seconds.", "S"),
-        cli_option("--judge", "folds (the default), or validation for the brief's own validation rows.", "HOW"),
+        cli_option(
+          "--judge",
+          paste(
+            "turns where rows rotate (the default there, unless folds are spoken of), folds, or validation for the",
+            "brief's own validation rows."
+          ),
+          "HOW"
+        ),
         "folds_5", "repeats", "by",
         cli_option("--where", "A condition between settings, such as \"units * layers <= 64\".", "CONDITION"),
         cli_option(
@@ -306,6 +315,19 @@ commands_to_use <- function() {
         cli_flag("--weights", "Give all weights and biases, as JSON."),
         cli_option("--network", "Draw the network into a PNG file.", "FILE"),
         "json"
+      )
+    ),
+    transcribe = cli_command(
+      paste(
+        "Write a model as code that runs elsewhere. In it stand 50 made-up rows and their answers, as a test that it",
+        "runs by itself."
+      ),
+      takes = "MODEL.hylo", files = 1, run = cli_transcribe,
+      example = "hylomath transcribe kilns.hylo --to c -o kilns.c",
+      cli_options(
+        cli_option("--to", "The language: c, javascript or r.", "LANGUAGE"),
+        cli_option(c("-o", "--output"), "Write the code into a file; standard output when it is not given.", "FILE"),
+        "quiet"
       )
     ),
     probe = cli_command(

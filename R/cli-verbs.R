@@ -53,7 +53,7 @@ cli_train <- function(files, options) {
   # what was looked at before this training is not forgotten with the file that held it
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
   model <- train(b, progress = cli_progress(options), watch_test = options[["watch-test"]])
-  cli_write_model(model, output, options, former)
+  cli_write_model(model, output, options, former, rows = !options$bare)
   if (!is.null(former)) cli_say(options, "It takes the place of the model that was there.")
   cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
   if (model$stopped == "interrupted") 1L
@@ -121,7 +121,8 @@ cli_show_model <- function(model, options) {
     layers <- layers_of(model)
     return(if (options$json) cli_json(layers) else write_lines(layers_text(layers)))
   }
-  cli_result(model, options, model_facts(model))
+  if (options$json) return(cli_json(model_facts(model)))
+  write_lines(c(format(model), "", rows_held_text(model)))
 }
 
 # A matrix as a list of its columns' values by row name.
@@ -140,4 +141,13 @@ cli_probe <- function(files, options) {
   write_table(values, options$output)
   size <- sprintf("%s of %s", counted(nrow(values), "row"), counted(ncol(values), "unit"))
   cli_say(options, sprintf("Wrote %s: %s.", options$output, size))
+}
+
+cli_transcribe <- function(files, options) {
+  if (is.null(options$to)) cli_wrong("Say what the model is to be written in: --to c, javascript or r.", "transcribe")
+  if (!is.null(options$output)) check_can_write(options$output)
+  code <- transcribe(read_model(files), options$to)
+  if (is.null(options$output)) return(cat(code))
+  write_whole(charToRaw(enc2utf8(code)), options$output)
+  cli_say(options, sprintf("Wrote %s.", options$output))
 }

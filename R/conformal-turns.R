@@ -4,7 +4,7 @@
 # Tibshirani 2021, Theorem 4), of classes the set by the same bound (cross-conformal: Vovk 2015; Vovk, Nouretdinov,
 # Manokhin and Gammerman 2018); in practice about `level`.
 
-# What is proven of rows of a new kind of luck, for `turns` parts of `n` rows.
+# What share of new rows is proven to be held, of `turns` parts of `n` rows in all.
 proven_coverage <- function(level, n, turns) {
   alpha <- 1 - level
   slack <- min(2 * (1 - 1 / turns) / (n / turns + 1), (1 - turns / n) / (turns + 1))

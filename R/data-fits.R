@@ -7,6 +7,7 @@ check_is_column <- function(table, column, role) {
 }
 
 check_finite <- function(x, column) {
+  if (max(0, x, na.rm = TRUE) <= most_of_a_number && min(0, x, na.rm = TRUE) >= -most_of_a_number) return()
   bad <- which(is.infinite(x))
   if (length(bad)) {
     what <- sprintf("Column %s is infinite in %s.", quoted(column), rows_text(bad))
@@ -23,9 +24,12 @@ check_finite <- function(x, column) {
 # Squares of it still fit single precision's range once they are scaled.
 most_of_a_number <- 1e30
 
+# Whether a column has no value; mostly the first rows tell.
+is_all_missing <- function(x) all(is.na(utils::head(x, 10))) && all(is.na(x))
+
 # Whether values can be encoded as the kind says. A column without any value fits every kind.
 fits_kind <- function(x, kind) {
-  if (all(is.na(x))) return(TRUE)
+  if (is_all_missing(x)) return(TRUE)
   switch(kind,
     number = , count = is.numeric(x) || is.logical(x),
     flag = is.logical(x) || (is.numeric(x) && all(x %in% c(0, 1, NA))),

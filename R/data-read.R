@@ -54,15 +54,30 @@ read_text_table <- function(file, kinds, how, columns) {
   plain <- plain_text(file)
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
-  table <- read_text_as(plain, file, kinds, how, columns, start, how$encoding %||% start$encoding)
-  wrong <- not_in_utf8(table)
-  if (is.null(wrong)) return(plain_quotes(table))
+  scan <- scan_text(plain, file)
+  read_as <- function(encoding) {
+    table <- read_text_as(plain, file, kinds, how, columns, start, scan, encoding)
+    if (scan$doubled_quotes) plain_quotes(table) else table
+  }
+  table <- read_as(how$encoding %||% start$encoding)
+  wrong <- if (!scan$ascii) not_in_utf8(table)
+  if (is.null(wrong)) return(table)
   # the first lines looked like UTF-8, and a later one doesn't
   if (!is.null(how$encoding)) {
     what <- "%s is not in UTF-8, as `data.encoding` says: column %s, row %s."
     fail(sprintf(what, quoted(file), quoted(wrong$column), format_count(wrong$row)), "Say encoding: Latin-1.")
   }
-  plain_quotes(read_text_as(plain, file, kinds, how, columns, start, "Latin-1"))
+  read_as("Latin-1")
+}
+
+# What the bytes of the file say, so that what is not there is not looked for in every cell.
+scan_text <- function(plain, file) {
+  scan <- core_scan_text(path.expand(plain), thread_count())
+  if (!is.na(scan$zero_byte)) {
+    what <- "%s is not a text file: it holds a zero byte at position %s."
+    fail(sprintf(what, quoted(file), format_count(scan$zero_byte)))
+  }
+  scan
 }
 
 not_in_utf8 <- function(table) {
@@ -88,12 +103,7 @@ plain_quotes <- function(table) {
   table
 }
 
-read_text_as <- function(plain, file, kinds, how, columns, start, encoding) {
-  scan <- core_scan_text(path.expand(plain), thread_count())
-  if (!is.na(scan$zero_byte)) {
-    what <- "%s is not a text file: it holds a zero byte at position %s."
-    fail(sprintf(what, quoted(file), format_count(scan$zero_byte)))
-  }
+read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding) {
   decimal <- how$decimal %||% guess_decimal(start$lines, how$separator)
   as_written <- raw_header(plain, how$separator)
   header <- names(plain_quotes(as_written))

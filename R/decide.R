@@ -101,7 +101,7 @@ without_decision <- function(model) {
 }
 
 # Rows that neither the weights nor a test have seen.
-deciding_part <- function(model) intersect(c("validation", "rotation"), names(model$judged))[1]
+deciding_part <- function(model) c(intersect(c("validation", "rotation"), names(model$judged)), NA)[1]
 
 # The rule that the wish comes to, for the network and for the one without hidden layers beside it; for each on its own
 # probabilities.
@@ -109,8 +109,8 @@ with_decision <- function(model, wish) {
   part <- deciding_part(model)
   validation <- if (!is.na(part)) judged_in_part(model, part)
   if (is.null(validation) && is.null(wish$threshold) && is.null(wish$costs)) {
-    fail(
-      "The model has no validation rows to choose a threshold on.",
+    fail_without_rows(
+      model, "The model has no validation rows to choose a threshold on.",
       "Hold some out and train again, or set `threshold` by hand."
     )
   }

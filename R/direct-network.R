@@ -1,9 +1,6 @@
 # The network without hidden layers that stands beside every other one: what a linear, logistic, softmax or Poisson
 # model of the same inputs makes of the same rows.
 
-# Its few weights are settled by this many training rows; of more, so many are drawn.
-most_direct_rows <- 100000
-
 # Its answerer; NULL where the wiring is that already, or its training came to nothing. It shares the preparation and
 # the encoder's columns of the network's own spec, unless that has learned points for levels.
 fit_direct <- function(spec) {
@@ -11,7 +8,7 @@ fit_direct <- function(spec) {
   if (length(a$wiring$layers) == 0) return(NULL)
   thin <- a
   thin$wiring <- parse_wiring("direct")
-  thin$regimen <- direct_regimen(a)
+  thin$regimen <- direct_regimen(a$regimen)
   thin$part <- fewer_parts(a)
   preparation <- spec$learned$preparation
   sources <- spec$core$sources
@@ -35,12 +32,6 @@ fit_direct <- function(spec) {
 within_settings <- function(how, embedding) {
   if (identical(how$categories, "embedding")) how$categories <- embedding
   how
-}
-
-# By the rule, whatever the network's own method is: to the one minimum, where there is one.
-direct_regimen <- function(a) {
-  kept <- intersect(c("loss", "output", "class_weights", "seed"), names(a$regimen))
-  utils::modifyList(brief_defaults()[["regimen"]], a$regimen[kept])
 }
 
 fewer_parts <- function(a) {

@@ -2,17 +2,7 @@
 
 # The student learns, beside the labels, what the networks answered to rows that they had not seen; the last turn stops
 # it. Of several wirings the one with the lowest loss on the rows of that turn is kept.
-distil_down <- function(teacher, table, how, report) {
-  if (is.null(teacher$answerer$members)) {
-    fail(
-      "This model is one network already.",
-      "Name the student that it is to teach: distil(teacher, b), with a brief."
-    )
-  }
-  b <- ready_to_train(with_table(teacher$brief, table), seed = function() training_seed(teacher))
-  if (!is_own_table(teacher, b$table)) {
-    fail("This is not the table that the model was trained on.", "A model keeps no inputs: give that table.")
-  }
+distil_down <- function(teacher, b, how, report) {
   a <- settle(b)
   taught <- c(how, turned_teaching(teacher, a))
   students <- lapply(student_wirings(teacher), function(wiring) {
@@ -32,6 +22,21 @@ distil_down <- function(teacher, table, how, report) {
     teacher = teacher_facts(teacher), unlabelled = 0L, retrained = FALSE, cost = distilling_cost(teacher, model)
   )))
   model
+}
+
+# The brief of networks that take turns, on the table that they were trained on.
+brief_of_teacher <- function(teacher, table) {
+  if (is.null(teacher$answerer$members)) {
+    fail(
+      "This model is one network already.",
+      "Name the student that it is to teach: distil(teacher, b), with a brief."
+    )
+  }
+  b <- ready_to_train(with_table(teacher$brief, table), seed = function() training_seed(teacher))
+  if (!is_own_table(teacher, b$table)) {
+    fail("This is not the table that the model was trained on.", "A model keeps no inputs: give that table.")
+  }
+  b
 }
 
 # The wiring that counts most among the teacher's, and the usual one.

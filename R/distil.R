@@ -6,6 +6,7 @@
 #'
 #' @param teacher A model: a network, or a committee, which is so made into one network.
 #' @param b The student's brief, with its table: the same target and classes; wiring, regimen and inputs may be others.
+#'   The student is one network, see [quick()].
 #'   Or the table that a model of networks that take turns was trained on: then one network is made of them, taught by
 #'   what each answered to rows that it had not seen, with the wiring, theirs or the usual one, that does better on the
 #'   rows of the last turn; what that costs in loss on the test rows and gains in time is part `cost` of `distilled`.
@@ -35,7 +36,8 @@
 #'   by fold, corrected for overlapping training sets). [plot_distillation()] draws it.
 #' @section Errors: Another target or other classes; a comparison with a teacher that its brief alone doesn't make, one
 #'   that was taught itself or whose weights were set by hand; a teacher that has learned from rows that are judged;
-#'   the losses `ordinal` and `quantile`, which can't take a teacher's answers.
+#'   the losses `ordinal` and `quantile`, which can't take a teacher's answers; a table that is not the teacher's, or
+#'   whose teacher is one network already.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)
@@ -63,8 +65,10 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
       "Give the table that the model was trained on, or a brief."
     )
   }
+  how <- list(temperature = if (has_classes(target_in(teacher))) temperature, label_share = label_share)
   if (is.data.frame(b)) {
-    how <- list(temperature = if (has_classes(target_in(teacher))) temperature, label_share = label_share)
+    b <- brief_of_teacher(teacher, b)
+    check_teaching(teacher, b)
     return(distil_down(teacher, b, how, report))
   }
   b <- quick(ready_to_train(b, what = "The student's brief"))
@@ -77,7 +81,6 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
     b <- with_unlabelled(b, as_table(unlabelled))
     a <- settle(b)
   }
-  how <- list(temperature = if (has_classes(a$target)) temperature, label_share = label_share)
   comparison <- if (k > 0) compared_students(teacher, b, how, retrained, k, repeats, by, level, report)
   taught <- c(how, teaching_of(teacher$answerer, working_table_of(teacher$brief, b$table)))
   model <- train_model(taught_spec(a, learn_training(a), taught), report)

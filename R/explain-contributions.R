@@ -85,8 +85,12 @@ most_exact_columns <- 10
 fewest_background <- 20
 most_background <- 1000
 
-# As many answers as come within about a second.
-affordable_answers <- function(answerer) min(max(4.5e9 / all_parameters(answerer), 6e4), 1e6)
+# As many answers as come within about a second: each takes time for its parameters, and for each network that has to
+# encode the row anew.
+affordable_answers <- function(answerer) {
+  seconds <- all_parameters(answerer) / 4.5e9 + network_count(answerer) * 7e-7
+  min(max(0.9 / seconds, 4.5e4), 1e6)
+}
 
 #' @export
 contributions.default <- function(model, ...) wrong_object("contributions", "a model", model)

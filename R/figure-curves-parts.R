@@ -14,6 +14,22 @@ loss_axis <- function(logarithmic) {
 
 axis_name <- function(what, logarithmic) if (logarithmic) paste(what, "(logarithmic)") else what
 
+# The curves' names at their ends, their colours and both axes.
+named_curves <- function(long, logarithmic) {
+  last <- max(long$epoch)
+  list(
+    ggplot2::geom_text(
+      data = label_ends(long, logarithmic), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0,
+      nudge_x = last * 0.012, size = 4.2
+    ),
+    ggplot2::scale_colour_manual(values = curve_colours(), guide = "none"),
+    ggplot2::scale_x_continuous(
+      breaks = whole_breaks(c(0, last)), expand = ggplot2::expansion(mult = c(0.02, 0.14))
+    ),
+    loss_axis(logarithmic)
+  )
+}
+
 # Where the lines' names stand: at their ends, pushed apart where the ends are close.
 label_ends <- function(long, logarithmic) {
   ends <- do.call(rbind, lapply(split(long, long$part), function(d) d[nrow(d), ]))

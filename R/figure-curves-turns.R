@@ -14,16 +14,8 @@ plot_turn_curves <- function(model, what) {
     ) +
     ggplot2::geom_line(linewidth = 0.8) +
     ggplot2::geom_point(data = kept[kept$epoch <= last, ], size = 2.2) +
-    ggplot2::geom_text(
-      data = label_ends(means, logarithmic), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0,
-      nudge_x = last * 0.012, size = 4.2
-    ) +
-    ggplot2::scale_colour_manual(values = curve_colours(), guide = "none") +
     ggplot2::scale_fill_manual(values = curve_colours(), guide = "none") +
-    ggplot2::scale_x_continuous(
-      breaks = whole_breaks(c(0, last)), expand = ggplot2::expansion(mult = c(0.02, 0.14))
-    ) +
-    loss_axis(logarithmic) +
+    named_curves(means, logarithmic) +
     ggplot2::labs(
       title = sprintf("%s: %s take turns", enumerate(model$brief$target), counted(nrow(own), "network")),
       subtitle = sprintf(

@@ -23,7 +23,6 @@ plot_curves <- function(model, what = "loss") {
   long <- drawn_curves(model, what)
   run <- training_run(model)
   best <- run$best
-  last <- run$epochs
   b <- model$brief
   logarithmic <- spans_widely(long$loss)
   kept <- long[long$epoch == best & long$part == utils::tail(long$part, 1), ]
@@ -32,15 +31,7 @@ plot_curves <- function(model, what = "loss") {
     ggplot2::geom_vline(xintercept = best, colour = hue("stone"), linetype = "dashed", linewidth = 0.4) +
     ggplot2::geom_line(linewidth = 0.8) +
     ggplot2::geom_point(data = kept, size = 2.6) +
-    ggplot2::geom_text(
-      data = label_ends(long, logarithmic), ggplot2::aes(y = .data$at, label = .data$part), hjust = 0,
-      nudge_x = last * 0.012, size = 4.2
-    ) +
-    ggplot2::scale_colour_manual(values = curve_colours(), guide = "none") +
-    ggplot2::scale_x_continuous(
-      breaks = whole_breaks(c(0, last)), expand = ggplot2::expansion(mult = c(0.02, 0.14))
-    ) +
-    loss_axis(logarithmic) +
+    named_curves(long, logarithmic) +
     ggplot2::labs(
       title = sprintf("%s: %s", enumerate(b$target), stopped_title(run)),
       subtitle = sprintf("%s; kept epoch %d%s", curve_name(model, what), best, said),

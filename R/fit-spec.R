@@ -33,7 +33,7 @@ fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learn
       training = which(part == "training"), validation = which(part == "validation"),
       watched = which(part %in% watched),
       output_bias = task$start(target, of_target, network, if (length(offset)) offset[part == "training"]),
-      starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1
+      linear = numeric(), starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1
     )
   )
 }

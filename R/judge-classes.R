@@ -39,6 +39,9 @@ beside_parts <- function(grounds, measures, values) {
   measures[c("measure", "value", "low", "high", "baseline", compared, parts)]
 }
 
+# Whether an appraisal has figures of rows in their turns, as the judged ones or beside them.
+tells_of_turns <- function(appraisal) appraisal$rows == "rotation" || "rotation" %in% names(appraisal$measures)
+
 measures_by_class <- function(network, how, resampling) {
   level <- resampling$level
   tallies <- network$tallies

@@ -91,11 +91,13 @@ plan_holds <- function(plan) {
   numbers <- function(...) all(vapply(plan[c(...)], is_numbers, NA, 1))
   levels <- plan$levels
   usual <- is_text(plan$column, 1) && plan$kind %in% input_kinds && is_flag(plan$drop_gaps) && numbers("seen_gaps") &&
-    is_texts(levels) && !anyDuplicated(levels) && is_texts(plan$rare)
+    is_texts(levels) && !anyDuplicated(levels) && is_texts(plan$rare) && level_rows_hold(plan)
   usual && switch(plan$encoding,
     number = numbers("fill", "shift", "scale", "low", "high", "seen_low", "seen_high") && is_flag(plan$flag) &&
       plan$scale != 0 && is_numbers(plan$knots %||% 0) && length(plan$knots) == length(plan$heights) &&
-      !is.unsorted(plan$knots %||% 0) && is_numbers(plan$heights %||% 0),
+      !is.unsorted(plan$knots %||% 0) && is_numbers(plan$heights %||% 0) &&
+      is_numbers(plan$edges %||% 0) && !is.unsorted(plan$edges %||% 0, strictly = TRUE) &&
+      is_numbers(plan$waves %||% 0),
     level = if (isTRUE(plan$hashed)) {
       is_place(plan$width, 2, 65536) && is_place(plan$missing, -1, plan$width - 1) && plan$unseen == -1
     } else {
@@ -111,6 +113,11 @@ plan_holds <- function(plan) {
       plan$scale != 0 && (!plan$clock || plan$zone %in% OlsonNames()),
     FALSE
   )
+}
+
+# How many training rows each level had, where that is known: formats before 7 don't say.
+level_rows_hold <- function(plan) {
+  is.null(plan$level_rows) || is_numbers(plan$level_rows, length(plan$levels) + length(plan$rare))
 }
 
 learned_holds <- function(learned, target) {

@@ -47,11 +47,11 @@ tidy.hylomath_model <- function(x, ...) {
 #' @rdname tidy.hylomath_model
 #' @export
 glance.hylomath_model <- function(x, ...) {
-  best <- best_losses(x$curves, x$best_epoch)
-  parameters <- network_parameters(x$answerer)
+  run <- training_run(x)
+  best <- best_losses(run$curves, run$best)
   data.frame(
     target = enumerate(x$brief$target), task = x$brief$task, method = regimen_of(x)$method, wiring = wiring_text(x),
-    parameters = parameters, epochs = nrow(x$curves), best_epoch = x$best_epoch, stopped = x$stopped,
+    parameters = all_parameters(x$answerer), epochs = run$epochs, best_epoch = run$best, stopped = x$stopped,
     training_loss = best$training, validation_loss = best$validation, seconds = x$seconds
   )
 }

@@ -8,6 +8,7 @@
 #' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit.
 #'   With batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running
 #'   statistics. Embeddings come first, `embedding_<column>`: a row a level, `(other)` for rare and unseen ones.
+#'   A straight path stands behind the output layer, as `direct`: a row an input, a column an output.
 #'   Ordered classes have `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first
 #'   layer are the prepared columns, outputs of the last one are before scaling back. Of a committee it is the best
 #'   member.
@@ -56,6 +57,9 @@ coef_names <- function(answerer) {
     names[[if (last) "output" else paste0("layer_", l)]] <- list(c(inputs, extra), units)
     inputs <- units
   }
+  if (!is.null(answerer$network$straight)) {
+    names$direct <- list(network_inputs(answerer$preparation), output_names(answerer))
+  }
   names
 }
 
@@ -72,7 +76,7 @@ output_names <- function(answerer) {
 #' @export
 set_coef <- function(model, values) {
   check_model(model)
-  if (network_count(model$answerer) > 1) {
+  if (!is.null(model$answerer$members) || network_count(model$answerer) > 1) {
     fail(
       "A committee has as many sets of weights as members, so they can't be set as one.",
       "Train one network: quick(b), and `keep = \"best\"`."
@@ -152,8 +156,9 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #'
 #' @param model A model.
 #' @return A data frame with a row for each block of parameters: `layer`, `kind` (`weights`, `bias`, `embedding`, and
-#'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes), `rows` (inputs), `columns`
-#'   (units), `trained` (whether training moves it) and `values` (their number).
+#'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes; the weights of a straight path
+#'   are the layer `direct`), `rows` (inputs), `columns` (units), `trained` (whether training moves it) and `values`
+#'   (their number).
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> train(progress = "none")

@@ -17,6 +17,7 @@
 #   looks        the networks that were judged on these test rows, see looks.R
 #   fingerprint  the hash of the table
 #   distilled    how it was taught, see distil.R; NULL otherwise
+#   bare         what of single rows was left out when it was written, see model-rows.R; NULL where nothing was
 
 # Of the training rows a model keeps the answers of so many, drawn at random: enough to see whether it has learned them
 # by heart.
@@ -85,14 +86,19 @@ training_run <- function(model) {
     return(list(curves = curves, epochs = nrow(curves), best = model$best_epoch, stopped = model$stopped))
   }
   own <- leading_members(model)
-  middle <- own$turn[order(own$best_epoch)[(nrow(own) + 1) %/% 2]]
-  curves <- curves[curves$member == middle, names(curves) != "member"]
-  list(curves = curves, epochs = nrow(curves), best = own$best_epoch[own$turn == middle], stopped = model$stopped)
+  middle <- middle_place(own$best_epoch)
+  curves <- curves[curves$member == own$turn[middle], names(curves) != "member"]
+  list(curves = curves, epochs = nrow(curves), best = own$best_epoch[middle], stopped = model$stopped)
 }
 
-# The networks of the wiring that counts most.
+# The place of the median.
+middle_place <- function(x) order(x)[(length(x) + 1) %/% 2]
+
+# The share of each wiring among networks that take turns, and the networks of the one that counts most.
+wiring_shares <- function(members) tapply(members$share, factor(members$network, unique(members$network)), sum)
+
 leading_members <- function(model) {
-  share <- tapply(model$members$share, model$members$network, sum)
+  share <- wiring_shares(model$members)
   model$members[model$members$network == names(share)[which.max(share)], ]
 }
 
@@ -196,7 +202,7 @@ parts_of.hylomath_model <- function(x, ...) x$parts
 # The wiring in words: of networks that answer together each with its share, if there are several.
 wiring_text <- function(model) {
   if (is.null(model$members)) return(model$brief$wiring)
-  share <- tapply(model$members$share, factor(model$members$network, unique(model$members$network)), sum)
+  share <- wiring_shares(model$members)
   share <- sort(share[share > 0], decreasing = TRUE)
   if (length(share) == 1) return(names(share))
   paste(sprintf("%s (%s)", names(share), format_percent_short(share)), collapse = " + ")

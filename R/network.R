@@ -14,7 +14,7 @@ network_of <- function(target, wiring, regimen, preparation) {
     layer$l2 <- layer$l2 %||% l2
     layer[c("units", "activation", "dropout", "l1", "l2", "rate", "norm", "start", "spread")]
   })
-  list(
+  network <- list(
     inputs = length(preparation$features),
     embeddings = lapply(Filter(is_embedded, preparation$columns), function(plan) {
       list(column = plan$column, levels = length(plan$levels) + plan$own, width = plan$width)
@@ -25,6 +25,11 @@ network_of <- function(target, wiring, regimen, preparation) {
     knee = loss$knee %||% 1, smoothing = loss$smoothing %||% 0, quantiles = loss$at %||% numeric(),
     classes = if (loss$output == "ordinal") length(target$classes) else 0, layers = layers
   )
+  straight <- wiring$straight
+  if (!is.null(straight)) {
+    network$straight <- list(l1 = straight$l1 %||% regimen$l1, l2 = straight$l2 %||% l2, rate = straight$rate)
+  }
+  network
 }
 
 # The parts of a network as the core knows it, without what was learned.
@@ -50,8 +55,11 @@ network_blocks <- function(network, inputs) {
       if (layer$norm) block(name, c("gain", "mean", "variance"), 1, units[l], c(moving, FALSE, FALSE))
     )
   })
+  straight <- if (!is.null(network$straight)) {
+    list(block("direct", "weights", length(inputs), units[length(units)], network$straight$rate > 0))
+  }
   gaps <- if (network$classes > 2) list(block("output", "gaps", network$classes - 2, 1, TRUE))
-  blocks <- do.call(rbind, c(embeddings, layers, gaps))
+  blocks <- do.call(rbind, c(embeddings, layers, straight, gaps))
   blocks$values <- blocks$rows * blocks$columns
   blocks
 }

@@ -30,8 +30,8 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   time are alike; `few_rows` a class has too few rows to be judged by; `probabilities_off` shares of rows differ from
 #'   the probabilities named; `relative_error_meaningless` observed values are 0 or some so small that they decide the
 #'   mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise; `test_looked_at`
-#'   several networks have been judged on these test rows; `rows_seen` judged rows were used in training;
-#'   `outside_range` judged rows differ from the training rows.
+#'   several networks have been judged on these test rows; `rows_seen` judged rows were used in training,
+#'   `rows_not_known` whether they were can't be told; `outside_range` judged rows differ from the training rows.
 #'
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;

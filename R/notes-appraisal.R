@@ -172,7 +172,9 @@ note_probabilities_off <- function(appraisal) {
   new_note(
     "probabilities_off",
     sprintf(what, worst_class, format_percent(worst$probability), format_percent(worst$observed)),
-    if (is.null(appraisal$recalibrated)) {
+    if (is.null(appraisal$recalibrated) && tells_of_turns(appraisal)) {
+      "Recalibrate them: recalibrate(model) takes the rows in their turns."
+    } else if (is.null(appraisal$recalibrated)) {
       "Recalibrate them: hold_out(calibration = 0.15), train, then recalibrate(model)."
     } else {
       "Try another method of recalibrate(), or more calibration rows."
@@ -386,6 +388,13 @@ new_data_notes <- function(model, data, judged) {
 
 # Rows that the network was trained or stopped by are no test of it.
 note_rows_seen <- function(model, judged) {
+  if (!is.null(model$bare)) {
+    return(new_note(
+      "rows_not_known",
+      "Whether the network has learned from some of these rows can't be told: its file holds nothing of single rows.",
+      "See to it that they are newer than its training, or judge the model that kept its rows."
+    ))
+  }
   seen <- attr(judged, "seen")
   if (seen == 0) return(NULL)
   n <- length(judged$key)

@@ -31,12 +31,20 @@ hash_codes <- function(x, buckets) {
 plan_features <- function(plan) {
   name <- plan$column
   switch(plan$encoding,
-    number = c(name, if (plan$flag) paste0(name, ":missing")),
+    number = c(number_features(plan), if (plan$flag) paste0(name, ":missing")),
     score = name,
     code = character(),
     level = level_features(plan),
     date = paste0(name, ":", unlist(part_features[plan$parts]))
   )
+}
+
+# Pieces are numbered, waves are named by their length in standard deviations.
+number_features <- function(plan) {
+  name <- plan$column
+  if (!is.null(plan$edges)) return(paste0(name, "/", seq_len(length(plan$edges) - 1)))
+  lengths <- rep(format_each(1 / plan$waves), each = 2)
+  c(name, if (length(lengths)) paste0(name, ":", c("sin", "cos"), lengths))
 }
 
 level_features <- function(plan) {

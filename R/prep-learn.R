@@ -34,21 +34,23 @@ learn_numbers <- function(columns, settings, rows, weight) {
   if (length(columns) == 0) return(list())
   clip <- unique(unlist(lapply(settings, function(s) if (clips_share(s$clip)) c(s$clip, 1 - s$clip))))
   ranks <- if (any(vapply(settings, function(s) s$numbers == "rank_normal", NA))) seq(0, 1, 0.01)
+  pieces <- if (any(vapply(settings, function(s) s$numbers == "pieces", NA))) piece_shares
   robust <- if (any(vapply(settings, function(s) s$numbers == "robust", NA))) c(0.25, 0.75)
-  shares <- unique(c(0.5, robust, clip, ranks))
+  shares <- unique(c(0.5, robust, clip, ranks, pieces))
   found <- summarise_numbers(unname(as.list(columns)), rows, shares, weight)
+  even <- all(weight == weight[1])
   lapply(seq_along(columns), function(i) {
     if (found$gaps[i] == found$rows[i]) fail_no_values(names(columns)[i])
     quantiles <- unlist(found[i, -(1:9)])
     quantile <- function(share) unname(quantiles[match(share, shares)])
-    learn_number(found[i, ], quantile, settings[[i]], columns[[i]][rows], weight)
+    gap_share <- if (even) found$gaps[i] / found$rows[i] else weighted_mean(is.na(columns[[i]][rows]), weight)
+    learn_number(found[i, ], quantile, settings[[i]], function() commonest(columns[[i]][rows], weight), gap_share)
   })
 }
 
-# `s` summarises the training rows' values x.
-learn_number <- function(s, quantile, how, x, weight) {
-  gap_share <- if (s$gaps == 0) 0 else weighted_mean(is.na(x), weight)
-  fill <- switch(how$gaps, mean = s$mean, common = commonest(x, weight), quantile(0.5))
+# `s` summarises the training rows' values, of which `gap_share` are missing; `common` gives the commonest.
+learn_number <- function(s, quantile, how, common, gap_share) {
+  fill <- switch(how$gaps, mean = s$mean, common = common(), quantile(0.5))
   plan <- list(
     encoding = "number", fill = fill, shift = 0, scale = 1, low = -Inf, high = Inf,
     flag = how$gaps == "flag" || (how$gaps == "auto" && gap_share > 0.01),
@@ -65,6 +67,8 @@ learn_number <- function(s, quantile, how, x, weight) {
     # 1.349: a normal's quartile distance
     robust = scaled(plan, quantile(0.5), (quantile(0.75) - quantile(0.25)) / 1.349),
     rank_normal = rank_normal(plan, quantile),
+    pieces = in_pieces(scaled(plan, s$mean, s$deviation), quantile),
+    waves = c(scaled(plan, s$mean, s$deviation), list(waves = wave_turns)),
     none = plan
   )
 }
@@ -88,6 +92,18 @@ rank_normal <- function(plan, quantile) {
   plan
 }
 
+# Pieces with as many rows each, fewer where values are few. A column with one value has none.
+piece_shares <- seq(0, 1, 1 / 8)
+
+in_pieces <- function(plan, quantile) {
+  edges <- unique(pmin(pmax(quantile(piece_shares), plan$low), plan$high))
+  if (length(edges) > 1) plan$edges <- edges
+  plan
+}
+
+# Turns a standard deviation: waves that are 8, 4, 2 and 1 of them long.
+wave_turns <- c(1 / 8, 1 / 4, 1 / 2, 1)
+
 commonest <- function(x, weight) {
   distinct <- unique(x[!is.na(x)])
   distinct[which.max(weight_by_place(match(x, distinct), weight, length(distinct)))]
@@ -107,9 +123,10 @@ learn_levels <- function(x, rows, weight, how, direct) {
   order <- order[counts[order] > 0]
   kept <- order[counts[order] / known >= how$rare]
   gaps <- is.na(code)
+  rare <- setdiff(order, kept)
   plan <- list(
-    levels = all$levels[kept], rare = all$levels[setdiff(order, kept)], seen_gaps = sum(gaps),
-    drop_gaps = how$gaps == "drop"
+    levels = all$levels[kept], rare = all$levels[rare], level_rows = tabulate(code, length(all$levels))[c(kept, rare)],
+    seen_gaps = sum(gaps), drop_gaps = how$gaps == "drop"
   )
   gap_share <- weighted_mean(gaps, weight)
   # the place of the commonest level among those that are kept; none where a missing value is to stay one

@@ -13,14 +13,24 @@ format.hylomath_appraisal <- function(x, ...) {
     c("", if (answers_classes(x$task)) confusion_text(x) else bands_text(x)),
     if (!is.null(x$by)) c("", by_text(x)),
     "",
-    paragraphs(c(worth_text(x), brier_text(x), coverage_text(x), interval_text(x))),
+    paragraphs(c(worth_text(x), rotation_text(x), brier_text(x), coverage_text(x), interval_text(x))),
     format_notes(x$notes)
   )
 }
 
 rows_seen <- function(rows) {
   switch(rows,
+    rotation = "answered in turns",
     validation = "was stopped by", new = "was given", training = "was trained on", "never saw"
+  )
+}
+
+# Figures of rows in their turns are of networks that answer together new rows only.
+rotation_text <- function(x) {
+  if (!tells_of_turns(x)) return(NULL)
+  paste(
+    "The rotation figures are of single networks, each on rows that it had not seen; where the wiring is open they have",
+    "chosen how much each counts. All networks together do a little better, and are less bold."
   )
 }
 

@@ -22,7 +22,7 @@ format.hylomath_brief <- function(x, ...) {
     indented("hold out", settings_text(x$hold_out)),
     if (!is.null(a)) indented("parts", parts_in_words(a)),
     if (inherits(a, "hylomath_analysis")) indented("turns", turns_in_words(a)),
-    indented("wiring", brief_wiring_text(x, a, candidates)),
+    brief_wiring_text(x, a, candidates),
     indented("regimen", regimen_text(x, candidates[[1]] %||% a))
   )
 }
@@ -41,11 +41,11 @@ turns_in_words <- function(a) {
 
 # What an open wiring comes to.
 brief_wiring_text <- function(b, a, candidates) {
-  if (b$wiring != "auto" || !inherits(a, "hylomath_analysis")) return(b$wiring)
-  if (is.null(candidates)) return(sprintf("%s (auto)", format_wiring(a$wiring)))
-  sprintf(
-    "auto: %s; blended by what they answer in their turns, to rows that they have not seen",
-    paste(names(candidates), collapse = "; ")
+  if (b$wiring != "auto" || !inherits(a, "hylomath_analysis")) return(indented("wiring", b$wiring))
+  if (is.null(candidates)) return(indented("wiring", sprintf("%s (auto)", format_wiring(a$wiring))))
+  c(
+    indented("wiring", "auto: these, blended by what they answer in their turns, to rows that they have not seen"),
+    unlist(lapply(names(candidates), function(name) indented("", name)))
   )
 }
 

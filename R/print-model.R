@@ -140,10 +140,27 @@ summary.hylomath_model <- function(object, ...) {
 }
 
 #' @export
-format.hylomath_summary <- function(x, ...) c(format(x$model), "", layers_text(x$layers))
+format.hylomath_summary <- function(x, ...) {
+  c(format(x$model), "", layers_text(x$layers), "", rows_held_text(x$model))
+}
 
 #' @export
 print.hylomath_summary <- function(x, ...) print_lines(x)
+
+# What the model, and so its file, gives away of single rows.
+rows_held_text <- function(model) {
+  held <- rows_in_model(model)
+  items <- function(held) sprintf("%s %s", format_each_count(held$rows), held$what)
+  about <- function(held) indented("", sprintf("%s, for %s", items(held), held$without))
+  c(
+    indented("identity", identity_of(model)),
+    paragraphs(if (nrow(held)) "Of single rows of its table it holds" else "It holds nothing of single rows."),
+    unlist(lapply(seq_len(nrow(held)), function(i) about(held[i, ]))),
+    if (!is.null(model$bare)) {
+      paragraphs(sprintf("Left out when it was written: %s.", enumerate(items(model$bare))))
+    }
+  )
+}
 
 # The blocks of parameters, with their sum.
 layers_text <- function(layers) {

@@ -30,7 +30,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
   answerer <- model$answerer
   target <- answerer$target
   if (!has_classes(target)) fail("Only probabilities are recalibrated; this network predicts a number.")
-  rows <- if (method != "none") rows_to_recalibrate(recalibrating_rows(model), target$classes)
+  rows <- if (method != "none") rows_to_recalibrate(model, recalibrating_rows(model), target$classes)
   model <- change_answerers(model, function(answerer, answers) {
     answerer["recalibration"] <- NULL
     from <- rows
@@ -52,10 +52,10 @@ recalibrate.default <- function(model, ...) wrong_object("recalibrate", "a model
 # Rows that nothing else has used, or those that rotate.
 recalibrating_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "rotation")
 
-rows_to_recalibrate <- function(rows, classes) {
+rows_to_recalibrate <- function(model, rows, classes) {
   if (is.null(rows)) {
-    fail(
-      "The model has no calibration rows, which nothing else has used.",
+    fail_without_rows(
+      model, "The model has no calibration rows, which nothing else has used.",
       "Hold some out and train again: hold_out(calibration = 0.15)."
     )
   }

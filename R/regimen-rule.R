@@ -65,3 +65,14 @@ auto_l2 <- function(wiring, method, rows) {
   if (method %in% evidence_methods && !has_own_l2(wiring)) return("evidence")
   signif(min(0.01, 10 / rows), 1)
 }
+
+# ---- without hidden layers ----------------------------------------------------------------------------------------
+
+# The few weights of a linear model are settled by this many training rows; of more, so many are drawn.
+most_direct_rows <- 100000
+
+# By the rule, whatever the network's own method is: to the one minimum, where there is one.
+direct_regimen <- function(regimen) {
+  kept <- intersect(c("loss", "output", "class_weights", "seed"), names(regimen))
+  utils::modifyList(brief_defaults()[["regimen"]], regimen[kept])
+}

@@ -2,11 +2,14 @@
 # new rows. Where the brief leaves the network open, several wirings take turns side by side, and their answers are
 # blended by what they answered to rows that they had not seen.
 #
-# A *turning* is list(candidates, laid, done): the analyses that take turns, as they are laid out, and by candidate the
-# results of their networks.
+# A *turning* is list(analysis, candidates, each, whole, shares): the analysis whose rows rotate, those that take turns,
+# by candidate the results of their networks, the numbers of the turns that all of them have ended, and how much each
+# candidate counts.
 
 # The model of an analysis whose rows rotate.
-train_rotation <- function(a, report) {
+train_rotation <- function(a, report) rotation_model(train_turns(a, report))
+
+train_turns <- function(a, report) {
   candidates <- rotation_candidates(a)
   laid <- lapply(candidates, laid_turns)
   jobs <- lapply(laid, fold_jobs, want = "member")
@@ -19,7 +22,8 @@ train_rotation <- function(a, report) {
   whole <- which(!Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA))))
   check_any_done(length(whole), "turn")
   names(each) <- names(candidates)
-  rotation_model(a, candidates, lapply(each, `[`, whole), whole)
+  each <- lapply(each, `[`, whole)
+  list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
 }
 
 laid_turns <- function(a) {
@@ -35,7 +39,7 @@ rotation_candidates <- function(a) {
   wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
   own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
   names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
-  c(own, list(direct = with_network(a, "direct", direct_regimen(a))))
+  c(own, list(direct = with_network(a, "direct", direct_regimen(a$regimen))))
 }
 
 # The analysis with another network. What its brief left open is said, so that it is the same wherever it is settled.
@@ -61,8 +65,9 @@ with_network <- function(a, wiring, regimen = a$regimen, prepare = list()) {
 is_usual <- function(name, prepare) identical(prepare[[name]], brief_defaults()$prepare[[name]])
 
 # By the rule: networks that differ in what they take in, how they bend and how fast they learn, so that they err in
-# different places. What the brief says of the regimen and the preparation stands. Far outside the rows that they have
-# learned from networks go astray, so inputs are clipped there; `direct` takes them as they are.
+# different places; numbers as waves (Gorishniy et al. 2022) for what goes up and down, as things in time do. What the
+# brief says of the regimen and the preparation stands. Far outside the rows that they have learned from networks go
+# astray, so inputs are clipped there; `direct` takes them as they are.
 auto_wirings <- function(a) {
   long <- patient(a$regimen)
   slow <- if (identical(long$method, "auto") && identical(long$learning_rate, "auto")) {
@@ -79,8 +84,19 @@ auto_wirings <- function(a) {
       wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
       said = if (!identical(slow, long)) "slow"
     ),
-    list(wiring = "96 gelu > 32 gelu", prepare = list(clip = "far"), regimen = long)
-  ), if (suits_few_units(a)) list(list(wiring = few_units, prepare = list(clip = "far"))))
+    list(wiring = smooth_wiring(a$brief$rule), prepare = list(clip = "far"), regimen = long)
+  ), if (suits_waves(a)) {
+    waves <- list(numbers = "waves", clip = "far")
+    list(list(wiring = smooth_wiring(a$brief$rule), prepare = waves, regimen = long, said = "waves"))
+  }, if (suits_few_units(a)) list(list(wiring = few_units, prepare = list(clip = "far"))))
+}
+
+# For smooth relations; rule 2 had a wider one, which costs more and finds less.
+smooth_wiring <- function(rule) if (rule < 3) "96 gelu > 32 gelu" else "24 silu > 12 silu"
+
+# Where numbers are left as they usually are, and there are some.
+suits_waves <- function(a) {
+  a$brief$rule > 2 && is_usual("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
 }
 
 # A smooth curve of few inputs is met best by few units under Levenberg and Marquardt's method, where it may be taken.
@@ -101,12 +117,12 @@ patient <- function(regimen) {
 
 # ---- the model ----------------------------------------------------------------------------------------------------
 
-# `each` holds by candidate the results of its networks, those of the turns in `whole`.
-rotation_model <- function(a, candidates, each, whole) {
-  shares <- blend_shares(a, each)
+rotation_model <- function(turning) {
+  a <- turning$analysis
+  each <- turning$each
+  whole <- turning$whole
+  shares <- turning$shares
   main <- names(shares)[which.max(shares)]
-  # of the networks with hidden layers that count most
-  regimen <- learn_training(candidates[[names(which.max(shares[names(shares) != "direct"]))]])$regimen
   used <- names(shares)[shares > 0]
   own_shares <- network_shares(shares, each)
   answerer <- joint_answerer(
@@ -117,17 +133,17 @@ rotation_model <- function(a, candidates, each, whole) {
     a$target, answerer$preparation, lapply(each$direct, `[[`, "answerer"), network_shares(1, each["direct"])[[1]], whole
   )
   members <- member_table(each, own_shares, whole)
-  lead <- each[[main]][[length(whole)]]$training
+  middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
   new_model(
     a, b, answerer, if (length(used) > 1 || used != "direct") direct,
     list(
-      curves = rotation_curves(each[[main]], whole), best = as.integer(stats::median(lead$best)),
-      stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = lead$l2,
-      kernel = lead$kernel, seconds = sum(members$seconds), members = members, regimen = regimen,
-      restarts = one_restart(lead)
+      curves = rotation_curves(each[[main]], whole), best = as.integer(middle$best),
+      stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = middle$l2,
+      kernel = middle$kernel, seconds = sum(members$seconds), members = members,
+      regimen = learn_training(turning$candidates[[main]])$regimen, restarts = one_restart(middle)
     ),
-    list(rotation = turned_rows(each[used], own_shares[used], each$direct, whole))
+    list(rotation = turned_rows(turning))
   )
 }
 
@@ -140,7 +156,12 @@ one_restart <- function(training) {
 }
 
 # Answers of the k networks in their own turns, blended; in the order of the table.
-turned_rows <- function(each, own_shares, direct, whole) {
+turned_rows <- function(turning) {
+  used <- turning$shares > 0
+  each <- turning$each[used]
+  own_shares <- network_shares(turning$shares, turning$each)[used]
+  direct <- turning$each$direct
+  whole <- turning$whole
   turns <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])
     judged <- members[[1]]$judged
@@ -161,7 +182,7 @@ turned_rows <- function(each, own_shares, direct, whole) {
 member_table <- function(each, own_shares, whole) {
   rows <- lapply(names(each), function(c) {
     members <- each[[c]]
-    of <- function(what, type) vapply(members, function(m) as.numeric(what(m)), 0)
+    of <- function(what) vapply(members, function(m) as.numeric(what(m)), 0)
     data.frame(
       network = c, turn = whole, share = own_shares[[c]],
       learned = of(function(m) m$learned), answered = of(function(m) m$judging),

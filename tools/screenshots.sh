@@ -47,7 +47,7 @@ R_LIBS=.build/library Rscript -e 'library(hylomath)
   m <- train(wire(brief(crossings, target = "passengers"), "5 tanh"), progress = "none")
   write_figure(plot_network(m), commandArgs(TRUE))' "$shots/network.png"
 terminal scout "cd demo; hylomath scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu \
-  learning_rate=1e-3..0.02 --budget 24 --k 3 --keep shot.scout -o best.yml --figures search"
+  learning_rate=1e-3..0.02 --budget 24 --keep shot.scout -o best.yml --figures search"
 cp "$folder/demo/search/settings.png" "$shots/search.png"
 R_LIBS=.build/library Rscript -e 'library(hylomath)
   set.seed(1)

@@ -69,3 +69,27 @@ rich_model <- function() {
       regimen(epochs = 4, restarts = 3, keep = "committee", measures = "accuracy") |>
     single(progress = "none"))
 }
+
+# The document of a model file as text, and a file with another one.
+document_of <- function(file) {
+  connection <- gzfile(file)
+  on.exit(close(connection))
+  paste(readLines(connection, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
+}
+
+with_document <- function(text, file) {
+  connection <- gzfile(file, "wb")
+  writeBin(charToRaw(enc2utf8(text)), connection)
+  close(connection)
+  file
+}
+
+# The same file with its content changed, and a checksum that goes with it.
+resigned <- function(file, change, into = file) {
+  text <- document_of(file)
+  content <- change(sub('^.*?"content":', "", substr(text, 1, nchar(text) - 1), perl = TRUE))
+  head <- sprintf(
+    '{"format":"hylomath model","format_version":7,"checksum":"%s","content":', cli::hash_raw_sha256(charToRaw(content))
+  )
+  with_document(paste0(head, content, "}"), into)
+}

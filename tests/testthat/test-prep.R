@@ -99,6 +99,20 @@ test_that("numbers are scaled as asked, from the training rows", {
   normal <- one_column(x, numbers = "rank_normal", rows = rows)()[1, ]
   expect_equal(order(normal[rows]), order(t))
   expect_equal(c(mean(normal[rows]), sd(normal[rows])), c(0, 1), tolerance = 0.05)
+  edges <- quantile(t, (0:8) / 8, names = FALSE)
+  pieces <- one_column(x, numbers = "pieces", rows = rows)()
+  expect_equal(rownames(pieces), paste0("x/", 1:8))
+  along <- vapply(1:8, function(i) pmin(pmax((x - edges[i]) / (edges[i + 1] - edges[i]), 0), 1), x)
+  expect_equal(unname(pieces), t(along))
+  expect_equal(rownames(one_column(c(0, 1, NA, rep(c(0, 0, 1), 20)), numbers = "pieces")()), c("x/1", "x:missing"))
+  expect_equal(nrow(one_column(x, numbers = "pieces", clip = 0.2, rows = rows)()), 6)
+  waves <- one_column(x, numbers = "waves", rows = rows)()
+  z <- (x - mean(t)) / sd(t)
+  turns <- 2 * pi * outer(c(1 / 8, 1 / 4, 1 / 2, 1), z)
+  expect_equal(unname(waves), rbind(z, do.call(rbind, lapply(1:4, function(i) rbind(sin(turns[i, ]), cos(turns[i, ])))),
+    deparse.level = 0
+  ))
+  expect_equal(rownames(waves)[1:3], c("x", "x:sin8", "x:cos8"))
   ends <- quantile(t, c(0.05, 0.95), names = FALSE)
   expect_equal(one_column(x, numbers = "none", clip = 0.05, rows = rows)()[1, ], pmin(pmax(x, ends[1]), ends[2]))
 })

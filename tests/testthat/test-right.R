@@ -105,6 +105,7 @@ test_that("A5: no split in time tears a group, and nothing is learned from rows 
   parts <- parts_of(hold_out(b, by = "ordered"), each = TRUE)
   parts$patient <- recovery$patient
   expect_true(all(tapply(parts$part, parts$patient, function(p) length(unique(p))) == 1))
+  expect_true("rotation" %in% parts$part)
   last <- max(recovery$visited_on[parts$part == "rotation"])
   expect_true(all(tapply(recovery$visited_on, parts$patient, max)[unique(parts$patient[parts$part == "test"])] > last))
   f <- folds(regimen(hold_out(b, by = "ordered"), epochs = 2), k = 3, by = "ordered", progress = "none")
@@ -142,10 +143,10 @@ of_weights <- function(table, target, weight_is = NULL) {
     single(progress = "none")
 }
 
-# What was learned, but for how many gaps were counted.
+# What was learned, but for how many rows and gaps were counted.
 learned_of <- function(model) {
   p <- model$answerer$preparation
-  list(lapply(p$columns, function(plan) plan[names(plan) != "seen_gaps"]), p$target, model$baseline)
+  list(lapply(p$columns, function(plan) plan[!names(plan) %in% c("seen_gaps", "level_rows")]), p$target, model$baseline)
 }
 
 test_that("A6: weights that count are rows written out, in preparation, rule, loss, baseline, measures and intervals", {

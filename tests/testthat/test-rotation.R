@@ -83,7 +83,9 @@ test_that("each network is that of the fold with its parts, and together they an
   expect_identical(own$answers[own$turn == 2, ]$probability_burst, single$judged$test$answers$probability_burst)
   each <- lapply(model$answerer$members, function(member) answers_of(member, a$table)$probability_sound)
   expect_equal(predict(model, small_kilns(300), type = "both")$probability_sound, Reduce(`+`, each) / 4)
-  expect_identical(appraise(model, rows = "rotation")$n, length(own$row))
+  judged <- appraise(model, rows = "rotation")
+  expect_identical(judged$n, length(own$row))
+  for (a in list(judged, appraise(model))) expect_match(told(a), "rotation figures are of single networks")
 })
 
 test_that("an open wiring is blended by what was answered out of fold, and never ends behind its parts", {
@@ -94,7 +96,15 @@ test_that("an open wiring is blended by what was answered out of fold, and never
   own <- judged_in_part(model, "rotation")
   alone <- tapply(model$members$loss * model$members$answered, model$members$network, sum) / length(own$row)
   expect_lte(mean_loss(model$answerer, own), min(alone) + 1e-9)
-  expect_named(summary(model)$model$members, names(model$members))
+  run <- training_run(model)
+  expect_true(run$best %in% leading_members(model)$best_epoch && run$epochs < nrow(model$curves))
+  expect_equal(
+    unlist(glance(model)[c("parameters", "epochs", "best_epoch", "training_loss")], use.names = FALSE),
+    c(all_parameters(model$answerer), run$epochs, run$best, run$curves$training[run$best])
+  )
+  expect_identical(model$best_epoch, as.integer(run$best))
+  expect_false(any(vapply(model_facts(model)[c("method", "wiring")], identical, NA, "auto")))
+  expect_fails(set_coef(model, coef(model)), "can't be set as one")
   expect_match(told(model), "by single networks on rows that they had not seen")
 })
 
@@ -138,6 +148,17 @@ test_that("what rows stop or hold out by themselves doesn't rotate, and says why
   for (text in names(singles)) expect_identical(why(singles[[text]]), text)
   old <- complete_brief(utils::modifyList(brief_settings(b), list(rule = 1)), small_kilns())
   expect_match(why(old), "rule 1")
+  wirings <- function(rule) {
+    of_rule <- complete_brief(utils::modifyList(brief_settings(b), list(rule = rule)), small_kilns())
+    names(rotation_candidates(settle(of_rule)))
+  }
+  expect_identical(wirings(2)[3], "96 gelu > 32 gelu")
+  expect_identical(
+    wirings(3), append(replace(wirings(2), 3, "24 silu > 12 silu"), "24 silu > 12 silu, waves", after = 3)
+  )
+  # numbers that the brief has settled are left as it says
+  settled <- names(rotation_candidates(settle(prepare(b, numbers = "robust"))))
+  expect_false("24 silu > 12 silu, waves" %in% settled)
   expect_equal(parts_of(old)$share[1:3], c(0.7, 0.15, 0.15), tolerance = 0.01)
   expect_match(why(brief(small_kilns()[1:18, ], target = "peak_c")), "too few")
   # all are judged by the same rows
@@ -264,6 +285,10 @@ test_that("networks that take turns are made one, and what it costs is said", {
   expect_fails(distil(model, kilns), "not the table")
   expect_fails(distil(quick_model(), small_kilns()), "one network already")
   expect_fails(distil(model), "`b` is missing")
+  number <- small_crossings(300)
+  several <- brief(number, "passengers", task = "regression") |> wire("3 tanh") |> hold_out(rotate = 3, seed = 1) |>
+    regimen(loss = list(kind = "quantile", at = c(0.1, 0.9)), epochs = 2, seed = 1)
+  expect_fails(distil(turned(several), number), "`quantile` takes observed values only")
 })
 
 test_that("models of one table are lined up, whatever trained them", {
