@@ -77,7 +77,7 @@ core_hash <- function(text) {
     .Call(`_hylomath_core_hash`, text)
 }
 
-core_train <- function(fits, report, done, catch_term, threads) {
-    .Call(`_hylomath_core_train`, fits, report, done, catch_term, threads)
+core_train <- function(fits, report, done, keep, every, catch_term, threads) {
+    .Call(`_hylomath_core_train`, fits, report, done, keep, every, catch_term, threads)
 }
 

@@ -80,3 +80,9 @@ flat_settings <- function(settings, prefix = NULL) {
     stats::setNames(if (length(value) == 0) "none" else paste(words, collapse = ", "), key)
   }))
 }
+
+# The first setting in which two briefs, given by their texts, differ.
+brief_difference <- function(own, other) {
+  briefs <- lapply(list(own = own, other = other), function(text) read_brief(text = text, read = FALSE))
+  settings_apart(briefs)$setting[1] %||% "brief"
+}

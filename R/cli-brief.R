@@ -4,12 +4,19 @@
 cli_brief_and_table <- function(file, options, beside = NULL) {
   b <- cli_override(read_brief(file, read = FALSE), options$set)
   if (isTRUE(options$quick)) b <- quick(b)
+  b <- with_seeds(b, checkpoint_seeds(options$checkpoint))
   options(hylomath.catch_term = TRUE)
   cli_plan(options$workers)
   if (is.null(b$data)) {
     fail(sprintf("%s names no table.", quoted(file)), "Add the lines `data:` and `  file: <table>.csv`.")
   }
   read_brief_table(b, dirname(file), beside)
+}
+
+# Seeds that the brief leaves open are those of the checkpoint that is to be gone on from.
+with_seeds <- function(b, seeds) {
+  for (section in names(drop_nulls(seeds))) b[[section]]$seed <- b[[section]]$seed %||% seeds[[section]]
+  b
 }
 
 # `--set regimen.epochs=50`, as if the brief file said so.

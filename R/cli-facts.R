@@ -11,6 +11,7 @@ model_facts <- function(model) {
     stopped = run$stopped, seconds = model$seconds, method = regimen_of(model)$method,
     training_loss = curves$training[run$best], validation_loss = curves$validation[run$best],
     identity = identity_of(model), version = model$version, kernel = model$kernel, holds = rows_in_model(model),
+    states = !is.null(model$states), resumed = model$resumed, refitted = model$refitted,
     restarts = model$restarts, members = model$members, notes = notes(model)
   )
 }

@@ -121,6 +121,29 @@ cli_distil_down <- function(teacher, files, options) {
   cli_distilled(do.call(distil, c(list(teacher, table), how)), output, options)
 }
 
+# Over the model itself where nothing else is said; one that was resumed or refitted is another network.
+cli_resume <- function(files, options) {
+  epochs <- cli_number(options$epochs, "epochs")
+  cli_further(files, options, function(model, table) {
+    resume(model, table, epochs = epochs, progress = cli_progress(options))
+  })
+}
+
+cli_refit <- function(files, options) {
+  cli_further(files, options, function(model, table) refit(model, table, progress = cli_progress(options)))
+}
+
+cli_further <- function(files, options, further) {
+  output <- options$output %||% files[1]
+  check_can_write(output)
+  options(hylomath.catch_term = TRUE)
+  former <- read_model(files[1])
+  model <- further(former, cli_table(former, files[2]))
+  cli_write_model(model, output, options, former)
+  cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
+  if (model$stopped == "interrupted") 1L
+}
+
 cli_teaching <- function(options) {
   list(
     temperature = cli_number(options$temperature, "temperature", 2),

@@ -44,7 +44,7 @@ cli_dispatch <- function(args) {
     return(if (length(args) == 0) 2L else 0L)
   }
   if (args[1] == "--version") {
-    write_lines(paste("hylomath", utils::packageVersion("hylomath")))
+    write_lines(paste("hylomath", package_version_text()))
     return(0L)
   }
   cli_call(verbs, args)

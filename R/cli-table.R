@@ -52,6 +52,16 @@ commands_to_begin <- function() {
       cli_options(
         "output", "set", "quick", "progress",
         cli_flag("--watch-test", "Measure the loss of the test rows after each epoch too."),
+        cli_option(
+          "--checkpoint",
+          paste(
+            "Keep in this file what training has come to; killed and called again, it goes on from there to the same",
+            "bits. Removed once the model is written."
+          ),
+          "FILE"
+        ),
+        cli_option("--every", "So many seconds lie between two times at which it is kept; 30.", "SECONDS"),
+        cli_flag("--resumable", "Keep the optimiser's state in the model, so that `hylomath resume` goes on from it."),
         cli_flag("--bare", "Write nothing of single rows: no keys, observed values, answers, hashes or rare levels."),
         "json", "quiet"
       )
@@ -260,6 +270,27 @@ commands_to_improve <- function() {
         cli_option("--k", "The number of folds of the comparison; 5 when it is not given, 0 for none.", "N"),
         "repeats", "by", "output", "figure", "set", "workers", "progress", "json", "quiet"
       )
+    ),
+    resume = cli_command(
+      paste(
+        "Let a network learn on: on the table that it was trained on for more epochs, or on newer rows with its",
+        "preparation kept."
+      ),
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_resume,
+      example = "hylomath resume kilns.hylo newer.csv -o kilns-2.hylo",
+      cli_options(
+        cli_option("--epochs", "How many more epochs there may be; as many as the brief says.", "N"),
+        "output_model", "progress", "json", "quiet"
+      )
+    ),
+    refit = cli_command(
+      paste(
+        "Train a judged network on all rows of its table, for use: the brief in force, for the epochs that were right.",
+        "The measures that it carries along are those of the former."
+      ),
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_refit,
+      example = "hylomath refit kilns.hylo kilns.csv -o kilns-all.hylo",
+      cli_options("output_model", "progress", "json", "quiet")
     ),
     lineup = cli_command(
       paste(

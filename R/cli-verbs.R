@@ -52,8 +52,13 @@ cli_train <- function(files, options) {
   check_can_write(output)
   # what was looked at before this training is not forgotten with the file that held it
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
-  model <- train(b, progress = cli_progress(options), watch_test = options[["watch-test"]])
+  model <- train(
+    b, progress = cli_progress(options), watch_test = options[["watch-test"]], checkpoint = options$checkpoint,
+    every = cli_number(options$every, "every", 30), resumable = options$resumable
+  )
   cli_write_model(model, output, options, former, rows = !options$bare)
+  # what is kept in the model's file need not be kept twice
+  if (!is.null(options$checkpoint) && model$stopped != "interrupted") unlink(options$checkpoint)
   if (!is.null(former)) cli_say(options, "It takes the place of the model that was there.")
   cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
   if (model$stopped == "interrupted") 1L

@@ -1,7 +1,7 @@
 # From specs to fits.
 
-# One fit; `report` is told of its start, its epochs and its end.
-fit_network <- function(spec, report) {
+# One fit; `report` is told of its start, its epochs and its end; `checkpoint` keeps it, see open_checkpoint().
+fit_network <- function(spec, report, checkpoint = no_checkpoint()) {
   preparation <- spec$learned$preparation
   regimen <- spec$learned$regimen
   core <- spec$core$regimen
@@ -11,7 +11,9 @@ fit_network <- function(spec, report) {
     features = length(network_inputs(preparation)), method = regimen$method
   )
   report(c(start, about))
-  fit <- fit_networks(list(spec), epoch_reporter(report, about))[[1]]
+  spec$core$states <- checkpoint$states(only_network, spec$core$starts) %||% spec$core$states
+  keeper <- list(every = checkpoint$every, keep = function(fit, ...) checkpoint$keep_state(only_network, ...))
+  fit <- fit_networks(list(spec), epoch_reporter(report, about), keeper = keeper)[[1]]
   end <- list(
     event = "end", stopped = fit$stopped, best = fit$best, epochs = nrow(fit$curves), curves = fit$curves,
     kept = fit$kept, restarts = fit$restarts
@@ -19,6 +21,9 @@ fit_network <- function(spec, report) {
   report(utils::modifyList(about, end))
   fit
 }
+
+# What a checkpoint knows it by.
+only_network <- "network"
 
 # All at once, see run_fits().
 fit_networks <- function(specs, epoch_done, ...) run_fits(with_linear_starts(specs), epoch_done, ...)

@@ -1,21 +1,32 @@
 # Fits as the core does them, and what comes back.
 
 # All at once, as one list of jobs of the core; NULL for a fit that an interrupt left out. `each` makes of a fit's
-# number and the fit, as soon as it has ended, what is kept of it. The attribute `interrupted` says whether somebody
+# number and the fit, as soon as it has ended, what is kept of it. `keeper` is list(every, keep): each `every` seconds
+# `keep` is given a fit's number, a start's and what that has come to. The attribute `interrupted` says whether somebody
 # wanted to stop.
-run_fits <- function(specs, epoch_done, each = function(i, fit) fit) {
+run_fits <- function(specs, epoch_done, each = function(i, fit) fit, keeper = no_keeper()) {
   fits <- vector("list", length(specs))
+  states <- lapply(specs, function(spec) list())
   kernel <- core_kernel()
+  keep <- function(i, start, state) {
+    if (specs[[i]]$core$keeps) states[[i]][[start]] <<- state
+    keeper$keep(i, start, state)
+  }
   ended <- function(i, starts) {
-    kept <- each(i, settled_fit(specs[[i]], starts, kernel))
+    fit <- settled_fit(specs[[i]], starts, kernel)
+    fit$states <- states[[i]]
+    kept <- each(i, fit)
     if (!is.null(kept)) fits[[i]] <<- kept
     TRUE
   }
   fit_done <- function(...) unless_interrupted(ended(...))
   catch_term <- isTRUE(getOption("hylomath.catch_term"))
-  interrupted <- core_train(lapply(specs, `[[`, "core"), epoch_done, fit_done, catch_term, thread_count())
+  cores <- lapply(specs, `[[`, "core")
+  interrupted <- core_train(cores, epoch_done, fit_done, keep, keeper$every, catch_term, thread_count())
   structure(fits, interrupted = interrupted)
 }
+
+no_keeper <- function() list(every = Inf, keep = function(...) NULL)
 
 # The best of the starts, or all of them as a committee.
 settled_fit <- function(spec, starts, kernel) {

@@ -5,8 +5,9 @@
 
 most_parameters_levenberg <- 1000
 
-learn_training <- function(a) {
-  preparation <- learn_preparation(a)
+# `preparation` is one that was learned before.
+learn_training <- function(a, preparation = NULL) {
+  preparation <- preparation %||% learn_preparation(a)
   list(preparation = preparation, regimen = regimen_in_force(a, function() preparation), wiring = a$wiring)
 }
 
@@ -33,7 +34,8 @@ fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learn
       training = which(part == "training"), validation = which(part == "validation"),
       watched = which(part %in% watched),
       output_bias = task$start(target, of_target, network, if (length(offset)) offset[part == "training"]),
-      linear = numeric(), starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1
+      linear = numeric(), starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1,
+      parameters = numeric(), states = list(), further = FALSE, keeps = FALSE
     )
   )
 }

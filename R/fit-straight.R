@@ -1,8 +1,9 @@
 # A network with a straight path starts from the linear model of its own rows and inputs.
 
-# Specs of straight paths with what they start from; the others as they are.
+# Specs of straight paths with what they start from; the others, and those that go on from somewhere, as they are.
 with_linear_starts <- function(specs) {
-  straight <- which(vapply(specs, function(spec) !is.null(spec$core$network$straight), NA))
+  begins <- function(core) !is.null(core$network$straight) && !any(lengths(core[c("parameters", "states")]))
+  straight <- which(vapply(specs, function(spec) begins(spec$core), NA))
   if (length(straight) == 0) return(specs)
   fits <- run_fits(lapply(specs[straight], linear_spec), NULL)
   # nothing is there yet that could be kept
@@ -33,6 +34,7 @@ linear_spec <- function(spec) {
   spec$core$regimen <- c(core_regimen(regimen), list(cases = cases))
   spec$core$starts <- 1L
   spec$core$watched <- integer()
+  spec$core$keeps <- FALSE
   with_fewer_rows(spec)
 }
 

@@ -18,3 +18,5 @@
   if (is.null(getOption("hylomath.progress"))) options(hylomath.progress = progress_auto)
   options(hylomath.progress_kinds = list(line = progress_line, lines = progress_lines))
 }
+
+package_version_text <- function() as.character(utils::packageVersion("hylomath"))

@@ -3,14 +3,19 @@
 # So much of encoded tables is held at a time.
 most_bytes_at_once <- 1e9
 
-# `keep` gets the number of each job that was done and its result; jobs that an interrupt cut short are left out.
-# Whether there was one.
-run_here <- function(table, jobs, keep, report, laid = list()) {
+# `keep` gets the number of each job of `todo` that was done and its result; jobs that an interrupt cut short are left
+# out. Whether there was one.
+run_here <- function(table, jobs, keep, report, laid = list(), todo = seq_along(jobs),
+                     checkpoint = no_checkpoint()) {
   lay <- remembering(function(plan) lay_folds(plan, table), lapply(laid, function(one) list(x = one$plan, value = one)))
-  todo <- seq_along(jobs)
   while (length(todo)) {
     specs <- next_specs(jobs, todo, lay)
     numbers <- as.integer(names(specs))
+    for (key in names(specs)) {
+      core <- specs[[key]]$core
+      specs[[key]]$core$states <- checkpoint$states(key, core$starts) %||% core$states
+    }
+    keep_state <- function(fit, ...) checkpoint$keep_state(as.character(numbers[fit]), ...)
     todo <- setdiff(todo, numbers)
     each <- function(i, fit) {
       if (fit$stopped == "interrupted") return(NULL)
@@ -22,7 +27,7 @@ run_here <- function(table, jobs, keep, report, laid = list()) {
       epochs <- specs[[event$fit]]$core$regimen$epochs
       report(utils::modifyList(event, list(event = "step", fit = numbers[event$fit], epochs = epochs)))
     }
-    kept <- fit_networks(specs, epoch_reporter(step, list()), each)
+    kept <- fit_networks(specs, epoch_reporter(step, list()), each, list(every = checkpoint$every, keep = keep_state))
     if (attr(kept, "interrupted")) return(TRUE)
   }
   FALSE
@@ -34,7 +39,7 @@ next_specs <- function(jobs, todo, lay) {
   bytes <- 0
   for (number in todo) {
     job <- jobs[[number]]
-    spec <- fold_spec(lay(job$plan), job$fold, job$taught)
+    spec <- fold_spec(lay(job$plan), job$fold, job$taught, job$on)
     specs[[as.character(number)]] <- spec
     bytes <- bytes + 8 * length(spec$core$rows) * length(network_inputs(spec$learned$preparation))
     if (bytes >= most_bytes_at_once) break

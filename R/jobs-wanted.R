@@ -2,19 +2,28 @@
 job_results <- function() {
   list(
     answers = fold_answers, loss = fold_loss, rises = fold_rises, teaching = fold_teaching, member = fold_member,
-    turned = fold_turned
+    turned = fold_turned, whole = fold_whole
   )
 }
 
 # The fit of a plan's i-th fold, on the parts of the table that are its own; `taught` is what a teacher says, see
-# taught_spec(). `judged` are the rows that the fold judges.
-fold_spec <- function(laid, i, taught = NULL) {
+# taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the rows that the fold judges.
+fold_spec <- function(laid, i, taught = NULL, on = NULL) {
   settled <- laid$analysis
-  a <- with_parts(settled, laid$parts(i), settled$regimen$seed + i - 1)
-  learned <- learn_training(a)
+  parts <- if (isTRUE(on$whole)) whole_parts(settled) else laid$parts(i)
+  a <- with_parts(settled, parts, settled$regimen$seed + i - 1)
+  if (!is.null(on$regimen)) a$regimen <- utils::modifyList(on$regimen, list(seed = a$regimen$seed))
+  learned <- learn_training(a, on$preparation)
   spec <- if (is.null(taught)) fit_spec(a, learned) else taught_spec(a, learned, taught)
+  spec <- learning_on(spec, on)
   spec$judged <- rows_in(a, if ("judged" %in% a$part) "judged" else "validation")
   spec
+}
+
+# Of a network that learned from all rows.
+fold_whole <- function(spec, fit) {
+  training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
+  c(list(answerer = new_answerer(spec, fit), training = training), fit_facts(spec, fit))
 }
 
 # What the fold's network answers to the rows that it judges.
@@ -31,7 +40,8 @@ fold_member <- function(spec, fit) {
   judged$row <- spec$judged
   training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
-  c(list(answerer = answerer, judged = judged, training = training, kept = kept), fit_facts(spec, fit))
+  states <- if (spec$core$keeps) list(states = fit$states)
+  c(list(answerer = answerer, judged = judged, training = training, kept = kept), states, fit_facts(spec, fit))
 }
 
 # Where the rows of a fold rotate: also what it answers in its turn.

@@ -3,7 +3,8 @@
 #
 # A job is plain data, so that it can travel and be told from others: `plan` (see plan-folds.R), `fold`, the number of
 # one of the plan's folds, and `want`, the word for what is made of the fit (see jobs-wanted.R); `taught`, if there is
-# a teacher, see taught_spec(). Its result depends on the job and the table alone.
+# a teacher, see taught_spec(); `on`, if a network learns on, see learning_on(). Its result depends on the job and the
+# table alone.
 
 # The jobs of a plan's folds.
 fold_jobs <- function(laid, want) {
@@ -12,8 +13,10 @@ fold_jobs <- function(laid, want) {
 
 # The results of all jobs in their order, NULL for those that an interrupt left out. `what` they are is shown while
 # they run; `each` is called with a job's number and its result as soon as it is there, in whatever order they end;
-# `laid` are plans that were laid out over the table already. The attribute `interrupted` says whether there was one.
-run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL, laid = list()) {
+# `laid` are plans that were laid out over the table already; a `checkpoint` knows jobs by their numbers. The attribute
+# `interrupted` says whether there was one.
+run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL, laid = list(),
+                     checkpoint = no_checkpoint()) {
   about <- list(what = what, fits = length(jobs))
   results <- vector("list", length(jobs))
   ended <- 0L
@@ -23,12 +26,19 @@ run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL,
     each(i, result)
     report(c(list(event = "ended", ended = ended), about))
   }
+  keep_new <- function(i, result) {
+    checkpoint$keep_result(as.character(i), result)
+    keep(i, result)
+  }
   tell <- function(event) report(utils::modifyList(event, about))
   report(c(list(event = "begin"), about))
+  known <- lapply(seq_along(jobs), function(i) checkpoint$result(as.character(i)))
+  todo <- which(vapply(known, is.null, NA))
+  for (i in setdiff(seq_along(jobs), todo)) keep(i, known[[i]])
   interrupted <- if (use_workers()) {
-    run_on_workers(table, jobs, keep, tell)
+    run_on_workers(table, jobs[todo], function(i, result) keep_new(todo[i], result), tell)
   } else {
-    run_here(table, jobs, keep, tell, laid)
+    run_here(table, jobs, keep_new, tell, laid, todo, checkpoint)
   }
   report(c(list(event = "finish", ended = ended), about))
   structure(results, interrupted = interrupted)

@@ -16,6 +16,10 @@
 #   judged       by part the judged rows, see answer-judged.R
 #   looks        the networks that were judged on these test rows, see looks.R
 #   fingerprint  the hash of the table
+#   states       what training had come to, if it was asked to be kept: by start; where rows rotate by wiring and turn.
+#                NULL otherwise
+#   resumed      what it learned on from, see resume.R; NULL otherwise
+#   refitted     of what it is the refit, see refit.R; NULL otherwise
 #   distilled    how it was taught, see distil.R; NULL otherwise
 #   bare         what of single rows was left out when it was written, see model-rows.R; NULL where nothing was
 
@@ -28,7 +32,7 @@ fitted_model <- function(spec, fit, direct = NULL) {
   a <- spec$analysis
   training <- list(
     curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
-    kernel = fit$kernel
+    kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
   model <- new_model(a, brief_in_force(spec), new_answerer(spec, fit), direct, training)
   model$restarts <- restarts_judged(model, fit$starts, a)
@@ -61,9 +65,10 @@ new_model <- function(a, b, answerer, direct, training, judged = list()) {
       judged = judged,
       looks = character(),
       fingerprint = table_hash(a$raw),
+      states = training$states,
       kernel = training$kernel,
       seconds = training$seconds %||% max(training$curves$seconds, 0),
-      version = as.character(utils::packageVersion("hylomath"))
+      version = package_version_text()
     ),
     class = "hylomath_model"
   )

@@ -20,7 +20,8 @@ model_notes <- function(model) {
     note_part_lacks_class(parts_of(model), target$classes),
     note_gives_away(model$leaks, target$columns[1]), note_pair_gives_away(model$pairs, target$columns[1]),
     note_id_as_input(model$ids), if (!chosen_by_rule(model)) note_validation_rose(run, model$brief[["hold_out"]]$by),
-    note_skewed_target(model), if (!chosen_by_rule(model)) note_more_parameters(model), note_dates_at_random(model)
+    note_resumed(model$resumed), note_refitted(model$refitted), note_skewed_target(model),
+    if (!chosen_by_rule(model)) note_more_parameters(model), note_dates_at_random(model)
   )
 }
 
@@ -218,5 +219,28 @@ note_part_lacks_class <- function(parts, classes) {
   new_note(
     "part_lacks_class", sprintf(what, enumerate(lacking[[found[1]]]), classes[found[1]]),
     "Hold out by \"stratified\", or a larger share."
+  )
+}
+
+# Whose preparation and history it has, and which columns of the newer rows look otherwise.
+note_resumed <- function(resumed) {
+  if (is.null(resumed) || resumed$same) return(NULL)
+  if (length(resumed$differs) == 0) return(NULL)
+  what <- "The newer rows that it learned on from don't look like those that its preparation was learned on: %s."
+  new_note(
+    "newer_differ", sprintf(what, enumerate(quoted(resumed$differs))),
+    "See strangeness(model, data); training the brief on both tables learns the preparation anew."
+  )
+}
+
+note_refitted <- function(refitted) {
+  if (is.null(refitted)) return(NULL)
+  what <- paste(
+    "The network was refitted on all %s rows; what it is judged by are measures and answers of its former (%s),",
+    "whose networks learned from %s at most."
+  )
+  new_note(
+    "refitted", sprintf(what, format_count(refitted$rows), refitted$of, format_count(refitted$former_rows)),
+    "Judge this one on newer rows: appraise(model, newer)."
   )
 }

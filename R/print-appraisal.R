@@ -29,8 +29,8 @@ rows_seen <- function(rows) {
 rotation_text <- function(x) {
   if (!tells_of_turns(x)) return(NULL)
   paste(
-    "The rotation figures are of single networks, each on rows that it had not seen; where the wiring is open they have",
-    "chosen how much each counts. All networks together do a little better, and are less bold."
+    "The rotation figures are of single networks, each on rows that it had not seen; where the wiring is open they",
+    "have chosen how much each counts. All networks together do a little better, and are less bold."
   )
 }
 

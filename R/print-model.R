@@ -33,6 +33,7 @@ format.hylomath_model <- function(x, ...) {
     if (weighs_classes(answerer$target)) indented("classes", class_weights_text(answerer)),
     if (!is.null(answerer$decision)) indented("answers", decision_line(answerer$decision)),
     if (!is.null(answerer$recalibration)) indented("calibrated", recalibration_line(answerer$recalibration)),
+    if (!is.null(x$resumed)) indented("resumed", resumed_text(x$resumed)),
     indented("seeds", seeds_text(b)),
     if (!is.null(x$distilled)) distilled_text(x$distilled),
     format_notes(notes(x))
@@ -181,12 +182,23 @@ turns_text <- function(x) {
   done <- if (nrow(own) < asked) sprintf("%d of %d, the others were interrupted", nrow(own), as.integer(asked)) else {
     as.character(as.integer(asked))
   }
+  if (!is.null(x$refitted)) {
+    what <- "none; each of %s networks learned from all %s for epochs that were right before, %s; %s"
+    rows <- counted(max(own$learned), "row")
+    return(sprintf(what, nrow(own), rows, span_text(own$best_epoch), format_seconds(sum(x$members$seconds))))
+  }
   learned <- if (max(own$learned) == 1) "1 row" else paste(span_text(own$learned), "rows")
   what <- "%s; each network learned from %s and answered %s that it had not seen; kept epochs %s; %s"
   sprintf(
     what, done, learned, span_text(own$answered), span_text(own$best_epoch),
     format_seconds(sum(x$members$seconds))
   )
+}
+
+resumed_text <- function(resumed) {
+  on <- if (resumed$same) "on the same rows" else sprintf("on %s newer rows", format_count(resumed$rows))
+  from <- if (resumed$state) "with the state of its training" else "from its weights"
+  sprintf("from %s, %s, %s", resumed$of, on, from)
 }
 
 span_text <- function(x) {

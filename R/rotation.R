@@ -4,26 +4,39 @@
 #
 # A *turning* is list(analysis, candidates, each, whole, shares): the analysis whose rows rotate, those that take turns,
 # by candidate the results of their networks, the numbers of the turns that all of them have ended, and how much each
-# candidate counts.
+# candidate counts; and `preparation`, that of networks that learn on.
 
 # The model of an analysis whose rows rotate.
-train_rotation <- function(a, report) rotation_model(train_turns(a, report))
+train_rotation <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
+  rotation_model(train_turns(a, report, checkpoint, keeps))
+}
 
-train_turns <- function(a, report) {
+train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
   candidates <- rotation_candidates(a)
   laid <- lapply(candidates, laid_turns)
   jobs <- lapply(laid, fold_jobs, want = "member")
+  if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
+  each <- run_turns(a, laid, jobs, report, checkpoint)
+  whole <- whole_turns(each)
+  each <- lapply(each, `[`, whole)
+  list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
+}
+
+# By candidate the results of its jobs, one a turn.
+run_turns <- function(a, laid, jobs, report, checkpoint = no_checkpoint()) {
   # turn by turn, so that an interrupt leaves whole ones
   turn <- order(rep(seq_len(a$hold_out$rotate), length(laid)))
   of <- rep(seq_along(laid), lengths(jobs))[turn]
-  done <- run_jobs(a$raw, unlist(jobs, recursive = FALSE)[turn], "network", report, laid = unname(laid))
-  each <- lapply(seq_along(laid), function(c) done[of == c])
-  # a turn counts where all candidates have ended it
+  jobs <- unlist(unname(jobs), recursive = FALSE)[turn]
+  done <- run_jobs(a$raw, jobs, "network", report, laid = unname(laid), checkpoint = checkpoint)
+  stats::setNames(lapply(seq_along(laid), function(c) done[of == c]), names(laid))
+}
+
+# A turn counts where all candidates have ended it.
+whole_turns <- function(each) {
   whole <- which(!Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA))))
   check_any_done(length(whole), "turn")
-  names(each) <- names(candidates)
-  each <- lapply(each, `[`, whole)
-  list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
+  whole
 }
 
 laid_turns <- function(a) {
@@ -126,7 +139,8 @@ rotation_model <- function(turning) {
   used <- names(shares)[shares > 0]
   own_shares <- network_shares(shares, each)
   answerer <- joint_answerer(
-    a$target, learn_preparation(a), unlist(lapply(used, function(c) lapply(each[[c]], `[[`, "answerer")), FALSE),
+    a$target, turning$preparation %||% learn_preparation(a),
+    unlist(lapply(used, function(c) lapply(each[[c]], `[[`, "answerer")), FALSE),
     unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
   direct <- joint_answerer(
@@ -141,10 +155,17 @@ rotation_model <- function(turning) {
       curves = rotation_curves(each[[main]], whole), best = as.integer(middle$best),
       stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = middle$l2,
       kernel = middle$kernel, seconds = sum(members$seconds), members = members,
-      regimen = learn_training(turning$candidates[[main]])$regimen, restarts = one_restart(middle)
+      regimen = learn_training(turning$candidates[[main]])$regimen, restarts = one_restart(middle),
+      states = kept_states(each[c(used, "direct")])
     ),
     list(rotation = turned_rows(turning))
   )
+}
+
+# By candidate, what the training of each of its networks had come to; NULL where that was not kept.
+kept_states <- function(each) {
+  states <- lapply(each, function(members) lapply(members, `[[`, "states"))
+  if (length(unlist(states[[1]][1]))) states[!duplicated(names(states))]
 }
 
 one_restart <- function(training) {

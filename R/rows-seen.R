@@ -25,3 +25,11 @@ row_hashes <- function(table, columns, rows) {
   })
   core_row_hashes(unname(values), length(rows))
 }
+
+# What is known of the rows of two trainings. Where they looked at other columns, that of the first is lost.
+seen_together <- function(former, now) {
+  if (!identical(former$columns, now$columns)) return(utils::modifyList(now, list(all = FALSE)))
+  now$hashes <- sort(unique(c(former$hashes, now$hashes)))
+  now$all <- former$all && now$all
+  now
+}

@@ -12,22 +12,21 @@ open_store <- function(file, search) {
         known[[place(line$settings, line$fit$fold, line$fit$share)]] <- line$fit
       }
     } else {
-      write_whole(charToRaw(paste0(json_text(header), "\n")), file)
+      write_whole(charToRaw(json_line(header)), file)
     }
   }
   list(
     find = function(key, fold, share) known[[place(key, fold, share)]],
     add = function(key, fit) {
       known[[place(key, fit$fold, fit$share)]] <- fit
-      line <- json_text(list(settings = key, fit = as.list(fit)))
-      if (!is.null(file)) cat(line, "\n", file = file, sep = "", append = TRUE)
+      if (!is.null(file)) append_json_line(list(settings = key, fit = as.list(fit)), file)
     }
   )
 }
 
 store_header <- function(search) {
   list(
-    format = "hylomath scouting", format_version = 2L, brief = brief_yaml(search$brief),
+    format = store_kind$format, format_version = store_kind$version, brief = brief_yaml(search$brief),
     base = brief_yaml(search$base), judge = search$judge, table = table_hash(search$brief$table),
     space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats,
     by = search$by, folds = search$folds, layers = search$layers, start = as.list(search$start),
@@ -38,11 +37,9 @@ store_header <- function(search) {
 # The fits of a file that holds the same search.
 continued_lines <- function(file, header) {
   stored <- read_store(file, mend = TRUE)
-  own <- jsonlite::parse_json(json_text(header))
-  differs <- function(name) !identical(own[[name]], stored$header[[name]])
-  apart <- Filter(differs, union(names(own), names(stored$header)))
-  if (length(apart)) {
-    what <- quoted(store_words(apart[1], own, stored$header))
+  apart <- header_difference(header, stored$header)
+  if (!is.null(apart)) {
+    what <- quoted(store_words(apart, header, stored$header))
     hint <- "seeds that were not set are drawn anew by brief() and regimen()."
     fail(
       sprintf("%s holds another search: its %s differs.", quoted(file), what),
@@ -52,35 +49,20 @@ continued_lines <- function(file, header) {
   stored$fits
 }
 
-# What differs, in the brief the key itself.
-store_words <- function(name, own, stored) {
-  if (name != "brief") return(name)
-  briefs <- lapply(list(own = own$brief, stored = stored$brief), function(text) read_brief(text = text, read = FALSE))
-  settings_apart(briefs)$setting[1] %||% name
-}
+store_words <- function(name, own, stored) if (name == "brief") brief_difference(own$brief, stored$brief) else name
 
-# `mend` takes away what a kill cut off, so that the next line begins on its own: for who goes on with the search only,
-# since others may be reading it while it runs.
 read_store <- function(file, mend = FALSE) {
-  check_file(file)
-  text <- read_text(file)
-  lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
-  parsed <- lapply(lines, function(line) tryCatch(jsonlite::parse_json(line), error = function(e) NULL))
-  if (length(lines) == 0 || !is.list(parsed[[1]]) || !identical(parsed[[1]]$format, "hylomath scouting")) {
-    hint <- "Such files are written by scout(file = ) or `hylomath scout`."
-    fail(sprintf("%s holds no search.", quoted(file)), hint)
-  }
-  version <- parsed[[1]]$format_version
-  if (!identical(version, 2L)) {
-    what <- "%s was written by another version of hylomath (format %s)."
-    fail(sprintf(what, quoted(file), version), "Search again.")
-  }
-  if (mend && !endsWith(text, "\n")) write_whole(charToRaw(paste0(lines[-length(lines)], "\n", collapse = "")), file)
-  fits <- lapply(drop_nulls(parsed[-1]), function(line) {
+  stored <- read_json_lines(file, store_kind, mend)
+  fits <- lapply(stored$lines, function(line) {
     list(settings = line$settings, fit = as.data.frame(lapply(line$fit, from_stored)))
   })
-  list(header = parsed[[1]], fits = fits)
+  list(header = stored$header, fits = fits)
 }
+
+store_kind <- list(
+  format = "hylomath scouting", version = 2L, what = "search",
+  hint = "Such files are written by scout(file = ) or `hylomath scout`.", again = "Search again."
+)
 
 is_store <- function(file) {
   starts_with_bytes(file, "{\"format\":\"hylomath scouting\"")

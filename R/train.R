@@ -24,6 +24,14 @@
 #'   `"finish"`, and `"round"` of a search.
 #' @param watch_test Whether to measure the loss of the test rows after each epoch too, for [plot_curves()]. It decides
 #'   nothing, but whoever sees it and changes the settings has looked at the test rows.
+#' @param checkpoint A file in which is kept what training has come to, or `NULL`. A training that was killed at any
+#'   moment goes on from there when it is called again with the same brief, table and file, and comes to the same
+#'   weights bit for bit. The file stays: remove it once the model is kept. It holds what a model file holds of single
+#'   rows.
+#' @param every So many seconds lie between two times at which running networks are kept; each is kept when it ends.
+#'   On the workers of a `future::plan()` only whole networks are.
+#' @param resumable Whether the model keeps what training had come to, optimiser and all, so that [resume()] goes on
+#'   from there as if training had never ended; it then is several times as large.
 #' @param ... Not used.
 #' @return A model: an object of class `hylomath_model`, a plain list of `brief` (with everything settled that it left
 #'   to the rule), `answerer` (what turns rows into answers: `target`, `preparation`, `network` with its layers and
@@ -35,9 +43,11 @@
 #'   to for the wiring that counts most), `judged` (key, group, observed value, weight and answers of the validation,
 #'   calibration and test rows and of at most 10,000 training rows, or of those that rotate), `direct` (the answerer of
 #'   a network without hidden layers, trained on the same rows for comparison), `baseline`, `looks` (the networks that
-#'   were judged on its test rows), `fingerprint` (of the table), `kernel`, `seconds` and `version`.
+#'   were judged on its test rows), `fingerprint` (of the table), `states` (if it is resumable), `kernel`, `seconds` and
+#'   `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
-#'   class weights, and whether every part has rows of every class.
+#'   class weights, and whether every part has rows of every class. A checkpoint of another brief or table, of another
+#'   version of the package or another level of kernels is refused.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |>
@@ -45,28 +55,38 @@
 #'   train(progress = "none")
 #' model
 #' @export
-train <- function(b, data = NULL, progress = "auto", watch_test = FALSE, ...) UseMethod("train")
+train <- function(b, data = NULL, progress = "auto", watch_test = FALSE, checkpoint = NULL, every = 30,
+                  resumable = FALSE, ...) {
+  UseMethod("train")
+}
 
 #' @export
-train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test = FALSE, ...) {
+train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test = FALSE, checkpoint = NULL, every = 30,
+                                 resumable = FALSE, ...) {
   check_others(...)
   if (!isTRUE(watch_test) && !isFALSE(watch_test)) fail("`watch_test` must be TRUE or FALSE.")
+  if (!is_flag(resumable)) fail(sprintf("`resumable` must be TRUE or FALSE, not %s.", describe(resumable)))
   report <- reporter(progress)
-  b <- ready_to_train(b, data, try = "Give one: train(b, data = ...).")
+  b <- ready_to_train(
+    b, data, try = "Give one: train(b, data = ...).", seed = function() checkpoint_seeds(checkpoint)$regimen
+  )
   a <- settle(b)
+  checkpoint <- open_checkpoint(checkpoint, every, a)
   if (rotates(a)) {
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
-    return(with_judged_rows(train_rotation(a, report), a))
+    return(with_judged_rows(train_rotation(a, report, checkpoint, resumable), a))
   }
-  train_model(fit_spec(a, learn_training(a), watched = if (watch_test) "test"), report)
+  spec <- fit_spec(a, learn_training(a), watched = if (watch_test) "test")
+  spec$core$keeps <- resumable
+  train_model(spec, report, checkpoint)
 }
 
 #' @export
 train.default <- function(b, ...) wrong_object("train", "a brief", b)
 
 # The model of a fit that is to be done.
-train_model <- function(spec, report) {
-  fit <- fit_network(spec, report)
+train_model <- function(spec, report, checkpoint = no_checkpoint()) {
+  fit <- fit_network(spec, report, checkpoint)
   direct <- if (fit$stopped != "interrupted") fit_direct(spec)
   with_judged_rows(fitted_model(spec, fit, direct), spec$analysis)
 }

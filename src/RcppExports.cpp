@@ -247,17 +247,19 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_train
-bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term, int threads);
-RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP doneSEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
+bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, Rcpp::Function keep, double every, bool catch_term, int threads);
+RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP doneSEXP, SEXP keepSEXP, SEXP everySEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type fits(fitsSEXP);
     Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::Function> >::type report(reportSEXP);
     Rcpp::traits::input_parameter< Rcpp::Function >::type done(doneSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Function >::type keep(keepSEXP);
+    Rcpp::traits::input_parameter< double >::type every(everySEXP);
     Rcpp::traits::input_parameter< bool >::type catch_term(catch_termSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_train(fits, report, done, catch_term, threads));
+    rcpp_result_gen = Rcpp::wrap(core_train(fits, report, done, keep, every, catch_term, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -282,7 +284,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_uniform", (DL_FUNC) &_hylomath_core_uniform, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
-    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 5},
+    {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 7},
     {NULL, NULL, 0}
 };
 

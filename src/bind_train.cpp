@@ -79,7 +79,9 @@ struct Given {
   std::vector<std::uint32_t> rows, training, validation, watched;
   Rcpp::NumericMatrix target, soft;
   Rcpp::NumericVector weight, offset;
-  std::vector<double> output_bias, linear;
+  std::vector<double> output_bias, linear, parameters;
+  std::vector<std::vector<double>> states;  // by start
+  bool further, keeps;
 };
 
 Given given_from(const Rcpp::List& fit) {
@@ -101,7 +103,11 @@ Given given_from(const Rcpp::List& fit) {
           fit["weight"],
           fit["offset"],
           std::vector<double>(bias.begin(), bias.end()),
-          Rcpp::as<std::vector<double>>(fit["linear"])};
+          Rcpp::as<std::vector<double>>(fit["linear"]),
+          Rcpp::as<std::vector<double>>(fit["parameters"]),
+          Rcpp::as<std::vector<std::vector<double>>>(fit["states"]),
+          Rcpp::as<bool>(fit["further"]),
+          Rcpp::as<bool>(fit["keeps"])};
 }
 
 template <class T>
@@ -160,11 +166,17 @@ struct Results {
   }
 };
 
+// Who is given what each start has come to, and how many seconds lie between two times.
+struct Keeper {
+  Rcpp::Function keep;
+  double every;
+};
+
 // All starts of those fits whose methods work in T, as one list of jobs.
 template <class T>
 void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
-         const Rcpp::Nullable<Rcpp::Function>& report, const std::function<bool()>& stop_requested, std::size_t threads,
-         Results& results) {
+         const Rcpp::Nullable<Rcpp::Function>& report, const Keeper& keeper,
+         const std::function<bool()>& stop_requested, std::size_t threads, Results& results) {
   std::vector<std::size_t> chosen;
   for (std::size_t f = 0; f < fits.size(); ++f) {
     if (takes_whole_table(fits[f].regimen.optimiser.method) == whole) chosen.push_back(f);
@@ -185,7 +197,9 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
       job.training = given.training;
       job.validation = given.validation;
       job.watched = given.watched;
-      job.beginning = {given.output_bias, given.linear};
+      job.beginning = {given.output_bias, given.linear, given.parameters, {}, given.further};
+      if (start < given.states.size()) job.beginning.state = given.states[start];
+      job.keeps = given.keeps;
       jobs.push_back(job);
       place.emplace_back(chosen[c], start);
     }
@@ -193,6 +207,10 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
   if (jobs.empty()) return;
   JobWatch<T> watch;
   watch.stop_requested = stop_requested;
+  watch.every = keeper.every;
+  watch.keep = [&](std::size_t job, const std::vector<double>& state) {
+    keeper.keep(double(place[job].first + 1), double(place[job].second + 1), state);
+  };
   if (report.isNotNull()) {
     const Rcpp::Function tell(report);
     watch.epoch_done = [tell, &place, &results](std::size_t job, const Progress& p) {
@@ -215,10 +233,13 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
 // `output_bias`, `linear` (see core/train.hpp) and `starts`; `soft`, a column a row or empty, and the `temperature`
 // that it goes with, see core/loss.hpp. `done` is called with the number of each fit that has ended and the list of its
 // starts' results, in which NULL is one that a stop left out; fits of which no start was begun are not spoken of. What
-// `report` and `done` return says whether to go on; returned is whether they, or somebody else, wanted to stop.
+// `report` and `done` return says whether to go on; returned is whether they, or somebody else, wanted to stop. A fit
+// learns on from `parameters`, or goes on from the `states` of its starts, even where they had ended by their stopping
+// rules if it is to go `further`. `keep` is given the number of a fit, of a start and its state: when a start ends
+// whose fit `keeps` them, and of all starts each `every` seconds if that is finite.
 // [[Rcpp::export]]
-bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, bool catch_term,
-                int threads) {
+bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, Rcpp::Function keep,
+                double every, bool catch_term, int threads) {
   std::vector<Given> given;
   Results results{{}, {}, done};
   for (R_xlen_t f = 0; f < fits.size(); ++f) {
@@ -230,8 +251,9 @@ bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Fu
   hylo_bind::SignalWatch signals(catch_term);
   const std::function<bool()> stop_requested = [&] { return signals.stop_requested(); };
   // whole-table methods work in double precision
-  fit<float>(given, false, level, report, stop_requested, std::size_t(threads), results);
-  fit<double>(given, true, level, report, stop_requested, std::size_t(threads), results);
+  const Keeper keeper = {keep, every};
+  fit<float>(given, false, level, report, keeper, stop_requested, std::size_t(threads), results);
+  fit<double>(given, true, level, report, keeper, stop_requested, std::size_t(threads), results);
   for (std::size_t f = 0; f < given.size(); ++f) {
     if (results.missing[f] > 0 && results.missing[f] < given[f].starts) results.hand_over(f);
   }

@@ -4,6 +4,7 @@
 
 #include <atomic>
 #include <chrono>
+#include <cmath>
 #include <condition_variable>
 #include <exception>
 #include <mutex>
@@ -17,10 +18,11 @@ namespace hylo {
 
 namespace {
 
-// Of a job: an epoch of it, or that it has ended.
+// Of a job: an epoch of it, what it has come to, or that it has ended.
 struct News {
   std::size_t job;
-  std::optional<Progress> epoch;
+  std::optional<Progress> epoch{};
+  std::vector<double> state{};
 };
 
 // What the pool's threads tell the caller's.
@@ -64,6 +66,11 @@ Trained<T> run(const Job<T>& job, const KernelLevel& level, Watch watch, std::si
                   threads);
 }
 
+template <class T>
+bool keeps(const Job<T>& job, const JobWatch<T>& watch) {
+  return job.keeps || std::isfinite(watch.every);
+}
+
 }  // namespace
 
 template <class T>
@@ -74,6 +81,8 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
     Watch alone;
     alone.epoch_done = [&](const Progress& p) { return watch.epoch_done(0, p); };
     alone.stop_requested = watch.stop_requested;
+    alone.every = watch.every;
+    if (keeps(jobs[0], watch)) alone.keep = [&](const std::vector<double>& state) { watch.keep(0, state); };
     results[0] = run(jobs[0], level, alone, threads);
     watch.job_done(0, results[0]);
     return results;
@@ -87,12 +96,15 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
       for (std::size_t i; !stop && (i = next.fetch_add(1)) < jobs.size();) {
         Watch mine;
         mine.epoch_done = [&, i](const Progress& p) {
-          mailbox.put({i, p});
+          mailbox.put({i, p, {}});
           return !stop.load();
         };
         mine.stop_requested = [&] { return stop.load(); };
+        mine.every = watch.every;
+        if (keeps(jobs[i], watch))
+          mine.keep = [&, i](const std::vector<double>& state) { mailbox.put({i, std::nullopt, state}); };
         results[i] = run(jobs[i], level, mine, 1);
-        mailbox.put({i, std::nullopt});
+        mailbox.put({i, std::nullopt, {}});
       }
     } catch (...) {
       failure = std::current_exception();
@@ -114,7 +126,9 @@ std::vector<Trained<T>> train_jobs(Span<const Job<T>> jobs, const KernelLevel& l
       news.clear();
       ended = mailbox.look(begun, news);
       for (const News& one : news) {
-        if (!one.epoch) {
+        if (!one.state.empty()) {
+          watch.keep(one.job, one.state);
+        } else if (!one.epoch) {
           if (!watch.job_done(one.job, results[one.job])) stop = true;
         } else if (!stop && !watch.epoch_done(one.job, *one.epoch)) {
           stop = true;

@@ -16,6 +16,7 @@ struct Job {
   Regimen regimen;
   Span<const std::uint32_t> training, validation, watched;  // watched: the rows of Watch
   Beginning beginning;
+  bool keeps = false;  // whether its state is asked for when it ends, see Watch
 };
 
 // All are called on the caller's own thread: epochs in the order in which each job did them, then that the job has
@@ -28,6 +29,9 @@ struct JobWatch {
     return true;
   };
   std::function<bool()> stop_requested = [] { return false; };
+  // The states of jobs that keep them, and of all where `every` is finite.
+  std::function<void(std::size_t job, const std::vector<double>&)> keep = [](std::size_t, const auto&) {};
+  double every = std::numeric_limits<double>::infinity();
 };
 
 // One job uses all threads itself; several use one each. A job that was left out has no parameters.

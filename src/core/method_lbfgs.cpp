@@ -43,6 +43,11 @@ class Lbfgs : public WholeMethod {
     return {false, loss.mean_loss()};
   }
 
+  void keep(Archive& archive) override {
+    archive(gradient_, value_, begun_, next_, stored_, inverse_);
+    for (std::size_t i = 0; i < kPairs; ++i) archive(steps_[i], turns_[i]);
+  }
+
   Span<const double> gradient() const override { return {gradient_.data(), gradient_.size()}; }
 
  private:
@@ -146,7 +151,7 @@ class Lbfgs : public WholeMethod {
 
   AlignedVector<double> gradient_, direction_, trial_, slope_;
   std::vector<AlignedVector<double>> steps_, turns_;
-  double inverse_[kPairs] = {};
+  std::vector<double> inverse_ = std::vector<double>(kPairs);
   std::size_t stored_ = 0, next_ = 0;
   double value_ = 0;
   bool begun_ = false;

@@ -31,7 +31,13 @@ class Levenberg : public WholeMethod {
         normal_(side_ * stride_),
         trial_(padded_.size()) {
     std::size_t next = 0;
-    loss.objective().layout().each([&](std::size_t at, bool) { at_[next++] = at; });
+    const auto& layout = loss.objective().layout();
+    layout.each([&](std::size_t at, bool) { at_[next++] = at; });
+    rows_ = loss.rows().size() * layout.units(layout.layers() - 1);
+    by_qr_ = double(rows_ + 2 * side_) * double(side_) * double(side_) <= kQrWork;
+    if (by_qr_)
+      stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_), errors_.resize(rows_),
+          errors_copy_.resize(rows_ + 2 * side_);
   }
 
   Step step(Lowered&, Span<double> w) override {
@@ -70,6 +76,8 @@ class Levenberg : public WholeMethod {
     loss_.unpenalised(w);
     return {false, loss_.mean_loss()};
   }
+
+  void keep(Archive& archive) override { archive(diagonal_, value_, mu_, factor_, begun_); }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
   double l2() const override {
@@ -139,11 +147,6 @@ class Levenberg : public WholeMethod {
       }
       if (layout.straight() && at >= layout.straight_at() && at < layout.gaps_at()) diagonal_[j] = spec.straight->l2;
     }
-    rows_ = loss_.rows().size() * layout.units(layout.layers() - 1);
-    by_qr_ = double(rows_ + 2 * side_) * double(side_) * double(side_) <= kQrWork;
-    if (by_qr_)
-      stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_), errors_.resize(rows_),
-          errors_copy_.resize(rows_ + 2 * side_);
     begun_ = true;
   }
 

@@ -63,6 +63,10 @@ class Newton : public WholeMethod {
     return {!done_, loss_.mean_loss()};
   }
 
+  void keep(Archive& archive) override {
+    archive(hessian_, diagonal_, mu_, l2_, short_of_, near_, weighed_, done_, curved_);
+  }
+
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
   double l2() const override { return evidence_ ? l2_ : WholeMethod::l2(); }
 

@@ -72,6 +72,10 @@ class ScaledConjugate : public WholeMethod {
     return {false, loss.mean_loss()};
   }
 
+  void keep(Archive& archive) override {
+    archive(gradient_, r_, p_, value_, lambda_, scaled_, delta_, since_restart_, begun_, fresh_);
+  }
+
   Span<const double> gradient() const override { return {gradient_.data(), gradient_.size()}; }
 
  private:

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "aligned.hpp"
+#include "archive.hpp"
 #include "kernel.hpp"
 #include "network.hpp"
 #include "span.hpp"
@@ -44,6 +45,7 @@ class Optimiser {
   // The rate is the spec's times `rate`. `gradient` may be shortened. Running means and variances follow those of the
   // rows.
   GradientSize step(double rate, Span<T> gradient, Span<T> parameters);
+  void keep(Archive& archive) { archive(first_, second_, power1_, power2_); }
 
  private:
   // A stretch of parameters that move alike.

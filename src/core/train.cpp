@@ -53,6 +53,7 @@ class Steps {
   virtual ~Steps() = default;
   virtual Pace epoch(std::size_t epoch, Span<T> parameters, const Watch& watch) = 0;
   virtual void observe(double) {}
+  virtual void keep(Archive& archive) = 0;  // all that later epochs depend on
 };
 
 template <class T>
@@ -96,6 +97,11 @@ class BatchSteps : public Steps<T> {
 
   void observe(double loss) override { schedule_.observe(loss); }
 
+  void keep(Archive& archive) override {
+    optimiser_.keep(archive);
+    schedule_.keep(archive);
+  }
+
  private:
   Regimen regimen_;
   Objective<T>& objective_;
@@ -129,6 +135,11 @@ class WholeSteps : public Steps<double> {
     return pace;
   }
 
+  void keep(Archive& archive) override {
+    loss_.keep(archive);
+    method_->keep(archive);
+  }
+
  private:
   const Kernel<double>& kernel_;
   bool asked_ = false;
@@ -147,6 +158,28 @@ std::unique_ptr<Steps<T>> steps_of(const NetworkSpec& network, const Regimen& re
     }
   }
   return std::make_unique<BatchSteps<T>>(network, regimen, objective, kernel, training, weight);
+}
+
+// What training has come to after an epoch, apart from the method's own.
+struct Reached {
+  std::size_t epochs = 0, updates = 0, hoped = 0;  // hoped: patience counts from this epoch, or from the best one
+  double best_loss = std::numeric_limits<double>::infinity();
+  bool ended = false;  // by a stopping rule
+};
+
+template <class T>
+void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Trained<T>& result, Steps<T>& steps) {
+  int stopped = int(result.stopped);
+  archive(here.epochs, here.updates, here.hoped, here.best_loss, here.ended, stopped, result.best, result.l2);
+  result.stopped = Stopped(stopped);
+  archive(parameters, result.parameters);
+  result.epochs.resize(here.epochs);
+  for (Epoch& e : result.epochs) {
+    archive(e.training, e.validation, e.rate, e.gradient, e.updates, e.seconds, e.watched);
+    for (Tally* t : {&e.training_tally, &e.validation_tally}) archive(t->hits, t->absolute, t->squared);
+  }
+  steps.keep(archive);
+  archive.finish();
 }
 
 // Why training ends after this epoch, if it does.
@@ -190,18 +223,30 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   start_parameters(network, layout, beginning.output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
                    Span<T>(parameters));
   if (!beginning.linear.empty()) start_from_linear(network, layout, beginning.linear, Span<T>(parameters));
+  if (!beginning.parameters.empty()) pack_parameters<T>(layout, beginning.parameters, parameters);
+  const bool stands = network.straight || !beginning.parameters.empty();  // in the first epoch
   Trained<T> result;
   result.parameters = parameters;
-  result.epochs.reserve(regimen.epochs);
-  double best_loss = std::numeric_limits<double>::infinity();
-  std::size_t updates = 0;
+  Reached so_far;
+  if (!beginning.state.empty()) {
+    Archive archive(beginning.state);
+    keep_all(archive, so_far, parameters, result, *steps);
+    const bool final = result.stopped == Stopped::Converged || result.stopped == Stopped::Diverged;
+    if (so_far.ended && (final || !beginning.further)) return result;
+    if (so_far.ended) so_far.hoped = so_far.epochs;
+    so_far.ended = false;
+    result.stopped = Stopped::Epochs;
+  }
+  result.epochs.reserve(std::max(regimen.epochs, result.epochs.size()));
+  const double before = result.epochs.empty() ? 0 : result.epochs.back().seconds;
   const auto began = Clock::now();
+  double kept_at = before;
 
-  for (std::size_t epoch = 1; epoch <= regimen.epochs; ++epoch) {
-    const Pace pace = epoch == 1 && network.straight
+  for (std::size_t epoch = so_far.epochs + 1; epoch <= regimen.epochs; ++epoch) {
+    const Pace pace = epoch == 1 && stands
                           ? standing(objective.loss(training, Span<const T>(parameters)) / training_weight)
                           : steps->epoch(epoch, Span<T>(parameters), watch);
-    updates += pace.updates;
+    so_far.updates += pace.updates;
     if (pace.interrupted) {
       // An unfinished epoch counts only when there is no finished one to fall back on.
       if (result.best == 0) result.parameters = parameters;
@@ -209,31 +254,40 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
       return result;
     }
 
-    Epoch now = {pace.loss, kNaN, pace.rate, pace.gradient, updates, 0, kNaN, {}, {}};
+    Epoch now = {pace.loss, kNaN, pace.rate, pace.gradient, so_far.updates, 0, kNaN, {}, {}};
     const Span<const T> here(parameters);
     if (validates) now.validation = objective.loss(validation, here) / validation_weight;
     if (!watch.rows.empty()) now.watched = objective.loss(watch.rows, here) / watched_weight;
     if (regimen.tally) now.training_tally = mean_of(objective.tally(training, here), training_weight);
     if (regimen.tally && validates)
       now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
-    now.seconds = std::chrono::duration<double>(Clock::now() - began).count();
+    now.seconds = before + std::chrono::duration<double>(Clock::now() - began).count();
     if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation))) {
       result.stopped = Stopped::Diverged;
       return result;
     }
     result.epochs.push_back(now);
-    if (!chooses || now.validation < best_loss) {
-      best_loss = now.validation;
+    if (!chooses || now.validation < so_far.best_loss) {
+      so_far.best_loss = now.validation;
       result.best = epoch;
       result.l2 = pace.l2;
       std::copy(parameters.begin(), parameters.end(), result.parameters.begin());
     }
     steps->observe(validates ? now.validation : now.training);
-    if (!watch.epoch_done({epoch, result.best, best_loss, training.size(), now})) {
-      result.stopped = Stopped::Interrupted;
-      return result;
+    so_far.epochs = epoch;
+    so_far.ended =
+        reached(regimen.stop, pace, now, epoch, std::max(result.best, so_far.hoped), chooses, result.stopped);
+    const bool go_on = watch.epoch_done({epoch, result.best, so_far.best_loss, training.size(), now});
+    const bool last = so_far.ended || !go_on || epoch == regimen.epochs;
+    if (watch.keep && (last || now.seconds - kept_at >= watch.every)) {
+      std::vector<double> state;
+      Archive archive(state);
+      keep_all(archive, so_far, parameters, result, *steps);
+      watch.keep(state);
+      kept_at = now.seconds;
     }
-    if (reached(regimen.stop, pace, now, epoch, result.best, chooses, result.stopped)) return result;
+    if (!go_on && !so_far.ended) result.stopped = Stopped::Interrupted;
+    if (last) return result;
   }
   return result;
 }

@@ -5,6 +5,7 @@
 #include <limits>
 #include <vector>
 
+#include "archive.hpp"
 #include "kernel.hpp"
 #include "network.hpp"
 #include "objective.hpp"
@@ -63,6 +64,10 @@ struct Watch {
   std::function<bool(const Progress&)> epoch_done = [](const Progress&) { return true; };  // false ends training
   std::function<bool()> stop_requested = [] { return false; };                             // asked after each batch
   Span<const std::uint32_t> rows{};  // rows whose loss is measured after each epoch and decides nothing
+  // Given what training has come to, from which it goes on to the same bits (see Beginning): after the first epoch that
+  // ends so many seconds after the last time, and when training ends.
+  std::function<void(const std::vector<double>&)> keep{};
+  double every = std::numeric_limits<double>::infinity();
 };
 
 // What is known of the first answer: the output layer's first biases, and then the gaps, as far as they are given; or,
@@ -70,6 +75,10 @@ struct Watch {
 struct Beginning {
   Span<const double> output_bias{};
   Span<const double> linear{};
+  Span<const double> parameters{};  // dense ones of a network that learns on, unless empty
+  Span<const double> state{};       // of a training that was cut short, unless empty
+  // Whether training goes on although it had ended by its stopping rules; patience begins anew.
+  bool further = false;
 };
 
 template <class T>
@@ -82,7 +91,8 @@ struct Trained {
   Stopped stopped = Stopped::Epochs;
 };
 
-// The first epoch of a network with a straight path is its start as it stands, so that validation rows can choose it.
+// The first epoch of a network with a straight path, or of one that learns on, is its start as it stands, so that
+// validation rows can choose it.
 //
 // `training` and `validation` are row numbers of the table; `validation` may be empty, then the last epoch counts as
 // the best; so it does for a method that goes to the one minimum. The result doesn't depend on the number of threads.

@@ -263,3 +263,102 @@ TEST_CASE("levels with fused multiply-add train to the same bit, by every method
   // the bits of one machine are those of another, be it of another kind
   if (kernel_levels().size() > 1) CHECK(hash == 0x65305FCBB02B30D5u);
 }
+
+namespace {
+
+// A training that was cut off after the epoch whose state is kept, and its continuation.
+template <class T>
+void check_continues(const NetworkSpec& spec, const Table<T>& table, const Regimen& regimen, std::size_t validation) {
+  const auto rows = all_rows(table.rows);
+  const Span<const std::uint32_t> all(rows);
+  const auto fit_from = [&](const Regimen& r, const Beginning& beginning, const Watch& watch) {
+    return train<T>(spec, r, table, all.part(validation, rows.size() - validation), all.part(0, validation), beginning,
+                    kernel_level(), watch);
+  };
+  std::vector<std::vector<double>> states;
+  Watch watch;
+  watch.every = 0;
+  watch.keep = [&](const std::vector<double>& state) { states.push_back(state); };
+  const auto whole = fit_from(regimen, {}, watch);
+  REQUIRE(states.size() == whole.epochs.size());
+  for (std::size_t i = 0; i < states.size(); i += 3) {
+    Beginning from;
+    from.state = states[i];
+    const auto rest = fit_from(regimen, from, {});
+    CHECK(rest.parameters == whole.parameters);
+    CHECK(rest.best == whole.best);
+    CHECK(rest.stopped == whole.stopped);
+    REQUIRE(rest.epochs.size() == whole.epochs.size());
+    CHECK(rest.epochs.back().training == whole.epochs.back().training);
+    CHECK(rest.epochs.back().updates == whole.epochs.back().updates);
+  }
+  // a training that had ended goes on as if it had never been told to end there
+  Regimen shorter = regimen;
+  shorter.epochs = 4;
+  states.clear();
+  watch.every = std::numeric_limits<double>::infinity();
+  fit_from(shorter, {}, watch);
+  REQUIRE(states.size() == 1);
+  Beginning from;
+  from.state = states[0];
+  CHECK(fit_from(regimen, from, {}).parameters == whole.parameters);
+  states[0].push_back(0);
+  from.state = states[0];
+  CHECK_THROWS_AS(fit_from(regimen, from, {}), std::invalid_argument);
+}
+
+}  // namespace
+
+TEST_CASE("what is kept of a training goes on to the same bits") {
+  auto spec = network_of(5, {8, 6}, Activation::Tanh, 3, Output::Softmax, 1e-4, 1e-4);
+  spec.layers[0].dropout = 0.2;
+  spec.layers[1].norm = true;
+  spec.input_noise = 0.1;
+  const auto table = table_of<float>(300, 5, 3, Output::Softmax);
+  for (Method method : {Method::Momentum, Method::Nesterov, Method::Rmsprop, Method::Adam, Method::Adamw}) {
+    auto regimen = short_regimen(12, 5);
+    regimen.optimiser.method = method;
+    regimen.optimiser.weight_decay = method == Method::Adamw ? 0.01 : 0;
+    regimen.schedule.kind = ScheduleKind::Plateau;
+    regimen.schedule.every = 2;
+    regimen.tally = true;
+    check_continues<float>(spec, table, regimen, 60);
+  }
+  const auto plain = network_of(4, {5}, Activation::Tanh, 1, Output::Identity, 0, 1e-3);
+  auto straight = plain;
+  straight.straight = StraightSpec{};
+  const auto linear = network_of(4, {}, Activation::Tanh, 1, Output::Logistic, 0, 1e-3);
+  const auto numbers = table_of<double>(200, 4, 1, Output::Identity),
+             yes = table_of<double>(200, 4, 1, Output::Logistic);
+  for (Method method : {Method::Resilient, Method::ScaledConjugate, Method::Lbfgs, Method::Levenberg}) {
+    for (bool evidence : {false, true}) {
+      auto regimen = short_regimen(12);
+      regimen.optimiser.method = method;
+      regimen.optimiser.evidence = evidence && method == Method::Levenberg;
+      check_continues<double>(plain, numbers, regimen, 40);
+      check_continues<double>(straight, numbers, regimen, 0);
+    }
+  }
+  for (bool evidence : {false, true}) {
+    auto regimen = short_regimen(30);
+    regimen.optimiser.method = Method::Newton;
+    regimen.optimiser.evidence = evidence;
+    check_continues<double>(linear, yes, regimen, 0);
+  }
+}
+
+TEST_CASE("a network that learns on is judged first as it stands") {
+  const auto spec = network_of(4, {5}, Activation::Relu, 1, Output::Identity);
+  const auto table = table_of<float>(200, 4, 1, Output::Identity);
+  const auto first = fit(spec, table, short_regimen(20), 50);
+  const Layout<float> layout(spec);
+  std::vector<double> dense(layout.parameters());
+  unpack_parameters<float>(layout, first.parameters, dense);
+  const auto rows = all_rows(table.rows);
+  const Span<const std::uint32_t> all(rows);
+  Beginning from;
+  from.parameters = dense;
+  const auto on =
+      train<float>(spec, short_regimen(5), table, all.part(50, 150), all.part(0, 50), from, kernel_level(), {});
+  CHECK(on.epochs[0].validation == first.epochs[first.best - 1].validation);
+}

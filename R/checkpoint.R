@@ -1,0 +1,109 @@
+# What a training has come to, kept in a file while it runs, so that one that was killed goes on to the same bits. JSON,
+# one document a line: the header says what is trained; then come the results of networks that have ended and, each some
+# seconds, the states of those that have not. The last line of a key counts.
+
+# list(every, result, states, keep_result, keep_state), functions of a network's key.
+open_checkpoint <- function(file, every, a, say = rlang::inform) {
+  if (is.null(file)) return(no_checkpoint())
+  if (!is_text(file, 1)) fail(sprintf("`checkpoint` is the path of a file, not %s.", describe(file)))
+  type_number(0, 1e6)(every, "every")
+  check_can_write(file)
+  header <- checkpoint_header(a)
+  known <- if (file.exists(file)) known_lines(file, header) else list()
+  if (length(known)) say(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
+  if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
+  place <- function(key, start = 0L) sprintf("%s | %d", key, as.integer(start))
+  grown <- 0
+  put <- function(line) {
+    known[[place(line$key, line$start %||% 0L)]] <<- line
+    # what later lines have replaced is left out from time to time
+    if (grown > most_stale_bytes) {
+      write_whole(charToRaw(paste0(json_line(header), paste0(vapply(known, json_line, ""), collapse = ""))), file)
+      grown <<- 0
+    } else {
+      append_json_line(line, file)
+    }
+    grown <<- grown + 11 * length(line$state)
+  }
+  drop_states <- function(key) {
+    of_key <- vapply(known, function(line) identical(line$key, key) && !is.null(line$state), NA)
+    known <<- known[!of_key]
+  }
+  list(
+    every = every,
+    result = function(key) known[[place(key)]]$result,
+    states = function(key, starts) {
+      states <- lapply(seq_len(starts), function(i) known[[place(key, i)]]$state %||% numeric())
+      if (any(lengths(states))) states
+    },
+    keep_result = function(key, result) {
+      drop_states(key)
+      put(list(key = key, result = result))
+    },
+    keep_state = function(key, start, state) put(list(key = key, start = as.integer(start), state = state))
+  )
+}
+
+# Knows nothing and keeps nothing.
+no_checkpoint <- function() {
+  nothing <- function(...) NULL
+  list(every = Inf, result = nothing, states = nothing, keep_result = nothing, keep_state = nothing)
+}
+
+# So many bytes of replaced states a file may hold.
+most_stale_bytes <- 64e6
+
+checkpoint_kind <- list(
+  format = "hylomath checkpoint", version = 1L, what = "checkpoint",
+  hint = "Such files are written by train(checkpoint = ) or `hylomath train --checkpoint`.",
+  again = "Remove it and train again."
+)
+
+checkpoint_header <- function(a) {
+  list(
+    format = checkpoint_kind$format, format_version = checkpoint_kind$version, brief = brief_yaml(a$brief),
+    table = table_hash(a$raw), kernel = core_kernel(), version = package_version_text()
+  )
+}
+
+# By place the lines of a file that is of the same training.
+known_lines <- function(file, header) {
+  stored <- read_json_lines(file, checkpoint_kind, mend = TRUE)
+  apart <- header_difference(header, stored$header)
+  if (!is.null(apart)) fail_other_training(file, apart, header, stored$header)
+  lines <- lapply(stored$lines, function(line) lapply(line, from_stored))
+  names(lines) <- vapply(lines, function(line) sprintf("%s | %d", line$key, line$start %||% 0L), "")
+  lines[!duplicated(names(lines), fromLast = TRUE)]
+}
+
+fail_other_training <- function(file, apart, own, stored) {
+  what <- switch(apart,
+    brief = sprintf("its brief differs in `%s`", brief_difference(own$brief, stored$brief)),
+    table = "it was of other rows",
+    kernel = sprintf("it ran at the kernel level `%s`, and this is `%s`", stored$kernel, own$kernel),
+    version = sprintf("it was written by version %s of hylomath", stored$version),
+    sprintf("its %s differs", apart)
+  )
+  hint <- if (apart == "kernel") sprintf(" Or start R with HYLOMATH_KERNEL=%s.", stored$kernel) else ""
+  fail(
+    sprintf("%s is the checkpoint of another training: %s.", quoted(file), what),
+    paste0("Name another file, or remove this one.", hint)
+  )
+}
+
+checkpoint_text <- function(file, known) {
+  ended <- sum(vapply(known, function(line) !is.null(line$result), NA))
+  begun <- length(unique(vapply(Filter(function(line) is.null(line$result), known), `[[`, "", "key")))
+  parts <- c(
+    if (ended) sprintf("%s ended", counted(ended, "network")),
+    if (begun) sprintf("%s on the way", counted(begun, "network"))
+  )
+  sprintf("Goes on from %s: %s.", file, paste(parts, collapse = ", "))
+}
+
+# The seeds of the split and of the training that a checkpoint goes by; those of a file that isn't there are NULL.
+checkpoint_seeds <- function(file) {
+  if (is.null(file) || !file.exists(file)) return(list())
+  b <- read_brief(text = read_json_lines(file, checkpoint_kind)$header$brief, read = FALSE)
+  list(hold_out = b[["hold_out"]]$seed, regimen = b[["regimen"]]$seed)
+}

@@ -1,0 +1,39 @@
+# What resume() and refit() share: a model's networks and what its training had come to.
+
+# Why a model's training can't be gone on with, or done again.
+check_goes_further <- function(model, verb) {
+  if (!is.null(model$distilled)) {
+    what <- "The network was taught by another one, which %s() doesn't have."
+    fail(sprintf(what, verb), "Distil it again: distil(teacher, brief).")
+  }
+  if (model$stopped == "set" || nrow(model$restarts) == 0) {
+    fail("The weights were set by hand, so there is no training to go on from.", "Train its brief.")
+  }
+  if (!is.null(model$members) && length(unique(model$members$turn)) < model$brief[["hold_out"]]$rotate) {
+    what <- "Training was interrupted after %d of %d turns."
+    turns <- as.integer(c(length(unique(model$members$turn)), model$brief[["hold_out"]]$rotate))
+    fail(sprintf(what, turns[1], turns[2]), "Train its brief to the end first.")
+  }
+}
+
+# Of a model whose rows rotate the analyses of the networks that answer, by name, and of the direct one.
+answering_candidates <- function(model, a) {
+  shares <- wiring_shares(model$members)
+  used <- union(names(shares)[shares > 0], "direct")
+  known <- rotation_candidates(a)
+  known[[few_units]] <- known[[few_units]] %||% with_network(a, few_units)
+  known[used]
+}
+
+# By candidate and turn the answerers of its networks.
+answering_networks <- function(model) {
+  shares <- wiring_shares(model$members)
+  used <- names(shares)[shares > 0]
+  of <- rep(used, each = length(unique(model$answerer$turns)))
+  networks <- split(model$answerer$members, factor(of, used))
+  networks$direct <- networks$direct %||% model$direct$members
+  networks
+}
+
+# A model's table, or the newer one, settled as its brief says.
+settle_model <- function(model, data) settle(with_table(model$brief, as_table(data)))

@@ -1,0 +1,121 @@
+#' Train a judged network on all rows
+#'
+#' Held-out rows have told what a network is worth; for use it may learn from them too. `refit()` trains the brief in
+#' force on all rows, preparation and all, for the epochs that were right: each network for as many as its former was
+#' kept after. Nothing stops it, since no rows are left to do so.
+#'
+#' Nothing is left to judge the new network by either. It carries along what its former was judged by: the measures that
+#' [appraise()] gives, and the answers that [decide()], [recalibrate()] and intervals go by, are those of the former,
+#' which learned from fewer rows, and a note says so. Judge it on newer rows: `appraise(model, newer)`.
+#' @param model A model.
+#' @param data The table that it was trained on, known by its fingerprint.
+#' @param progress See [train()].
+#' @param ... Not used.
+#' @return A model, see [train()], with a part `refitted`: `of`, the identity of the former; `former_rows`, from how
+#'   many rows its networks learned at most; and `rows`, from how many this one did.
+#' @section Errors: Another table; models that [resume()] refuses too.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> quick() |> regimen(epochs = 10) |> train(progress = "none")
+#' refit(model, kilns, progress = "none")
+#' @export
+refit <- function(model, data, progress = "auto", ...) UseMethod("refit")
+
+#' @export
+refit.hylomath_model <- function(model, data, progress = "auto", ...) {
+  check_others(...)
+  check_goes_further(model, "refit")
+  if (!is.null(model$resumed) && !model$resumed$same) {
+    fail(
+      "The network has learned from rows of two tables, of which refit() would know one.",
+      "Put them together and train the brief on both."
+    )
+  }
+  data <- as_table(data)
+  report <- reporter(progress)
+  if (!is_own_table(model, data)) {
+    fail(
+      "This is not the table that the model was trained on.",
+      "Give that one; on newer rows a network learns on by resume()."
+    )
+  }
+  a <- settle_model(model, data)
+  if (is.null(model$members)) refit_one(model, a, report) else refit_turns(model, a, report)
+}
+
+#' @export
+refit.default <- function(model, ...) wrong_object("refit", "a model", model)
+
+refit_one <- function(model, a, report) {
+  whole <- with_parts(a, whole_parts(a), a$regimen$seed)
+  on <- list(epochs = as.integer(max(1, model$best_epoch)), whole = TRUE)
+  # what the brief in force says was settled for the former's rows
+  spec <- learning_on(fit_spec(whole, learn_training(whole)), on)
+  fit <- fit_network(spec, report)
+  direct <- fit_direct(spec)
+  refitted <- new_answerer(spec, fit)
+  as_refitted(model, whole, refitted, direct, fit$curves, fit$best, length(rows_in(a, "training")))
+}
+
+refit_turns <- function(model, a, report) {
+  candidates <- answering_candidates(model, a)
+  networks <- answering_networks(model)
+  laid <- lapply(candidates, laid_turns)
+  jobs <- lapply(stats::setNames(nm = names(laid)), function(name) {
+    own <- model$members[model$members$network == name, ]
+    regimen <- turn_regimen(candidates[[name]], networks[[name]][[1]]$preparation)
+    Map(function(job, i) {
+      epochs <- if (regimen$method != "newton") as.integer(max(1, own$best_epoch[i]))
+      job$want <- "whole"
+      c(job, list(on = list(whole = TRUE, regimen = regimen, epochs = epochs)))
+    }, fold_jobs(laid[[name]], "member"), seq_len(a$hold_out$rotate))
+  })
+  each <- run_turns(a, laid, jobs, report)
+  if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) rlang::interrupt()
+  whole <- with_parts(a, whole_parts(a), a$regimen$seed)
+  used <- names(networks)[names(networks) %in% unique(model$members$network[model$members$share > 0])]
+  answerers <- function(names) unlist(lapply(each[names], lapply, `[[`, "answerer"), FALSE, FALSE)
+  preparation <- learn_preparation(whole)
+  refitted <- joint_answerer(
+    a$target, preparation, answerers(used), model$answerer$shares, model$answerer$turns
+  )
+  direct <- if (!is.null(model$direct)) {
+    joint_answerer(a$target, preparation, answerers("direct"), model$direct$shares, model$direct$turns)
+  }
+  leading <- each[[leading_members(model)$network[1]]]
+  curves <- rotation_curves(leading, seq_along(leading))
+  result <- as_refitted(model, whole, refitted, direct, curves, model$best_epoch, max(model$members$learned))
+  own <- model$members$network %in% names(each)
+  result$members <- model$members[own, ]
+  rownames(result$members) <- NULL
+  for (what in c("epochs", "best_epoch", "learned", "seconds")) {
+    of <- lapply(each, vapply, function(m) as.numeric(m[[what]]), 0)
+    result$members[[what]] <- unlist(of[unique(result$members$network)], use.names = FALSE)
+  }
+  result
+}
+
+# The regimen that was in force for the networks of one candidate.
+turn_regimen <- function(candidate, preparation) {
+  first <- with_parts(candidate, turn_parts(candidate, 1), candidate$regimen$seed)
+  regimen_in_force(first, function() preparation)
+}
+
+# The former with the refitted networks in its place; what it was judged by stays.
+as_refitted <- function(model, whole, answerer, direct, curves, best, former_rows) {
+  kept <- intersect(c("recalibration", "decision"), names(model$answerer))
+  answerer[kept] <- model$answerer[kept]
+  beside <- intersect(kept, names(model$direct))
+  if (!is.null(direct)) direct[beside] <- model$direct[beside]
+  rows <- length(rows_in(whole, "training"))
+  model$refitted <- list(of = identity_of(model), former_rows = as.integer(former_rows), rows = rows)
+  model$answerer <- answerer
+  model["direct"] <- list(direct)
+  model$curves <- curves
+  model$best_epoch <- as.integer(best)
+  if (is.null(model$members)) model$stopped <- "epochs"
+  model$parts <- count_parts(whole)
+  model$seen <- rows_learned(whole)
+  model["states"] <- list(NULL)
+  model
+}

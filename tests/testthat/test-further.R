@@ -1,0 +1,156 @@
+# Trainings that are cut short, gone on with, or done again on all rows.
+
+short_brief <- function(...) {
+  brief(small_kilns(800), target = "outcome") |> hold_out(seed = 3) |> regimen(seed = 4, epochs = 12, ...)
+}
+
+# The first so many lines of a checkpoint, and what a kill left of the next.
+cut_short <- function(file, lines) {
+  text <- readLines(file)
+  short <- withr::local_tempfile(.local_envir = parent.frame())
+  writeLines(text[seq_len(lines)], short)
+  cat(substr(text[min(lines + 1, length(text))], 1, 40), file = short, append = TRUE)
+  short
+}
+
+test_that("a training that was cut short goes on to the same bits, by any method", {
+  cases <- list(
+    rotation = short_brief() |> hold_out(rotate = 3), adam = quick(short_brief(method = "adam")),
+    lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
+    straight = quick(short_brief(method = "rmsprop") |> wire("6 elu + direct")),
+    committee = quick(short_brief(method = "adam", restarts = 3, keep = "committee")),
+    numbers = quick(brief(small_crossings(), target = "passengers", task = "regression") |> wire("4 tanh") |>
+      regimen(method = "levenberg_marquardt", l2 = "evidence", seed = 1, epochs = 12))
+  )
+  for (name in names(cases)) {
+    file <- withr::local_tempfile()
+    whole <- train(cases[[name]], progress = "none")
+    kept <- train(cases[[name]], progress = "none", checkpoint = file, every = 0)
+    expect_identical(kept$answerer, whole$answerer, label = name)
+    for (lines in unique(round(seq(1, length(readLines(file)), length.out = 4)))) {
+      short <- cut_short(file, lines)
+      again <- suppressMessages(train(cases[[name]], progress = "none", checkpoint = short, every = 0))
+      same <- c("answerer", "judged", "best_epoch", "stopped")
+      expect_identical(again[same], whole[same], label = sprintf("%s from line %d", name, lines))
+    }
+  }
+})
+
+test_that("a checkpoint of another training is refused, by what differs", {
+  file <- withr::local_tempfile()
+  b <- quick(short_brief())
+  train(b, progress = "none", checkpoint = file)
+  expect_message(train(b, progress = "none", checkpoint = file), "1 network on the way")
+  expect_fails(train(wire(b, "4 tanh"), checkpoint = file), "its brief differs in `wiring`")
+  expect_fails(train(b, head(kilns, 700), checkpoint = file), "other rows")
+  expect_fails(train(b, checkpoint = 3), "path of a file")
+  writeLines("kiln 7", file)
+  expect_fails(train(b, checkpoint = file), "holds no checkpoint")
+})
+
+test_that("the command goes on where it was killed, with the seeds that it had", {
+  folder <- withr::local_tempdir()
+  file <- function(name) file.path(folder, name)
+  data.table::fwrite(small_kilns(800), file("kilns.csv"))
+  hylomath("brief", file("kilns.csv"), "--target", "outcome", "-o", file("kilns.yml"), "--set", "regimen.epochs=150")
+  text <- readLines(file("kilns.yml"))
+  writeLines(grep("seed", text, value = TRUE, invert = TRUE), file("kilns.yml"))
+  begin <- function(output) {
+    process <- callr::r_bg(function(...) hylomath::run_command(c(...)), list(
+      "train", file("kilns.yml"), "-o", output, "--checkpoint", file("ck"), "--every", "0", "--progress", "none", "-q"
+    ), supervise = TRUE)
+    until <- Sys.time() + 60
+    while (!isTRUE(file.size(file("ck")) > 2e4) && process$is_alive() && Sys.time() < until) Sys.sleep(0.01)
+    process
+  }
+  killed <- begin(file("a.hylo"))
+  killed$signal(tools::SIGKILL)
+  killed$wait()
+  expect_false(file.exists(file("a.hylo")))
+  file.copy(file("ck"), file("ck2"))
+  args <- c("train", file("kilns.yml"), "--progress", "none", "-q", "--checkpoint")
+  expect_equal(do.call(hylomath, as.list(c(args, file("ck"), "-o", file("a.hylo"))))$status, 0)
+  expect_false(file.exists(file("ck")))
+  expect_equal(do.call(hylomath, as.list(c(args, file("ck2"), "-o", file("b.hylo"))))$status, 0)
+  a <- read_model(file("a.hylo"))
+  expect_identical(a$answerer, read_model(file("b.hylo"))$answerer)
+  # and as if nothing had happened
+  seeds <- lapply(a$brief[c("hold_out", "regimen")], `[[`, "seed")
+  set <- sprintf("--set=%s.seed=%s", names(seeds), seeds)
+  expect_equal(hylomath("train", file("kilns.yml"), "-o", file("c.hylo"), "-q", set[1], set[2])$status, 0)
+  expect_identical(a$answerer, read_model(file("c.hylo"))$answerer)
+})
+
+test_that("what is resumable goes on as if it had never ended", {
+  for (b in list(quick(short_brief(method = "adam")), short_brief() |> hold_out(rotate = 3) |> wire("5 tanh"))) {
+    patient <- regimen(b, stop = list(patience = 1000))
+    long <- train(regimen(patient, epochs = 30), progress = "none")
+    short <- train(patient, progress = "none", resumable = TRUE)
+    file <- withr::local_tempfile()
+    write_model(short, file)
+    expect_identical(read_model(file), short)
+    on <- resume(read_model(file), small_kilns(800), epochs = 18, progress = "none")
+    expect_identical(on$answerer, long$answerer)
+    expect_true(on$resumed$state)
+    expect_output(print(on), "with the state of its")
+  }
+})
+
+test_that("a network learns on from newer rows with its preparation kept", {
+  old <- kilns[1:1000, ]
+  newer <- kilns[2001:2900, ]
+  for (make in list(quick, identity)) {
+    model <- withr::with_seed(5, train(make(brief(old, target = "outcome") |> regimen(epochs = 15)), progress = "none"))
+    on <- resume(model, newer, epochs = 8, progress = "none")
+    expect_identical(
+      lapply(answering_members(on$answerer), `[[`, "preparation"),
+      lapply(answering_members(model$answerer), `[[`, "preparation")
+    )
+    expect_false(identical(on$answerer, model$answerer))
+    expect_equal(on$resumed[c("same", "state")], list(same = FALSE, state = FALSE))
+    expect_false("newer_differ" %in% notes(on)$code)
+    # rows of both trainings are known as learned
+    expect_gte(length(on$seen$hashes), 1400)
+    expect_message(resume(model, rbind(old[1:300, ], newer), epochs = 2, progress = "none"), "learned from before")
+    warmer <- transform(newer, peak_c = peak_c + 60)
+    expect_true("newer_differ" %in% notes(resume(model, warmer, epochs = 2, progress = "none"))$code)
+  }
+})
+
+test_that("a refit learns from all rows and carries the measures of its former along", {
+  table <- small_kilns(800)
+  for (b in list(quick(short_brief(method = "adam")), short_brief())) {
+    model <- train(b, progress = "none")
+    all <- refit(model, table, progress = "none")
+    expect_equal(parts_of(all)$rows[parts_of(all)$part == "training"], 800)
+    expect_identical(appraise(all)$measures, appraise(model)$measures)
+    expect_true("refitted" %in% appraise(all)$notes$code)
+    expect_equal(all$refitted$of, identity_of(model))
+    expect_true("rows_seen" %in% appraise(all, table)$notes$code)
+    # close to the former, on more rows
+    expect_gt(cor(predict(all, kilns, "probability")$probability_sound, predict(
+      model, kilns, "probability"
+    )$probability_sound), 0.7)
+    file <- withr::local_tempfile()
+    write_model(all, file)
+    expect_identical(read_model(file), all)
+    expect_fails(refit(model, kilns), "not the table")
+  }
+  # of a network without hidden layers it is the linear model of all rows
+  b <- brief(crossings[1:400, c("fare", "hour", "passengers")], target = "passengers", task = "regression")
+  direct <- train(wire(b, "direct") |> regimen(l2 = 0), progress = "none")
+  line <- lm(passengers ~ fare + hour, crossings[1:400, ])
+  expect_equal(
+    predict(refit(direct, crossings[1:400, ], progress = "none"), crossings)$answer,
+    unname(predict(line, crossings)), tolerance = 1e-5
+  )
+})
+
+test_that("what can't go further says why", {
+  model <- quick_model()
+  expect_fails(resume(set_coef(model, coef(model)), small_kilns()), "set by hand")
+  expect_fails(resume(rich_model(), small_kilns()), "committee")
+  expect_fails(resume(model, small_kilns()[c("glaze", "outcome")]), "column")
+  expect_fails(resume("a", kilns), "model")
+  expect_fails(refit(kilns, kilns), "model")
+})
