@@ -5,6 +5,10 @@ core_answers <- function(network, parameters, plans, sources, offset, threads) {
     .Call(`_hylomath_core_answers`, network, parameters, plans, sources, offset, threads)
 }
 
+core_class_answers <- function(scores, weights, turned) {
+    .Call(`_hylomath_core_class_answers`, scores, weights, turned)
+}
+
 core_outputs <- function(network, parameters, plans, sources, layer, threads) {
     .Call(`_hylomath_core_outputs`, network, parameters, plans, sources, layer, threads)
 }
@@ -15,6 +19,18 @@ core_kernel <- function() {
 
 core_scan_text <- function(file, threads) {
     .Call(`_hylomath_core_scan_text`, file, threads)
+}
+
+core_record_ends <- function(text, separator) {
+    .Call(`_hylomath_core_record_ends`, text, separator)
+}
+
+core_bytes <- function(bytes, from, to) {
+    .Call(`_hylomath_core_bytes`, bytes, from, to)
+}
+
+core_join_records <- function(left, right, separator) {
+    .Call(`_hylomath_core_join_records`, left, right, separator)
 }
 
 core_levels <- function(x, most, with_codes) {

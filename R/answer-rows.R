@@ -50,7 +50,8 @@ turn_shares <- function(shares) if (sum(shares) > 0) shares else rep(1, length(s
 answered_classes <- function(answerer, probability) {
   classes <- answerer$target$classes
   weight <- class_weights_of(answerer$target, answerer$preparation$target)[classes]
-  score <- probability * rep(weight, each = nrow(probability))
+  score <- if (all(weight == 1)) probability else probability * rep(weight, each = nrow(probability))
+  if (!anyNA(score)) return(classes[max.col(score, ties.method = "first")])
   answer <- rep(NA_character_, nrow(score))
   known <- stats::complete.cases(score)
   answer[known] <- classes[max.col(score[known, , drop = FALSE], ties.method = "first")]
@@ -65,7 +66,7 @@ raw_answers <- function(answerer, sources, offset = numeric()) {
   each <- lapply(members, function(parameters) {
     core_answers(shape, parameters, columns, sources, offset, thread_count())
   })
-  Reduce(`+`, each) / length(members)
+  if (length(each) == 1) each[[1]] else Reduce(`+`, each) / length(each)
 }
 
 # The inputs of new rows, and the exposure that counts need beside them.
@@ -86,16 +87,23 @@ given_answers <- function(answerer, newdata) {
 
 # ---- recalibrated and decided -------------------------------------------------------------------------------------
 
-# The network's own answers as they are given out.
-answers_now <- function(answerer, answers) {
+# The network's own answers as they are given out; `ratio` is by class how much more common it is where the rows come
+# from than it was in training, see share_ratio().
+answers_now <- function(answerer, answers, ratio = NULL) {
   recalibration <- answerer$recalibration
   decision <- answerer$decision
-  if (is.null(recalibration) && is.null(decision)) return(answers)
+  if (is.null(recalibration) && is.null(decision) && is.null(ratio)) return(answers)
   classes <- answerer$target$classes
   known <- !is.na(answers$answer)
   p <- as.matrix(answers[known, -1])
   if (!is.null(recalibration)) {
     p <- recalibrated(recalibration, p)
+    answers[known, -1] <- p
+    answers$answer[known] <- answered_classes(answerer, p)
+  }
+  if (!is.null(ratio)) {
+    p <- p * rep(ratio, each = nrow(p))
+    p <- p / rowSums(p)
     answers[known, -1] <- p
     answers$answer[known] <- answered_classes(answerer, p)
   }

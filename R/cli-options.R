@@ -23,6 +23,14 @@ shared_options <- function() {
     progress = cli_option(
       "--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", "KIND", default = "auto"
     ),
+    query = cli_option(
+      "--query",
+      paste(
+        "SQL for a database in place of a table: a SQLite file, or the name of a PostgreSQL database",
+        "(PGHOST, PGUSER, ... are heeded)."
+      ),
+      "SQL"
+    ),
     workers = cli_option(
       "--workers",
       paste(

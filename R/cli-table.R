@@ -31,14 +31,7 @@ commands_to_begin <- function() {
         cli_option(
           c("-t", "--target"), "The column to predict; several numbers with commas between them. Needed.", "COLUMN"
         ),
-        cli_option(
-          "--query",
-          paste(
-            "SQL for a database in place of a table: a SQLite file, or the name of a PostgreSQL database",
-            "(PGHOST, PGUSER, ... are heeded)."
-          ),
-          "SQL"
-        ),
+        "query",
         "output", "set", "json", "quiet"
       )
     ),
@@ -310,8 +303,11 @@ commands_to_improve <- function() {
 commands_to_use <- function() {
   list(
     predict = cli_command(
-      "Put a model's answers beside the rows of a table.",
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_predict,
+      paste(
+        "Put a model's answers beside the rows of a table of any size: a file, - for standard input, or a database with",
+        "--query. Without -o they go to standard output."
+      ),
+      takes = "MODEL.hylo TABLE", files = 2, run = cli_predict,
       example = "hylomath predict kilns.hylo new.csv -o scored.csv",
       cli_options(
         "output",
@@ -319,7 +315,7 @@ commands_to_use <- function() {
           "--type",
           paste(
             "What is put beside the rows: answer, probability, both, interval (numbers) or set (classes).",
-            "Intervals and sets need calibration rows."
+            "Intervals and sets need calibration rows, or rows that rotate."
           ),
           "TYPE"
         ),
@@ -328,11 +324,20 @@ commands_to_use <- function() {
           "The share of rows whose value an interval or set is to hold; 0.9 when it is not given.", "SHARE"
         ),
         cli_flag("--flags", "Add a column that names what is strange about each row."),
+        cli_flag("--identity", "Add a column with the network's identity."),
+        cli_option(
+          "--shares",
+          "The shares of the classes where rows come from, if they are others than in training: yes=0.3,no=0.7.",
+          "CLASS=SHARE,..."
+        ),
         cli_option(
           "--bad-cells", "What to do with cells that are no numbers where numbers are needed: refuse or missing.", "HOW"
         ),
         cli_option("--as", "What the new columns' names begin with; nothing when it is not given.", "PREFIX"),
-        "json", "quiet"
+        "query",
+        cli_option("--into", "With --query, the table of the database that takes the answers; made if need be.", "NAME"),
+        cli_option("--key", "With --query, the column that names each row; a broken run goes on behind it.", "COLUMN"),
+        "progress", "json", "quiet"
       )
     ),
     show = cli_command(

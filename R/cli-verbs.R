@@ -32,11 +32,16 @@ cli_brief <- function(files, options) {
 cli_start_brief <- function(place, options) {
   target <- cli_targets(options$target, place, options$query)
   if (is.null(options$query)) return(brief(place, target = target))
-  source <- list(query = options$query)
-  source[[if (file.exists(place)) "sqlite" else "postgres"]] <- place
+  source <- cli_database(place, options$query)
   b <- brief(structure(read_source(source), columns = NULL), target = target)
   b$data <- settle_settings(source, brief_schema()$data, "data")
   new_brief(brief_settings(b), b$table)
+}
+
+cli_database <- function(place, query) {
+  source <- list(query = query)
+  source[[if (file.exists(place)) "sqlite" else "postgres"]] <- place
+  source
 }
 
 # `a,b` names two columns, unless there is one of that name.
@@ -64,41 +69,51 @@ cli_train <- function(files, options) {
   if (model$stopped == "interrupted") 1L
 }
 
-# The file's own cells with the answers behind them: nothing of the table is rewritten by having been read as numbers.
+# The table's own cells with the answers behind them: nothing of it is rewritten by having been read as numbers.
 cli_predict <- function(files, options) {
   model <- read_model(files[1])
-  table <- cli_inputs(model, files[2])
-  type <- options$type %||% "auto"
-  level <- cli_number(options$level, "level", 0.9)
-  answers <- augment(
-    model, table, flags = options$flags, type = type, level = level, prefix = options$as %||% "",
-    bad_cells = options[["bad-cells"]] %||% "refuse"
-  )[-seq_along(table)]
-  if (is.null(options[["bad-cells"]])) cli_tell_strange(model, table, options)
-  if (options$json) return(cli_json(answers))
-  # an empty cell
-  strange <- paste0(options$as, "strange")
-  if (options$flags) answers[[strange]][answers[[strange]] == ""] <- NA
-  cells <- read_cells(files[2])
-  former <- intersect(names(answers), names(cells))
-  if (length(former)) {
-    what <- "%s has %s from an earlier scoring; replaced. `--as PREFIX` keeps both."
-    cli_say(options, sprintf(what, files[2], enumerate(quoted(former))))
+  how <- list(
+    type = options$type %||% "auto", level = cli_number(options$level, "level", 0.9), flags = options$flags,
+    prefix = options$as %||% "", bad_cells = options[["bad-cells"]] %||% "refuse",
+    shares = cli_shares(options$shares), identity = options$identity
+  )
+  if (options$json) {
+    table <- cli_inputs(model, files[2])
+    return(cli_json(do.call(augment, c(list(model, table), how))[-seq_along(table)]))
   }
-  scored <- cbind(cells[setdiff(names(cells), former)], answers)
-  if (is.null(options$output)) data.table::fwrite(scored, "") else cli_write_table(scored, options)
+  query <- options$query
+  if (is.null(query) && !is.null(options$into)) cli_wrong("`--into` is for databases: add --query.", "predict")
+  if (!is.null(query) && !is.null(options$output)) {
+    cli_wrong("Answers to a query go into a table of its database: --into TABLE.", "predict")
+  }
+  from <- if (is.null(query)) files[2] else cli_database(files[2], query)
+  into <- if (is.null(query)) options$output %||% "-" else if (!is.null(options$into)) list(table = options$into)
+  done <- do.call(score_table, c(
+    list(model, from, into), how, list(key = options$key, progress = cli_progress(options))
+  ))
+  if (is.null(options[["bad-cells"]]) && done$strange$rows > 0) {
+    cli_say(options, paste(strange_counts_text(done$rows, done$strange$rows, done$strange$columns), collapse = "\n"))
+  }
+  if (is.list(into)) cli_say(options, sprintf("Answered %s in %s.", counted(done$rows, "row"), options$into))
+  if (is.null(into)) cli_say(options, sprintf("Tried %s; --into TABLE keeps the answers.", counted(done$rows, "row")))
+  if (!is.null(options$output)) cli_say(options, sprintf("Wrote %s: %s.", into, counted(done$rows, "row")))
+}
+
+# `--shares yes=0.3,no=0.7`
+cli_shares <- function(text) {
+  if (is.null(text)) return(NULL)
+  pairs <- strsplit(cli_words(text), "=(?=[^=]*$)", perl = TRUE)
+  shares <- vapply(pairs, function(pair) as_one_number(pair[2]), 0)
+  if (any(lengths(pairs) != 2) || anyNA(shares)) {
+    cli_wrong(sprintf("`--shares` gives each class its share, as in yes=0.3,no=0.7; not %s.", describe(text)))
+  }
+  stats::setNames(shares, vapply(pairs, `[`, "", 1))
 }
 
 # The columns of a table that a model's answers depend on.
 cli_inputs <- function(model, file) {
   cli_check_inputs(model, file)
   read_table(file, unlist(model$brief$columns$kinds), columns = needed_columns(model$answerer))
-}
-
-# How many rows differ from what the network was trained on, and in which columns.
-cli_tell_strange <- function(model, table, options) {
-  found <- strangeness(model, table)
-  if (nrow(found$columns)) cli_say(options, paste(format(found), collapse = "\n"))
 }
 
 cli_show <- function(files, options) {

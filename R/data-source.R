@@ -36,22 +36,33 @@ check_source <- function(source) {
 # Whether the table can be had without a person: a database is always asked, a file may be elsewhere.
 source_is_there <- function(source, folder) is.null(source$file) || file.exists(path_in(source$file, folder))
 
-# Read-only, and without extensions, by which a query could run code.
 read_sqlite <- function(file, query, except) {
-  rlang::check_installed(c("DBI", "RSQLite"), "to read SQLite databases")
-  check_file(file)
-  connection <- DBI::dbConnect(
-    RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO, loadable.extensions = FALSE
-  )
+  connection <- sqlite_connection(file)
   on.exit(DBI::dbDisconnect(connection))
   read_query(connection, query, except)
+}
+
+# Without extensions, by which a query could run code.
+sqlite_connection <- function(file, writes = FALSE) {
+  rlang::check_installed(c("DBI", "RSQLite"), "to read SQLite databases")
+  check_file(file)
+  flags <- if (writes) RSQLite::SQLITE_RW else RSQLite::SQLITE_RO
+  DBI::dbConnect(RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE)
 }
 
 # In a transaction that can change nothing and is rolled back.
 read_postgres <- function(database, query, except) {
   check_one_statement(query)
+  connection <- postgres_connection(database)
+  on.exit(DBI::dbDisconnect(connection))
+  DBI::dbExecute(connection, "begin transaction read only")
+  on.exit(DBI::dbExecute(connection, "rollback"), add = TRUE, after = FALSE)
+  read_query(connection, query, except)
+}
+
+postgres_connection <- function(database) {
   driver <- postgres_driver()
-  connection <- tryCatch(
+  tryCatch(
     DBI::dbConnect(driver, dbname = database),
     error = function(e) {
       what <- "The PostgreSQL database %s can't be reached: %s"
@@ -59,10 +70,6 @@ read_postgres <- function(database, query, except) {
       fail(sprintf(what, quoted(database), first_sentence(e)), hint)
     }
   )
-  on.exit(DBI::dbDisconnect(connection))
-  DBI::dbExecute(connection, "begin transaction read only")
-  on.exit(DBI::dbExecute(connection, "rollback"), add = TRUE, after = FALSE)
-  read_query(connection, query, except)
 }
 
 postgres_driver <- function() {
@@ -93,21 +100,22 @@ check_one_statement <- function(query) {
 # comment at its end hides nothing.
 read_query <- function(connection, query, except = NULL) {
   check_one_statement(query)
-  refused <- function(condition) {
-    what <- sprintf("The database refused the query: %s", first_sentence(condition))
-    fail(what, sprintf("The query is: %s", query))
-  }
-  asked <- function(sql) tryCatch(
-    DBI::dbGetQuery(connection, sql),
-    error = refused,
-    warning = refused
-  )
+  asked <- function(sql) ask_database(connection, sql, query)
   if (is.null(except)) return(as_rows(asked(query), query))
   inner <- sub("[;[:space:]]+$", "", query)
   there <- names(asked(sprintf("select * from (\n%s\n) as brief_rows limit 0", inner)))
   chosen <- DBI::dbQuoteIdentifier(connection, setdiff(there, except))
   table <- asked(sprintf("select %s from (\n%s\n) as brief_rows", paste(chosen, collapse = ", "), inner))
   structure(as_rows(table, query), columns = there)
+}
+
+# The rows of `sql`, which is made of the query that a refusal is about.
+ask_database <- function(connection, sql, query) {
+  refused <- function(condition) {
+    what <- sprintf("The database refused the query: %s", first_sentence(condition))
+    fail(what, sprintf("The query is: %s", query))
+  }
+  tryCatch(DBI::dbGetQuery(connection, sql), error = refused, warning = refused)
 }
 
 as_rows <- function(table, query) {

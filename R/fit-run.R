@@ -4,7 +4,8 @@
 # number and the fit, as soon as it has ended, what is kept of it. `keeper` is list(every, keep): each `every` seconds
 # `keep` is given a fit's number, a start's and what that has come to. The attribute `interrupted` says whether somebody
 # wanted to stop.
-run_fits <- function(specs, epoch_done, each = function(i, fit) fit, keeper = no_keeper()) {
+run_fits <- function(specs, epoch_done, each = function(i, fit) fit,
+                     keeper = list(every = Inf, keep = function(...) NULL)) {
   fits <- vector("list", length(specs))
   states <- lapply(specs, function(spec) list())
   kernel <- core_kernel()
@@ -25,8 +26,6 @@ run_fits <- function(specs, epoch_done, each = function(i, fit) fit, keeper = no
   interrupted <- core_train(cores, epoch_done, fit_done, keep, keeper$every, catch_term, thread_count())
   structure(fits, interrupted = interrupted)
 }
-
-no_keeper <- function() list(every = Inf, keep = function(...) NULL)
 
 # The best of the starts, or all of them as a committee.
 settled_fit <- function(spec, starts, kernel) {

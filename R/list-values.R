@@ -26,3 +26,8 @@ set_at <- function(settings, path, value) {
 rows_of_each <- function(parts, rows) {
   lapply(parts, function(x) if (is.data.frame(x)) x[rows, , drop = FALSE] else x[rows])
 }
+
+# A list of columns as a data frame, without a look at them.
+as_plain_frame <- function(columns) {
+  structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1]])))
+}

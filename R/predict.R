@@ -8,6 +8,9 @@
 #' @param level The share of new rows whose value an interval or set is to hold.
 #' @param bad_cells What to do with cells of a column of numbers that hold something else, or an infinite value:
 #'   `"refuse"`, which names the first of them, or `"missing"`, which takes them for missing and says how many.
+#' @param shares The shares of the classes among the new rows, by name, where they are others than among the training
+#'   rows: probabilities, and the answers that follow of them, are put right for them. Only the shares differ, it is
+#'   taken, not what rows of a class are like (Saerens, Latinne and Decaestecker 2002).
 #' @param ... Not used.
 #' @return A data frame with one row for each row of `newdata`, in order. `answer` is the class with the highest score
 #'   or the number in the target's unit (`answer_<target>` for each of several targets; with the quantile loss the
@@ -37,8 +40,10 @@
 #' predict(model, head(kilns), type = "both")
 #' @importFrom stats predict
 #' @export
-predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9, bad_cells = "refuse", ...) {
+predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9, bad_cells = "refuse", shares = NULL,
+                                   ...) {
   check_others(...)
+  ratio <- if (!is.null(shares)) share_ratio(object, shares, type)
   check_answer_type(object, type, level)
   answerer <- object$answerer
   type_choice(c("refuse", "missing"))(bad_cells, "bad_cells")
@@ -47,7 +52,7 @@ predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9
   table <- rows_to_answer(answerer, newdata)
   network <- answers_of(answerer, table)
   rownames(network) <- NULL
-  result <- answers_now(answerer, network)
+  result <- answers_now(answerer, network, ratio)
   target <- answerer$target
   few <- if (type %in% c("interval", "set")) too_few_groups(conformal_rows(object), level)
   if (!is.null(few)) rlang::warn(few, class = "hylomath_warning_groups")
@@ -78,16 +83,47 @@ check_answer_type <- function(model, type, level) {
   if (type %in% c("interval", "set")) check_conformal(model, level)
 }
 
+# By class how much more common it is among the new rows than it was among those of training.
+share_ratio <- function(model, shares, type) {
+  target <- target_in(model)
+  if (!has_classes(target)) {
+    what <- "`shares` are of classes; the network predicts a number (task %s)."
+    fail(sprintf(what, quoted(target$task)))
+  }
+  if (type == "set") {
+    fail("Sets promise to hold for rows with the shares of the calibration rows; `shares` says they are others.")
+  }
+  shares <- unlist(shares)
+  classes <- target$classes
+  strange <- setdiff(names(shares), classes)
+  if (length(strange)) {
+    fail(sprintf("`shares` names a class %s, which is none.", describe(strange[1])), suggestion(strange[1], classes))
+  }
+  lacking <- setdiff(classes, names(shares))
+  if (length(lacking) == 1 && is.numeric(shares)) shares[[lacking]] <- 1 - sum(shares)
+  right <- is.numeric(shares) && all(classes %in% names(shares)) && all(is.finite(shares)) && all(shares >= 0) &&
+    abs(sum(shares) - 1) <= 1e-6
+  if (!right) {
+    fail(
+      "`shares` must give each class its share, from 0, with a sum of 1; one may be left out.",
+      sprintf("The classes are %s.", enumerate(quoted(classes)))
+    )
+  }
+  trained <- unlist(model$baseline$share)[classes]
+  unname(shares[classes] / pmax(trained, 1e-12))
+}
+
 #' The table with the network's answers beside it
 #'
 #' @param x A model.
 #' @param data A data frame, see [predict()][predict.hylomath_model].
 #' @param type What is put beside the rows: `"auto"` (the answer, and for classes their probabilities), or a type of
 #'   [predict()][predict.hylomath_model].
-#' @param level,bad_cells See [predict()][predict.hylomath_model].
+#' @param level,bad_cells,shares See [predict()][predict.hylomath_model].
 #' @param prefix What the new columns' names begin with.
 #' @param flags Whether to add a column `strange` that names, for each row, the columns in which it differs from the
 #'   training rows; see [strangeness()].
+#' @param identity Whether to add a column `network` that holds the network's identity, the same wherever it is kept.
 #' @param ... Not used.
 #' @return `data` with the columns `answer` and, for classes, `probability_<class>` behind its own.
 #'   Columns of these names that an earlier scoring left in `data` are replaced, with a message.
@@ -100,12 +136,13 @@ check_answer_type <- function(model, type, level) {
 #' @importFrom generics augment
 #' @export
 augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level = 0.9, prefix = "",
-                                   bad_cells = "refuse", ...) {
+                                   bad_cells = "refuse", shares = NULL, identity = FALSE, ...) {
   check_others(...)
   if (identical(type, "auto")) type <- if (has_classes(x$answerer$target)) "both" else "answer"
-  answers <- predict(x, data, type = type, level = level, bad_cells = bad_cells)
-  cleaned <- if (bad_cells == "missing") without_bad_cells(x$answerer$preparation, data, quiet = TRUE) else data
+  answers <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)
+  cleaned <- if (bad_cells == "missing") cleaned_cells(x$answerer$preparation, data) else data
   if (flags) answers$strange <- strangeness(x, cleaned)$rows
+  if (identity) answers$network <- rep(identity_of(x), nrow(answers))
   names(answers) <- paste0(prefix, names(answers))
   check_room(answers, data[names(data) %in% c(needed_columns(x$answerer), x$answerer$target$columns)], "the answers")
   cbind(without_former(data, answers), answers)

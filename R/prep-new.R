@@ -17,24 +17,34 @@ new_rows <- function(preparation, table) {
   table
 }
 
-# The table with what is no number, where numbers are needed, taken for missing.
-without_bad_cells <- function(preparation, table, quiet = FALSE) {
+# The table with what is no number, where numbers are needed, taken for missing. The attribute `bad` counts such cells
+# by column.
+cleaned_cells <- function(preparation, table) {
   numbers <- vapply(Filter(function(plan) plan$encoding == "number", preparation$columns), `[[`, "", "column")
-  told <- character()
+  counts <- numeric()
   for (column in intersect(raw_columns(preparation$rules$derived, numbers), names(table))) {
     x <- table[[column]]
     text <- (is.character(x) || is.factor(x)) && column %in% numbers
     if (!text && !is.numeric(x)) next
     number <- if (text) suppressWarnings(as.numeric(as.character(x))) else x
     number[is.infinite(number)] <- NA
-    bad <- sum(is.na(number) & !is.na(x))
-    if (bad > 0) told <- c(told, sprintf("%s of %s", format_count(bad), quoted(column)))
+    counts[[column]] <- sum(is.na(number) & !is.na(x))
     table[[column]] <- number
   }
-  if (length(told) && !quiet) {
-    rlang::inform(sprintf("Cells that are no numbers are taken for missing: %s.", enumerate(told)))
-  }
-  table
+  structure(table, bad = counts[counts > 0])
+}
+
+# The same with a word about it.
+without_bad_cells <- function(preparation, table) {
+  table <- cleaned_cells(preparation, table)
+  tell_bad_cells(attr(table, "bad"))
+  structure(table, bad = NULL)
+}
+
+tell_bad_cells <- function(bad) {
+  if (length(bad) == 0) return()
+  told <- sprintf("%s of %s", format_each_count(bad), vapply(names(bad), quoted, ""))
+  rlang::inform(sprintf("Cells that are no numbers are taken for missing: %s.", enumerate(told)))
 }
 
 check_new_column <- function(x, plan) {

@@ -12,6 +12,7 @@ progress_line <- function(event) {
     begin = , step = , ended = , finish = many_line(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
+    scored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(scored_text(event)),
     start = {
       the_line$shown <- 0
       the_line$losses <- numeric()
@@ -36,10 +37,10 @@ epoch_line <- function(event) {
   if (is_due()) show_line(epoch_text(event, loss_spark(the_line$losses)))
 }
 
-# Whether a tenth of a second has passed since the line was shown.
-is_due <- function() {
+# Whether a tenth of a second, or so many, has passed since the line was shown.
+is_due <- function(seconds = 0.1) {
   now <- proc.time()[["elapsed"]]
-  if (now - the_line$shown < 0.1) return(FALSE)
+  if (now - the_line$shown < seconds) return(FALSE)
   the_line$shown <- now
   TRUE
 }
@@ -96,6 +97,7 @@ progress_lines <- function(event) {
     ended = if (alone) many_done(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
+    scored = if (!event$last && is_due(30)) message(scored_text(event)),
     start = message(start_text(event)),
     end = message(end_text(event)),
     epoch = {
@@ -115,6 +117,11 @@ many_done <- function(event) {
 }
 
 # ---- words --------------------------------------------------------------------------------------------------------
+
+scored_text <- function(event) {
+  share <- if (is.na(event$share)) "" else sprintf(", %s", format_percent_short(event$share))
+  sprintf("%s answered%s", counted(event$rows, "row"), share)
+}
 
 round_text <- function(event) {
   what <- "Round %d done: %d of %d trials, lowest %s so far %s."

@@ -3,11 +3,14 @@ print.hylomath_strangeness <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_strangeness <- function(x, ...) {
-  strange <- sum(x$rows != "")
-  rows <- counted(x$n, "row")
+  strange_counts_text(x$n, sum(x$rows != ""), x$columns)
+}
+
+strange_counts_text <- function(n, strange, columns) {
+  rows <- counted(n, "row")
   if (strange == 0) return(sprintf("None of %s differs from what the network was trained on.", rows))
   what <- "%s of %s differ from what the network was trained on; answers there are not to be trusted."
-  c(sprintf(what, format_count(strange), rows), strange_columns_text(x$columns))
+  c(sprintf(what, format_count(strange), rows), strange_columns_text(columns))
 }
 
 strange_columns_text <- function(columns) {

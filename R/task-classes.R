@@ -129,14 +129,12 @@ encode_classes <- function(values, target, learned) {
 # the probability is p, had back as q / w and normalised.
 answer_classes <- function(raw, target, learned) {
   classes <- target$classes
-  score <- t(raw)
   # the core puts the class that is looked for last
-  if (length(classes) == 2 && target$positive == classes[1]) score <- score[, 2:1, drop = FALSE]
-  weight <- class_weights_of(target, learned)[classes]
-  probability <- score / rep(weight, each = nrow(score))
-  probability <- probability / rowSums(probability)
-  result <- data.frame(answer = classes[max.col(score, ties.method = "first")], probability)
-  stats::setNames(result, c("answer", paste0("probability_", classes)))
+  turned <- length(classes) == 2 && target$positive == classes[1]
+  found <- core_class_answers(raw, class_weights_of(target, learned)[classes], turned)
+  columns <- lapply(seq_along(classes), function(k) found$probability[, k])
+  names(columns) <- paste0("probability_", classes)
+  as_plain_frame(c(list(answer = classes[found$best]), columns))
 }
 
 with_positive <- function(text, target) {

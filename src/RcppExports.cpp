@@ -26,6 +26,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_class_answers
+Rcpp::List core_class_answers(Rcpp::NumericMatrix scores, Rcpp::NumericVector weights, bool turned);
+RcppExport SEXP _hylomath_core_class_answers(SEXP scoresSEXP, SEXP weightsSEXP, SEXP turnedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< bool >::type turned(turnedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_class_answers(scores, weights, turned));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_outputs
 Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, int layer, int threads);
 RcppExport SEXP _hylomath_core_outputs(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP layerSEXP, SEXP threadsSEXP) {
@@ -61,6 +74,44 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type file(fileSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(core_scan_text(file, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_record_ends
+Rcpp::NumericVector core_record_ends(Rcpp::RawVector text, std::string separator);
+RcppExport SEXP _hylomath_core_record_ends(SEXP textSEXP, SEXP separatorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type text(textSEXP);
+    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_record_ends(text, separator));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_bytes
+Rcpp::RawVector core_bytes(Rcpp::RawVector bytes, double from, double to);
+RcppExport SEXP _hylomath_core_bytes(SEXP bytesSEXP, SEXP fromSEXP, SEXP toSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< double >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< double >::type to(toSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_bytes(bytes, from, to));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_join_records
+Rcpp::RawVector core_join_records(Rcpp::RawVector left, Rcpp::RawVector right, std::string separator);
+RcppExport SEXP _hylomath_core_join_records(SEXP leftSEXP, SEXP rightSEXP, SEXP separatorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type right(rightSEXP);
+    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_join_records(left, right, separator));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -266,9 +317,13 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_answers", (DL_FUNC) &_hylomath_core_answers, 6},
+    {"_hylomath_core_class_answers", (DL_FUNC) &_hylomath_core_class_answers, 3},
     {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
     {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
+    {"_hylomath_core_record_ends", (DL_FUNC) &_hylomath_core_record_ends, 2},
+    {"_hylomath_core_bytes", (DL_FUNC) &_hylomath_core_bytes, 3},
+    {"_hylomath_core_join_records", (DL_FUNC) &_hylomath_core_join_records, 3},
     {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
     {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
     {"_hylomath_core_row_hashes", (DL_FUNC) &_hylomath_core_row_hashes, 2},

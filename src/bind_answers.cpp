@@ -79,6 +79,35 @@ Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector paramet
   return result;
 }
 
+// Of answers as core_answers() gives them, by classes: `probability`, a matrix of rows by classes, each class's score
+// over its weight, normalised, and `best`, the place of the highest score, the first one of several; NA where a score is
+// not a number. With `turned` the two classes stand the other way round.
+// [[Rcpp::export]]
+Rcpp::List core_class_answers(Rcpp::NumericMatrix scores, Rcpp::NumericVector weights, bool turned) {
+  const std::size_t classes = std::size_t(scores.nrow()), rows = std::size_t(scores.ncol());
+  if (std::size_t(weights.size()) != classes || (turned && classes != 2)) {
+    Rcpp::stop("core_class_answers: shapes don't match");
+  }
+  Rcpp::NumericMatrix probability{int(rows), int(classes)};
+  Rcpp::IntegerVector best(static_cast<R_xlen_t>(rows));
+  double* const out = probability.begin();
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double* row = scores.begin() + i * classes;
+    double sum = 0, highest = -1;
+    int place = NA_INTEGER;
+    bool known = true;
+    for (std::size_t k = 0; k < classes; ++k) {
+      const double score = row[turned ? classes - 1 - k : k];
+      known = known && !std::isnan(score);
+      if (score > highest) highest = score, place = int(k) + 1;
+      sum += out[k * rows + i] = score / weights[R_xlen_t(k)];
+    }
+    for (std::size_t k = 0; k < classes; ++k) out[k * rows + i] /= sum;
+    best[R_xlen_t(i)] = known ? place : NA_INTEGER;
+  }
+  return Rcpp::List::create(Rcpp::_["probability"] = probability, Rcpp::_["best"] = best);
+}
+
 // What layer `layer` (1, 2, ...) puts out, a matrix of units by rows; the linear values for the last one.
 // [[Rcpp::export]]
 Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans,

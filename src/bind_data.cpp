@@ -9,6 +9,14 @@
 
 #include "text_scan.hpp"
 
+namespace {
+
+hylo::Span<const char> letters_of(const Rcpp::RawVector& text) {
+  return {reinterpret_cast<const char*>(text.begin()), std::size_t(text.size())};
+}
+
+}  // namespace
+
 // zero_byte: the place of the first zero byte (1 for the first byte), NA without one; leading_zeros: see
 // core/text_scan.hpp.
 // [[Rcpp::export]]
@@ -17,6 +25,28 @@ Rcpp::List core_scan_text(std::string file, int threads) {
   return Rcpp::List::create(Rcpp::_["zero_byte"] = scan.zero_byte < 0 ? NA_REAL : double(scan.zero_byte) + 1,
                             Rcpp::_["leading_zeros"] = scan.leading_zeros, Rcpp::_["ascii"] = scan.ascii,
                             Rcpp::_["doubled_quotes"] = scan.doubled_quotes);
+}
+
+// Where records end, behind their line ends; see core/text_scan.hpp.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_record_ends(Rcpp::RawVector text, std::string separator) {
+  const auto ends = hylo::record_ends(letters_of(text), separator[0]);
+  return Rcpp::NumericVector(ends.begin(), ends.end());
+}
+
+// The bytes from place `from` (1 for the first) to place `to`; none where that lies before.
+// [[Rcpp::export]]
+Rcpp::RawVector core_bytes(Rcpp::RawVector bytes, double from, double to) {
+  if (to < from) return Rcpp::RawVector(0);
+  if (from < 1 || to > double(bytes.size())) Rcpp::stop("core_bytes: the places are not there");
+  return Rcpp::RawVector(bytes.begin() + R_xlen_t(from) - 1, bytes.begin() + R_xlen_t(to));
+}
+
+// Each record of `left` with that of `right` behind it; see core/text_scan.hpp.
+// [[Rcpp::export]]
+Rcpp::RawVector core_join_records(Rcpp::RawVector left, Rcpp::RawVector right, std::string separator) {
+  const std::string joined = hylo::join_records(letters_of(left), letters_of(right), separator[0]);
+  return Rcpp::RawVector(joined.begin(), joined.end());
 }
 
 // The distinct texts of a column in the order in which they first stand, and the place of each row's text among them

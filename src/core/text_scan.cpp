@@ -8,6 +8,7 @@
 #include <cstring>
 #include <fstream>
 #include <mutex>
+#include <stdexcept>
 
 #include "aligned.hpp"
 #include "parallel.hpp"
@@ -104,6 +105,67 @@ TextScan scan_text(const std::string& file, std::size_t threads) {
   result.ascii = !high;
   result.doubled_quotes = doubled;
   return result;
+}
+
+std::vector<std::size_t> record_ends(Span<const char> text, char separator) {
+  std::vector<std::size_t> ends;
+  const char* const begin = text.data();
+  const char* const end = begin + text.size();
+  if (begin == end) return ends;
+  if (!std::memchr(begin, '"', text.size())) {
+    for (const char* c = begin;
+         (c = static_cast<const char*>(std::memchr(c, '\n', std::size_t(end - c)))) != nullptr;) {
+      ends.push_back(std::size_t(++c - begin));
+      if (c == end) break;
+    }
+    return ends;
+  }
+  bool quoted = false, starts = true;
+  for (const char* c = begin; c < end; ++c) {
+    if (quoted) {
+      if (*c == '"') {
+        if (c + 1 < end && c[1] == '"')
+          ++c;
+        else
+          quoted = false;
+      }
+      continue;
+    }
+    quoted = starts && *c == '"';
+    starts = *c == separator || *c == '\n';
+    if (*c == '\n') ends.push_back(std::size_t(c - begin) + 1);
+  }
+  return ends;
+}
+
+namespace {
+
+// A record's length without its line end.
+std::size_t bare_length(const char* record, std::size_t length) {
+  if (length > 0 && record[length - 1] == '\n') --length;
+  if (length > 0 && record[length - 1] == '\r') --length;
+  return length;
+}
+
+}  // namespace
+
+std::string join_records(Span<const char> left, Span<const char> right, char separator) {
+  const auto lefts = record_ends(left, separator), rights = record_ends(right, separator);
+  if (lefts.size() != rights.size()) throw std::invalid_argument("there are not as many records on both sides");
+  std::string joined;
+  joined.reserve(left.size() + right.size() + lefts.size());
+  std::size_t l = 0, r = 0;
+  for (std::size_t i = 0; i < lefts.size(); ++i) {
+    const char* const record = left.data() + l;
+    const std::size_t length = lefts[i] - l, bare = bare_length(record, length);
+    joined.append(record, bare);
+    joined.push_back(separator);
+    joined.append(right.data() + r, bare_length(right.data() + r, rights[i] - r));
+    joined.append(record + bare, length - bare);
+    l = lefts[i];
+    r = rights[i];
+  }
+  return joined;
 }
 
 }  // namespace hylo

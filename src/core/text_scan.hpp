@@ -2,6 +2,9 @@
 #pragma once
 #include <cstddef>
 #include <string>
+#include <vector>
+
+#include "span.hpp"
 
 namespace hylo {
 
@@ -14,5 +17,13 @@ struct TextScan {
 };
 
 TextScan scan_text(const std::string& file, std::size_t threads);
+
+// Where the records of a text end, behind their line ends; what stands behind the last line end is none. A quote opens
+// a cell only where the cell begins, and in a quoted one line ends are text (RFC 4180).
+std::vector<std::size_t> record_ends(Span<const char> text, char separator);
+
+// Each record of `left` with that of `right` and a separator between them, by the line ends of `left`. Both are whole
+// records, as many on one side as on the other; throws std::invalid_argument where they are not.
+std::string join_records(Span<const char> left, Span<const char> right, char separator);
 
 }  // namespace hylo

@@ -137,11 +137,12 @@ test_that("a refit learns from all rows and carries the measures of its former a
     expect_fails(refit(model, kilns), "not the table")
   }
   # of a network without hidden layers it is the linear model of all rows
-  b <- brief(crossings[1:400, c("fare", "hour", "passengers")], target = "passengers", task = "regression")
+  early <- crossings[1:400, c("fare", "hour", "passengers")]
+  b <- brief(early, target = "passengers", task = "regression")
   direct <- train(wire(b, "direct") |> regimen(l2 = 0), progress = "none")
-  line <- lm(passengers ~ fare + hour, crossings[1:400, ])
+  line <- lm(passengers ~ fare + hour, early)
   expect_equal(
-    predict(refit(direct, crossings[1:400, ], progress = "none"), crossings)$answer,
+    predict(refit(direct, early, progress = "none"), crossings)$answer,
     unname(predict(line, crossings)), tolerance = 1e-5
   )
 })

@@ -389,7 +389,7 @@ test_that("A18: a table that was scored is scored again, by R and by the command
   expect_equal(hylomath("predict", "k.hylo", "k.csv", "-o", "s.csv")$status, 0)
   again <- hylomath("predict", "k.hylo", "s.csv", "-o", "t.csv")
   expect_match(paste(again$err, collapse = " "), "from an earlier scoring; replaced")
-  expect_identical(readLines("t.csv"), readLines("s.csv"))
+  expect_identical(read_table("t.csv"), read_table("s.csv"))
   hylomath("predict", "k.hylo", "s.csv", "-o", "u.csv", "--as", "new_")
   expect_true(all(c("answer", "new_answer") %in% names(read.csv("u.csv"))))
 })

@@ -2,6 +2,8 @@
 
 #include <cstdio>
 #include <fstream>
+#include <string>
+#include <vector>
 
 #include "text_scan.hpp"
 
@@ -60,4 +62,23 @@ TEST_CASE("zero bytes are found at their place, and cells across parts too") {
     CHECK(scanned(split, 2).leading_zeros);
   }
   CHECK_FALSE(scan_text("no/such/file", 1).opened);
+}
+
+namespace {
+
+Span<const char> letters(const std::string& text) { return {text.data(), text.size()}; }
+
+}  // namespace
+
+TEST_CASE("records end at line ends that are not quoted") {
+  using Ends = std::vector<std::size_t>;
+  CHECK((record_ends(letters("a,b\nc\n"), ',') == Ends{4, 6}));
+  CHECK((record_ends(letters("a,\"b\nc\"\nd\n"), ',') == Ends{8, 10}));
+  CHECK((record_ends(letters("\"a\"\"\n\"\n"), ',') == Ends{7}));
+  CHECK((record_ends(letters("5\" pipe\nb"), ',') == Ends{8}));  // a quote within a plain cell is none
+  CHECK((record_ends(letters("a;\"\n\";b\n"), ';') == Ends{8}));
+  CHECK(record_ends(letters(""), ',').empty());
+  CHECK((join_records(letters("a,b\r\nc,d\n"), letters("x\n\"y\n\"\n"), ',') == "a,b,x\r\nc,d,\"y\n\"\n"));
+  const std::string one = "a\n", two = "x\ny\n";
+  CHECK_THROWS_AS(join_records(letters(one), letters(two), ','), std::invalid_argument);
 }

@@ -1,0 +1,51 @@
+# What is told of all blocks of a scored table together, and how one of them is answered.
+
+# A tally counts rows and what is strange about them.
+new_tally <- function() list(rows = 0, strange_rows = 0, columns = NULL, bad = numeric(), added = character())
+
+tallied <- function(tally, scored) {
+  tally$rows <- tally$rows + nrow(scored$answers)
+  tally$strange_rows <- tally$strange_rows + scored$strange_rows
+  tally$columns <- added_counts(tally$columns, scored$columns)
+  for (column in names(scored$bad)) {
+    before <- if (column %in% names(tally$bad)) tally$bad[[column]] else 0
+    tally$bad[[column]] <- before + scored$bad[[column]]
+  }
+  tally$added <- names(scored$answers)
+  tally
+}
+
+added_counts <- function(before, now) {
+  both <- rbind(before, now)
+  if (is.null(both) || nrow(both) == 0) return(both)
+  sums <- rowsum(as.matrix(both[c("unseen", "gaps", "outside")]), both$column, reorder = FALSE)
+  data.frame(
+    column = rownames(sums), sums, trained_on = both$trained_on[match(rownames(sums), both$column)], row.names = NULL
+  )
+}
+
+tally_facts <- function(tally) {
+  list(
+    rows = tally$rows, columns = tally$added, bad_cells = tally$bad,
+    strange = list(rows = tally$strange_rows, columns = tally$columns)
+  )
+}
+
+# A block of a table with its answers: list(answers, strange_rows, columns, bad).
+scored_block <- function(model, table, how) {
+  preparation <- model$answerer$preparation
+  bad <- numeric()
+  if (how$bad_cells == "missing") {
+    table <- cleaned_cells(preparation, table)
+    bad <- attr(table, "bad")
+    attr(table, "bad") <- NULL
+  }
+  own <- c("type", "level", "shares", "flags", "identity", "prefix")
+  answers <- do.call(augment, c(list(model, table), how[own]))[-seq_along(table)]
+  strange <- strangeness(model, table)
+  if (how$flags) {
+    column <- paste0(how$prefix, "strange")
+    answers[[column]][answers[[column]] == ""] <- NA  # an empty cell
+  }
+  list(answers = answers, strange_rows = sum(strange$rows != ""), columns = strange$columns, bad = bad)
+}
