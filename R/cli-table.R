@@ -304,8 +304,8 @@ commands_to_use <- function() {
   list(
     predict = cli_command(
       paste(
-        "Put a model's answers beside the rows of a table of any size: a file, - for standard input, or a database with",
-        "--query. Without -o they go to standard output."
+        "Put a model's answers beside the rows of a table of any size: a file, - for standard input, or a database",
+        "with --query. Without -o they go to standard output."
       ),
       takes = "MODEL.hylo TABLE", files = 2, run = cli_predict,
       example = "hylomath predict kilns.hylo new.csv -o scored.csv",
@@ -335,7 +335,7 @@ commands_to_use <- function() {
         ),
         cli_option("--as", "What the new columns' names begin with; nothing when it is not given.", "PREFIX"),
         "query",
-        cli_option("--into", "With --query, the table of the database that takes the answers; made if need be.", "NAME"),
+        cli_option("--into", "With --query, the database's table that takes the answers; made if need be.", "NAME"),
         cli_option("--key", "With --query, the column that names each row; a broken run goes on behind it.", "COLUMN"),
         "progress", "json", "quiet"
       )
@@ -361,7 +361,11 @@ commands_to_use <- function() {
       takes = "MODEL.hylo", files = 1, run = cli_transcribe,
       example = "hylomath transcribe kilns.hylo --to c -o kilns.c",
       cli_options(
-        cli_option("--to", "The language: c, javascript or r.", "LANGUAGE"),
+        cli_option("--to", "The language: sql, c, javascript or r.", "LANGUAGE"),
+        cli_option("--dialect", "Of SQL: standard, sqlite or postgres.", "DIALECT"),
+        cli_option("--table", "Of SQL: the table that is read.", "NAME"),
+        cli_option("--key", "Of SQL: the columns that name its rows, with commas between; the brief's id.", "NAMES"),
+        cli_flag("--check", "Of SQL: a query that answers the made-up rows, and says how far off it is (below 1)."),
         cli_option(c("-o", "--output"), "Write the code into a file; standard output when it is not given.", "FILE"),
         "quiet"
       )

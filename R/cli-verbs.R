@@ -164,9 +164,18 @@ cli_probe <- function(files, options) {
 }
 
 cli_transcribe <- function(files, options) {
-  if (is.null(options$to)) cli_wrong("Say what the model is to be written in: --to c, javascript or r.", "transcribe")
+  languages <- "sql, c, javascript or r"
+  if (is.null(options$to)) {
+    cli_wrong(sprintf("Say what the model is to be written in: --to %s.", languages), "transcribe")
+  }
+  if (!options$to %in% names(transcript_languages())) {
+    cli_wrong(sprintf("`--to` can't be %s: it is %s.", describe(options$to), languages), "transcribe")
+  }
   if (!is.null(options$output)) check_can_write(options$output)
-  code <- transcribe(read_model(files), options$to)
+  code <- transcribe(
+    read_model(files[1]), options$to, table = options$table %||% "rows", key = cli_words(options$key),
+    dialect = options$dialect %||% "standard", check = options$check
+  )
   if (is.null(options$output)) return(cat(code))
   write_whole(charToRaw(enc2utf8(code)), options$output)
   cli_say(options, sprintf("Wrote %s.", options$output))

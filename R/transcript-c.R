@@ -11,7 +11,29 @@ transcript_in_c <- function(program) {
     "/*\n", transcript_head(program, " *", "the C library"), "\n *\n",
     " * Compile with -std=c99 -lm; with -DTRANSCRIPT_MAIN it is a program.\n */\n",
     transcript_runtime("portable.h"), "\n\n", paste(c_limits(program), collapse = "\n"), "\n\n",
-    paste(out$lines(), collapse = "\n"), "\n\n", transcript_runtime("portable.c"), "\n"
+    paste(out$lines(), collapse = "\n"), "\n\n", transcript_runtime("portable.c"), "\n",
+    if (length(program$derived)) c_derived(program)
+  )
+}
+
+c_derived <- function(program) {
+  how <- list(
+    cell = function(place) sprintf("cells[%d]", as.integer(place) - 1L),
+    number = function(x) sprintf("number_of(%s)", c_numbers(x)), text = function(x) sprintf("text_of(%s)", c_texts(x)),
+    missing = "missing_cell()", call = function(op, arguments) {
+      sprintf("op_%s(%s)", op, paste(arguments, collapse = ", "))
+    }
+  )
+  steps <- vapply(seq_along(program$derived), function(i) {
+    derived <- program$derived[[i]]
+    sprintf(
+      "  cells[N_COLUMNS + %d] = %s; /* %s */", i - 1L, node_text(derived$node, how),
+      gsub("[*]/|[\r\n]", " ", paste(derived$name, "=", derived$text))
+    )
+  }, "")
+  paste0(
+    "\n", transcript_runtime("arithmetic.c"), "\n\nstatic void derive_cells(cell *cells) {\n",
+    paste(steps, collapse = "\n"), "\n}\n"
   )
 }
 
@@ -53,16 +75,17 @@ c_limits <- function(program) {
   widths <- unlist(lapply(program$networks, widths_of))
   values <- if (is.null(program$classes)) program$answers else program$classes
   sprintf("#define %s %s", c(
-    "N_COLUMNS", "N_NETWORKS", "N_CLASSES", "N_VALUES", "N_CHECKED", "EXPOSURE", "MOST_VALUES", "MOST_LINE", "SPREAD"
+    "N_COLUMNS", "N_DERIVED", "N_NETWORKS", "N_CLASSES", "N_VALUES", "N_CHECKED", "EXPOSURE", "MOST_VALUES",
+    "MOST_LINE", "SPREAD"
   ), c(
-    length(program$columns), length(program$networks), length(program$classes), length(values),
+    length(program$columns), length(program$derived), length(program$networks), length(program$classes), length(values),
     nrow(program$check$answers), program$exposure - 1, max(widths, length(values), length(program$classes)) + 1, 65536,
     c_numbers(program$check$spread)
   ))
 }
 
 c_columns <- function(out, program) {
-  types <- c(number = "NUMBERS", text = "TEXT", date = "DATES")
+  types <- c(number = "NUMBERS", flag = "NUMBERS", text = "TEXT", date = "DATES", time = "TIMES")
   columns <- vapply(seq_along(program$columns), function(i) {
     column <- program$columns[[i]]
     missing <- out$texts(sprintf("column_%d_missing", i), column$missing)
@@ -93,11 +116,12 @@ c_plan <- function(out, plan, name) {
   array <- function(part) out$numbers(paste0(name, "_", part), plan[[part]])
   levels <- if (plan$encoding == "date") plan$parts else plan$levels
   sprintf(
-    "{%s, %d, %s, %d, %d, %d, %d, %d, %d, %s, %s}", toupper(plan$encoding), as.integer(plan$column - 1),
+    "{%s, %d, %s, %d, %d, %d, %d, %d, %d, %d, %d, %s, %s}", toupper(plan$encoding), as.integer(plan$column - 1),
     paste(c(
       one("fill"), one("low", -Inf), one("high", Inf), one("shift"), one("scale", 1), one("unseen"), one("missing")
     ), collapse = ", "),
-    as.integer(isTRUE(plan$flag)), as.integer(plan$width %||% 0), length(plan$knots), length(plan$edges),
+    as.integer(isTRUE(plan$flag)), as.integer(isTRUE(plan$clock)), as.integer(isTRUE(plan$hashed)),
+    as.integer(plan$width %||% 0), length(plan$knots), length(plan$edges),
     length(plan$waves), length(levels),
     paste(vapply(c("knots", "heights", "edges", "waves", "scores"), array, ""), collapse = ", "),
     out$texts(paste0(name, "_levels"), levels)

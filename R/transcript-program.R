@@ -1,8 +1,9 @@
 # What a model does to a row of raw columns, step by step, as plain data: what every transcript is written from.
 #
-# A program is list(title, columns, answers, classes, weights, networks, recalibration, decision):
-#   columns   the raw columns, each list(name, type, missing, trained): `type` is number, text or date, `missing` the
-#             codes that stand for missing, `trained` what training saw, in words
+# A program is list(title, columns, derived, answers, classes, weights, networks, recalibration, decision):
+#   columns   the raw columns, each list(name, type, missing, trained): `type` is number, flag, text, date or time,
+#             `missing` the codes that stand for missing, `trained` what training saw, in words
+#   derived   the derived columns, whose places are behind those of the raw ones, see transcript-arithmetic.R
 #   answers   the names of what is answered
 #   classes, weights   the classes, and what each probability is multiplied by before the highest is answered; NULL for
 #             numbers
@@ -14,25 +15,25 @@
 #   recalibration, decision   see recalibrate.R and decide.R; NULL without
 # What is an array whatever its length is marked by I().
 
-transcript_program <- function(model, to) {
+transcript_program <- function(model) {
   answerer <- model$answerer
-  check_transcribable(answerer, to)
   target <- answerer$target
-  plans <- lapply(answering_members(answerer), function(member) member$preparation$columns)
-  columns <- lapply(plans[[1]], raw_column, answerer$preparation$rules$codes)
+  columns <- raw_columns_of(model)
   names <- vapply(columns, `[[`, "", "name")
   exposure <- target$exposure
-  if (!is.null(exposure)) {
-    columns <- c(columns, list(list(name = exposure, type = "number", missing = I(character()), trained = "")))
-  }
+  derived <- derived_columns(answerer$preparation$rules$derived, columns)
+  # a derived column may take the name of one that it is built on
+  places <- c(names, vapply(derived, `[[`, "", "name"))
+  place_of <- function(column) utils::tail(which(places == column), 1)
   weight <- if (has_classes(target)) unname(class_weights_of(target, answerer$preparation$target)[target$classes])
   shares <- (answerer$shares %||% 1) / sum(answerer$shares %||% 1)
   drop_nulls(list(
     title = sprintf("predicts %s: %s", enumerate(target$columns), task_of(target)$describe(target)),
-    identity = identity_of(model), columns = columns, answers = I(answer_names(target)),
+    identity = identity_of(model), columns = columns, derived = if (length(derived)) derived,
+    answers = I(answer_names(target)),
     classes = as_array(target$classes), weights = as_array(weight),
-    exposure = if (is.null(exposure)) 0 else length(columns),
-    networks = Map(network_program, answering_members(answerer), shares, MoreArgs = list(columns = names)),
+    exposure = if (is.null(exposure)) 0 else match(exposure, names),
+    networks = Map(network_program, answering_members(answerer), shares, MoreArgs = list(place_of = place_of)),
     recalibration = recalibration_program(answerer$recalibration),
     decision = decision_program(answerer$decision$rule, target$classes)
   ))
@@ -57,34 +58,47 @@ decision_program <- function(rule, classes) {
   list(costs = unname(lapply(seq_along(classes), function(k) I(unname(rule$costs[k, ])))))
 }
 
-check_transcribable <- function(answerer, to) {
-  derived <- names(answerer$preparation$rules$derived)
-  if (length(derived)) {
-    fail(
-      sprintf("Transcripts in %s have no column arithmetic yet, and the network takes in %s.", to, quoted(derived[1])),
-      "Derive the column where the rows come from, and train on it as a column of the table."
-    )
-  }
-  for (plan in answerer$preparation$columns) {
-    if (isTRUE(plan$clock)) {
-      fail(
-        sprintf("Transcripts in %s know no times of the day, and %s is one.", to, quoted(plan$column)),
-        "Give the parts of the time as columns of their own."
-      )
-    }
-    if (isTRUE(plan$hashed)) {
-      fail(
-        sprintf("Transcripts in %s know no hashed levels, as those of %s are.", to, quoted(plan$column)),
-        "Encode the column as indicators or an embedding: prepare(categories = ...)."
-      )
-    }
-  }
+raw_names <- function(program) vapply(program$columns, `[[`, "", "name")
+
+# The columns of the table that answers depend on: those that are prepared, what derived ones are built on, the
+# exposure.
+raw_columns_of <- function(model) {
+  answerer <- model$answerer
+  rules <- answerer$preparation$rules
+  plans <- answerer$preparation$columns
+  planned <- stats::setNames(plans, vapply(plans, `[[`, "", "column"))
+  planned <- planned[setdiff(names(planned), names(rules$derived))]
+  kinds <- model$brief$columns$kinds
+  needed <- needed_columns(answerer)
+  lapply(c(intersect(names(planned), needed), setdiff(needed, names(planned))), function(name) {
+    plan <- planned[[name]]
+    type <- if (is.null(plan)) raw_type(kinds[[name]], name == answerer$target$exposure %||% "") else plan_type(plan)
+    trained <- if (is.null(plan) || plan$encoding == "date") "" else trained_on(plan)
+    list(name = name, type = type, missing = I(as.character(rules$codes[[name]])), trained = trained)
+  })
 }
 
-raw_column <- function(plan, codes) {
-  type <- if (plan$encoding == "date") "date" else if (plan$encoding == "number") "number" else "text"
-  trained <- if (plan$encoding == "date") "" else trained_on(plan)
-  list(name = plan$column, type = type, missing = I(as.character(codes[[plan$column]])), trained = trained)
+plan_type <- function(plan) {
+  if (plan$encoding == "date") return(if (isTRUE(plan$clock)) "time" else "date")
+  if (plan$encoding != "number") "text" else if (plan$kind == "flag") "flag" else "number"
+}
+
+raw_type <- function(kind, exposed) {
+  if (exposed || is.null(kind)) return("number")
+  switch(kind, number = , count = "number", flag = "flag", date = "date", time = "time", "text")
+}
+
+derived_columns <- function(rules, columns) {
+  places <- as.list(stats::setNames(seq_along(columns), vapply(columns, `[[`, "", "name")))
+  types <- lapply(stats::setNames(columns, names(places)), `[[`, "type")
+  derived <- list()
+  for (name in names(rules)) {
+    own <- derived_program(name, rules[[name]], places, types)
+    derived <- c(derived, list(own))
+    places[[name]] <- length(columns) + length(derived)
+    types[[name]] <- own$type
+  }
+  derived
 }
 
 answer_names <- function(target) {
@@ -93,11 +107,11 @@ answer_names <- function(target) {
   if (length(target$columns) > 1) paste0("answer_", target$columns) else "answer"
 }
 
-network_program <- function(answerer, share, columns) {
+network_program <- function(answerer, share, place_of) {
   plans <- answerer$preparation$columns
   target <- answerer$target
   learned <- answerer$preparation$target
-  place <- match(vapply(plans, `[[`, "", "column"), columns)
+  place <- vapply(plans, function(plan) place_of(plan$column), 0L)
   list(
     share = share, inputs = length(network_inputs(answerer$preparation)),
     plans = unname(Map(plan_program, plans, place)), needed = I(place[vapply(plans, `[[`, NA, "drop_gaps")]),
@@ -111,8 +125,9 @@ plan_program <- function(plan, place) {
   kept <- switch(plan$encoding,
     number = c("fill", "low", "high", "knots", "heights", "edges", "waves", "shift", "scale", "flag"),
     level = c("levels", "width", "unseen", "missing"), score = c("levels", "scores", "unseen", "missing"),
-    code = c("levels", "width", "unseen", "missing"), date = c("parts", "shift", "scale")
+    code = c("levels", "width", "unseen", "missing"), date = c("parts", "shift", "scale", "clock")
   )
+  if (isTRUE(plan$hashed)) kept <- c(kept, "hashed")
   arrays <- c("levels", "scores", "knots", "heights", "edges", "waves", "parts")
   own <- lapply(stats::setNames(nm = kept), function(name) {
     if (name %in% arrays) I(plan[[name]] %||% numeric()) else plan[[name]]

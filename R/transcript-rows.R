@@ -4,11 +4,26 @@ most_made_up <- 50
 
 made_up_rows <- function(model, program) {
   plans <- model$answerer$preparation$columns
+  names(plans) <- prepared_columns(model$answerer$preparation)
+  derived <- names(model$answerer$preparation$rules$derived)
   draw <- function(column) uniform(most_made_up, training_seed(model), "made-up rows", column)
-  columns <- lapply(seq_along(plans), function(i) made_up_column(plans[[i]], draw(2 * i), draw(2 * i + 1)))
-  names(columns) <- prepared_columns(model$answerer$preparation)
-  if (program$exposure > 0) columns[[program$columns[[program$exposure]]$name]] <- 0.5 + draw(1)
+  columns <- lapply(seq_along(program$columns), function(i) {
+    column <- program$columns[[i]]
+    u <- draw(2 * i)
+    if (i == program$exposure) return(0.5 + u)
+    plan <- if (!column$name %in% derived) plans[[column$name]]
+    if (is.null(plan)) made_up_of_type(column$type, u) else made_up_column(plan, u, draw(2 * i + 1))
+  })
+  names(columns) <- raw_names(program)
   as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE)
+}
+
+# Of a column of which no more is known.
+made_up_of_type <- function(type, u) {
+  switch(type,
+    text = paste("made up", 1 + floor(3 * u)), date = as.Date("2020-01-01") + floor(u * 2000),
+    time = as.POSIXct("2020-01-01", tz = "UTC") + floor(u * 2e8), flag = round(u), signif(10 * u, 4)
+  )
 }
 
 # `u` draws values, `other` gaps and what is unusual. The first two rows are the ends of what was seen.
@@ -20,7 +35,7 @@ made_up_column <- function(plan, u, other) {
       if (plan$kind == "flag") inside <- round(inside)
       c(plan$seen_low, plan$seen_high, signif(inside, 6)[-(1:2)])
     },
-    date = as.Date("2020-01-01") + floor(u * 2000),
+    date = made_up_of_type(plan_type(plan), u),
     {
       levels <- c(plan$levels, plan$rare, "never seen")
       levels[1 + floor(u * length(levels))]
@@ -32,12 +47,25 @@ made_up_column <- function(plan, u, other) {
 
 # The rows as lists of cells, dates as texts, and the model's answers to them.
 checked_rows <- function(model, program) {
-  rows <- made_up_rows(model, program)
+  rows <- rows_with_answers(model, made_up_rows(model, program))
   answers <- given_answers(model$answerer, rows)
-  dated <- vapply(rows, inherits, NA, "Date")
-  rows[dated] <- lapply(rows[dated], as.character)
+  dated <- vapply(rows, is_moment, NA)
+  rows[dated] <- lapply(rows[dated], moment_text)
   list(rows = rows, answers = answers, spread = allowed_spread(model$answerer))
 }
+
+# Those of which every derived column is a number.
+rows_with_answers <- function(model, rows) {
+  can <- function(rows) tryCatch(is.data.frame(given_answers(model$answerer, rows)), hylomath_error = function(e) FALSE)
+  if (can(rows)) return(rows)
+  kept <- vapply(seq_len(nrow(rows)), function(i) can(rows[i, , drop = FALSE]), NA)
+  if (!any(kept)) fail("No made-up row has an answer: a derived column is not a number in any of them.")
+  rows <- rows[kept, , drop = FALSE]
+  rownames(rows) <- NULL
+  rows
+}
+
+moment_text <- function(x) format(x, if (inherits(x, "Date")) "%Y-%m-%d" else "%Y-%m-%d %H:%M:%S")
 
 # What an answer may be off by is 1e-5 of it and of this: the target's deviation, of probabilities 1. The core's single
 # precision is off by about 1e-7, which a steep curve of a recalibration makes more of.

@@ -9,13 +9,19 @@
 #'   separated by tabs, from standard input. `"javascript"`, a module for Node and for browsers (there it is
 #'   `transcript`): `answer(row)` takes an object of raw columns by name and gives one of answers. `"r"`, base R alone:
 #'   `answer(rows)` takes a data frame and gives one.
+#'   `"sql"`, one query that reads a table and gives the key and the answers of each of its rows; put `create view name
+#'   as` before it for a view.
+#' @param table,key,dialect Of SQL: the table's name, the columns that name its rows (the brief's id if it is `NULL`;
+#'   without one all that the network takes in), and whose SQL it is: `"standard"`, `"sqlite"` or `"postgres"`.
+#' @param check Of SQL: whether the query answers the made-up rows in place of a table, and gives one row: how many
+#'   there are, and how far off the answers are.
 #' @param ... Not used.
 #' @return A text. In it stand 50 made-up rows (drawn within what training saw, with gaps, a level that it never saw,
 #'   and the ends of what was seen) and the model's answers to them; `check()` tells how far the code's own answers are
 #'   from these, as a share of what is allowed: 1e-5 of the answer and the target's deviation (of probabilities, of 1).
 #'   `node model.js`, and the program in C with `--check`, run it.
-#' @section Errors: What a transcript can't say yet is refused by name: derived columns, times of the day, levels by
-#'   their hash.
+#' @section Errors: What a language can't say is refused by name: in SQL levels by their hash and derived dates, in
+#'   standard SQL what the standard has no function for.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> wire("4 tanh") |> regimen(epochs = 5) |> quick() |>
@@ -26,23 +32,42 @@
 #' here$answer(head(kilns))
 #' here$check()
 #' @export
-transcribe <- function(model, to, ...) UseMethod("transcribe")
+transcribe <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, ...) {
+  UseMethod("transcribe")
+}
 
 #' @export
-transcribe.hylomath_model <- function(model, to, ...) {
+transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, ...) {
   check_others(...)
-  if (missing(to)) fail("Say what the model is to be transcribed `to`.", "It can be c, javascript or r.")
+  if (missing(to)) fail("Say what the model is to be transcribed `to`.", "It can be sql, c, javascript or r.")
   type_choice(names(transcript_languages()))(to, "to")
-  program <- transcript_program(model, to)
+  program <- transcript_program(model)
   program$check <- checked_rows(model, program)
-  transcript_languages()[[to]](program)
+  if (to != "sql") return(transcript_languages()[[to]](program))
+  type_choice(sql_dialects)(dialect, "dialect")
+  if (!is_text(table, 1)) fail(sprintf("`table` is the name of a table, not %s.", describe(table)))
+  if (check) return(sql_check(program, dialect))
+  transcript_in_sql(program, dialect, table, key %||% model$brief$columns$id %||% raw_names(program))
 }
 
 #' @export
 transcribe.default <- function(model, ...) wrong_object("transcribe", "a model", model)
 
 transcript_languages <- function() {
-  list(c = transcript_in_c, javascript = transcript_in_javascript, r = transcript_in_r)
+  list(sql = transcript_in_sql, c = transcript_in_c, javascript = transcript_in_javascript, r = transcript_in_r)
+}
+
+# The derived columns as functions of a row's cells, behind the arithmetic that they are made of.
+derived_steps <- function(program, how, runtime, open, close) {
+  if (length(program$derived) == 0) return(paste0(open, close))
+  steps <- vapply(program$derived, function(derived) how$step(node_text(derived$node, how)), "")
+  paste0(transcript_runtime(runtime), "\n\n", open, "\n  ", paste(steps, collapse = ",\n  "), "\n", close)
+}
+
+# What the other languages follow as data needs no trees.
+without_nodes <- function(program) {
+  if (length(program$derived)) program$derived <- lapply(program$derived, `[`, c("name", "text", "type"))
+  program
 }
 
 transcript_in_javascript <- function(program) {
@@ -58,7 +83,7 @@ transcript_in_javascript <- function(program) {
   program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], by_row)
   paste0(
     transcript_head(program, "//", "the language"), "\n\n\"use strict\";\n\nconst program = ",
-    program_text(program, how), ";\n\n",
+    program_text(without_nodes(program), how), ";\n\n", js_derived(program), ";\n\n",
     transcript_runtime("javascript.js"), "\n"
   )
 }
@@ -77,7 +102,25 @@ transcript_in_r <- function(program) {
   )
   program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], function(t) lapply(as.list(t), I))
   paste0(
-    transcript_head(program, "#", "base R"), "\n\nprogram <- ", program_text(program, how), "\n\n",
-    transcript_runtime("base.R"), "\n"
+    transcript_head(program, "#", "base R"), "\n\nprogram <- ", program_text(without_nodes(program), how),
+    "\n\n", r_derived(program), "\n\n", transcript_runtime("base.R"), "\n"
   )
+}
+
+js_derived <- function(program) {
+  derived_steps(program, list(
+    cell = function(place) sprintf("c[%d]", as.integer(place) - 1L), missing = "null", text = quoted_texts,
+    number = function(x) sub("Inf", "Infinity", numbers_text(x), fixed = TRUE),
+    call = function(op, arguments) sprintf("op.%s(%s)", op, paste(arguments, collapse = ", ")),
+    step = function(text) paste("(c) =>", text)
+  ), "arithmetic.js", "const derived = [", "]")
+}
+
+r_derived <- function(program) {
+  derived_steps(program, list(
+    cell = function(place) sprintf("c[[%d]]", as.integer(place)), missing = "NA", text = quoted_texts,
+    number = numbers_text,
+    call = function(op, arguments) sprintf("op$%s(%s)", op, paste(arguments, collapse = ", ")),
+    step = function(text) paste("function(c)", text)
+  ), "arithmetic.R", "derived <- list(", ")")
 }

@@ -80,8 +80,8 @@ Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector paramet
 }
 
 // Of answers as core_answers() gives them, by classes: `probability`, a matrix of rows by classes, each class's score
-// over its weight, normalised, and `best`, the place of the highest score, the first one of several; NA where a score is
-// not a number. With `turned` the two classes stand the other way round.
+// over its weight, normalised, and `best`, the place of the highest score, the first one of several; NA where a score
+// is not a number. With `turned` the two classes stand the other way round.
 // [[Rcpp::export]]
 Rcpp::List core_class_answers(Rcpp::NumericMatrix scores, Rcpp::NumericVector weights, bool turned) {
   const std::size_t classes = std::size_t(scores.nrow()), rows = std::size_t(scores.ncol());

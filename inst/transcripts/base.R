@@ -4,9 +4,15 @@
 cells_of <- function(column, x) {
   if (is.null(x)) stop("The table has no column ", column$name, ".", call. = FALSE)
   text <- if (is.factor(x) || inherits(x, "Date")) as.character(x) else x
+  if (inherits(x, "POSIXt")) text <- format(x, "%Y-%m-%d %H:%M:%OS3")
   text[as.character(text) %in% c("", column$missing)] <- NA
   if (column$type == "text") return(as.character(text))
   if (column$type == "date") return(as.numeric(as.Date(substr(as.character(text), 1, 10))))
+  if (column$type == "time") {
+    text <- sub("T", " ", sub("Z$", "", as.character(text)))
+    formats <- c("%Y-%m-%d %H:%M:%OS", "%Y-%m-%d %H:%M", "%Y-%m-%d")
+    return(as.numeric(as.POSIXct(text, tz = "UTC", tryFormats = formats)))
+  }
   if (is.character(text)) text[text %in% c("TRUE", "FALSE")] <- as.numeric(text[text %in% c("TRUE", "FALSE")] == "TRUE")
   as.numeric(text)
 }
@@ -34,9 +40,42 @@ number_inputs <- function(plan, value) {
 # The place of a text among the levels, from 1; 0 for one that training never saw.
 level_of <- function(plan, value) ifelse(is.na(value), NA, match(value, plan$levels, nomatch = 0L))
 
+# A text's place among so many, by its bytes (FNV-1a and a finisher, 64 bits): numbers of four digits of 16 bits, the
+# lowest first.
+times_64 <- function(a, b) {
+  digits <- numeric(4)
+  for (i in 1:4) for (j in seq_len(5 - i)) {
+    at <- i + j - 1
+    product <- a[i] * b[j]
+    digits[at] <- digits[at] + product %% 65536
+    if (at < 4) digits[at + 1] <- digits[at + 1] + product %/% 65536
+  }
+  for (i in 1:3) {
+    digits[i + 1] <- digits[i + 1] + digits[i] %/% 65536
+    digits[i] <- digits[i] %% 65536
+  }
+  digits[4] <- digits[4] %% 65536
+  digits
+}
+folded_33 <- function(x) {
+  down <- c(x[3] %/% 2 + (x[4] %% 2) * 32768, x[4] %/% 2, 0, 0)
+  bitwXor(x, down)
+}
+hash_of <- function(text, places) {
+  hash <- c(0x2325, 0x8422, 0x9ce4, 0xcbf2)
+  for (byte in as.integer(charToRaw(enc2utf8(text)))) {
+    hash[1] <- bitwXor(hash[1], byte)
+    hash <- times_64(hash, c(0x01b3, 0, 0x0100, 0))
+  }
+  hash <- times_64(folded_33(hash), c(0x8ccd, 0xed55, 0xafd7, 0xff51))
+  hash <- folded_33(times_64(folded_33(hash), c(0xec53, 0x1a85, 0xb9fe, 0xc4ce)))
+  (hash[3] + 65536 * hash[4]) %% places
+}
+
 level_inputs <- function(plan, value) {
   level <- level_of(plan, value)
   place <- ifelse(is.na(level), plan$missing, ifelse(level == 0, plan$unseen, level - 1))
+  if (isTRUE(plan$hashed)) place[!is.na(value)] <- vapply(value[!is.na(value)], hash_of, 0, plan$width)
   outer(place, seq_len(plan$width) - 1, `==`) + 0
 }
 
@@ -45,14 +84,16 @@ score_inputs <- function(plan, value) {
   matrix(ifelse(is.na(level), plan$missing, ifelse(level %in% 0, plan$unseen, plan$scores[pmax(level, 1)])))
 }
 
-date_inputs <- function(plan, day) {
+date_inputs <- function(plan, value) {
+  day <- if (plan$clock) floor(value / 86400) else value
+  turn <- 2 * pi * floor((value - 86400 * day) / 60) / 1440
   date <- as.POSIXlt(as.Date(ifelse(is.na(day), 0, day), origin = "1970-01-01"))
   one <- function(place, places) outer(place, seq_len(places) - 1, `==`) + 0
   angle <- 2 * pi * date$yday / 365.25
   inputs <- lapply(plan$parts, function(part) {
     switch(part,
       season = cbind(sin(angle), cos(angle)), weekday = one((date$wday + 6) %% 7, 7), month = one(date$mon, 12),
-      quarter = one(date$mon %/% 3, 4), year = matrix((date$year + 1900 - plan$shift) / plan$scale)
+      quarter = one(date$mon %/% 3, 4), hour = cbind(sin(turn), cos(turn)), year = matrix((date$year + 1900 - plan$shift) / plan$scale)
     )
   })
   inputs <- do.call(cbind, inputs)
@@ -178,6 +219,8 @@ decided <- function(rule, p) {
 # The answers to a data frame of raw columns: a data frame with a row each, NA where there is no answer.
 answer <- function(rows) {
   cells <- lapply(program$columns, function(column) cells_of(column, rows[[column$name]]))
+  n <- nrow(rows)
+  for (step in derived) cells <- c(cells, list(rep(step(cells), length.out = n)))
   offset <- if (program$exposure > 0) log(cells[[program$exposure]]) else 0
   values <- 0
   for (network in program$networks) values <- values + network$share * answers_of_network(network, cells, offset)

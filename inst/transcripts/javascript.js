@@ -6,7 +6,7 @@ const missing = (x) => x === null || x === undefined || x === "" || (typeof x ==
 function cell(column, value) {
   if (missing(value) || column.missing.includes(String(value))) return null;
   if (column.type === "text") return typeof value === "boolean" ? String(value).toUpperCase() : String(value);
-  if (column.type === "date") return days(value, column.name);
+  if (column.type === "date" || column.type === "time") return moment(value, column);
   if (typeof value === "boolean") return value ? 1 : 0;
   const text = String(value).trim();
   const number = text === "TRUE" ? 1 : text === "FALSE" ? 0 : Number(text);
@@ -14,10 +14,14 @@ function cell(column, value) {
   throw new Error(`Column ${column.name} must be a number, not ${JSON.stringify(value)}.`);
 }
 
-function days(value, name) {
-  const parts = /^(\d{4})-(\d{2})-(\d{2})/.exec(value instanceof Date ? value.toISOString() : String(value));
-  if (!parts) throw new Error(`Column ${name} must be a date as YYYY-MM-DD, not ${JSON.stringify(value)}.`);
-  return Math.floor(Date.UTC(+parts[1], +parts[2] - 1, +parts[3]) / 86400000);
+// Days since 1970, or the seconds of a time.
+function moment(value, column) {
+  const text = value instanceof Date ? value.toISOString() : String(value);
+  const parts = /^(\d{4})-(\d{2})-(\d{2})(?:[T ](\d{2}):(\d{2})(?::(\d{2}(?:\.\d+)?))?)?/.exec(text);
+  if (!parts) throw new Error(`Column ${column.name} must be a date as YYYY-MM-DD, not ${JSON.stringify(value)}.`);
+  const day = Math.floor(Date.UTC(+parts[1], +parts[2] - 1, +parts[3]) / 86400000);
+  if (column.type === "date") return day;
+  return day * 86400 + (+parts[4] || 0) * 3600 + (+parts[5] || 0) * 60 + (+parts[6] || 0);
 }
 
 // ---- from cells to inputs ----------------------------------------------------------------------------------------
@@ -50,9 +54,25 @@ function putNumber(plan, value, inputs) {
 // The place of a text among the levels, from 1; 0 for one that training never saw.
 const levelOf = (plan, value) => plan.levels.indexOf(value) + 1;
 
+// A text's place among so many, by its bytes (FNV-1a and a finisher, 64 bits).
+function hashOf(text, places) {
+  const cut = (x) => BigInt.asUintN(64, x);
+  let hash = 0xcbf29ce484222325n;
+  for (const byte of new TextEncoder().encode(text)) hash = cut((hash ^ BigInt(byte)) * 0x100000001b3n);
+  hash = cut((hash ^ (hash >> 33n)) * 0xff51afd7ed558ccdn);
+  hash = cut((hash ^ (hash >> 33n)) * 0xc4ceb9fe1a85ec53n);
+  return Number(((hash ^ (hash >> 33n)) >> 32n) % BigInt(places));
+}
+
+function levelPlace(plan, value) {
+  if (value === null) return plan.missing;
+  if (plan.hashed) return hashOf(value, plan.width);
+  const level = levelOf(plan, value);
+  return level === 0 ? plan.unseen : level - 1;
+}
+
 function putLevel(plan, value, inputs) {
-  const level = value === null ? null : levelOf(plan, value);
-  const place = level === null ? plan.missing : level === 0 ? plan.unseen : level - 1;
+  const place = levelPlace(plan, value);
   for (let i = 0; i < plan.width; i++) inputs.push(i === place ? 1 : 0);
 }
 
@@ -61,7 +81,8 @@ function putScore(plan, value, inputs) {
   inputs.push(level === null ? plan.missing : level === 0 ? plan.unseen : plan.scores[level - 1]);
 }
 
-function putDate(plan, day, inputs) {
+function putDate(plan, value, inputs) {
+  const day = value === null || !plan.clock ? value : Math.floor(value / 86400);
   const date = new Date((day === null ? 0 : day) * 86400000);
   const year = date.getUTCFullYear(), month = date.getUTCMonth();
   const angle = 2 * Math.PI * (Math.floor((date - Date.UTC(year, 0, 1)) / 86400000)) / 365.25;
@@ -71,6 +92,10 @@ function putDate(plan, day, inputs) {
     if (part === "weekday") one((date.getUTCDay() + 6) % 7, 7);
     if (part === "month") one(month, 12);
     if (part === "quarter") one(Math.floor(month / 3), 4);
+    if (part === "hour") {
+      const turn = day === null ? 0 : 2 * Math.PI * Math.floor((value - 86400 * day) / 60) / 1440;
+      inputs.push(day === null ? 0 : Math.sin(turn), day === null ? 0 : Math.cos(turn));
+    }
     if (part === "year") inputs.push(day === null ? 0 : (year - plan.shift) / plan.scale);
   }
 }
@@ -201,6 +226,7 @@ function decided(rule, p) {
 // there is no answer.
 function answer(row) {
   const cells = program.columns.map((column) => cell(column, row[column.name]));
+  for (const step of derived) cells.push(step(cells));
   const offset = program.exposure ? Math.log(cells[program.exposure - 1]) : 0;
   const each = program.networks.map((network) => answerOf(network, cells, offset));
   if (each.includes(null)) return Object.fromEntries(program.answers.map((name) => [name, null]));

@@ -42,9 +42,25 @@ static int level_of(const plan *p, const char *text) {
   return 0;
 }
 
+/* A text's place among so many, by its bytes (FNV-1a and a finisher, 64 bits). */
+static int hash_of(const char *text, int places) {
+  unsigned long long hash = 0xCBF29CE484222325ull;
+  for (; *text; ++text) hash = (hash ^ (unsigned char)*text) * 0x100000001B3ull;
+  hash = (hash ^ (hash >> 33)) * 0xFF51AFD7ED558CCDull;
+  hash = (hash ^ (hash >> 33)) * 0xC4CEB9FE1A85EC53ull;
+  return (int)(((hash ^ (hash >> 33)) >> 32) % (unsigned long long)places);
+}
+
+static double level_place(const plan *p, const cell *c) {
+  int level;
+  if (c->missing) return p->missing;
+  if (p->hashed) return hash_of(c->text, p->width);
+  level = level_of(p, c->text);
+  return level == 0 ? p->unseen : level - 1;
+}
+
 static double *put_level(const plan *p, const cell *c, double *to) {
-  const int level = c->missing ? 0 : level_of(p, c->text);
-  const double place = c->missing ? p->missing : level == 0 ? p->unseen : level - 1;
+  const double place = level_place(p, c);
   int i;
   for (i = 0; i < p->width; ++i) *to++ = place == i ? 1 : 0;
   return to;
@@ -75,7 +91,7 @@ static double *put_place(double *to, int place, int places, int missing) {
 }
 
 static double *put_date(const plan *p, const cell *c, double *to) {
-  const long days = c->missing ? 0 : (long)floor(c->number);
+  const long days = c->missing ? 0 : (long)floor(p->clock ? c->number / 86400 : c->number);
   int year, month, day_of_year, i;
   double angle;
   civil(days, &year, &month, &day_of_year);
@@ -89,6 +105,11 @@ static double *put_date(const plan *p, const cell *c, double *to) {
     if (strcmp(part, "weekday") == 0) to = put_place(to, (int)(((days + 3) % 7 + 7) % 7), 7, c->missing);
     if (strcmp(part, "month") == 0) to = put_place(to, month - 1, 12, c->missing);
     if (strcmp(part, "quarter") == 0) to = put_place(to, (month - 1) / 3, 4, c->missing);
+    if (strcmp(part, "hour") == 0) {
+      const double turn = 2 * PI * floor((c->number - 86400.0 * (double)days) / 60) / 1440;
+      *to++ = c->missing ? 0 : sin(turn);
+      *to++ = c->missing ? 0 : cos(turn);
+    }
     if (strcmp(part, "year") == 0) *to++ = c->missing ? 0 : (year - p->shift) / p->scale;
   }
   return to;
@@ -296,8 +317,19 @@ static int decide(const double *p, int n) {
   return first_of_most(values, n);
 }
 
-int transcript_answer(const cell *cells, double *values) {
+#if N_DERIVED > 0
+static void derive_cells(cell *cells); /* puts derived columns behind the others, see below */
+#endif
+
+int transcript_answer(const cell *given, double *values) {
   double one[MOST_VALUES];
+#if N_DERIVED > 0
+  cell cells[N_COLUMNS + N_DERIVED];
+  memcpy(cells, given, sizeof(cell) * N_COLUMNS);
+  derive_cells(cells);
+#else
+  const cell *const cells = given;
+#endif
   const double offset = EXPOSURE < 0 ? 0 : log(cells[EXPOSURE < 0 ? 0 : EXPOSURE].number);
   int i, j, width = 0;
   for (i = 0; i < N_NETWORKS; ++i) {
@@ -313,7 +345,8 @@ int transcript_answer(const cell *cells, double *values) {
 /* A raw cell as the network takes it; see above. */
 int transcript_cell(int column, const char *text, cell *to) {
   const column_of_table *own = &columns[column];
-  int year, month, day, i, shifted;
+  int year, month, day, hour = 0, minute = 0, i, shifted;
+  double second = 0;
   long era, yoe, doy;
   char *end;
   to->missing = text[0] == '\0';
@@ -329,13 +362,14 @@ int transcript_cell(int column, const char *text, cell *to) {
     to->number = strtod(text, &end);
     return *end == '\0' && end != text;
   }
-  if (sscanf(text, "%4d-%2d-%2d", &year, &month, &day) != 3) return 0;
+  if (sscanf(text, "%4d-%2d-%2d%*c%2d:%2d:%lf", &year, &month, &day, &hour, &minute, &second) < 3) return 0;
   year -= month <= 2;  /* civil date to day number (Howard Hinnant 2013) */
   era = (year >= 0 ? year : year - 399) / 400;
   yoe = year - era * 400;
   shifted = month > 2 ? month - 3 : month + 9;
   doy = (153 * shifted + 2) / 5 + day - 1;
   to->number = (double)(era * 146097 + yoe * 365 + yoe / 4 - yoe / 100 + doy - 719468);
+  if (own->type == TIMES) to->number = to->number * 86400 + hour * 3600 + minute * 60 + second;
   return 1;
 }
 

@@ -20,7 +20,7 @@ int transcript_cell(int column, const char *text, cell *to);
    What is answered in numbers, a probability for each class or a number for each answer, goes into `values`. */
 int transcript_answer(const cell *cells, double *values);
 
-enum type { NUMBERS, TEXT, DATES };
+enum type { NUMBERS, TEXT, DATES, TIMES };
 enum encoding { NUMBER, LEVEL, SCORE, CODE, DATE };
 typedef enum {
   IDENTITY, LOGISTIC, TANH, RELU, LEAKY_RELU, ELU, SELU, GELU, SILU, SOFTPLUS, GAUSSIAN, SINE
@@ -38,7 +38,7 @@ typedef struct {
   enum encoding encoding;
   int column;
   double fill, low, high, shift, scale, unseen, missing;
-  int flag, width, n_knots, n_edges, n_waves, n_levels;
+  int flag, clock, hashed, width, n_knots, n_edges, n_waves, n_levels;
   const double *knots, *heights, *edges, *waves, *scores;
   const char *const *levels;
 } plan;

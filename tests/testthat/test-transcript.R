@@ -6,7 +6,8 @@ everything <- withr::with_seed(5, {
   t <- data.frame(
     size = rexp(n), count = rpois(n, 4), hot = sample(c(TRUE, FALSE), n, TRUE),
     glaze = sample(c("ash", "clear", "\u00e6sir \"quoted\"", "tenmoku"), n, TRUE, c(0.5, 0.3, 0.19, 0.01)),
-    place = sprintf("place %02d", sample(30, n, TRUE)), day = as.Date("2023-01-01") + sample(900, n, TRUE)
+    place = sprintf("place %02d", sample(30, n, TRUE)), day = as.Date("2023-01-01") + sample(900, n, TRUE),
+    moment = as.POSIXct("2023-01-01", tz = "UTC") + 60 * sample(9e5, n, TRUE)
   )
   signal <- sin(2 * t$size) + 0.3 * t$count + (t$glaze == "ash") - 0.5 * t$hot
   t$number <- signal + rnorm(n, 0, 0.3)
@@ -44,6 +45,16 @@ cases <- list(
   codes = on("number") |> prepare(missing_codes = c(4, "clear")) |> prepare(only = place, categories = "frequency"),
   normed = on("class") |> wire("6 tanh norm > 4 identity norm") |> prepare(numbers = "rank_normal"),
   committee = on("positive") |> prepare(target = "log") |> regimen(restarts = 3, keep = "committee"),
+  times = on("number", keep = c(inputs, "moment")) |> prepare(only = moment, dates = c("hour", "weekday", "year")),
+  hashed = on("class") |> prepare(only = place, categories = "hash"),
+  arithmetic = on("number", keep = c(inputs, "moment")) |> derive(
+    ratio = size / (count + 1), size = log1p(abs(size)) + sqrt(abs(count - 2)), late = month(day) >= 7 & !hot,
+    rest = count %% 3 - round(size, 1) + count %/% 2, near = pmin(size, 3, count) * sign(count - 4),
+    kind = ifelse(starts_with(glaze, "ash") | contains(place, "2"), upper(trim(glaze)), "Other"),
+    week = week(day) + yearday(day) / 366 + weekday(day), since = day - date("2024-02-29"), at = hour(moment),
+    graded = rank_in(glaze, "ash", "clear", "tenmoku"), whole = coalesce(floor(size), -1), gap = is.na(size) + nchar(place),
+    set = glaze %in% c("ash", "tenmoku"), before = glaze < "clear", early = moment < "2024-01-01"
+  ) |> wire("6 tanh"),
   turns = withr::with_seed(6, brief(everything[c(inputs, "class")], "class")) |> hold_out(rotate = 3, seed = 4)
 )
 
@@ -91,8 +102,9 @@ in_c <- function(code, rows, model) {
   flags <- c("-std=c99", "-Wall", "-Wextra", "-Werror", "-O1", "-DTRANSCRIPT_MAIN")
   expect_equal(system2("gcc", c(flags, source, "-o", program, "-lm")), 0)
   expect_equal(system2(program, "--check", stdout = FALSE), 0)
-  columns <- vapply(transcript_program(model, "c")$columns, `[[`, "", "name")
+  columns <- raw_names(transcript_program(model))
   cells <- lapply(rows[columns], function(x) {
+    if (is_moment(x)) x <- moment_text(x)
     ifelse(is.na(x), "", if (is.numeric(x)) sprintf("%.17g", x) else enc2utf8(as.character(x)))
   })
   input <- file.path(folder, "rows.tsv")
@@ -110,7 +122,9 @@ in_c <- function(code, rows, model) {
 in_node <- function(code, rows, model) {
   folder <- withr::local_tempdir()
   writeLines(code, file.path(folder, "model.js"), useBytes = TRUE)
-  rows[] <- lapply(rows, function(x) if (is.logical(x) || is.numeric(x)) x else as.character(x))
+  rows[] <- lapply(rows, function(x) {
+    if (is_moment(x)) moment_text(x) else if (is.logical(x) || is.numeric(x)) x else as.character(x)
+  })
   writeLines(jsonlite::toJSON(rows, digits = I(17), na = "null"), file.path(folder, "rows.json"), useBytes = TRUE)
   script <- sprintf(paste(
     "const { answer, check } = require('%s/model.js');",
@@ -123,6 +137,35 @@ in_node <- function(code, rows, model) {
   answers <- found$answers
   for (name in setdiff(answer_names(model$answerer$target), names(answers))) answers[[name]] <- NA_real_
   answers
+}
+
+# What a database answers, by a query over a table of these rows.
+in_database <- function(connection, model, dialect, rows, run) {
+  rows$key <- seq_len(nrow(rows))
+  rows[] <- lapply(rows, function(x) if (is_moment(x)) moment_text(x) else if (is.factor(x)) as.character(x) else x)
+  DBI::dbWriteTable(connection, "rows", rows, overwrite = TRUE, row.names = FALSE)
+  check <- run(transcribe(model, "sql", dialect = dialect, check = TRUE))
+  expect_lt(as.numeric(check$off), 1)
+  found <- run(transcribe(model, "sql", key = "key", dialect = dialect))
+  found <- found[order(as.numeric(found$key)), -1, drop = FALSE]
+  numeric <- if (has_classes(model$answerer$target)) -1 else TRUE
+  found[numeric] <- lapply(found[numeric], as.numeric)
+  found
+}
+
+in_sqlite <- function(model, rows) {
+  path <- withr::local_tempfile()
+  connection <- DBI::dbConnect(RSQLite::SQLite(), path)
+  withr::defer(DBI::dbDisconnect(connection))
+  in_database(connection, model, "sqlite", rows, function(query) {
+    input <- withr::local_tempfile(lines = c(".mode csv", ".headers on", query))
+    output <- system2("sqlite3", path, stdin = input, stdout = TRUE)
+    utils::read.csv(text = output, check.names = FALSE, na.strings = "", colClasses = "character", encoding = "UTF-8")
+  })
+}
+
+in_postgres <- function(connection, model, rows) {
+  in_database(connection, model, "postgres", rows, function(query) DBI::dbGetQuery(connection, query))
 }
 
 # Rows that it was trained on, and what it never saw: new levels, values far outside, gaps everywhere.
@@ -154,11 +197,39 @@ test_that("C, JavaScript and R answer as the model does, whatever it is made of"
   }
 })
 
+test_that("databases answer as the model does", {
+  models <- lapply(cases, trained)
+  models <- c(models, lapply(changed, function(change) {
+    change(trained(hold_out(cases$classes, calibration = 0.2)))
+  }))
+  expect_fails(transcribe(models$hashed, "sql"), "SQL can't say levels by their hash", "`place`")
+  models$hashed <- NULL
+  expect_fails(transcribe(models$arithmetic, "sql"), "standard SQL has no function for")
+  for (name in setdiff(names(models), "arithmetic")) expect_match(transcribe(models[[name]], "sql"), "^-- A network")
+  rows_for <- function(name) to_be_answered(cases[[name]] %||% cases$classes)
+  if (Sys.which("sqlite3") != "") {
+    for (name in names(models)) {
+      found <- in_sqlite(models[[name]], rows_for(name))
+      expect_null(differing(models[[name]], rows_for(name), found), info = paste(name, "in SQLite"))
+    }
+  }
+  local_postgres()
+  server <- DBI::dbConnect(postgres_driver(), dbname = "postgres")
+  withr::defer(DBI::dbDisconnect(server))
+  for (name in names(models)) {
+    found <- in_postgres(server, models[[name]], rows_for(name))
+    expect_null(differing(models[[name]], rows_for(name), found), info = paste(name, "in PostgreSQL"))
+  }
+})
+
 test_that("what can't be said is refused by name", {
   b <- quick(brief(small_kilns(), "outcome")) |> regimen(epochs = 2)
   train_on <- function(b) withr::with_seed(1, train(b, progress = "none"))
-  expect_fails(transcribe(train_on(derive(b, heat = peak_c / ramp_c_h)), "c"), "no column arithmetic yet", "`heat`")
-  expect_fails(transcribe(train_on(prepare(b, only = kiln, categories = "hash")), "r"), "no hashed levels", "`kiln`")
+  hashed <- train_on(prepare(b, only = kiln, categories = "hash"))
+  expect_fails(transcribe(hashed, "sql"), "levels by their hash", "`kiln`")
+  told <- derive(b, told = starts_with(lower(glaze), "a"))
+  expect_fails(transcribe(train_on(told), "sql"), "standard SQL has no function for `lower`")
+  expect_fails(transcribe(train_on(b), "sql", dialect = "mine"), "dialect")
   expect_fails(transcribe(train_on(b)), "Say what the model is to be transcribed `to`")
   expect_fails(transcribe(train_on(b), "cobol"), "javascript")
   expect_fails(transcribe(b, "c"), "a model")
@@ -179,5 +250,7 @@ test_that("the command writes bare models and transcripts", {
     check()
   }), 1)
   expect_equal(hylomath("transcribe", "kilns.hylo")$status, 2)
-  expect_equal(hylomath("transcribe", "kilns.hylo", "--to", "latin")$status != 0, TRUE)
+  expect_equal(hylomath("transcribe", "kilns.hylo", "--to", "latin")$status, 2)
+  sql <- hylomath("transcribe", "kilns.hylo", "--to", "sql", "--table", "firings", "--key", "firing,kiln")$out
+  expect_match(sql, "from \"firings\"", all = FALSE)
 })

@@ -1,0 +1,112 @@
+# From a table's columns to cells, in SQL: what stands for missing, dates and their parts.
+
+# Raw columns without their codes for missing, in one type each; dates as days with their parts.
+sql_cells <- function(out, program, table, key) {
+  keys <- stats::setNames(sql_name(key), columns_named("k", length(key)))
+  raw <- c(program$columns, program$derived)
+  own <- unlist(lapply(seq_along(program$columns), function(i) sql_cell(out, program$columns[[i]], i)))
+  out$stage(c(keys, own), from = table, note = "Cells, without what stands for missing.")
+  carried <- names(own)
+  carried <- sql_dates(out, program$columns, names(keys), carried)
+  for (i in seq_along(program$derived)) {
+    derived <- program$derived[[i]]
+    place <- length(program$columns) + i
+    out$stage(
+      stats::setNames(sql_expression(out, derived$node), paste0("c", place)), c(names(keys), carried),
+      note = sprintf("%s, derived: %s", derived$name, derived$text)
+    )
+    carried <- c(carried, paste0("c", place))
+    if (derived$type %in% c("date", "time")) fail_in_sql(derived$name, "a derived date")
+  }
+  list(carried = carried, raw = raw)
+}
+
+sql_cell <- function(out, column, i) {
+  name <- sql_name(column$name)
+  text <- sprintf("cast(%s as %s)", name, sql_type(out$dialect))
+  empty <- sprintf("%s is null or %s in (%s)", name, text, paste(sql_text(c("", column$missing)), collapse = ", "))
+  as_number <- sprintf("cast(%s as double precision)", name)
+  codes <- suppressWarnings(as.numeric(column$missing))
+  codes <- codes[!is.na(codes)]
+  if (column$type == "number" && length(codes)) {
+    empty <- sprintf("%s or %s in (%s)", empty, as_number, paste(sql_number(codes), collapse = ", "))
+  }
+  given <- function(x) sprintf("case when %s then null else %s end", empty, x)
+  as_flag <- sprintf(
+    "case when %s in ('1', '1.0', 'true', 'TRUE', 't') then 1e0 when %s in ('0', '0.0', 'false', 'FALSE', 'f') %s",
+    text, text, "then 0e0 end"
+  )
+  value <- switch(column$type,
+    number = given(as_number), flag = given(as_flag), text = given(text),
+    return(sql_moment_cells(out, column, i, given))
+  )
+  stats::setNames(value, paste0("c", i))
+}
+
+# Year, month, day and, of a time, the second of the day.
+sql_moment_cells <- function(out, column, i, given) {
+  name <- sql_name(column$name)
+  parts <- c(y = "year", m = "month", d = "day")
+  clock <- column$type == "time"
+  if (out$dialect == "sqlite") {
+    code <- c(y = "%Y", m = "%m", d = "%d")
+    part <- function(code) given(sprintf("cast(strftime('%s', %s) as double precision)", code, name))
+    cells <- vapply(code, part, "")
+    if (clock) cells[["s"]] <- given(sprintf(
+      "strftime('%%H', %s) * 3600e0 + strftime('%%M', %s) * 60e0 + strftime('%%S', %s)", name, name, name
+    ))
+  } else {
+    as_moment <- sprintf("cast(%s as %s)", name, if (clock) "timestamp" else "date")
+    extract <- function(part) sprintf("extract(%s from %s)", part, as_moment)
+    cells <- vapply(parts, function(p) given(sprintf("cast(%s as double precision)", extract(p))), "")
+    if (clock) cells[["s"]] <- given(sprintf(
+      "cast(%s * 3600 + %s * 60 + %s as double precision)", extract("hour"), extract("minute"), extract("second")
+    ))
+  }
+  stats::setNames(cells, paste0("c", i, names(cells)))
+}
+
+# From civil dates to days since 1970, by years that begin in March; the day of the year and of the week.
+sql_dates <- function(out, columns, keys, carried) {
+  dated <- which(vapply(columns, function(column) column$type %in% c("date", "time"), NA))
+  if (length(dated) == 0) return(carried)
+  years <- unlist(lapply(dated, function(i) {
+    stats::setNames(sprintf(
+      c("case when c%dm <= 2 then c%dy - 1 else c%dy end", "case when c%dm <= 2 then c%dm + 9 else c%dm - 3 end"),
+      i, i, i
+    ), paste0("c", i, c("yy", "mm")))
+  }))
+  out$stage(years, c(keys, carried), note = "Dates: days since 1970-01-01, by years that begin in March.")
+  since <- function(year, months, day) {
+    sprintf(
+      "365e0 * (%s) + floor((%s) / 4e0) - floor((%s) / 100e0) + floor((%s) / 400e0) + %s + %s - 719469", year, year,
+      year, year, months, day
+    )
+  }
+  days <- unlist(lapply(dated, function(i) {
+    of_month <- sprintf("floor((153e0 * c%dmm + 2) / 5e0)", i)
+    stats::setNames(
+      c(since(sprintf("c%dyy", i), of_month, sprintf("c%dd", i)), since(sprintf("c%dy - 1", i), "306e0", "1")),
+      paste0("c", i, c("n", "j"))
+    )
+  }))
+  out$stage(days, c(keys, carried))
+  carried <- c(carried, names(days))
+  parts <- unlist(lapply(dated, function(i) {
+    clock <- columns[[i]]$type == "time"
+    value <- if (clock) sprintf("c%dn * 86400 + c%ds", i, i) else sprintf("c%dn", i)
+    stats::setNames(
+      c(value, sprintf("c%dn - c%dj", i, i), sprintf("c%dn + 3 - 7 * floor((c%dn + 3) / 7e0)", i, i)),
+      paste0("c", i, c("", "yday", "wday"))
+    )
+  }))
+  out$stage(parts, c(keys, carried))
+  c(carried, names(parts))
+}
+
+fail_in_sql <- function(name, what) {
+  fail(
+    sprintf("SQL can't say %s, as the network takes in with %s.", what, quoted(name)),
+    "Transcribe it to C, JavaScript or R; or give the column where the rows come from, and train on it."
+  )
+}
