@@ -93,7 +93,7 @@ was_learned <- function(model, table) {
   if (is.null(seen) || !seen$tell || !all(seen$columns %in% names(table))) return(none)
   found <- row_hashes(table, seen$columns, seq_len(nrow(table))) %in% seen$hashes
   # a few fall together by chance
-  by_chance <- nrow(table) * length(seen$hashes) / 2^32
+  by_chance <- as.numeric(nrow(table)) * length(seen$hashes) / 2^32
   if (sum(found) <= 3 + 10 * by_chance && is.null(roles_of(model)$id)) none else found
 }
 

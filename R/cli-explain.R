@@ -170,3 +170,16 @@ cli_names <- function(files) {
   short <- sub("[.][^.]*$", "", basename(files))
   if (anyDuplicated(short)) files else short
 }
+
+# Has the world changed? The exit status says so too: 0 keep, 3 look, 4 retrain.
+cli_watch <- function(files, options) {
+  model <- read_model(files[1])
+  by <- if (!is.null(options$by)) parse_expression(options$by, "`--by`")
+  newer <- cli_table(model, files[2], if (!is.null(by)) expression_columns(by))
+  x <- watch_table(model, newer, by)
+  cli_drawing(if (!is.null(options$figure)) plot_watch(x), options)
+  if (!is.null(options$output)) cli_write_table(x$movements, options, "comparison")
+  facts <- x[c("judgement", "sentence", "periods", "movements", "notes", "rows", "rows_then", "identity")]
+  cli_result(x, options, facts, silent = options$quiet)
+  c(keep = 0L, look = 3L, retrain = 4L)[[x$judgement]]
+}

@@ -370,6 +370,18 @@ commands_to_use <- function() {
         "quiet"
       )
     ),
+    watch = cli_command(
+      paste(
+        "Watch a network at work: have inputs, answers or errors of newer rows moved since training? The exit status",
+        "is 0 for keep, 3 for look and 4 for retrain."
+      ),
+      takes = "MODEL.hylo NEWER.csv", files = 2, run = cli_watch,
+      example = "hylomath watch kilns.hylo autumn.csv --by \"month(fired_on)\" --figure watch.png",
+      cli_options(
+        cli_option("--by", "An expression that parts the rows into periods, such as month(fired_on).", "EXPRESSION"),
+        cli_option(c("-o", "--output"), "Write all comparisons as CSV.", "FILE"), "figure", "json", "quiet"
+      )
+    ),
     probe = cli_command(
       "Give what a layer of a model makes of the rows of a table.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_probe,

@@ -20,6 +20,7 @@ broken_part <- function(parts) {
     looks = quote(is_texts(parts$looks)), leaks = quote(is_texts(parts$leaks)),
     pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
     seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
+    profile = quote(is.null(parts$profile) || profile_holds(parts$profile)),
     copies = quote(is_numbers(parts$copies, 1)), seconds = quote(is_numbers(parts$seconds, 1)),
     fingerprint = quote(is_text(parts$fingerprint, 1)), kernel = quote(is_text(parts$kernel, 1)),
     version = quote(is_text(parts$version, 1))
@@ -207,6 +208,18 @@ curves_hold <- function(parts) {
   is_table(curves, c("epoch", "training", "validation", "rate", "gradient", "updates", "seconds")) &&
     is_place(parts$best_epoch, 0, nrow(curves)) && parts$stopped %in% stopped &&
     all(as.integer(curves$epoch) == stats::ave(member, member, FUN = seq_along)) && members_hold(parts)
+}
+
+profile_holds <- function(profile) {
+  is_place(profile$rows, 1, Inf) && is.list(profile$columns) &&
+    all(vapply(profile$columns, function(column) {
+      switch(column$kind,
+        number = is_numbers(column$knots, 101) && is_numbers(column$outside, 2),
+        levels = is_texts(column$levels) && is_numbers(column$counts, length(column$levels)) &&
+          is_numbers(column$effects, length(column$levels)),
+        FALSE
+      )
+    }, NA))
 }
 
 members_hold <- function(parts) {

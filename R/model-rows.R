@@ -50,6 +50,7 @@ without_rows <- function(model, few = 5) {
   if (!is.null(model$direct)) model$direct <- without_few_levels(model$direct, few_levels(model$direct, few))
   model$judged <- list()
   model$seen <- list(columns = model$seen$columns, hashes = integer(), all = FALSE, tell = FALSE)
+  model$profile <- without_few_watched(model$profile, few)
   model$bare <- model$bare %||% left_out
   model
 }
@@ -59,6 +60,17 @@ without_few_levels <- function(answerer, rare) {
   answerer$members <- lapply(answerer$members, without_few_levels, rare)
   if (length(answerer$members) == 0) answerer["members"] <- NULL
   answerer
+}
+
+# Such levels are then among those that are not watched by name.
+without_few_watched <- function(profile, few) {
+  profile$columns <- lapply(profile$columns, function(column) {
+    if (column$kind != "levels") return(column)
+    kept <- column$counts >= few
+    column[c("levels", "counts", "effects")] <- lapply(column[c("levels", "counts", "effects")], `[`, kept)
+    column
+  })
+  profile
 }
 
 withheld_levels <- function(preparation, rare) {

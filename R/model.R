@@ -13,6 +13,7 @@
 #   leaks, pairs, ids, copies   what was seen in the table: inputs that tell the target, alone or two together, or name
 #                rows; copied test rows
 #   seen         the rows that it has learned from, see rows-seen.R
+#   profile      what these rows were like, see profile.R; NULL in files of earlier versions
 #   judged       by part the judged rows, see answer-judged.R
 #   looks        the networks that were judged on these test rows, see looks.R
 #   fingerprint  the hash of the table
@@ -62,6 +63,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list()) {
       parts = count_parts(a),
       copies = count_copies(a),
       seen = rows_learned(a),
+      profile = learn_profile(a),
       judged = judged,
       looks = character(),
       fingerprint = table_hash(a$raw),

@@ -116,6 +116,7 @@ as_refitted <- function(model, whole, answerer, direct, curves, best, former_row
   if (is.null(model$members)) model$stopped <- "epochs"
   model$parts <- count_parts(whole)
   model$seen <- rows_learned(whole)
+  model$profile <- learn_profile(whole)
   model["states"] <- list(NULL)
   model
 }

@@ -156,7 +156,8 @@ date_part_node <- function(part, d, name) {
 # A node in a language that calls its primitives as functions; `how` says how cells, constants and calls are written.
 node_text <- function(node, how) {
   switch(node$op,
-    week = node_text(node$args[[2]], how), cell = how$cell(node$place), number = how$number(node$value), text = how$text(node$value), missing = how$missing,
+    week = node_text(node$args[[2]], how), cell = how$cell(node$place), number = how$number(node$value),
+    text = how$text(node$value), missing = how$missing,
     how$call(node$op, vapply(node$args, node_text, "", how))
   )
 }

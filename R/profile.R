@@ -1,0 +1,80 @@
+# What the rows of a model's table were like, of all its parts, as far as it takes to tell whether later ones are like
+# them: summaries, with their standard errors, in which whole groups count as they were drawn.
+#
+# A profile is list(rows, groups, columns); `groups` is NULL without groups. A column is one of
+#   list(kind = "number", knots, place, spread, gaps, mean, deviation, outside)   `knots` are quantiles at every
+#       hundredth; `place` is the mean of the values' places between them (from 0 to 1), `spread` that of how far these
+#       are from the middle; both list(value, deviation, error)
+#   list(kind = "levels", levels, counts, effects, gaps, once)   the commonest levels, in how many rows each is, how
+#       much larger than by chance the variance of its share is, and how many levels stood in one row only
+# and `gaps` is list(count, effect).
+
+most_levels_watched <- 50
+
+learn_profile <- function(a) {
+  rows <- rows_in(a, part_names)
+  group <- if (!is.null(a$group)) match(a$group[rows], unique(a$group[rows]))
+  inputs <- setdiff(names(a$kinds)[a$kinds %in% c("number", "count", "flag", "category")], names(a$exposure))
+  columns <- lapply(stats::setNames(nm = inputs), function(column) {
+    x <- a$table[[column]][rows]
+    if (a$kinds[[column]] %in% c("flag", "category")) profiled_levels(as_label(x), group) else {
+      profiled_numbers(as.numeric(x), group)
+    }
+  })
+  list(rows = length(rows), groups = if (!is.null(group)) max(group), columns = columns)
+}
+
+profiled_numbers <- function(x, group) {
+  known <- !is.na(x)
+  here <- x[known]
+  knots <- unname(stats::quantile(here, seq(0, 1, 0.01), type = 8))
+  places <- places_between(knots, here)
+  list(
+    kind = "number", knots = knots, place = mean_with_error(places, group[known]),
+    spread = mean_with_error(abs(places - 0.5), group[known]), gaps = share_with_effect(!known, group),
+    mean = mean(here), deviation = stats::sd(here), outside = range(here)
+  )
+}
+
+# Each value's place among the knots, from 0 to 1; equal knots are one, in the middle of its places.
+places_between <- function(knots, x) {
+  distinct <- unique(knots)
+  at <- as.numeric(tapply(seq(0, 1, length.out = length(knots)), match(knots, distinct), mean))
+  if (length(distinct) == 1) return(ifelse(x < distinct, 0, ifelse(x > distinct, 1, 0.5)))
+  stats::approx(distinct, at, x, rule = 2)$y
+}
+
+profiled_levels <- function(x, group) {
+  counts <- sort(table(x), decreasing = TRUE)
+  levels <- utils::head(names(counts), most_levels_watched)
+  shares <- lapply(levels, function(level) share_with_effect(x %in% level, group))
+  list(
+    kind = "levels", levels = levels, counts = vapply(shares, `[[`, 0, "count"),
+    effects = vapply(shares, `[[`, 0, "effect"), gaps = share_with_effect(is.na(x), group), once = sum(counts == 1)
+  )
+}
+
+# A mean with its standard error; where rows belong to groups, as of whole groups (Liang and Zeger 1986).
+mean_with_error <- function(x, group = NULL) {
+  n <- length(x)
+  if (n == 0) return(list(value = NA_real_, deviation = NA_real_, error = NA_real_, units = 0))
+  deviation <- if (n > 1) stats::sd(x) else 0
+  error <- deviation / sqrt(n)
+  units <- n
+  if (!is.null(group)) {
+    sums <- rowsum(x - mean(x), group)
+    units <- nrow(sums)
+    error <- if (units > 1) max(error, sqrt(sum(sums^2) * units / (units - 1)) / n) else error
+  }
+  list(value = mean(x), deviation = deviation, error = error, units = units)
+}
+
+# In how many rows a condition holds, and how many times as large as by chance the variance of the share is.
+share_with_effect <- function(holds, group = NULL) {
+  n <- length(holds)
+  count <- sum(holds)
+  chance <- count / n * (1 - count / n) / n
+  effect <- 1
+  if (!is.null(group) && chance > 0) effect <- max(1, mean_with_error(holds + 0, group)$error^2 / chance)
+  list(count = as.numeric(count), effect = effect)
+}

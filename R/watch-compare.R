@@ -1,0 +1,91 @@
+# Then and now: how one thing has moved, and whether chance does so with so many rows.
+#
+# A movement is a row of a data frame: `what` moved (place, spread, gaps, level, new, outside, answer, measure), of
+# which `column` and `level`; `before` and `now`; `moved` with its interval `low` to `high`, in `unit`; `p`, and whether
+# it is `large` enough to matter.
+
+# What matters: a number that moves by a twentieth of its deviation, a share by a hundredth, a loss by a twentieth.
+least_shift <- 0.05
+least_share <- 0.01
+least_loss <- 0.05
+
+movement <- function(what, column, before, now, moved, error, unit, p, large, level = "") {
+  data.frame(
+    what = what, column = column, level = level, before = before, now = now, moved = moved, low = moved - 1.96 * error,
+    high = moved + 1.96 * error, unit = unit, p = p, large = large
+  )
+}
+
+# Two means with their errors, in deviations of the first.
+mean_movement <- function(what, column, then, now, shown = c(then$value, now$value)) {
+  scale <- max(then$deviation, 1e-12)
+  error <- sqrt(then$error^2 + now$error^2)
+  moved <- now$value - then$value
+  p <- if (error > 0) two_sided(moved / error, min(then$units, now$units) - 1) else as.numeric(moved == 0)
+  movement(
+    what, column, shown[1], shown[2], moved / scale, error / scale, "deviations", p, abs(moved / scale) >= least_shift
+  )
+}
+
+two_sided <- function(t, freedom) 2 * stats::pt(-abs(t), max(freedom, 1))
+
+# Two shares, each list(count, effect) of so many rows: Fisher's exact test over as many rows as they are worth.
+share_movement <- function(what, column, then, rows_then, now, rows_now, level = "", more = FALSE) {
+  worth <- function(share, rows) pmax(1, round(c(share$count, rows) / share$effect))
+  a <- worth(then, rows_then)
+  b <- worth(now, rows_now)
+  a[1] <- if (then$count == 0) 0 else a[1]
+  b[1] <- if (now$count == 0) 0 else b[1]
+  total <- a[1] + b[1]
+  above <- stats::phyper(b[1] - 1, total, a[2] + b[2] - total, b[2], lower.tail = FALSE)
+  below <- stats::phyper(b[1], total, a[2] + b[2] - total, b[2])
+  p <- if (more) above else min(1, 2 * min(above, below))
+  before <- then$count / rows_then
+  here <- now$count / rows_now
+  error <- sqrt(
+    before * (1 - before) / rows_then * then$effect + here * (1 - here) / rows_now * now$effect
+  )
+  movement(
+    what, column, before, here, here - before, error, "share", p, abs(here - before) >= least_share, level
+  )
+}
+
+# The movements of a column of a profile; `x` are its values now.
+column_movements <- function(profiled, rows_then, x, column, group) {
+  if (profiled$kind == "number") return(number_movements(profiled, rows_then, as.numeric(x), column, group))
+  x <- as_label(x)
+  n <- length(x)
+  seen <- profiled$levels
+  levels <- lapply(seq_along(seen), function(i) {
+    then <- list(count = profiled$counts[i], effect = profiled$effects[i])
+    share_movement("level", column, then, rows_then, share_with_effect(x %in% seen[i], group), n, seen[i])
+  })
+  # levels that are not watched by name were there too
+  named <- sum(profiled$counts) + profiled$gaps$count
+  new <- list(count = max(rows_then - named, 0) + profiled$once + 1, effect = 1)
+  unseen <- share_with_effect(!is.na(x) & !x %in% seen, group)
+  do.call(rbind, c(levels, list(
+    share_movement("new", column, new, rows_then, unseen, n, more = TRUE),
+    share_movement("gaps", column, profiled$gaps, rows_then, share_with_effect(is.na(x), group), n)
+  )))
+}
+
+number_movements <- function(profiled, rows_then, x, column, group) {
+  known <- !is.na(x)
+  gaps <- share_movement("gaps", column, profiled$gaps, rows_then, share_with_effect(!known, group), length(x))
+  if (sum(known) < 2) return(gaps)
+  places <- places_between(profiled$knots, x[known])
+  # by chance two in so many rows lie outside of the others
+  outside <- x[known] < profiled$outside[1] | x[known] > profiled$outside[2]
+  beyond <- share_with_effect(outside, group[known])
+  means <- c(profiled$mean, mean(x[known]))
+  deviations <- c(profiled$deviation, stats::sd(x[known]))
+  rbind(
+    mean_movement("place", column, profiled$place, mean_with_error(places, group[known]), means),
+    mean_movement(
+      "spread", column, profiled$spread, mean_with_error(abs(places - 0.5), group[known]), deviations
+    ),
+    gaps,
+    share_movement("outside", column, list(count = 2, effect = 1), rows_then, beyond, sum(known), more = TRUE)
+  )
+}

@@ -1,0 +1,112 @@
+# From movements to one judgement, in a sentence.
+
+new_watch <- function(model, parted, movements, periods) {
+  called <- movements[movements$called, ]
+  judgement <- if (any(called$what == "measure")) "retrain" else if (nrow(called)) "look" else "keep"
+  rows <- length(parted$period)
+  name <- loss_name(target_in(model))
+  x <- structure(
+    list(
+      judgement = judgement, sentence = "", movements = movements,
+      periods = watched_periods(model, parted, periods), strange = parted$strange, loss = name, rows = rows,
+      rows_then = model$profile$rows, target = target_in(model)$columns, identity = identity_of(model),
+      known = !is.null(parted$losses) && any(!is.na(parted$losses))
+    ),
+    class = "hylomath_watch"
+  )
+  x$sentence <- watch_sentence(x)
+  x$notes <- watch_notes(x)
+  x
+}
+
+watched_periods <- function(model, parted, periods) {
+  reference <- movements_reference(model)
+  rows <- lapply(periods, function(period) {
+    own <- if (period == "all") rep(TRUE, length(parted$period)) else parted$period %in% period
+    losses <- parted$losses[own]
+    data.frame(
+      period = period, rows = sum(own), known = sum(!is.na(losses)),
+      loss = if (any(!is.na(losses))) mean(losses, na.rm = TRUE) else NA_real_, then = reference
+    )
+  })
+  do.call(rbind, rows)
+}
+
+movements_reference <- function(model) {
+  part <- c(stats::na.omit(reference_part(model)), intersect("rotation", names(model$judged)))
+  if (length(part)) mean(watched_loss(model, model$judged[[part[1]]])) else NA_real_
+}
+
+watch_sentence <- function(x) {
+  called <- x$movements[x$movements$called, ]
+  so_many <- sprintf("%s then, %s now", counted(x$rows_then, "row"), format_count(x$rows))
+  if (x$judgement == "keep") {
+    what <- "Keep: nothing has moved by more than chance does with so many rows and matters (%s; %s)."
+    return(sprintf(what, so_many, counted(nrow(x$movements), "comparison")))
+  }
+  worst <- called[order(called$what != "measure", called$period != "all", called$p, -abs(called$moved)), ]
+  told <- unique(vapply(seq_len(nrow(worst)), function(i) movement_text(worst[i, ], x), ""))
+  more <- length(told) - 1
+  rest <- if (more > 0) sprintf("; and %s more", counted(more, "movement")) else ""
+  if (x$judgement == "retrain") return(sprintf("Retrain: %s%s.", told[1], rest))
+  unknown <- if (x$known) "the loss still holds" else "whether the answers still hold, the target would tell"
+  sprintf("Look: %s%s; %s.", told[1], rest, unknown)
+}
+
+movement_text <- function(m, x) {
+  when <- if (m$period == "all") "" else sprintf(" in period %s", m$period)
+  column <- quoted(m$column)
+  percent <- function(share) format_percent_short(share)
+  deviations <- sprintf("%s deviations", format_number(signif(m$moved, 2)))
+  switch(m$what,
+    place = sprintf(
+      "%s has moved by %s (from a mean of %s to %s)%s", column, deviations, format_number(signif(m$before, 4)),
+      format_number(signif(m$now, 4)), when
+    ),
+    spread = sprintf(
+      "%s spreads otherwise (a deviation of %s, and %s now)%s", column, format_number(signif(m$before, 3)),
+      format_number(signif(m$now, 3)), when
+    ),
+    gaps = sprintf("%s is missing in %s of the rows, and was in %s%s", column, percent(m$now), percent(m$before), when),
+    level = sprintf(
+      "%s is \"%s\" in %s of the rows, and was in %s%s", column, m$level, percent(m$now), percent(m$before), when
+    ),
+    new = sprintf("%s has levels that training never saw in %s of the rows%s", column, percent(m$now), when),
+    outside = sprintf("%s is outside of the training range in %s of the rows%s", column, percent(m$now), when),
+    answer = sprintf(
+      "%s has moved from a mean of %s to %s%s", column, format_number(signif(m$before, 3)),
+      format_number(signif(m$now, 3)), when
+    ),
+    measure = sprintf(
+      "the %s is worse than at training, %s against %s%s", x$loss, format_measure(m$now), format_measure(m$before), when
+    )
+  )
+}
+
+watch_notes <- function(x) {
+  strange <- sum(x$strange$rows != "")
+  few <- x$periods[x$periods$rows < least_watched_rows, ]
+  join_notes(
+    if (!x$known) {
+      new_note(
+        "target_unknown", "The target is not in the newer rows, so whether the answers are still right isn't known.",
+        "Watch again once it is: it alone tells whether to train again."
+      )
+    },
+    if (strange > 0) note_outside_range(x$strange),
+    if (nrow(few)) {
+      who <- if (nrow(few) == 1) "The period %s has fewer than %d rows and is not judged." else {
+        "The periods %s have fewer than %d rows and are not judged."
+      }
+      new_note(
+        "few_rows_in_period", sprintf(who, enumerate(few$period), least_watched_rows), "Take longer periods."
+      )
+    }
+  )
+}
+
+#' @export
+as.data.frame.hylomath_watch <- function(x, ...) x$movements
+
+#' @export
+notes.hylomath_watch <- function(x, ...) x$notes
