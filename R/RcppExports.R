@@ -93,6 +93,14 @@ core_hash <- function(text) {
     .Call(`_hylomath_core_hash`, text)
 }
 
+core_note_signals <- function(on) {
+    invisible(.Call(`_hylomath_core_note_signals`, on))
+}
+
+core_asked_to_stop <- function() {
+    .Call(`_hylomath_core_asked_to_stop`)
+}
+
 core_train <- function(fits, report, done, keep, every, catch_term, threads) {
     .Call(`_hylomath_core_train`, fits, report, done, keep, every, catch_term, threads)
 }

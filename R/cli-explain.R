@@ -183,3 +183,16 @@ cli_watch <- function(files, options) {
   cli_result(x, options, facts, silent = options$quiet)
   c(keep = 0L, look = 3L, retrain = 4L)[[x$judgement]]
 }
+
+cli_serve <- function(files, options) {
+  model <- read_model(files[1])
+  number <- function(name, default) cli_number(options[[name]], name, default)
+  serve_model(
+    model, port = number("port", 8010), host = options$host %||% "127.0.0.1", most_bytes = number("most-bytes", 1e7),
+    most_rows = number("most-rows", 1e5), most_seconds = number("most-seconds", 30), log = options$log %||% "-",
+    ready = function(address) {
+      cli_say(options, sprintf("Serves %s (network %s) at %s", files[1], identity_of(model), address))
+    }
+  )
+  cli_say(options, "Stopped.")
+}

@@ -361,13 +361,29 @@ commands_to_use <- function() {
       takes = "MODEL.hylo", files = 1, run = cli_transcribe,
       example = "hylomath transcribe kilns.hylo --to c -o kilns.c",
       cli_options(
-        cli_option("--to", "The language: sql, c, javascript or r.", "LANGUAGE"),
+        cli_option("--to", "The language: sql, c, javascript or r; or page, a form to try it by hand.", "WHAT"),
         cli_option("--dialect", "Of SQL: standard, sqlite or postgres.", "DIALECT"),
         cli_option("--table", "Of SQL: the table that is read.", "NAME"),
         cli_option("--key", "Of SQL: the columns that name its rows, with commas between; the brief's id.", "NAMES"),
         cli_flag("--check", "Of SQL: a query that answers the made-up rows, and says how far off it is (below 1)."),
         cli_option(c("-o", "--output"), "Write the code into a file; standard output when it is not given.", "FILE"),
         "quiet"
+      )
+    ),
+    serve = cli_command(
+      paste(
+        "Serve a network's answers over HTTP, on this machine alone: POST rows as JSON or CSV to /answer; a form to",
+        "try it by hand is at /. Ctrl-C or SIGTERM ends it after the request under way."
+      ),
+      takes = "MODEL.hylo", files = 1, run = cli_serve,
+      example = "hylomath serve kilns.hylo --port 8010",
+      cli_options(
+        cli_option("--port", "Where it listens; 8010, and 0 for a free one.", "N"),
+        cli_option("--host", "The address that it listens at; 127.0.0.1, this machine alone.", "ADDRESS"),
+        cli_option("--most-bytes", "A larger body is refused; 10,000,000.", "N"),
+        cli_option("--most-rows", "More rows at a time are refused; 100,000.", "N"),
+        cli_option("--most-seconds", "A request that takes longer is given up; 30.", "SECONDS"),
+        cli_option("--log", "A file for a line of JSON a request, never with values; standard error.", "FILE"), "quiet"
       )
     ),
     watch = cli_command(

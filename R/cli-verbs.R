@@ -164,11 +164,11 @@ cli_probe <- function(files, options) {
 }
 
 cli_transcribe <- function(files, options) {
-  languages <- "sql, c, javascript or r"
+  languages <- "sql, c, javascript, r or page"
   if (is.null(options$to)) {
     cli_wrong(sprintf("Say what the model is to be written in: --to %s.", languages), "transcribe")
   }
-  if (!options$to %in% names(transcript_languages())) {
+  if (!options$to %in% transcript_targets()) {
     cli_wrong(sprintf("`--to` can't be %s: it is %s.", describe(options$to), languages), "transcribe")
   }
   if (!is.null(options$output)) check_can_write(options$output)

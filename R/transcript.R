@@ -9,8 +9,10 @@
 #'   separated by tabs, from standard input. `"javascript"`, a module for Node and for browsers (there it is
 #'   `transcript`): `answer(row)` takes an object of raw columns by name and gives one of answers. `"r"`, base R alone:
 #'   `answer(rows)` takes a data frame and gives one.
-#'   `"sql"`, one query that reads a table and gives the key and the answers of each of its rows; put `create view name
-#'   as` before it for a view.
+#'   `"sql"`, one query that reads a table and gives the key and the answers of each of its rows; put `create view
+#'   name as` before it for a view.
+#'   `"page"`, a page for a browser with the JavaScript in it: a field for each column, with what training saw of it,
+#'   and the answer beside them.
 #' @param table,key,dialect Of SQL: the table's name, the columns that name its rows (the brief's id if it is `NULL`;
 #'   without one all that the network takes in), and whose SQL it is: `"standard"`, `"sqlite"` or `"postgres"`.
 #' @param check Of SQL: whether the query answers the made-up rows in place of a table, and gives one row: how many
@@ -40,9 +42,10 @@ transcribe <- function(model, to, table = "rows", key = NULL, dialect = "standar
 transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, ...) {
   check_others(...)
   if (missing(to)) fail("Say what the model is to be transcribed `to`.", "It can be sql, c, javascript or r.")
-  type_choice(names(transcript_languages()))(to, "to")
+  type_choice(transcript_targets())(to, "to")
   program <- transcript_program(model)
   program$check <- checked_rows(model, program)
+  if (to == "page") return(form_page(model, answers_itself(transcript_in_javascript(program))))
   if (to != "sql") return(transcript_languages()[[to]](program))
   type_choice(sql_dialects)(dialect, "dialect")
   if (!is_text(table, 1)) fail(sprintf("`table` is the name of a table, not %s.", describe(table)))
@@ -69,6 +72,8 @@ without_nodes <- function(program) {
   if (length(program$derived)) program$derived <- lapply(program$derived, `[`, c("name", "text", "type"))
   program
 }
+
+transcript_targets <- function() c(names(transcript_languages()), "page")
 
 transcript_in_javascript <- function(program) {
   how <- list(

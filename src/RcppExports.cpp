@@ -297,6 +297,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_note_signals
+void core_note_signals(bool on);
+RcppExport SEXP _hylomath_core_note_signals(SEXP onSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< bool >::type on(onSEXP);
+    core_note_signals(on);
+    return R_NilValue;
+END_RCPP
+}
+// core_asked_to_stop
+bool core_asked_to_stop();
+RcppExport SEXP _hylomath_core_asked_to_stop() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_asked_to_stop());
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_train
 bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Function done, Rcpp::Function keep, double every, bool catch_term, int threads);
 RcppExport SEXP _hylomath_core_train(SEXP fitsSEXP, SEXP reportSEXP, SEXP doneSEXP, SEXP keepSEXP, SEXP everySEXP, SEXP catch_termSEXP, SEXP threadsSEXP) {
@@ -339,6 +359,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_uniform", (DL_FUNC) &_hylomath_core_uniform, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
+    {"_hylomath_core_note_signals", (DL_FUNC) &_hylomath_core_note_signals, 1},
+    {"_hylomath_core_asked_to_stop", (DL_FUNC) &_hylomath_core_asked_to_stop, 0},
     {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 7},
     {NULL, NULL, 0}
 };

@@ -1,0 +1,84 @@
+# What a service tells of itself: its model, its description for programs, and a form for people.
+
+served_pages <- function(model) {
+  list(
+    "/" = text_response(form_page(model, asks_service), "text/html"),
+    "/model" = json_response(served_model(model)), "/openapi.json" = json_response(openapi_of(model))
+  )
+}
+
+# Nothing of single rows.
+served_model <- function(model) {
+  target <- target_in(model)
+  list(
+    network = identity_of(model), target = I(target$columns), task = target$task,
+    classes = if (!is.null(target$classes)) I(target$classes),
+    columns = lapply(form_columns(model), function(column) {
+      column[intersect(c("name", "type", "low", "high", "levels"), names(column))]
+    }),
+    wiring = wiring_text(model), parameters = all_parameters(model$answerer), version = model$version
+  )
+}
+
+answer_types <- c("auto", "answer", "probability", "both", "interval", "set")
+
+openapi_of <- function(model) {
+  columns <- form_columns(model)
+  schema_of <- function(column) {
+    type <- switch(column$type, number = "number", flag = "boolean", "string")
+    drop_nulls(list(
+      type = I(c(type, "null")), format = if (column$type == "date") "date", description = column$told
+    ))
+  }
+  row <- list(
+    type = "object", properties = stats::setNames(lapply(columns, schema_of), vapply(columns, `[[`, "", "name")),
+    required = I(vapply(columns, `[[`, "", "name"))
+  )
+  answers <- answer_names(target_in(model))
+  numeric <- !has_classes(target_in(model)) | answers != "answer"
+  answer <- list(type = "object", properties = stats::setNames(
+    lapply(numeric, function(n) list(type = I(c(if (n) "number" else "string", "null")))), answers
+  ))
+  refers <- function(name) list("$ref" = paste0("#/components/schemas/", name))
+  json <- function(schema) list("application/json" = list(schema = schema))
+  error <- function(what) list(description = what, content = json(refers("problem")))
+  parameter <- function(name, schema, told) list(name = name, "in" = "query", schema = schema, description = told)
+  get <- function(what) list(get = list(summary = what, responses = list("200" = list(description = what))))
+  list(
+    openapi = "3.1.0",
+    info = list(
+      title = sprintf("A network that predicts %s", enumerate(target_in(model)$columns)), version = identity_of(model)
+    ),
+    paths = list(
+      "/answer" = list(post = list(
+        summary = "Answer rows",
+        parameters = list(
+          parameter("type", list(type = "string", enum = I(answer_types)), "What is answered"),
+          parameter("level", list(type = "number"), "The share of rows that an interval or set is to hold"),
+          parameter("bad_cells", list(type = "string", enum = I(c("refuse", "missing"))), "What becomes of bad cells"),
+          parameter("flags", list(type = "boolean"), "Whether what is strange about each row is named")
+        ),
+        requestBody = list(required = TRUE, content = c(
+          json(list(type = "object", properties = list(rows = list(type = "array", items = refers("row"))))),
+          list("text/csv" = list(schema = list(type = "string")))
+        )),
+        responses = list(
+          "200" = list(description = "The answers, a row each", content = c(
+            json(list(type = "object", properties = list(
+              network = list(type = "string"), answers = list(type = "array", items = refers("answer"))
+            ))), list("text/csv" = list(schema = list(type = "string")))
+          )),
+          "413" = error("Too many bytes or rows"), "415" = error("Neither JSON nor CSV"),
+          "422" = error("Rows that can't be answered, and why"), "503" = error("Too much at a time, or too long")
+        )
+      )),
+      "/model" = get("What the network is"), "/health" = get("Whether it is there"),
+      "/counts" = get("Requests so far"), "/openapi.json" = get("This description")
+    ),
+    components = list(schemas = list(
+      row = row, answer = answer, problem = list(type = "object", properties = list(
+        error = list(type = "string"), try = list(type = "string")
+      ), required = I("error"))
+    ))
+  )
+}

@@ -1,0 +1,78 @@
+# One page to try a network by hand: a field for each column that it takes in, with what training saw of it, and the
+# answer beside them. `code` defines `answerRow`, which answers a row: by itself, or by asking a service.
+
+form_page <- function(model, code) {
+  template <- paste(readLines(system.file("transcripts", "form.html", package = "hylomath"), encoding = "UTF-8"),
+    collapse = "\n"
+  )
+  target <- target_in(model)
+  about <- sprintf(
+    "%s. Network %s. Every change is answered at once; an empty field is a missing value.",
+    task_of(target)$describe(target), identity_of(model)
+  )
+  columns <- jsonlite::toJSON(form_columns(model), auto_unbox = TRUE, digits = NA, null = "null", na = "null")
+  parts <- list(
+    title = html_text(sprintf("A network that predicts %s", enumerate(target$columns))), about = html_text(about),
+    columns = in_script(columns), transcript = in_script(code)
+  )
+  for (name in names(parts)) template <- sub(sprintf("{{%s}}", name), "\u0001", template, fixed = TRUE) |>
+      put_in(parts[[name]])
+  template <- gsub("{{title}}", parts$title, template, fixed = TRUE)
+  paste0(template, "\n")
+}
+
+put_in <- function(template, text) {
+  at <- regexpr("\u0001", template, fixed = TRUE)
+  paste0(substr(template, 1, at - 1), text, substring(template, at + 1))
+}
+
+answers_itself <- function(transcript) {
+  paste0("{\n", transcript, "\n}\n", "const answerRow = async (row) => transcript.answer(row);")
+}
+
+asks_service <- paste(
+  "async function answerRow(row) {",
+  "  const response = await fetch(\"answer\", {",
+  "    method: \"POST\", headers: { \"Content-Type\": \"application/json\" }, body: JSON.stringify({ rows: [row] }),",
+  "  });",
+  "  const body = await response.json();",
+  "  if (!response.ok) throw new Error(body.error);",
+  "  return body.answers[0];",
+  "}", sep = "\n"
+)
+
+html_text <- function(text) {
+  for (pair in list(c("&", "&amp;"), c("<", "&lt;"), c(">", "&gt;"), c("\"", "&quot;"))) {
+    text <- gsub(pair[1], pair[2], text, fixed = TRUE)
+  }
+  text
+}
+
+# Nothing in a script may end it.
+in_script <- function(text) gsub("<!--", "<\\\\!--", gsub("</", "<\\\\/", text))
+
+# The columns as fields: list(name, type, low, high, levels, told, value).
+form_columns <- function(model) {
+  plans <- model$answerer$preparation$columns
+  names(plans) <- prepared_columns(model$answerer$preparation)
+  derived <- names(model$answerer$preparation$rules$derived)
+  lapply(raw_columns_of(model), function(column) {
+    plan <- if (!column$name %in% derived) plans[[column$name]]
+    field <- list(name = column$name, type = column$type, told = form_told(column))
+    if (is.null(plan)) return(field)
+    if (column$type == "number") {
+      return(c(field, list(low = plan$seen_low, high = plan$seen_high, value = signif(plan$fill, 6))))
+    }
+    if (column$type == "flag") return(c(field, list(levels = I(c("TRUE", "FALSE")), value = "FALSE")))
+    levels <- grep("^[(]withheld", c(plan$levels, plan$rare), value = TRUE, invert = TRUE)
+    if (length(levels)) field <- c(field, list(levels = I(levels), value = levels[1]))
+    field
+  })
+}
+
+form_told <- function(column) {
+  switch(column$type,
+    date = "a date", time = "a date and a time", flag = "TRUE or FALSE",
+    if (nzchar(column$trained)) paste("trained on", column$trained) else "a number"
+  )
+}
