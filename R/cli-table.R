@@ -346,9 +346,11 @@ commands_to_use <- function() {
       example = "hylomath show kilns.hylo --brief > again.yml",
       cli_options(
         cli_flag("--brief", "Give the model's brief as YAML."),
+        cli_flag("--code", "Give the R script that rebuilds the brief and trains it."),
         cli_flag("--curves", "Give the loss curves as CSV."),
         cli_flag("--layers", "Give the layers and their parameters."),
-        cli_flag("--weights", "Give all weights and biases, as JSON."),
+        cli_flag("--weights", "Give all weights and biases as JSON, or with -o as one long table."),
+        cli_option(c("-o", "--output"), "With --weights, the table to write (.csv or .parquet).", "FILE"),
         cli_option("--network", "Draw the network into a PNG file.", "FILE"),
         "json"
       )

@@ -118,6 +118,7 @@ cli_inputs <- function(model, file) {
 
 cli_show <- function(files, options) {
   if (grepl("[.]ya?ml$", files)) {
+    if (options$code) return(cat(as_code(read_brief(files, read = FALSE))))
     b <- read_brief(files)
     return(cli_result(b, options, brief_settings(b)))
   }
@@ -131,7 +132,9 @@ cli_show <- function(files, options) {
 
 cli_show_model <- function(model, options) {
   if (options$brief) return(cat(brief_yaml(model$brief)))
+  if (options$code) return(cat(as_code(model)))
   if (options$curves) return(data.table::fwrite(loss_curves(model), ""))
+  if (options$weights && !is.null(options$output)) return(cli_write_table(coef_table(model), options, "value"))
   if (options$weights) return(cli_json(lapply(coef(model), weights_with_names)))
   if (!is.null(options$network)) {
     write_figure(plot_network(model), options$network)

@@ -29,3 +29,5 @@ wrapped <- function(text, indent, exdent = indent, width = cli::console_width())
   bound <- gsub("(?<=[0-9]) %", "\u00a0%", text, perl = TRUE)
   gsub("\u00a0", " ", strwrap(bound, width, indent = indent, exdent = exdent), fixed = TRUE)
 }
+
+capitalised <- function(text) sub("^(.)", "\\U\\1", text, perl = TRUE)

@@ -31,18 +31,7 @@ generics::glance
 
 #' @rdname tidy.hylomath_model
 #' @export
-tidy.hylomath_model <- function(x, ...) {
-  blocks <- coef(x)
-  rows <- lapply(names(blocks), function(layer) {
-    block <- blocks[[layer]]
-    if (!is.matrix(block)) block <- matrix(block, dimnames = list(seq_along(block), "gap"))
-    data.frame(
-      layer = layer, input = rep(rownames(block), ncol(block)), unit = rep(colnames(block), each = nrow(block)),
-      value = as.numeric(block)
-    )
-  })
-  do.call(rbind, rows)
-}
+tidy.hylomath_model <- function(x, ...) block_table(coef(x))
 
 #' @rdname tidy.hylomath_model
 #' @export

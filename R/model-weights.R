@@ -3,7 +3,8 @@
 #' `coef()` gives them, `set_coef()` puts others in their place.
 #'
 #' @param object,model A model.
-#' @param values A list as `coef()` gives it. Blocks that it leaves out stay as they are.
+#' @param values A list as `coef()` gives it, or a table as `coef_table()` does. Blocks, and values of a table, that it
+#'   leaves out stay as they are.
 #' @param ... Not used.
 #' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit.
 #'   With batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running
@@ -12,6 +13,9 @@
 #'   Ordered classes have `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first
 #'   layer are the prepared columns, outputs of the last one are before scaling back. Of a committee it is the best
 #'   member.
+#'
+#'   `coef_table()`: all weights of all networks that answer together as one long data frame, for a file of its own:
+#'   `network`, `start` (of a committee), `layer`, `input`, `unit` and `value`.
 #'
 #'   `set_coef()`: the model with these values. What was known of the old ones (held-out answers, curves) is gone, so
 #'   it is judged by `appraise(model, data)`.
@@ -74,6 +78,61 @@ output_names <- function(answerer) {
 
 #' @rdname coef.hylomath_model
 #' @export
+coef_table <- function(model) {
+  check_model(model)
+  answerers <- answering_members(model$answerer)
+  each <- lapply(seq_along(answerers), function(i) {
+    starts <- members_of(answerers[[i]]$network)
+    lapply(seq_along(starts), function(s) {
+      one <- model
+      one$answerer <- with_parameters(answerers[[i]], starts[[s]])
+      one["members"] <- NULL
+      cbind(network = i, start = s, block_table(stats::coef(one)))
+    })
+  })
+  do.call(rbind, unlist(each, recursive = FALSE))
+}
+
+# A row a value: `layer`, `input`, `unit` and `value`.
+block_table <- function(blocks) {
+  rows <- lapply(names(blocks), function(layer) {
+    block <- blocks[[layer]]
+    if (!is.matrix(block)) block <- matrix(block, dimnames = list(seq_along(block), "gap"))
+    data.frame(
+      layer = layer, input = rep(rownames(block), ncol(block)), unit = rep(colnames(block), each = nrow(block)),
+      value = as.numeric(block)
+    )
+  })
+  do.call(rbind, rows)
+}
+
+# The blocks of a table as coef_table() gives it, over those that are there now.
+blocks_from <- function(table, now) {
+  lacking <- setdiff(c("layer", "input", "unit", "value"), names(table))
+  if (length(lacking)) fail(sprintf("The table of weights has no column %s.", quoted(lacking[1])))
+  several <- intersect(c("network", "start"), names(table))
+  if (nrow(unique(table[several])) > 1) {
+    fail("The table holds the weights of several networks; one network takes one.", "Keep the rows of one of them.")
+  }
+  stats::setNames(lapply(unique(table$layer), function(name) {
+    own <- table[table$layer == name, ]
+    block <- now[[name]]
+    if (is.null(block)) return(own$value)
+    gaps <- !is.matrix(block)
+    if (gaps) block <- matrix(block, dimnames = list(seq_along(block), "gap"))
+    places <- cbind(match(own$input, rownames(block)), match(own$unit, colnames(block)))
+    bad <- which(is.na(rowSums(places)))
+    if (length(bad)) {
+      what <- "The block %s has no place for the input %s and the unit %s."
+      fail(sprintf(what, quoted(name), quoted(own$input[bad[1]]), quoted(as.character(own$unit[bad[1]]))))
+    }
+    block[places] <- own$value
+    if (gaps) as.vector(block) else block
+  }), unique(table$layer))
+}
+
+#' @rdname coef.hylomath_model
+#' @export
 set_coef <- function(model, values) {
   check_model(model)
   if (!is.null(model$answerer$members) || network_count(model$answerer) > 1) {
@@ -83,6 +142,7 @@ set_coef <- function(model, values) {
     )
   }
   now <- coef(model)
+  if (is.data.frame(values)) values <- blocks_from(as_table(values), now)
   unknown <- setdiff(names(values), names(now))
   if (length(unknown) || is.null(names(values))) {
     name <- c(unknown, "")[1]

@@ -8,7 +8,7 @@ form_page <- function(model, code) {
   target <- target_in(model)
   about <- sprintf(
     "%s. Network %s. Every change is answered at once; an empty field is a missing value.",
-    task_of(target)$describe(target), identity_of(model)
+    capitalised(task_of(target)$describe(target)), identity_of(model)
   )
   columns <- jsonlite::toJSON(form_columns(model), auto_unbox = TRUE, digits = NA, null = "null", na = "null")
   parts <- list(

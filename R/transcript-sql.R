@@ -17,7 +17,8 @@ sql_head <- function(program, dialect, table) {
     "the standard's functions (with GREATEST and LEAST of SQL:2023)"
   )
   how <- c(
-    "--", sprintf("-- Reads the table %s. For a view put `create view name as` before it.", table)
+    "--", sprintf("-- Reads the table %s. For a view put `create view name as` before it.", table),
+    if (dialect == "postgres") "-- Compiling so long a query takes longer than it saves: `set jit = off` before it."
   )
   paste(c(transcript_head(program, "--", needs), how), collapse = "\n")
 }

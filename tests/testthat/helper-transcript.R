@@ -115,5 +115,6 @@ in_sqlite <- function(model, rows) {
 }
 
 in_postgres <- function(connection, model, rows) {
+  DBI::dbExecute(connection, "set jit = off")
   in_database(connection, model, "postgres", rows, function(query) DBI::dbGetQuery(connection, query))
 }

@@ -88,3 +88,19 @@ test_that("nothing in a file is run", {
   expect_equal(read_brief(text = "target: !expr file.create('ran')\n")$target, "file.create('ran')")
   expect_false(file.exists("ran"))
 })
+
+test_that("the script of a brief runs as it stands and gives the same bits", {
+  withr::local_dir(withr::local_tempdir())
+  data.table::fwrite(small_kilns(), "kilns.csv")
+  b <- brief("kilns.csv", target = "outcome") |> derive(note = ifelse(kiln == "Gannet", "a \")--- b", "c")) |>
+    quick() |> hold_out(seed = 2) |> regimen(epochs = 3, seed = 1)
+  model <- train(b, progress = "none")
+  here <- new.env()
+  utils::capture.output(suppressMessages(eval(parse(text = as_code(b)), here)), type = "message")
+  expect_identical(here$model$answerer, model$answerer)
+  write_model(model, "k.hylo")
+  script <- hylomath("show", "k.hylo", "--code")$out
+  suppressMessages(eval(parse(text = script), here))
+  expect_identical(here$model$answerer, model$answerer)
+  expect_match(as_code(brief(small_kilns(), "outcome")), "names no table")
+})

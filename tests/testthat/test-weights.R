@@ -110,3 +110,29 @@ test_that("layers, weights, the drawing and a layer's outputs are had from the s
   expect_match(hylomath("probe", "k.hylo", "k.csv", "--layer", "1", "-o", "units.csv")$err, "30 rows of 24 units")
   expect_equal(utils::read.csv("units.csv"), probe(model, small_kilns(30), 1), tolerance = 1e-6, ignore_attr = TRUE)
 })
+
+test_that("weights go into a table and come back", {
+  withr::local_dir(withr::local_tempdir())
+  for (model in list(quick_model(), rich_model(), withr::with_seed(1, train(
+    brief(small_kilns(), "outcome") |> hold_out(rotate = 3) |> wire("4 tanh") |> regimen(epochs = 3), progress = "none"
+  )))) {
+    table <- coef_table(model)
+    expect_equal(nrow(table), all_parameters(model$answerer))
+    for (file in c("w.csv", "w.parquet")) {
+      write_table(table, file)
+      expect_equal(read_table(file, c(input = "category", unit = "category"))$value, table$value, tolerance = 1e-15)
+    }
+  }
+  model <- quick_model()
+  other <- set_coef(model, lapply(coef(model), function(block) block + 1))
+  expect_identical(coef(set_coef(other, coef_table(model))), coef(model))
+  some <- coef_table(model)[3, ]
+  some$value <- 9
+  expect_equal(sum(coef_table(set_coef(model, some))$value != coef_table(model)$value), 1)
+  some$input <- "nothing"
+  expect_fails(set_coef(model, some), "no place for the input `nothing`")
+  expect_fails(set_coef(model, some["value"]), "no column `layer`")
+  write_model(model, "k.hylo")
+  expect_equal(hylomath("show", "k.hylo", "--weights", "-o", "w2.csv")$status, 0)
+  expect_equal(nrow(read_table("w2.csv")), nrow(coef_table(model)))
+})

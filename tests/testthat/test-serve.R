@@ -1,0 +1,146 @@
+# The service: one request at a time as a function, and as a process.
+
+table <- small_kilns()
+model <- quick_model(table)
+limits <- list(bytes = 1e6, rows = 1000, seconds = 20, waiting = 2)
+service <- list(
+  model = model, identity = identity_of(model), limits = limits, counts = new_counts(), pages = served_pages(model)
+)
+
+# What comes back for a request; the body parsed where it is JSON.
+ask <- function(path, body = NULL, type = "application/json", query = "", method = if (is.null(body)) "GET" else "POST",
+                accept = "") {
+  bytes <- if (is.raw(body)) body else charToRaw(body %||% "")
+  response <- respond(list(
+    REQUEST_METHOD = method, PATH_INFO = path, QUERY_STRING = query, HTTP_CONTENT_TYPE = type, HTTP_ACCEPT = accept,
+    rook.input = list(read = function() bytes)
+  ), service)
+  if (grepl("json", response$headers[["Content-Type"]])) response$json <- jsonlite::fromJSON(response$body)
+  response
+}
+
+as_json <- function(rows) {
+  rows[] <- lapply(rows, function(x) if (inherits(x, "Date") || is.factor(x)) as.character(x) else x)
+  as.character(jsonlite::toJSON(rows, na = "null", digits = NA))
+}
+
+test_that("rows are answered as predict() answers them", {
+  rows <- head(table[names(table) != "outcome"], 20)
+  rows$gas_mbar[3] <- NA
+  told <- predict(model, rows, "both")
+  for (body in c(as_json(rows), sprintf("{\"rows\": %s}", as_json(rows)))) {
+    response <- ask("/answer", body)
+    expect_equal(response$status, 200)
+    expect_equal(response$rows, 20)
+    expect_equal(response$json$network, identity_of(model))
+    expect_equal(response$json$answers$answer, told$answer)
+    expect_equal(response$json$answers$probability_sound, told$probability_sound, tolerance = 1e-14)
+  }
+  one <- ask("/answer", sub("^\\[(.*)\\]$", "\\1", as_json(rows[1, ])), query = "?type=answer&flags=true&identity=1")
+  expect_equal(unlist(one$json$answers[c("answer", "strange", "network")]), c(
+    answer = told$answer[1], strange = "", network = identity_of(model)
+  ))
+  file <- withr::local_tempfile()
+  data.table::fwrite(rows, file)
+  csv <- ask("/answer", readBin(file, "raw", 1e6), "text/csv; charset=utf-8")
+  expect_equal(read.csv(text = csv$body)$probability_sound, told$probability_sound, tolerance = 1e-12)
+  expect_equal(ask("/answer", readBin(file, "raw", 1e6), "text/csv", accept = "application/json")$json$answers$answer,
+    told$answer
+  )
+})
+
+test_that("what is wrong is said, with its row and column", {
+  row <- as.list(head(table[names(table) != "outcome"], 1))
+  row[] <- lapply(row, function(x) if (is.numeric(x)) x else as.character(x))
+  body <- function(...) as.character(jsonlite::toJSON(list(rows = list(utils::modifyList(row, list(...)))), auto_unbox = TRUE))
+  wrong <- list(
+    list("", "body is empty"), list("{", "not JSON"), list("[]", "no rows"), list("[1, 2]", "Row 1 is no object"),
+    list("7", "not JSON"), list("{\"rows\": [{\"glaze\": \"ash\"}]}", "no column `fired_on`"),
+    list(body(peak_c = "hot"), "Row 1 holds"), list(body(peak_c = list(1, 2)), "no single value in the column `peak_c`"),
+    list(body(fired_on = "yesterday"), "no date"), list(body(peak_c = 1e300), "1e30"),
+    list(strrep("[", 500), "nested too deeply"), list(as.raw(c(0x7b, 0xff, 0x7d)), "UTF-8"),
+    list(as.raw(c(0x5b, 0, 0x5d)), "not JSON")
+  )
+  for (case in wrong) {
+    response <- ask("/answer", case[[1]])
+    expect_equal(response$status, 422)
+    expect_match(paste(response$json$error, response$json$try), case[[2]], fixed = TRUE)
+  }
+  expect_equal(ask("/answer", body(), query = "?type=interval")$status, 422)
+  expect_match(ask("/answer", body(), query = "?typ=both")$json$error, "not known")
+  expect_equal(ask("/answer", "x", "image/png")$status, 415)
+  expect_equal(ask("/answer", raw(1e6 + 1))$status, 413)
+  expect_equal(ask("/answer", paste0("[", paste(rep("{}", 1001), collapse = ","), "]"))$status, 413)
+  expect_equal(ask("/answer")$status, 405)
+  expect_equal(ask("/health", "x")$status, 405)
+  expect_equal(ask("/etc/passwd")$status, 404)
+})
+
+test_that("it tells of itself, and nothing of single rows", {
+  expect_equal(ask("/health")$json$health, "well")
+  told <- ask("/model")
+  expect_equal(told$json$target, "outcome")
+  expect_setequal(told$json$columns$name, needed_columns(model$answerer))
+  openapi <- ask("/openapi.json")$json
+  expect_equal(openapi$openapi, "3.1.0")
+  expect_setequal(openapi$components$schemas$row$required, needed_columns(model$answerer))
+  expect_true(all(c("/answer", "/model", "/health", "/counts") %in% names(openapi$paths)))
+  page <- ask("/")
+  expect_match(page$body, "<form id=\"form\"", fixed = TRUE)
+  for (key in model$judged$test$key[1:3]) expect_no_match(paste(page$body, told$body), key)
+  # what stands in a page can't end its script
+  odd <- quick_model(transform(table, glaze = ifelse(glaze == "ash", "</script><b>", as.character(glaze))))
+  page <- transcribe(odd, "page")
+  expect_equal(lengths(gregexpr("</script>", page, fixed = TRUE)), 3)
+})
+
+test_that("a process listens, logs without values, and stops when it is told", {
+  skip_if_not_installed("httpuv")
+  skip_on_os("windows")
+  withr::local_dir(withr::local_tempdir())
+  write_model(model, "k.hylo")
+  process <- callr::r_bg(function(...) hylomath::run_command(c(...)), list(
+    "serve", "k.hylo", "--port", "0", "--log", "log.jsonl", "--most-bytes", "5000"
+  ), stderr = "said.txt", supervise = TRUE)
+  address <- NULL
+  until <- Sys.time() + 60
+  while (is.null(address) && Sys.time() < until) {
+    Sys.sleep(0.1)
+    said <- if (file.exists("said.txt")) readLines("said.txt") else character()
+    found <- regmatches(said, regexpr("http://127.0.0.1:[0-9]+/", said))
+    if (length(found)) address <- found
+  }
+  curl <- function(...) system2("curl", c("-s", "-o", "body", "-w", "%{http_code}", ...), stdout = TRUE)
+  skip_if(Sys.which("curl") == "", "there is no curl")
+  writeLines(as_json(head(table[names(table) != "outcome"], 3)), "rows.json")
+  expect_equal(curl("--data-binary", "@rows.json", "-H", "Content-Type:application/json", paste0(address, "answer")), "200")
+  expect_equal(jsonlite::fromJSON("body")$answers$answer, predict(model, head(table, 3))$answer)
+  writeLines(strrep(" ", 6000), "large")
+  expect_equal(curl("--data-binary", "@large", paste0(address, "answer")), "413")
+  expect_equal(curl(paste0(address, "counts")), "200")
+  expect_equal(jsonlite::fromJSON("body")$rows, 3)
+  process$signal(15L)
+  process$wait(10000)
+  expect_false(process$is_alive())
+  log <- readLines("log.jsonl")
+  expect_length(log, 3)
+  expect_equal(jsonlite::fromJSON(log[1])[c("status", "rows", "path")], list(status = 200, rows = 3, path = "/answer"))
+  expect_no_match(paste(log, collapse = ""), table$firing[1])
+  expect_match(paste(readLines("said.txt"), collapse = " "), "Stopped")
+})
+
+test_that("a browser answers in the page as the model does", {
+  skip_if(Sys.which("chromium") == "", "there is no browser")
+  withr::local_dir(withr::local_tempdir())
+  writeLines(transcribe(model, "page"), "page.html", useBytes = TRUE)
+  seen <- suppressWarnings(system2("chromium", c(
+    "--headless", "--no-sandbox", "--disable-gpu", "--virtual-time-budget=3000", "--dump-dom",
+    shQuote(paste0("file://", normalizePath("page.html")))
+  ), stdout = TRUE, stderr = FALSE))
+  first <- as.data.frame(lapply(stats::setNames(nm = needed_columns(model$answerer)), function(name) {
+    field <- Filter(function(f) f$name == name, form_columns(model))[[1]]
+    if (field$type == "date") as.Date(NA) else field$value
+  }))
+  told <- predict(model, first)$answer
+  expect_match(paste(seen, collapse = " "), sprintf("<p id=\"answer\">%s</p>", told), fixed = TRUE)
+})
