@@ -103,7 +103,7 @@ checkpoint_text <- function(file, known) {
 
 # The seeds of the split and of the training that a checkpoint goes by; those of a file that isn't there are NULL.
 checkpoint_seeds <- function(file) {
-  if (is.null(file) || !file.exists(file)) return(list())
+  if (!is_text(file, 1) || !file.exists(file)) return(list())
   b <- read_brief(text = read_json_lines(file, checkpoint_kind)$header$brief, read = FALSE)
   list(hold_out = b[["hold_out"]]$seed, regimen = b[["regimen"]]$seed)
 }

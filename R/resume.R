@@ -66,7 +66,6 @@ resume_one <- function(model, a, state, same, epochs, report) {
     hint <- "Train it with resumable = TRUE."
     fail("A committee goes on from the state of its training, which this model doesn't keep.", hint)
   }
-  former <- nrow(model$curves)
   more <- epochs %||% model$brief[["regimen"]]$epochs
   on <- list(
     preparation = model$answerer$preparation, states = if (state) model$states,

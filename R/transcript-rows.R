@@ -28,7 +28,6 @@ made_up_of_type <- function(type, u) {
 
 # `u` draws values, `other` gaps and what is unusual. The first two rows are the ends of what was seen.
 made_up_column <- function(plan, u, other) {
-  n <- length(u)
   x <- switch(plan$encoding,
     number = {
       inside <- plan$seen_low + u * (plan$seen_high - plan$seen_low)

@@ -49,8 +49,17 @@ watch_sentence <- function(x) {
   more <- length(told) - 1
   rest <- if (more > 0) sprintf("; and %s more", counted(more, "movement")) else ""
   if (x$judgement == "retrain") return(sprintf("Retrain: %s%s.", told[1], rest))
-  unknown <- if (x$known) "the loss still holds" else "whether the answers still hold, the target would tell"
-  sprintf("Look: %s%s; %s.", told[1], rest, unknown)
+  sprintf("Look: %s%s; %s.", told[1], rest, loss_text_now(x))
+}
+
+# What is known of the loss where it hasn't grown by more than chance does.
+loss_text_now <- function(x) {
+  if (!x$known) return("whether the answers still hold, the target would tell")
+  all <- x$periods[x$periods$period == "all", ]
+  values <- format_measure(c(all$loss, all$then))
+  no_worse <- "the %s is no worse (%s, and %s at training)"
+  if (!isTRUE(all$loss > all$then)) return(sprintf(no_worse, x$loss, values[1], values[2]))
+  sprintf("the %s is %s and was %s at training, which can be chance", x$loss, values[1], values[2])
 }
 
 movement_text <- function(m, x) {

@@ -37,7 +37,6 @@ cp "$folder/demo/kilns-figures/curves.png" "$shots/curves.png"
 cp "$folder/demo/kilns-figures/confusion.png" "$shots/confusion.png"
 cp "$folder/demo/kilns-figures/roc.png" "$shots/roc.png"
 cp "$folder/demo/recovery-figures/calibration.png" "$shots/calibration.png"
-cp "$folder/demo/recovery-figures/scores.png" "$shots/scores.png"
 for figure in importance effect contributions; do cp "$folder/demo/kilns-figures/$figure.png" "$shots"; done
 cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
 terminal appraisal "cd demo; hylomath train recovery.yml -o even.hylo -q --set regimen.class_weights=even; clear
@@ -60,6 +59,12 @@ R_LIBS=.build/library Rscript -e 'library(hylomath)
 terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --quick --set regimen.epochs=20000 \
   --set regimen.stop=none \
   --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"
-R_LIBS=.build/library Rscript -e 'tools::Rd2HTML("man/wire.Rd", out = commandArgs(TRUE), package = "hylomath",
-  stylesheet = file.path(R.home("doc"), "html", "R.css"))' "$folder/help.html"
-page help "$folder/help.html"
+R_LIBS=.build/library Rscript -e 'library(hylomath)
+  set.seed(1)
+  words <- commandArgs(TRUE)
+  old <- kilns[order(kilns$fired_on), ][1:3000, ]
+  model <- brief(old, target = "outcome") |> set_columns(drop = fired_on) |> quick() |> train(progress = "none")
+  writeLines(transcribe(model, "page"), words[1])
+  newer <- transform(kilns[order(kilns$fired_on), ][3001:4000, ], peak_c = peak_c + 6)
+  write_figure(plot_watch(watch_model(model, newer)), words[2])' "$folder/form.html" "$shots/watch.png"
+page form "$folder/form.html"

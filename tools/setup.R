@@ -12,7 +12,7 @@ lacking <- function() setdiff(wanted, rownames(utils::installed.packages()))
 
 # Debian's packages that hold no R: each with what shows that it is there.
 others <- list(
-  test = list(postgresql = Sys.glob("/usr/lib/postgresql/*/bin/initdb")),
+  test = list(postgresql = Sys.glob("/usr/lib/postgresql/*/bin/initdb"), sqlite3 = Sys.which("sqlite3")),
   check = list("clang-format" = Sys.which("clang-format"), "clang-tidy" = Sys.which("clang-tidy")),
   bench = list("libopenblas-dev" = Sys.glob("/usr/include/*/openblas*/cblas.h"))
 )

@@ -44,19 +44,22 @@ test_that("rows are answered as predict() answers them", {
   data.table::fwrite(rows, file)
   csv <- ask("/answer", readBin(file, "raw", 1e6), "text/csv; charset=utf-8")
   expect_equal(read.csv(text = csv$body)$probability_sound, told$probability_sound, tolerance = 1e-12)
-  expect_equal(ask("/answer", readBin(file, "raw", 1e6), "text/csv", accept = "application/json")$json$answers$answer,
-    told$answer
-  )
+  both <- ask("/answer", readBin(file, "raw", 1e6), "text/csv", accept = "application/json")
+  expect_equal(both$json$answers$answer, told$answer)
 })
 
 test_that("what is wrong is said, with its row and column", {
   row <- as.list(head(table[names(table) != "outcome"], 1))
   row[] <- lapply(row, function(x) if (is.numeric(x)) x else as.character(x))
-  body <- function(...) as.character(jsonlite::toJSON(list(rows = list(utils::modifyList(row, list(...)))), auto_unbox = TRUE))
+  body <- function(...) {
+    rows <- list(utils::modifyList(row, list(...)))
+    as.character(jsonlite::toJSON(list(rows = rows), auto_unbox = TRUE))
+  }
   wrong <- list(
     list("", "body is empty"), list("{", "not JSON"), list("[]", "no rows"), list("[1, 2]", "Row 1 is no object"),
     list("7", "not JSON"), list("{\"rows\": [{\"glaze\": \"ash\"}]}", "no column `fired_on`"),
-    list(body(peak_c = "hot"), "Row 1 holds"), list(body(peak_c = list(1, 2)), "no single value in the column `peak_c`"),
+    list(body(peak_c = "hot"), "Row 1 holds"),
+    list(body(peak_c = list(1, 2)), "no single value in the column `peak_c`"),
     list(body(fired_on = "yesterday"), "no date"), list(body(peak_c = 1e300), "1e30"),
     list(strrep("[", 500), "nested too deeply"), list(as.raw(c(0x7b, 0xff, 0x7d)), "UTF-8"),
     list(as.raw(c(0x5b, 0, 0x5d)), "not JSON")
@@ -113,7 +116,8 @@ test_that("a process listens, logs without values, and stops when it is told", {
   curl <- function(...) system2("curl", c("-s", "-o", "body", "-w", "%{http_code}", ...), stdout = TRUE)
   skip_if(Sys.which("curl") == "", "there is no curl")
   writeLines(as_json(head(table[names(table) != "outcome"], 3)), "rows.json")
-  expect_equal(curl("--data-binary", "@rows.json", "-H", "Content-Type:application/json", paste0(address, "answer")), "200")
+  json <- c("-H", "Content-Type:application/json")
+  expect_equal(curl("--data-binary", "@rows.json", json, paste0(address, "answer")), "200")
   expect_equal(jsonlite::fromJSON("body")$answers$answer, predict(model, head(table, 3))$answer)
   writeLines(strrep(" ", 6000), "large")
   expect_equal(curl("--data-binary", "@large", paste0(address, "answer")), "413")
