@@ -94,9 +94,10 @@ in_database <- function(connection, model, dialect, rows, run) {
   rows$key <- seq_len(nrow(rows))
   rows[] <- lapply(rows, function(x) if (is_moment(x)) moment_text(x) else if (is.factor(x)) as.character(x) else x)
   DBI::dbWriteTable(connection, "rows", rows, overwrite = TRUE, row.names = FALSE)
-  check <- run(transcribe(model, "sql", dialect = dialect, check = TRUE))
-  expect_lt(as.numeric(check$off), 1)
-  found <- run(transcribe(model, "sql", key = "key", dialect = dialect))
+  check <- transcribe(model, "sql", dialect = dialect, check = TRUE)
+  expect_lt(as.numeric(run(check)$off), 1)
+  query <- transcribe(model, "sql", key = "key", dialect = dialect)
+  found <- run(query)
   found <- found[order(as.numeric(found$key)), -1, drop = FALSE]
   numeric <- if (has_classes(model$answerer$target)) -1 else TRUE
   found[numeric] <- lapply(found[numeric], as.numeric)
