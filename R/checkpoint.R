@@ -3,14 +3,14 @@
 # seconds, the states of those that have not. The last line of a key counts.
 
 # list(every, result, states, keep_result, keep_state), functions of a network's key.
-open_checkpoint <- function(file, every, a, say = rlang::inform) {
+open_checkpoint <- function(file, every, a) {
   if (is.null(file)) return(no_checkpoint())
   if (!is_text(file, 1)) fail(sprintf("`checkpoint` is the path of a file, not %s.", describe(file)))
   type_number(0, 1e6)(every, "every")
   check_can_write(file)
   header <- checkpoint_header(a)
   known <- if (file.exists(file)) known_lines(file, header) else list()
-  if (length(known)) say(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
+  if (length(known)) rlang::inform(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
   if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
   place <- function(key, start = 0L) sprintf("%s | %d", key, as.integer(start))
   grown <- 0

@@ -367,6 +367,7 @@ commands_to_use <- function() {
         cli_option("--dialect", "Of SQL: standard, sqlite or postgres.", "DIALECT"),
         cli_option("--table", "Of SQL: the table that is read.", "NAME"),
         cli_option("--key", "Of SQL: the columns that name its rows, with commas between; the brief's id.", "NAMES"),
+        cli_option("--level", "Put intervals beside numbers that hold this share of new rows, of one width.", "SHARE"),
         cli_flag("--check", "Of SQL: a query that answers the made-up rows, and says how far off it is (below 1)."),
         cli_option(c("-o", "--output"), "Write the code into a file; standard output when it is not given.", "FILE"),
         "quiet"

@@ -177,7 +177,7 @@ cli_transcribe <- function(files, options) {
   if (!is.null(options$output)) check_can_write(options$output)
   code <- transcribe(
     read_model(files[1]), options$to, table = options$table %||% "rows", key = cli_words(options$key),
-    dialect = options$dialect %||% "standard", check = options$check
+    dialect = options$dialect %||% "standard", check = options$check, level = cli_number(options$level, "level")
   )
   if (is.null(options$output)) return(cat(code))
   write_whole(charToRaw(enc2utf8(code)), options$output)

@@ -81,10 +81,16 @@ too_few_groups <- function(rows, level) {
 # `low` and `high` of each target, a list by target; `rows` are the calibration rows.
 conformal_intervals <- function(target, rows, answers, level) {
   scale <- task_of(target)$error_scale(target)
-  lapply(seq_along(target$columns), function(i) {
-    scores <- conformal_scores(scale, observed_of(rows, i), rows$answers, i)
-    conformal_ends(scale, answers, i, conformal_bound(scores, rows$weight, level, rows$group))
-  })
+  bounds <- conformal_bounds(target, rows, level)
+  lapply(seq_along(target$columns), function(i) conformal_ends(scale, answers, i, bounds[i]))
+}
+
+# By target how far off an answer may be, in the unit of the scores.
+conformal_bounds <- function(target, rows, level) {
+  scale <- task_of(target)$error_scale(target)
+  vapply(seq_along(target$columns), function(i) {
+    conformal_bound(conformal_scores(scale, observed_of(rows, i), rows$answers, i), rows$weight, level, rows$group)
+  }, 0)
 }
 
 interval_answers <- function(target, ends, answers) {

@@ -6,6 +6,7 @@ transcript_in_c <- function(program) {
   networks <- vapply(seq_along(program$networks), function(i) c_network(out, program$networks[[i]], i), "")
   out$array("network", "networks", networks)
   c_after_networks(out, program)
+  out$numbers("ends", program$ends$bounds)
   c_checked(out, program)
   paste0(
     "/*\n", transcript_head(program, " *", "the C library"), "\n *\n",
@@ -76,11 +77,11 @@ c_limits <- function(program) {
   values <- if (is.null(program$classes)) program$answers else program$classes
   sprintf("#define %s %s", c(
     "N_COLUMNS", "N_DERIVED", "N_NETWORKS", "N_CLASSES", "N_VALUES", "N_CHECKED", "EXPOSURE", "MOST_VALUES",
-    "MOST_LINE", "SPREAD"
+    "MOST_LINE", "SPREAD", "N_ENDS", "RATIO"
   ), c(
     length(program$columns), length(program$derived), length(program$networks), length(program$classes), length(values),
     nrow(program$check$answers), program$exposure - 1, max(widths, length(values), length(program$classes)) + 1, 65536,
-    c_numbers(program$check$spread)
+    c_numbers(program$check$spread), length(program$ends$bounds), as.integer(isTRUE(program$ends$ratio))
   ))
 }
 

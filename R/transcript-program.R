@@ -13,6 +13,8 @@
 #             parameters as list(layers, straight, thresholds) for each start that answers, and how outputs become
 #             answers. A layer is list(inputs, units, activation, weights (input by input), biases)
 #   recalibration, decision   see recalibrate.R and decide.R; NULL without
+#   ends      of numbers list(ratio, bounds): the distance of an interval's ends from each answer, or the logarithm of
+#             their ratio to it; they stand behind the answers. NULL without
 # What is an array whatever its length is marked by I().
 
 transcript_program <- function(model) {
@@ -38,6 +40,26 @@ transcript_program <- function(model) {
     decision = decision_program(answerer$decision$rule, target$classes)
   ))
 }
+
+# The program with intervals beside its numbers, where they are of one width or ratio.
+with_ends <- function(program, model, level) {
+  target <- target_in(model)
+  check_answer_type(model, "interval", level)
+  scale <- task_of(target)$error_scale(target)
+  if (takes_turns(model) || !scale %in% c("plain", "log")) {
+    fail(
+      "Intervals of this model have another width in each row, so a transcript doesn't have them.",
+      "Hold calibration rows out: hold_out(calibration = 0.15, rotate = 0); counts and quantiles have none."
+    )
+  }
+  program$ends <- list(ratio = scale == "log", bounds = I(conformal_bounds(target, conformal_rows(model), level)))
+  own <- if (length(target$columns) > 1) paste0("_", target$columns) else ""
+  program$answers <- I(c(program$answers, paste0(c("low", "high"), rep(own, each = 2))))
+  program
+}
+
+# How many of the answers are a network's own.
+own_answers <- function(program) length(program$answers) - 2 * length(program$ends$bounds)
 
 as_array <- function(x) if (!is.null(x)) I(unname(x))
 

@@ -117,6 +117,21 @@ sql_decided <- function(out, rule, classes, keep, a) {
   )
 }
 
+# The ends of intervals behind the answers; how many values there are then.
+sql_ends <- function(out, program, keep, values) {
+  bounds <- program$ends$bounds
+  if (length(bounds) == 0) return(values)
+  a <- columns_named("a", values)
+  own <- rep(a[seq_along(bounds)], each = 2)
+  reach <- as.vector(rbind(-bounds, bounds))
+  ends <- if (program$ends$ratio) sprintf("%s * %s", own, sql_number(exp(reach))) else {
+    sprintf("%s + %s", own, sql_number(reach))
+  }
+  all <- values + length(ends)
+  out$stage(stats::setNames(ends, paste0("a", (values + 1):all)), c(keep, a), note = "Intervals.")
+  all
+}
+
 # The last select: keys and answers by their names.
 sql_answers <- function(out, program, key) {
   names <- program$answers

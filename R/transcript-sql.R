@@ -26,7 +26,7 @@ sql_head <- function(program, dialect, table) {
 sql_query <- function(out, program, table, key) {
   cells <- sql_cells(out, program, table, key)
   carried <- c(columns_named("k", length(key)), cells$carried)
-  values <- if (is.null(program$classes)) length(program$answers) else length(program$classes)
+  values <- if (is.null(program$classes)) own_answers(program) else length(program$classes)
   for (i in seq_along(program$networks)) {
     sql_network(out, program, program$networks[[i]], cells, carried, values, i)
   }
@@ -34,6 +34,7 @@ sql_query <- function(out, program, table, key) {
   known <- paste(sprintf("c%d is not null", needed), collapse = " and ")
   keep <- c(columns_named("k", length(key)), if (length(needed)) paste0("c", needed))
   sql_after_networks(out, program, keep, values)
+  values <- sql_ends(out, program, keep, values)
   if (length(needed)) {
     answers <- c(columns_named("a", values), if (!is.null(program$classes)) "a0")
     out$stage(

@@ -17,6 +17,9 @@
 #'   without one all that the network takes in), and whose SQL it is: `"standard"`, `"sqlite"` or `"postgres"`.
 #' @param check Of SQL: whether the query answers the made-up rows in place of a table, and gives one row: how many
 #'   there are, and how far off the answers are.
+#' @param level The share of new rows that an interval is to hold which is put beside each number, as `low` and `high`:
+#'   where there are calibration rows, and intervals have one width, or one ratio (see
+#'   [predict()][predict.hylomath_model]). `NULL` for none.
 #' @param ... Not used.
 #' @return A text. In it stand 50 made-up rows (drawn within what training saw, with gaps, a level that it never saw,
 #'   and the ends of what was seen) and the model's answers to them; `check()` tells how far the code's own answers are
@@ -34,16 +37,18 @@
 #' here$answer(head(kilns))
 #' here$check()
 #' @export
-transcribe <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, ...) {
+transcribe <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, level = NULL, ...) {
   UseMethod("transcribe")
 }
 
 #' @export
-transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, ...) {
+transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE,
+                                      level = NULL, ...) {
   check_others(...)
   if (missing(to)) fail("Say what the model is to be transcribed `to`.", "It can be sql, c, javascript or r.")
   type_choice(transcript_targets())(to, "to")
   program <- transcript_program(model)
+  if (!is.null(level)) program <- with_ends(program, model, level)
   program$check <- checked_rows(model, program)
   if (to == "page") return(form_page(model, answers_itself(transcript_in_javascript(program))))
   if (to != "sql") return(transcript_languages()[[to]](program))

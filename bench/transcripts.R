@@ -37,8 +37,8 @@ random_brief <- function(i) {
     b <- prepare(
       b, numbers = one_of("zscore", "robust", "minmax", "rank_normal", "pieces", "waves"),
       gaps = one_of("median", "flag"),
-      categories = one_of("indicator", "indicator", "ordinal", "frequency", "embedding", "hash"),
-      clip = one_of("none", "far", 0.02), rare = one_of(0, 0.05)
+      categories = one_of("auto", "indicator", "ordinal", "frequency", "embedding", "hash"),
+      clip = one_of(0, "far", 0.02), rare = one_of(0, 0.05)
     )
     if (runif(1) < 0.3 && "size" %in% keep) b <- derive(b, more = ifelse(size > 1, sqrt(abs(size)), -size))
     if (runif(1) < 0.3 && "day" %in% keep) b <- derive(b, late = month(day) %in% c(10, 11, 12))
@@ -50,7 +50,9 @@ random_brief <- function(i) {
     )
     if (identical(loss, "squared") && target == "positive" && runif(1) < 0.5) b <- prepare(b, target = "log")
     b <- wire(b, one_of("6 relu > 4 tanh", "5 gelu norm > 3 elu", "8 silu", "4 softplus + direct", "direct", "5 selu"))
-    b <- regimen(b, loss = loss, epochs = 6, restarts = one_of(1, 1, 3), keep = one_of("best", "committee"), seed = i)
+    starts <- one_of(1, 1, 3)
+    b <- regimen(b, loss = loss, epochs = 6, restarts = starts, seed = i)
+    if (starts > 1) b <- regimen(b, keep = one_of("best", "committee"))
     if (target %in% c("class", "yes") && runif(1) < 0.3) b <- regimen(b, class_weights = "even")
     hold_out(b, seed = i, rotate = one_of(0, 0, 4))
   })

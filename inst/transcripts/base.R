@@ -93,7 +93,8 @@ date_inputs <- function(plan, value) {
   inputs <- lapply(plan$parts, function(part) {
     switch(part,
       season = cbind(sin(angle), cos(angle)), weekday = one((date$wday + 6) %% 7, 7), month = one(date$mon, 12),
-      quarter = one(date$mon %/% 3, 4), hour = cbind(sin(turn), cos(turn)), year = matrix((date$year + 1900 - plan$shift) / plan$scale)
+      quarter = one(date$mon %/% 3, 4), hour = cbind(sin(turn), cos(turn)),
+      year = matrix((date$year + 1900 - plan$shift) / plan$scale)
     )
   })
   inputs <- do.call(cbind, inputs)
@@ -224,6 +225,12 @@ answer <- function(rows) {
   offset <- if (program$exposure > 0) log(cells[[program$exposure]]) else 0
   values <- 0
   for (network in program$networks) values <- values + network$share * answers_of_network(network, cells, offset)
+  for (i in seq_along(program$ends$bounds)) {
+    y <- values[, i]
+    reach <- program$ends$bounds[i]
+    ends <- if (program$ends$ratio) cbind(y * exp(-reach), y * exp(reach)) else cbind(y - reach, y + reach)
+    values <- cbind(values, ends)
+  }
   if (is.null(program$classes)) return(stats::setNames(as.data.frame(values), program$answers))
   known <- stats::complete.cases(values)
   place <- rep(NA_integer_, nrow(values))

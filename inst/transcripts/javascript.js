@@ -237,6 +237,10 @@ function answer(row) {
     const place = program.decision ? decided(program.decision, values) : firstOfMost(weighted);
     values = [program.classes[place], ...values];
   }
+  if (program.ends) {
+    values = values.concat(...program.ends.bounds.map((bound, i) => (program.ends.ratio
+      ? [values[i] * Math.exp(-bound), values[i] * Math.exp(bound)] : [values[i] - bound, values[i] + bound])));
+  }
   return Object.fromEntries(program.answers.map((name, j) => [name, values[j]]));
 }
 

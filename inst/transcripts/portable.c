@@ -337,6 +337,12 @@ int transcript_answer(const cell *given, double *values) {
     if (width == 0) return -1;
     for (j = 0; j < width; ++j) values[j] = (i == 0 ? 0 : values[j]) + networks[i].share * one[j];
   }
+#if N_ENDS > 0
+  for (i = 0; i < N_ENDS; ++i) { /* the ends of intervals, behind the answers */
+    values[width + 2 * i] = RATIO ? values[i] * exp(-ends[i]) : values[i] - ends[i];
+    values[width + 2 * i + 1] = RATIO ? values[i] * exp(ends[i]) : values[i] + ends[i];
+  }
+#endif
   if (N_CLASSES == 0) return 0;
   recalibrate(values, N_CLASSES);
   return decide(values, N_CLASSES);

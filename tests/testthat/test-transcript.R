@@ -80,6 +80,31 @@ test_that("C, JavaScript and R answer as the model does, whatever it is made of"
   }
 })
 
+test_that("intervals of one width stand beside numbers", {
+  for (name in c("numbers", "logarithm", "several")) {
+    model <- trained(hold_out(cases[[name]], calibration = 0.2))
+    rows <- to_be_answered(cases[[name]])
+    told <- predict(model, rows, "interval", level = 0.8)
+    code <- transcribe(model, "r", level = 0.8)
+    here <- in_r(code, rows)
+    for (column in names(told)) expect_equal(here[[column]], told[[column]], tolerance = 1e-5)
+    script <- withr::local_tempfile(fileext = ".js", lines = transcribe(model, "javascript", level = 0.8))
+    if (Sys.which("node") != "") expect_equal(system2("node", script, stdout = FALSE), 0)
+    source <- withr::local_tempfile(fileext = ".c", lines = transcribe(model, "c", level = 0.8))
+    program <- withr::local_tempfile()
+    flags <- c("-std=c99", "-Wall", "-Werror", "-DTRANSCRIPT_MAIN")
+    expect_equal(system2("gcc", c(flags, source, "-o", program, "-lm")), 0)
+    expect_equal(system2(program, "--check", stdout = FALSE), 0)
+    if (Sys.which("sqlite3") != "") {
+      query <- withr::local_tempfile(lines = transcribe(model, "sql", dialect = "sqlite", check = TRUE, level = 0.8))
+      off <- system2("sqlite3", ":memory:", stdin = query, stdout = TRUE)
+      expect_lt(as.numeric(sub(".*[|]", "", off)), 1)
+    }
+  }
+  expect_fails(transcribe(trained(cases$turns), "r", level = 0.9), "Intervals are of numbers")
+  expect_fails(transcribe(trained(hold_out(cases$counts, calibration = 0.2)), "r", level = 0.9), "another width")
+})
+
 test_that("databases answer as the model does", {
   models <- lapply(cases, trained)
   models <- c(models, lapply(changed, function(change) {
