@@ -142,7 +142,10 @@ summary.hylomath_model <- function(object, ...) {
 
 #' @export
 format.hylomath_summary <- function(x, ...) {
-  c(format(x$model), "", layers_text(x$layers), "", rows_held_text(x$model))
+  c(
+    format(x$model), "", layers_text(x$layers), "", preparation_text(x$model), "", provenance_text(x$model), "",
+    rows_held_text(x$model)
+  )
 }
 
 #' @export
@@ -213,5 +216,50 @@ turned_loss_text <- function(x) {
     "%s %s by single networks on rows that they had not seen (%s to %s)", loss_name(target_in(x)),
     format_measure(stats::weighted.mean(own$loss, own$answered)), format_measure(min(own$loss)),
     format_measure(max(own$loss))
+  )
+}
+
+# What was learned of each column that the network takes in; of several that take turns, of all their rows.
+preparation_text <- function(model) {
+  preparation <- model$answerer$preparation
+  plans <- preparation$columns
+  cells <- list(
+    column = prepared_columns(preparation), kind = vapply(plans, `[[`, "", "kind"),
+    "taken in" = vapply(plans, taken_in, ""), "trained on" = vapply(plans, trained_on, ""),
+    gaps = format_each_count(vapply(plans, function(plan) as.numeric(plan$seen_gaps), 0))
+  )
+  derived <- preparation$rules$derived
+  made <- if (length(derived)) sprintf("  %s = %s", names(derived), unlist(derived))
+  c("How columns are taken in", text_table(cells, right = 5), if (length(made)) c("Derived", made))
+}
+
+taken_in <- function(plan) {
+  switch(plan$encoding,
+    number = {
+      number <- function(x) format_number(signif(x, 4))
+      how <- if (!is.null(plan$edges)) sprintf("in %d pieces", length(plan$edges) - 1L) else {
+        sprintf("(x - %s) / %s", number(plan$shift), number(plan$scale))
+      }
+      if (length(plan$waves)) how <- paste0(how, sprintf(", and %d waves", length(plan$waves)))
+      if (plan$seen_gaps > 0) how <- paste0(how, sprintf(", gaps %s", number(plan$fill)))
+      if (plan$flag) paste0(how, ", flagged") else how
+    },
+    level = if (isTRUE(plan$hashed)) sprintf("%d places by hash", as.integer(plan$width)) else {
+      sprintf("an indicator a level (%d)", as.integer(plan$width))
+    },
+    score = "a number a level", code = sprintf("a learned point a level, of %d", as.integer(plan$width)),
+    date = paste(plan$parts, collapse = ", ")
+  )
+}
+
+# Where it came from.
+provenance_text <- function(model) {
+  data <- model$brief$data
+  from <- data$file %||% data$sqlite %||% data$postgres
+  c(
+    indented("table", paste0(if (!is.null(from)) paste0(from, ", "), "fingerprint ", model$fingerprint)),
+    if (!is.null(data$query)) indented("query", data$query),
+    indented("trained by", sprintf("hylomath %s, kernel `%s`", model$version, model$kernel)),
+    if (!is.null(model$states)) indented("state", "the optimiser's state is kept: resume() goes on from it")
   )
 }

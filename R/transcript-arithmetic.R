@@ -22,7 +22,7 @@ typed_node <- function(tree, places, types, name) {
   if (called == "%in%") {
     set <- if (is_call_of(arguments[[2]], "c")) as.list(arguments[[2]])[-1] else arguments[2]
     x <- typed_node(arguments[[1]], places, types, name)
-    each <- lapply(set, function(value) compared("eq", x, typed_node(value, places, types, name), name))
+    each <- lapply(set, function(value) comparison_of("eq", x, typed_node(value, places, types, name), name))
     return(Reduce(function(a, b) typed_as(primitive("or", a$node, b$node), "logical"), each))
   }
   own <- lapply(arguments, typed_node, places, types, name)
@@ -72,9 +72,9 @@ typed_call <- function(called, own, name) {
       whole <- primitive("floor", primitive("div", node, b$node))
       result(primitive("sub", node, primitive("mul", b$node, whole)))
     },
-    "==" = compared("eq", a, b, name), "!=" = opposite(compared("eq", a, b, name)),
-    "<" = compared("lt", a, b, name), ">" = compared("lt", b, a, name),
-    "<=" = opposite(compared("lt", b, a, name)), ">=" = opposite(compared("lt", a, b, name)),
+    "==" = comparison_of("eq", a, b, name), "!=" = opposite(comparison_of("eq", a, b, name)),
+    "<" = comparison_of("lt", a, b, name), ">" = comparison_of("lt", b, a, name),
+    "<=" = opposite(comparison_of("lt", b, a, name)), ">=" = opposite(comparison_of("lt", a, b, name)),
     log2 = result(primitive("div", primitive("log", node), number_node(log(2)))),
     log10 = result(primitive("div", primitive("log", node), number_node(log(10)))),
     round = result(primitive("round", node, if (is.null(b)) number_node(0) else b$node)),
@@ -104,7 +104,7 @@ common_type <- function(own) {
 
 in_days <- function(x) if (x$type == "time") primitive("div", x$node, number_node(86400)) else x$node
 
-compared <- function(op, a, b, name) {
+comparison_of <- function(op, a, b, name) {
   moments <- c(a$type, b$type) %in% c("date", "time")
   if (any(moments)) {
     a <- moment_constant(a, b, name)

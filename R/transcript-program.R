@@ -42,7 +42,7 @@ transcript_program <- function(model) {
 }
 
 # The program with intervals beside its numbers, where they are of one width or ratio.
-with_ends <- function(program, model, level) {
+program_with_ends <- function(program, model, level) {
   target <- target_in(model)
   check_answer_type(model, "interval", level)
   scale <- task_of(target)$error_scale(target)

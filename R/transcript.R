@@ -48,7 +48,7 @@ transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dia
   if (missing(to)) fail("Say what the model is to be transcribed `to`.", "It can be sql, c, javascript or r.")
   type_choice(transcript_targets())(to, "to")
   program <- transcript_program(model)
-  if (!is.null(level)) program <- with_ends(program, model, level)
+  if (!is.null(level)) program <- program_with_ends(program, model, level)
   program$check <- checked_rows(model, program)
   if (to == "page") return(form_page(model, answers_itself(transcript_in_javascript(program))))
   if (to != "sql") return(transcript_languages()[[to]](program))
