@@ -85,8 +85,18 @@ typed_rows <- function(rows, model) {
   rows <- as_table(rows)
   as_text <- names(rows) %in% text_columns(kinds)
   rows[as_text] <- lapply(rows[as_text], function(x) if (is.character(x)) x else as_label(x))
-  for (i in which(!as_text & vapply(rows, is.character, NA))) rows[[i]] <- iso_dates(rows[[i]])
+  numbers <- names(rows) %in% names(kinds)[kinds %in% c("number", "count", "flag")]
+  texts <- !as_text & vapply(rows, is.character, NA)
+  rows[texts & numbers] <- lapply(rows[texts & numbers], numbers_from_text)
+  for (i in which(texts & !numbers)) rows[[i]] <- iso_dates(rows[[i]])
   rows
+}
+
+# A database may hold numbers as text. What holds anything else stays text, for the checks to tell where.
+numbers_from_text <- function(x) {
+  x[x %in% ""] <- NA
+  number <- suppressWarnings(as.numeric(x))
+  if (identical(is.na(number), is.na(x))) number else x
 }
 
 # The table of answers: list(rows, behind, put). `behind` is the condition of rows whose keys are not in it yet.
