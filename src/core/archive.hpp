@@ -1,7 +1,9 @@
 // What a computation has come to, as a row of numbers. One walk over its state writes it down and puts it back, so that
 // the two can't differ. Numbers of every kind here are held by a double without loss.
 #pragma once
+#include <cmath>
 #include <cstddef>
+#include <limits>
 #include <stdexcept>
 #include <type_traits>
 #include <vector>
@@ -23,10 +25,14 @@ class Archive {
     if constexpr (sizeof...(more) > 0) (*this)(more...);
   }
 
-  // Nothing may be left over: the state is then of another computation.
-  void finish() const {
-    if (reads() && at_ != from_.size()) throw std::invalid_argument("the state is of another training");
+  // Of what is read, which may come from a file: that it can be so.
+  void require(bool holds) const {
+    if (reads() && !holds) throw std::invalid_argument("the state is of another training");
   }
+  std::size_t left() const { return reads() ? from_.size() - at_ : std::size_t(-1); }
+
+  // Nothing may be left over: the state is then of another computation.
+  void finish() const { require(at_ == from_.size()); }
 
  private:
   template <class N, std::enable_if_t<std::is_arithmetic<N>::value, int> = 0>
@@ -34,8 +40,13 @@ class Archive {
     if (to_) {
       to_->push_back(double(number));
     } else {
-      if (at_ == from_.size()) throw std::invalid_argument("the state is of another training");
-      number = N(from_[at_++]);
+      require(at_ < from_.size());
+      const double value = from_[at_++];
+      if constexpr (std::is_integral<N>::value) {
+        constexpr double kMost = sizeof(N) > 4 ? 9007199254740992.0 : double(std::numeric_limits<N>::max());
+        require(value >= 0 && value <= kMost && value == std::floor(value));
+      }
+      number = N(value);
     }
   }
   // A vector keeps its length.

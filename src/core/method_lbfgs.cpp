@@ -45,6 +45,7 @@ class Lbfgs : public WholeMethod {
 
   void keep(Archive& archive) override {
     archive(gradient_, value_, begun_, next_, stored_, inverse_);
+    archive.require(next_ < kPairs && stored_ <= kPairs);
     for (std::size_t i = 0; i < kPairs; ++i) archive(steps_[i], turns_[i]);
   }
 

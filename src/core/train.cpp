@@ -171,6 +171,7 @@ template <class T>
 void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Trained<T>& result, Steps<T>& steps) {
   int stopped = int(result.stopped);
   archive(here.epochs, here.updates, here.hoped, here.best_loss, here.ended, stopped, result.best, result.l2);
+  archive.require(stopped <= int(Stopped::Diverged) && result.best <= here.epochs && here.epochs <= archive.left());
   result.stopped = Stopped(stopped);
   archive(parameters, result.parameters);
   result.epochs.resize(here.epochs);

@@ -302,9 +302,22 @@ void check_continues(const NetworkSpec& spec, const Table<T>& table, const Regim
   Beginning from;
   from.state = states[0];
   CHECK(fit_from(regimen, from, {}).parameters == whole.parameters);
-  states[0].push_back(0);
-  from.state = states[0];
-  CHECK_THROWS_AS(fit_from(regimen, from, {}), std::invalid_argument);
+  const auto whole_state = states[0];
+  const auto refused = [&](std::vector<double> state) {
+    from.state = state;
+    CHECK_THROWS_AS(fit_from(regimen, from, {}), std::invalid_argument);
+  };
+  auto longer = whole_state;
+  longer.push_back(0);
+  refused(longer);
+  refused({whole_state.begin(), whole_state.end() - 1});
+  for (std::size_t place : {0, 1, 4, 5, 6}) {  // counts, flags and the reason: nothing else than they can be
+    for (double value : {-1.0, 0.5, 1e18, std::numeric_limits<double>::quiet_NaN()}) {
+      auto crafted = whole_state;
+      crafted[place] = value;
+      refused(crafted);
+    }
+  }
 }
 
 }  // namespace
