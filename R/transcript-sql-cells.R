@@ -3,7 +3,6 @@
 # Raw columns without their codes for missing, in one type each; dates as days with their parts.
 sql_cells <- function(out, program, table, key) {
   keys <- stats::setNames(sql_name(key), columns_named("k", length(key)))
-  raw <- c(program$columns, program$derived)
   own <- unlist(lapply(seq_along(program$columns), function(i) sql_cell(out, program$columns[[i]], i)))
   out$stage(c(keys, own), from = table, note = "Cells, without what stands for missing.")
   carried <- names(own)
@@ -18,7 +17,9 @@ sql_cells <- function(out, program, table, key) {
     carried <- c(carried, paste0("c", place))
     if (derived$type %in% c("date", "time")) fail_in_sql(derived$name, "a derived date")
   }
-  list(carried = carried, raw = raw)
+  plans <- unlist(lapply(program$networks, `[[`, "plans"), recursive = FALSE)
+  hashed <- unique(unlist(lapply(plans, function(plan) if (isTRUE(plan$hashed)) plan$column)))
+  list(carried = sql_hashes(out, program, hashed, names(keys), carried))
 }
 
 sql_cell <- function(out, column, i) {
@@ -102,11 +103,4 @@ sql_dates <- function(out, columns, keys, carried) {
   }))
   out$stage(parts, c(keys, carried))
   c(carried, names(parts))
-}
-
-fail_in_sql <- function(name, what) {
-  fail(
-    sprintf("SQL can't say %s, as the network takes in with %s.", what, quoted(name)),
-    "Transcribe it to C, JavaScript or R; or give the column where the rows come from, and train on it."
-  )
 }

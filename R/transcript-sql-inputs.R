@@ -1,10 +1,16 @@
 # From cells to a network's inputs, in SQL.
 
 # The place of a level: from 0 among indicators, or a value of its own.
-sql_place <- function(plan, columns) {
+sql_place <- function(plan) {
   if (!plan$encoding %in% c("level", "score", "code")) return(NULL)
-  if (!is.null(plan$hashed)) fail_in_sql(columns[[plan$column]]$name, "levels by their hash")
   cell <- paste0("c", plan$column)
+  if (isTRUE(plan$hashed)) {
+    hash <- paste0("g", plan$column)
+    width <- sql_number(plan$width)
+    rest <- sprintf("%s - %s * floor(%s / %s)", hash, width, hash, width)
+    place <- sprintf("case when %s is null then %s else %s end", cell, sql_number(plan$missing), rest)
+    return(stats::setNames(place, paste0("v", plan$column)))
+  }
   value <- switch(plan$encoding,
     level = seq_along(plan$levels) - 1, score = plan$scores[seq_along(plan$levels)], code = seq_along(plan$levels)
   )

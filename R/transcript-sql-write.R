@@ -5,8 +5,11 @@
 sql_writer <- function(dialect) {
   stages <- character()
   last <- NULL
+  recurs <- FALSE
+  count <- 0
   stage <- function(new, keep = character(), from = last, note = NULL) {
-    name <- sprintf("s%d", length(stages) + 1)
+    count <<- count + 1
+    name <- sprintf("s%d", count)
     columns <- c(keep, sprintf("%s as %s", new, names(new)))
     how <- if (dialect == "standard") "as" else "as materialized"
     text <- sprintf("%s %s (\n  select\n    %s\n  from %s\n)", name, how, sql_columns(columns), from)
@@ -15,9 +18,15 @@ sql_writer <- function(dialect) {
     last <<- name
   }
   list(
-    dialect = dialect, stage = stage,
+    dialect = dialect, stage = stage, last = function() last,
+    # an expression of another form, beside the stages
+    add = function(text, recursive = FALSE) {
+      if (recursive) recurs <<- TRUE
+      stages <<- c(stages, text)
+    },
     query = function(columns) {
-      paste0("with\n", paste(stages, collapse = ",\n"), "\nselect\n  ", sql_columns(columns, 2), "\nfrom ", last)
+      head <- if (recurs) "with recursive\n" else "with\n"
+      paste0(head, paste(stages, collapse = ",\n"), "\nselect\n  ", sql_columns(columns, 2), "\nfrom ", last)
     }
   )
 }
@@ -73,4 +82,11 @@ columns_named <- function(letter, n) if (n > 0) paste0(letter, seq_len(n)) else 
 sql_width <- function(network) {
   last <- network$starts[[1]]$layers[[length(network$starts[[1]]$layers)]]
   if (network$output == "logistic") 2 else max(last$units, length(network$starts[[1]]$thresholds) + 1)
+}
+
+fail_in_sql <- function(name, what) {
+  fail(
+    sprintf("SQL can't say %s, as the network takes in with %s.", what, quoted(name)),
+    "Transcribe it to C, JavaScript or R; or give the column where the rows come from, and train on it."
+  )
 }

@@ -25,8 +25,8 @@
 #'   and the ends of what was seen) and the model's answers to them; `check()` tells how far the code's own answers are
 #'   from these, as a share of what is allowed: 1e-5 of the answer and the target's deviation (of probabilities, of 1).
 #'   `node model.js`, and the program in C with `--check`, run it.
-#' @section Errors: What a language can't say is refused by name: in SQL levels by their hash and derived dates, in
-#'   standard SQL what the standard has no function for.
+#' @section Errors: What a language can't say is refused by name: in SQL derived dates, in standard SQL what
+#'   the standard has no function for, levels by their hash among it.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> wire("4 tanh") |> regimen(epochs = 5) |> quick() |>

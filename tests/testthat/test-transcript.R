@@ -111,9 +111,10 @@ test_that("databases answer as the model does", {
     change(trained(hold_out(cases$classes, calibration = 0.2)))
   }))
   expect_fails(transcribe(models$hashed, "sql"), "SQL can't say levels by their hash", "`place`")
-  models$hashed <- NULL
   expect_fails(transcribe(models$arithmetic, "sql"), "standard SQL has no function for")
-  for (name in setdiff(names(models), "arithmetic")) expect_match(transcribe(models[[name]], "sql"), "^-- A network")
+  for (name in setdiff(names(models), c("arithmetic", "hashed"))) {
+    expect_match(transcribe(models[[name]], "sql"), "^-- A network")
+  }
   rows_for <- function(name) to_be_answered(cases[[name]] %||% cases$classes)
   if (Sys.which("sqlite3") != "") {
     for (name in names(models)) {
