@@ -99,6 +99,11 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/folds.R
 	@$(RUN) bench/distilling.R
 	@$(RUN) bench/scouting.R
+	@$(RUN) bench/scoring.R
+	@$(RUN) bench/kills.R
+	@$(RUN) bench/watching.R
+	@$(RUN) bench/serving.R
+	@$(RUN) bench/transcripts.R
 
 $(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
 	@Rscript tools/setup.R bench

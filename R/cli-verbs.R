@@ -78,7 +78,7 @@ cli_predict <- function(files, options) {
     shares = cli_shares(options$shares), identity = options$identity
   )
   if (options$json) {
-    table <- cli_inputs(model, if (files[2] == "-") cli_standard_input() else files[2])
+    table <- cli_inputs(model, if (files[2] == "-") text_from(file("stdin", "rb")) else files[2])
     return(cli_json(do.call(augment, c(list(model, table), how))[-seq_along(table)]))
   }
   query <- options$query
@@ -97,19 +97,6 @@ cli_predict <- function(files, options) {
   if (is.list(into)) cli_say(options, sprintf("Answered %s in %s.", counted(done$rows, "row"), options$into))
   if (is.null(into)) cli_say(options, sprintf("Tried %s; --into TABLE keeps the answers.", counted(done$rows, "row")))
   if (!is.null(options$output)) cli_say(options, sprintf("Wrote %s: %s.", into, counted(done$rows, "row")))
-}
-
-# Standard input as a file.
-cli_standard_input <- function() {
-  path <- tempfile(fileext = ".csv")
-  from <- file("stdin", "rb")
-  to <- file(path, "wb")
-  on.exit({
-    close(from)
-    close(to)
-  })
-  while (length(part <- readBin(from, "raw", 2^20)) > 0) writeBin(part, to)
-  path
 }
 
 # `--shares yes=0.3,no=0.7`

@@ -120,14 +120,18 @@ read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding
 # An uncompressed copy of a .gz file, else the file itself.
 plain_text <- function(file) {
   if (!is_compressed(file)) return(file)
+  text_from(gzfile(file, "rb"))
+}
+
+# What a connection gives as a file, which is closed with it.
+text_from <- function(connection) {
   plain <- tempfile(fileext = ".csv")
-  from <- gzfile(file, "rb")
   to <- file(plain, "wb")
   on.exit({
-    close(from)
+    close(connection)
     close(to)
   })
-  while (length(part <- readBin(from, "raw", 2^24)) > 0) writeBin(part, to)
+  while (length(part <- readBin(connection, "raw", 2^24)) > 0) writeBin(part, to)
   plain
 }
 

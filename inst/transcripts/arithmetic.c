@@ -70,24 +70,17 @@ static inline cell op_choose(cell condition, cell yes, cell no) {
 static inline cell op_is_missing(cell a) { return number_of(a.missing); }
 static inline cell op_present(cell a, cell b) { return a.missing ? b : a; }
 
-static inline cell op_year(cell day) {
-  int year, month, of_year;
-  if (day.missing) return day;
-  civil((long)floor(day.number), &year, &month, &of_year);
-  return number_of(year);
-}
-static inline cell op_month(cell day) {
-  int year, month, of_year;
-  if (day.missing) return day;
-  civil((long)floor(day.number), &year, &month, &of_year);
-  return number_of(month);
-}
-static inline cell op_yday(cell day) {
-  int year, month, of_year;
-  if (day.missing) return day;
-  civil((long)floor(day.number), &year, &month, &of_year);
-  return number_of(of_year);
-}
+#define OF_DAY(name, value)                               \
+  static inline cell op_##name(cell day) {                \
+    int year, month, of_year;                             \
+    if (day.missing) return day;                          \
+    civil((long)floor(day.number), &year, &month, &of_year); \
+    return number_of(value);                              \
+  }
+
+OF_DAY(year, year)
+OF_DAY(month, month)
+OF_DAY(yday, of_year)
 static inline cell op_mday(cell day) {
   int year, month, of_year, first = 0;
   static const int lengths[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
