@@ -3,12 +3,12 @@
 # seconds, the states of those that have not. The last line of a key counts.
 
 # list(every, result, states, keep_result, keep_state), functions of a network's key.
-open_checkpoint <- function(file, every, a) {
+open_checkpoint <- function(file, every, a, resumable) {
   if (is.null(file)) return(no_checkpoint())
   if (!is_text(file, 1)) fail(sprintf("`checkpoint` is the path of a file, not %s.", describe(file)))
   type_number(0, 1e6)(every, "every")
   check_can_write(file)
-  header <- checkpoint_header(a)
+  header <- c(checkpoint_header(a), list(resumable = resumable))
   known <- if (file.exists(file)) known_lines(file, header) else list()
   if (length(known)) rlang::inform(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
   if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
@@ -81,6 +81,7 @@ fail_other_training <- function(file, apart, own, stored) {
     brief = sprintf("its brief differs in `%s`", brief_difference(own$brief, stored$brief)),
     table = "it was of other rows",
     kernel = sprintf("it ran at the kernel level `%s`, and this is `%s`", stored$kernel, own$kernel),
+    resumable = "it doesn't keep what is asked for by `resumable`, or keeps it unasked",
     version = sprintf("it was written by version %s of hylomath", stored$version),
     sprintf("its %s differs", apart)
   )

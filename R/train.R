@@ -71,7 +71,7 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
     b, data, try = "Give one: train(b, data = ...).", seed = function() checkpoint_seeds(checkpoint)$regimen
   )
   a <- settle(b)
-  checkpoint <- open_checkpoint(checkpoint, every, a)
+  checkpoint <- open_checkpoint(checkpoint, every, a, resumable)
   if (rotates(a)) {
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
     return(with_judged_rows(train_rotation(a, report, checkpoint, resumable), a))

@@ -43,6 +43,7 @@ test_that("a checkpoint of another training is refused, by what differs", {
   expect_message(train(b, progress = "none", checkpoint = file), "1 network on the way")
   expect_fails(train(wire(b, "4 tanh"), checkpoint = file), "its brief differs in `wiring`")
   expect_fails(train(b, head(kilns, 700), checkpoint = file), "other rows")
+  expect_fails(train(b, checkpoint = file, resumable = TRUE), "by `resumable`")
   expect_fails(train(b, checkpoint = 3), "path of a file")
   writeLines("kiln 7", file)
   expect_fails(train(b, checkpoint = file), "holds no checkpoint")
