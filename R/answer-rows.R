@@ -5,27 +5,34 @@
 # Rows that lack a value which the brief drops rows for have no answer. A committee's answer is the mean of its
 # members'.
 answers_of <- function(answerer, table) {
-  if (!is.null(answerer$members)) {
-    table <- looked_up_once(table)
-    return(mean_answers(answerer, lapply(answerer$members, answers_of, table), answerer$shares))
-  }
+  joint_answers(answerer, answering_members(answerer), answerer$shares %||% 1, table)
+}
+
+# The mean of the answers of some of its members, each of which counts by its share.
+joint_answers <- function(answerer, members, shares, table) {
   target <- answerer$target
-  preparation <- answerer$preparation
-  sources <- encoder_sources(preparation, table)
+  preparations <- lapply(members, `[[`, "preparation")
+  shared <- shared_intakes(preparations, table)
+  networks <- Map(function(member, share, intake) {
+    list(
+      shape = network_shape(member$network), parameters = members_of(member$network), intake = intake, share = share,
+      reading = task_of(target)$reading(target, member$preparation$target)
+    )
+  }, members, shares, shared$intake)
   offset <- if (is.null(target$exposure)) numeric() else log(table[[target$exposure]])
-  raw <- raw_answers(answerer, sources, offset)
-  answers <- task_of(target)$answer(raw, target, preparation$target)
-  for (plan in preparation$columns) if (plan$drop_gaps) answers[is.na(table[[plan$column]]), ] <- NA
+  weights <- if (has_classes(target)) class_weights_of(target, answerer$preparation$target)[target$classes]
+  values <- core_joint_answers(
+    networks, shared$intakes, shared$columns, offset, as.numeric(weights), nrow(table), thread_count()
+  )
+  answers <- task_of(target)$answer(values, target)
+  for (column in dropped_for_gaps(preparations)) answers[is.na(table[[column]]), ] <- NA
   answers
 }
 
-# The labels of a column are looked up once for all networks.
-looked_up_once <- function(table) {
-  for (column in names(table)[vapply(table, is.character, NA)]) {
-    labels <- unique(table[[column]])
-    table[[column]] <- factor(table[[column]], labels[!is.na(labels)])
-  }
-  table
+dropped_for_gaps <- function(preparations) {
+  unique(unlist(lapply(preparations, function(preparation) {
+    prepared_columns(preparation)[vapply(preparation$columns, `[[`, NA, "drop_gaps")]
+  })))
 }
 
 # Several answers to the same rows as one: the mean of numbers, and of probabilities, of which the answer follows.
@@ -56,17 +63,6 @@ answered_classes <- function(answerer, probability) {
   known <- stats::complete.cases(score)
   answer[known] <- classes[max.col(score[known, , drop = FALSE], ties.method = "first")]
   answer
-}
-
-# As the core gives them: a row an output, a column a row.
-raw_answers <- function(answerer, sources, offset = numeric()) {
-  shape <- network_shape(answerer$network)
-  columns <- answerer$preparation$columns
-  members <- members_of(answerer$network)
-  each <- lapply(members, function(parameters) {
-    core_answers(shape, parameters, columns, sources, offset, thread_count())
-  })
-  if (length(each) == 1) each[[1]] else Reduce(`+`, each) / length(each)
 }
 
 # The inputs of new rows, and the exposure that counts need beside them.

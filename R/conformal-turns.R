@@ -118,6 +118,6 @@ turn_sets <- function(classes, rows, by_turn, level) {
 answers_by_turn <- function(answerer, table) {
   turns <- split(seq_along(answerer$members), answerer$turns)
   lapply(turns, function(own) {
-    mean_answers(answerer, lapply(answerer$members[own], answers_of, table), turn_shares(answerer$shares[own]))
+    joint_answers(answerer, answerer$members[own], turn_shares(answerer$shares[own]), table)
   })
 }

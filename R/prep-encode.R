@@ -18,14 +18,52 @@ source_column <- function(plan, x) {
 }
 
 level_codes <- function(x, levels) {
-  if (is.factor(x)) return(match(enc2utf8(levels(x)), levels, nomatch = 0L)[as.integer(x)])
-  seen <- levels_of(x)
+  seen <- labels_and_places(x)
   match(seen$levels, levels, nomatch = 0L)[seen$codes]
+}
+
+labels_and_places <- function(x) {
+  if (is.factor(x)) list(levels = enc2utf8(levels(x)), codes = as.integer(x)) else levels_of(x)
 }
 
 hash_codes <- function(x, buckets) {
   seen <- levels_of(x)
   (as.integer(core_hash(seen$levels) %% buckets) + 1L)[seen$codes]
+}
+
+# What several preparations take of a table, each thing once: list(columns, intakes, intake) as core_joint_answers()
+# takes them; `intake` is by preparation the place of its own. A column of labels holds each row's place among the
+# labels that occur, and an intake the code of each of them.
+shared_intakes <- function(preparations, table) {
+  each <- lapply(preparations, `[[`, "columns")
+  intakes <- unique(each)
+  plans <- unlist(intakes, recursive = FALSE)
+  keys <- vapply(plans, source_key, "")
+  first <- !duplicated(keys)
+  found <- stats::setNames(lapply(plans[first], function(plan) shared_source(plan, table[[plan$column]])), keys[first])
+  list(
+    columns = unname(lapply(found, `[[`, "codes")),
+    intakes = lapply(intakes, function(plans) {
+      keys <- vapply(plans, source_key, "")
+      codes <- Map(function(plan, key) {
+        if (by_labels(plan)) match(found[[key]]$levels, plan$levels, nomatch = 0L)
+      }, plans, keys)
+      list(plans = plans, places = match(keys, names(found)), codes = unname(codes))
+    }),
+    intake = match(each, intakes)
+  )
+}
+
+# Plans with the same key look at the same of a column.
+source_key <- function(plan) {
+  how <- switch(plan$encoding, number = , date = plan$zone, if (by_labels(plan)) "labels" else plan$width)
+  paste(plan$column, plan$encoding == "number", how)
+}
+
+by_labels <- function(plan) plan$encoding %in% c("level", "score", "code") && !isTRUE(plan$hashed)
+
+shared_source <- function(plan, x) {
+  if (by_labels(plan)) labels_and_places(x) else list(codes = source_column(plan, x))
 }
 
 plan_features <- function(plan) {

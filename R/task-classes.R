@@ -27,6 +27,7 @@ task_classes <- function() {
       share <- expected_shares(target, learned)
       if (network$output == "logistic") stats::qlogis(share[[target$positive]]) else log(unname(share))
     },
+    reading = read_classes,
     answer = answer_classes,
     baseline = function(values, target, learned, weight) {
       counts <- unlist(learned$counts)
@@ -127,14 +128,21 @@ encode_classes <- function(values, target, learned) {
 
 # With class weights w the network learns scores q proportional to w p. The answer is the class with the largest q;
 # the probability is p, had back as q / w and normalised.
-answer_classes <- function(raw, target, learned) {
+read_classes <- function(target, learned) {
   classes <- target$classes
-  # the core puts the class that is looked for last
-  turned <- length(classes) == 2 && target$positive == classes[1]
-  found <- core_class_answers(raw, class_weights_of(target, learned)[classes], turned)
-  columns <- lapply(seq_along(classes), function(k) found$probability[, k])
-  names(columns) <- paste0("probability_", classes)
-  as_plain_frame(c(list(answer = classes[found$best]), columns))
+  list(
+    classes = TRUE, weights = unname(class_weights_of(target, learned)[classes]),
+    # the core puts the class that is looked for last
+    turned = length(classes) == 2 && target$positive == classes[1]
+  )
+}
+
+answer_classes <- function(values, target) {
+  classes <- target$classes
+  best <- values[[length(classes) + 1]]
+  as_plain_frame(c(
+    list(answer = classes[best]), stats::setNames(values[seq_along(classes)], paste0("probability_", classes))
+  ))
 }
 
 with_positive <- function(text, target) {

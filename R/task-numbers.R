@@ -15,10 +15,10 @@ task_numbers <- function() {
     learn = learn_numbers_target,
     encode = encode_numbers,
     start = start_numbers,
-    answer = function(raw, target, learned) {
-      answers <- as.data.frame(decode_numbers(raw, learned))
+    reading = function(target, learned) read_numbers(learned),
+    answer = function(values, target) {
       several <- length(target$columns) > 1
-      stats::setNames(answers, if (several) paste0("answer_", target$columns) else "answer")
+      as_plain_frame(stats::setNames(values, if (several) paste0("answer_", target$columns) else "answer"))
     },
     baseline = function(values, target, learned, weight) {
       if (answers_are(target) == "means") return(list(answer = learned$mean, is = "mean", mean = learned$mean))
@@ -119,11 +119,13 @@ encode_numbers <- function(values, target, learned) {
   sweep(sweep(y, 2, learned$shift), 2, learned$scale, `/`)
 }
 
-# The network's numbers in the targets' own units: one column an answer, in rows of the table.
-decode_numbers <- function(raw, learned) {
-  each <- ncol(raw)
-  z <- t(raw) * rep(learned$scale, each = each) + rep(learned$shift, each = each)
-  if (learned$log) exp(z) * rep(learned$smear, each = each) else z
+# The network's numbers in the targets' own units, `answers` of them.
+read_numbers <- function(learned, answers = length(learned$scale)) {
+  each <- function(x) rep_len(as.numeric(x), answers)
+  list(
+    classes = FALSE, scale = each(learned$scale), shift = each(learned$shift), smear = each(learned$smear),
+    logarithmic = learned$log, rising = FALSE
+  )
 }
 
 # With these biases the network's first answer is the baseline's.

@@ -15,6 +15,7 @@ task_quantiles <- function() {
       if (network$output == "identity") return(rep(0, length(target$loss$at)))
       start_numbers(target, learned, network, offset)
     },
+    reading = read_quantiles,
     answer = answer_quantiles,
     baseline = function(values, target, learned, weight) {
       list(
@@ -39,21 +40,12 @@ task_quantiles <- function() {
 middle_share <- function(target) target$loss$at[middle_quantile(target$loss$at)]
 
 # Quantiles are put in rising order, row by row (Chernozhukov, Fernandez-Val and Galichon 2010).
-answer_quantiles <- function(raw, target, learned) {
-  answers <- rising_rows(decode_numbers(raw, learned))
-  names <- c("answer", paste0("quantile_", format_each(target$loss$at)))
-  stats::setNames(data.frame(answers[, middle_quantile(target$loss$at)], answers), names)
+read_quantiles <- function(target, learned) {
+  utils::modifyList(read_numbers(learned, length(target$loss$at)), list(rising = TRUE))
 }
 
-# Each row's values in rising order, by exchanges of neighbouring columns: few columns, any number of rows.
-rising_rows <- function(x) {
-  k <- ncol(x)
-  for (round in seq_len(k)) {
-    for (j in seq_len(k - 1)) {
-      low <- pmin(x[, j], x[, j + 1])
-      x[, j + 1] <- pmax(x[, j], x[, j + 1])
-      x[, j] <- low
-    }
-  }
-  x
+answer_quantiles <- function(values, target) {
+  at <- target$loss$at
+  names <- c("answer", paste0("quantile_", format_each(at)))
+  as_plain_frame(stats::setNames(c(values[middle_quantile(at)], values), names))
 }

@@ -35,7 +35,8 @@
 #   row_weights(values, target, learned)    what a row's case weight is multiplied by in the loss
 #   encode(values, target, learned)         the matrix that the core takes, a column a target
 #   start(target, learned, network, offset) the output's biases before training
-#   answer(raw, target, learned)            a data frame of answers from what the core gives
+#   reading(target, learned)                how answers are read from what a network puts out, see src/core/answer.hpp
+#   answer(values, target)                  a data frame of answers from what the core gives, a vector each
 #   baseline(values, target, learned, weight)   what is known without any input
 #   primary(target)                         the measure that a network is trained for
 #   row_losses(target, judged, answers)     what each row costs by it, a column a target

@@ -10,32 +10,20 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
-// core_answers
-Rcpp::NumericMatrix core_answers(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, Rcpp::NumericVector offset, int threads);
-RcppExport SEXP _hylomath_core_answers(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP offsetSEXP, SEXP threadsSEXP) {
+// core_joint_answers
+Rcpp::List core_joint_answers(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads);
+RcppExport SEXP _hylomath_core_joint_answers(SEXP networksSEXP, SEXP intakesSEXP, SEXP columnsSEXP, SEXP offsetSEXP, SEXP weightsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type networks(networksSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type intakes(intakesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_answers(network, parameters, plans, sources, offset, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_class_answers
-Rcpp::List core_class_answers(Rcpp::NumericMatrix scores, Rcpp::NumericVector weights, bool turned);
-RcppExport SEXP _hylomath_core_class_answers(SEXP scoresSEXP, SEXP weightsSEXP, SEXP turnedSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< bool >::type turned(turnedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_class_answers(scores, weights, turned));
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_joint_answers(networks, intakes, columns, offset, weights, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -103,15 +91,28 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_join_records
-Rcpp::RawVector core_join_records(Rcpp::RawVector left, Rcpp::RawVector right, std::string separator);
-RcppExport SEXP _hylomath_core_join_records(SEXP leftSEXP, SEXP rightSEXP, SEXP separatorSEXP) {
+Rcpp::RawVector core_join_records(Rcpp::RawVector left, Rcpp::RawVector right, std::string separator, int threads);
+RcppExport SEXP _hylomath_core_join_records(SEXP leftSEXP, SEXP rightSEXP, SEXP separatorSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::RawVector >::type left(leftSEXP);
     Rcpp::traits::input_parameter< Rcpp::RawVector >::type right(rightSEXP);
     Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_join_records(left, right, separator));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_join_records(left, right, separator, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_joined_bytes
+Rcpp::RawVector core_joined_bytes(Rcpp::RawVector first, Rcpp::RawVector second);
+RcppExport SEXP _hylomath_core_joined_bytes(SEXP firstSEXP, SEXP secondSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type second(secondSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_joined_bytes(first, second));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -336,14 +337,14 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_hylomath_core_answers", (DL_FUNC) &_hylomath_core_answers, 6},
-    {"_hylomath_core_class_answers", (DL_FUNC) &_hylomath_core_class_answers, 3},
+    {"_hylomath_core_joint_answers", (DL_FUNC) &_hylomath_core_joint_answers, 7},
     {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
     {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
     {"_hylomath_core_record_ends", (DL_FUNC) &_hylomath_core_record_ends, 2},
     {"_hylomath_core_bytes", (DL_FUNC) &_hylomath_core_bytes, 3},
-    {"_hylomath_core_join_records", (DL_FUNC) &_hylomath_core_join_records, 3},
+    {"_hylomath_core_join_records", (DL_FUNC) &_hylomath_core_join_records, 4},
+    {"_hylomath_core_joined_bytes", (DL_FUNC) &_hylomath_core_joined_bytes, 2},
     {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
     {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
     {"_hylomath_core_row_hashes", (DL_FUNC) &_hylomath_core_row_hashes, 2},

@@ -44,9 +44,22 @@ Rcpp::RawVector core_bytes(Rcpp::RawVector bytes, double from, double to) {
 
 // Each record of `left` with that of `right` behind it; see core/text_scan.hpp.
 // [[Rcpp::export]]
-Rcpp::RawVector core_join_records(Rcpp::RawVector left, Rcpp::RawVector right, std::string separator) {
-  const std::string joined = hylo::join_records(letters_of(left), letters_of(right), separator[0]);
-  return Rcpp::RawVector(joined.begin(), joined.end());
+Rcpp::RawVector core_join_records(Rcpp::RawVector left, Rcpp::RawVector right, std::string separator, int threads) {
+  Rcpp::RawVector joined;
+  const auto room = [&](std::size_t bytes) {
+    joined = Rcpp::RawVector(R_xlen_t(bytes));
+    return reinterpret_cast<char*>(RAW(joined));
+  };
+  hylo::join_records(letters_of(left), letters_of(right), separator[0], std::size_t(threads), room);
+  return joined;
+}
+
+// The bytes of both, one behind the other: c() takes them one by one.
+// [[Rcpp::export]]
+Rcpp::RawVector core_joined_bytes(Rcpp::RawVector first, Rcpp::RawVector second) {
+  Rcpp::RawVector both(first.size() + second.size());
+  std::copy(second.begin(), second.end(), std::copy(first.begin(), first.end(), both.begin()));
+  return both;
 }
 
 // The distinct texts of a column in the order in which they first stand, and the place of each row's text among them

@@ -58,6 +58,40 @@ void write_number(const ColumnPlan& plan, double x, T* out) {
   if (plan.flag) *out = T(missing);
 }
 
+bool is_plain(const ColumnPlan& plan) {
+  return plan.edges.empty() && plan.knots.empty() && plan.waves.empty() && !plan.flag;
+}
+
+// write_number() for a plan that is_plain(), a block at a time: nothing is asked row by row.
+template <class T>
+void write_plain(const ColumnPlan& plan, const SourceColumn& column, Span<const std::uint32_t> rows, std::size_t from,
+                 std::size_t count, T* out, std::size_t stride) {
+  constexpr std::size_t block = 64;
+  double values[block];
+  const double fill = plan.fill, low = plan.low, high = plan.high, shift = plan.shift, scale = plan.scale;
+  for (std::size_t at = 0; at < count; at += block) {
+    const std::size_t n = std::min(block, count - at);
+    if (column.real != nullptr && rows.empty()) {
+      std::copy_n(column.real + from + at, n, values);
+    } else {
+      for (std::size_t i = 0; i < n; ++i) {
+        values[i] = value_at(column, rows.empty() ? from + at + i : rows[from + at + i]);
+      }
+    }
+    for (std::size_t i = 0; i < n; ++i) {
+      const double x = values[i];
+      values[i] = (std::min(std::max(std::isnan(x) ? fill : x, low), high) - shift) / scale;
+    }
+    for (std::size_t i = 0; i < n; ++i, out += stride) *out = T(values[i]);
+  }
+}
+
+// A column's levels as an encoder counts them.
+std::int32_t code_at(const SourceColumn& column, std::size_t row) {
+  const std::int32_t whole = column.whole[row];
+  return column.codes.empty() || whole == kMissingWhole ? whole : column.codes[std::size_t(whole - 1)];
+}
+
 template <class T>
 void write_level(const ColumnPlan& plan, std::int32_t code, T* out) {
   const double place = code == kMissingWhole ? plan.missing : code == 0 ? plan.unseen : double(code - 1);
@@ -113,18 +147,30 @@ T* write_angle(T* out, const Angle& angle) {
   return out + 2;
 }
 
+SplitDate split_date(double x, bool clock) {
+  const double days = clock ? std::floor(x / 86400) : std::floor(x);
+  if (!(std::fabs(days) < kMostDays)) return {};
+  const CivilDate date = civil_date(std::int64_t(days));
+  SplitDate split;
+  split.year = date.year;
+  split.day_of_year = std::uint16_t(date.day_of_year);
+  split.minute = std::uint16_t(clock ? (x - 86400 * days) / 60 : 0);
+  split.month = std::uint8_t(date.month - 1);
+  split.weekday = std::uint8_t(date.weekday);
+  split.known = true;
+  return split;
+}
+
 // Season and hour are points on a circle, so that December is next to January and 23 h to 0 h.
 template <class T>
-void write_date(const ColumnPlan& plan, double x, T* out) {
-  const double days = plan.clock ? std::floor(x / 86400) : std::floor(x);
-  if (!(std::fabs(days) < kMostDays)) return;
-  const CivilDate date = civil_date(std::int64_t(days));
-  if (has(plan.parts, kSeason)) out = write_angle(out, season_angles()[std::size_t(date.day_of_year)]);
+void write_date(const ColumnPlan& plan, const SplitDate& date, T* out) {
+  if (!date.known) return;
+  if (has(plan.parts, kSeason)) out = write_angle(out, season_angles()[date.day_of_year]);
   if (has(plan.parts, kWeekday)) out = write_place(out, date.weekday, 7);
-  if (has(plan.parts, kMonth)) out = write_place(out, date.month - 1, 12);
-  if (has(plan.parts, kQuarter)) out = write_place(out, (date.month - 1) / 3, 4);
+  if (has(plan.parts, kMonth)) out = write_place(out, date.month, 12);
+  if (has(plan.parts, kQuarter)) out = write_place(out, date.month / 3, 4);
   if (has(plan.parts, kYear)) *out++ = T((date.year - plan.shift) / plan.scale);
-  if (has(plan.parts, kHour)) write_angle(out, clock_angles()[std::size_t((x - 86400 * days) / 60)]);
+  if (has(plan.parts, kHour)) write_angle(out, clock_angles()[date.minute]);
 }
 
 }  // namespace
@@ -209,23 +255,37 @@ void Encoder::encode(Span<const SourceColumn> columns, Span<const std::uint32_t>
     const SourceColumn& column = columns[c];
     switch (plan.encoding) {
       case Encoding::Number:
-        each_row(first, [&](std::size_t row, T* cell) { write_number(plan, value_at(column, row), cell); });
+        if (is_plain(plan)) {
+          write_plain(plan, column, rows, from, count, first, stride);
+        } else {
+          each_row(first, [&](std::size_t row, T* cell) { write_number(plan, value_at(column, row), cell); });
+        }
         break;
       case Encoding::Level:
-        each_row(first, [&](std::size_t row, T* cell) { write_level(plan, column.whole[row], cell); });
+        each_row(first, [&](std::size_t row, T* cell) { write_level(plan, code_at(column, row), cell); });
         break;
       case Encoding::Score:
-        each_row(first, [&](std::size_t row, T* cell) { write_score(plan, column.whole[row], cell); });
+        each_row(first, [&](std::size_t row, T* cell) { write_score(plan, code_at(column, row), cell); });
         break;
       case Encoding::Code:
-        each_row(first, [&](std::size_t row, T* cell) { write_code(plan, column.whole[row], cell); });
+        each_row(first, [&](std::size_t row, T* cell) { write_code(plan, code_at(column, row), cell); });
         break;
       case Encoding::Date:
-        each_row(first, [&](std::size_t row, T* cell) { write_date(plan, value_at(column, row), cell); });
+        each_row(first, [&](std::size_t row, T* cell) {
+          write_date(plan, column.dates ? column.dates[row] : split_date(value_at(column, row), plan.clock), cell);
+        });
         break;
     }
     first += plan.inputs();
   }
+}
+
+std::vector<SplitDate> split_dates(const SourceColumn& column, std::size_t rows, bool clock, std::size_t threads) {
+  std::vector<SplitDate> result(rows);
+  in_parts(rows, 1 << 14, threads, [&](std::size_t from, std::size_t to) {
+    for (std::size_t i = from; i < to; ++i) result[i] = split_date(value_at(column, i), clock);
+  });
+  return result;
 }
 
 template <class T>

@@ -11,10 +11,22 @@
 
 namespace hylo {
 
-// A column as it stands in the table: doubles (missing: NaN) or 32-bit integers (missing: the smallest one).
+// A date or time taken apart; one that is missing, or beyond any calendar, is not `known`.
+struct SplitDate {
+  std::int32_t year = 0;
+  std::uint16_t day_of_year = 0, minute = 0;  // both from 0
+  std::uint8_t month = 0, weekday = 0;        // both from 0, for January and Monday
+  bool known = false;
+};
+
+// A column as it stands in the table: doubles (missing: NaN) or 32-bit integers (missing: the smallest one). Where
+// several encoders look at one column, `codes` say which code of theirs each of its labels has, the first one for the
+// integer 1, and `dates` are its dates, taken apart once for all.
 struct SourceColumn {
   const double* real = nullptr;
   const std::int32_t* whole = nullptr;
+  Span<const std::int32_t> codes = {};
+  const SplitDate* dates = nullptr;
 };
 inline constexpr std::int32_t kMissingWhole = std::numeric_limits<std::int32_t>::min();
 
@@ -81,6 +93,9 @@ class Encoder {
 template <class T>
 void fill_inputs(Table<T>& table, const Encoder& encoder, Span<const SourceColumn> columns,
                  Span<const std::uint32_t> rows, std::size_t threads);
+
+// All dates of a column, days since 1970-01-01 or, with `clock`, seconds.
+std::vector<SplitDate> split_dates(const SourceColumn& column, std::size_t rows, bool clock, std::size_t threads);
 
 // Year, month (1 to 12), day, day of the year (from 0) and weekday (0 for Monday) of a day number, in the proleptic
 // Gregorian calendar.

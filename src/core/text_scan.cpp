@@ -8,6 +8,7 @@
 #include <cstring>
 #include <fstream>
 #include <mutex>
+#include <numeric>
 #include <stdexcept>
 
 #include "aligned.hpp"
@@ -149,23 +150,36 @@ std::size_t bare_length(const char* record, std::size_t length) {
 
 }  // namespace
 
-std::string join_records(Span<const char> left, Span<const char> right, char separator) {
+void join_records(Span<const char> left, Span<const char> right, char separator, std::size_t threads,
+                  const std::function<char*(std::size_t)>& room) {
   const auto lefts = record_ends(left, separator), rights = record_ends(right, separator);
-  if (lefts.size() != rights.size()) throw std::invalid_argument("there are not as many records on both sides");
-  std::string joined;
-  joined.reserve(left.size() + right.size() + lefts.size());
-  std::size_t l = 0, r = 0;
-  for (std::size_t i = 0; i < lefts.size(); ++i) {
-    const char* const record = left.data() + l;
-    const std::size_t length = lefts[i] - l, bare = bare_length(record, length);
-    joined.append(record, bare);
-    joined.push_back(separator);
-    joined.append(right.data() + r, bare_length(right.data() + r, rights[i] - r));
-    joined.append(record + bare, length - bare);
-    l = lefts[i];
-    r = rights[i];
-  }
-  return joined;
+  const std::size_t records = lefts.size();
+  if (rights.size() != records) throw std::invalid_argument("there are not as many records on both sides");
+  const auto start_of = [](const std::vector<std::size_t>& ends, std::size_t i) { return i == 0 ? 0 : ends[i - 1]; };
+  const auto bare_right = [&](std::size_t i) {
+    const std::size_t from = start_of(rights, i);
+    return bare_length(right.data() + from, rights[i] - from);
+  };
+  constexpr std::size_t part = 1024;
+  std::vector<std::size_t> at(records / part + 2, 0);  // where each part begins, then where the last one ends
+  in_parts(records, part, threads, [&](std::size_t from, std::size_t to) {
+    std::size_t size = to - from + lefts[to - 1] - start_of(lefts, from);
+    for (std::size_t i = from; i < to; ++i) size += bare_right(i);
+    at[from / part + 1] = size;
+  });
+  std::partial_sum(at.begin(), at.end(), at.begin());
+  char* const joined = room(at.back());
+  in_parts(records, part, threads, [&](std::size_t from, std::size_t to) {
+    char* out = joined + at[from / part];
+    for (std::size_t i = from; i < to; ++i) {
+      const char* const record = left.data() + start_of(lefts, i);
+      const std::size_t length = lefts[i] - start_of(lefts, i), bare = bare_length(record, length);
+      out = std::copy_n(record, bare, out);
+      *out++ = separator;
+      out = std::copy_n(right.data() + start_of(rights, i), bare_right(i), out);
+      out = std::copy_n(record + bare, length - bare, out);
+    }
+  });
 }
 
 }  // namespace hylo

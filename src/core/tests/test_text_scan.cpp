@@ -68,6 +68,15 @@ namespace {
 
 Span<const char> letters(const std::string& text) { return {text.data(), text.size()}; }
 
+std::string joined(const std::string& left, const std::string& right) {
+  std::string both;
+  join_records(letters(left), letters(right), ',', 2, [&](std::size_t bytes) {
+    both.resize(bytes);
+    return &both[0];
+  });
+  return both;
+}
+
 }  // namespace
 
 TEST_CASE("records end at line ends that are not quoted") {
@@ -78,7 +87,15 @@ TEST_CASE("records end at line ends that are not quoted") {
   CHECK((record_ends(letters("5\" pipe\nb"), ',') == Ends{8}));  // a quote within a plain cell is none
   CHECK((record_ends(letters("a;\"\n\";b\n"), ';') == Ends{8}));
   CHECK(record_ends(letters(""), ',').empty());
-  CHECK((join_records(letters("a,b\r\nc,d\n"), letters("x\n\"y\n\"\n"), ',') == "a,b,x\r\nc,d,\"y\n\"\n"));
-  const std::string one = "a\n", two = "x\ny\n";
-  CHECK_THROWS_AS(join_records(letters(one), letters(two), ','), std::invalid_argument);
+  CHECK((joined("a,b\r\nc,d\n", "x\n\"y\n\"\n") == "a,b,x\r\nc,d,\"y\n\"\n"));
+  CHECK(joined("", "").empty());
+  std::string lefts, rights, wanted;
+  for (int i = 0; i < 5000; ++i) {
+    const std::string record = std::to_string(i * i), answer = std::to_string(i);
+    lefts += record + (i % 2 ? "\n" : "\r\n");
+    rights += answer + (i % 3 ? "\n" : "\r\n");
+    wanted += record + "," + answer + (i % 2 ? "\n" : "\r\n");
+  }
+  CHECK((joined(lefts, rights) == wanted));
+  CHECK_THROWS_AS(joined("a\n", "x\ny\n"), std::invalid_argument);
 }

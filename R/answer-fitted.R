@@ -1,0 +1,22 @@
+# The answerer of a fit that has ended.
+new_answerer <- function(spec, fit) {
+  a <- spec$analysis
+  answerer <- structure(
+    list(target = a$target, preparation = spec$learned$preparation, network = fit$network),
+    class = "hylomath_answerer"
+  )
+  training <- rows_in(a, "training")
+  smear <- fitted_smear(answerer, a$table[training, , drop = FALSE], weights_in(a, training))
+  if (!is.null(smear)) answerer$preparation$target$smear <- smear
+  answerer
+}
+
+# The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't
+# needed.
+fitted_smear <- function(answerer, training, weight) {
+  target <- answerer$target
+  if (target$scaling != "log" || answers_are(target) != "means") return(NULL)
+  answers <- as.matrix(answers_of(answerer, training))
+  of_target <- function(i) weighted_mean(training[[target$columns[i]]] / answers[, i], weight)
+  unname(vapply(seq_along(target$columns), of_target, 0))
+}
