@@ -22,22 +22,10 @@ cli_appraise <- function(files, options) {
 # The table as far as a model looks at it, and the columns that are asked for beside.
 cli_table <- function(model, file, beside = NULL) {
   columns <- model$brief$columns
-  cli_check_inputs(model, file)
+  check_needed_columns(needed_columns(model$answerer), table_columns(file), quoted(file))
   roles <- unlist(columns[column_roles])
   wanted <- c(needed_columns(model$answerer), model$brief$target, roles, names(columns$kinds), beside)
   read_table(file, unlist(columns$kinds), columns = unique(wanted))
-}
-
-# Before a table is read: whether it has what the network needs.
-cli_check_inputs <- function(model, file) {
-  there <- table_columns(file)
-  lacking <- setdiff(needed_columns(model$answerer), there)
-  if (length(lacking) == 0) return()
-  named <- enumerate(quoted(lacking), limit = 4)
-  fail(
-    sprintf("%s has no column %s, which the network needs.", quoted(file), named),
-    suggestion(lacking[1], there)
-  )
 }
 
 # How often test rows were looked at stands in the model's file; where that can't be written, it is said.

@@ -112,8 +112,9 @@ cli_shares <- function(text) {
 
 # The columns of a table that a model's answers depend on.
 cli_inputs <- function(model, file) {
-  cli_check_inputs(model, file)
-  read_table(file, unlist(model$brief$columns$kinds), columns = needed_columns(model$answerer))
+  needed <- needed_columns(model$answerer)
+  check_needed_columns(needed, table_columns(file), quoted(file))
+  read_table(file, unlist(model$brief$columns$kinds), columns = needed)
 }
 
 cli_show <- function(files, options) {

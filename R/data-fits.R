@@ -6,6 +6,15 @@ check_is_column <- function(table, column, role) {
   }
 }
 
+# Whether what is there holds all columns that a network needs; `holder` begins the sentence.
+check_needed_columns <- function(needed, there, holder) {
+  lacking <- setdiff(needed, there)
+  if (length(lacking) == 0) return()
+  others <- if (length(lacking) > 1) sprintf(" (nor %s)", enumerate(quoted(lacking[-1]))) else ""
+  what <- sprintf("%s has no column %s, which the network needs%s.", holder, quoted(lacking[1]), others)
+  fail(what, suggestion(lacking[1], there))
+}
+
 check_finite <- function(x, column) {
   if (max(0, x, na.rm = TRUE) <= most_of_a_number && min(0, x, na.rm = TRUE) >= -most_of_a_number) return()
   bad <- which(is.infinite(x))

@@ -4,14 +4,7 @@
 # table that the network's inputs are read from.
 new_rows <- function(preparation, table) {
   inputs <- prepared_columns(preparation)
-  absent <- setdiff(raw_columns(preparation$rules$derived, inputs), names(table))
-  if (length(absent)) {
-    others <- if (length(absent) > 1) sprintf(" (nor %s)", enumerate(quoted(absent[-1]))) else ""
-    fail(
-      sprintf("The table has no column %s, which the network needs%s.", quoted(absent[1]), others),
-      suggestion(absent[1], names(table))
-    )
-  }
+  check_needed_columns(raw_columns(preparation$rules$derived, inputs), names(table), "The table")
   table <- working_table(table, preparation$rules, inputs)
   for (plan in preparation$columns) check_new_column(table[[plan$column]], plan)
   table
@@ -84,15 +77,26 @@ bad_number_hint <- function(x, kind) {
 
 # ---- what is strange about them -----------------------------------------------------------------------------------
 
+# By what is strange, whether it is in each row; FALSE where it is in none, which mostly takes a glance to see.
 strange_rows <- function(plan, x) {
-  never <- rep(FALSE, length(x))
-  gaps <- if (plan$seen_gaps == 0) is.na(x) else never
-  if (plan$encoding == "number") {
-    x <- as.numeric(x)
-    return(list(unseen = never, gaps = gaps, outside = !is.na(x) & (x < plan$seen_low | x > plan$seen_high)))
-  }
-  unseen <- if (!is.null(plan$levels)) level_codes(x, c(plan$levels, plan$rare)) %in% 0L else never
-  list(unseen = unseen, gaps = gaps, outside = never)
+  list(
+    unseen = unseen_rows(plan, x), gaps = if (plan$seen_gaps == 0 && anyNA(x)) is.na(x) else FALSE,
+    outside = outside_rows(plan, x)
+  )
+}
+
+unseen_rows <- function(plan, x) {
+  if (is.null(plan$levels)) return(FALSE)
+  found <- labels_and_places(x)
+  unseen <- !found$levels %in% c(plan$levels, plan$rare)
+  if (any(unseen)) unseen[found$codes] %in% TRUE else FALSE
+}
+
+outside_rows <- function(plan, x) {
+  if (plan$encoding != "number") return(FALSE)
+  x <- as.numeric(x)
+  within <- suppressWarnings(min(x, na.rm = TRUE) >= plan$seen_low && max(x, na.rm = TRUE) <= plan$seen_high)
+  if (within) FALSE else !is.na(x) & (x < plan$seen_low | x > plan$seen_high)
 }
 
 trained_on <- function(plan) {

@@ -7,7 +7,7 @@ score_database <- function(model, from, into, how, key, block, report) {
   on.exit(DBI::dbDisconnect(connection))
   query <- sprintf("(\n%s\n) as scored_rows", sub("[;[:space:]]+$", "", from$query))
   header <- names(ask_database(connection, sprintf("select * from %s limit 0", query), from$query))
-  check_needed_columns(model, header, "The query")
+  check_needed_columns(needed_columns(model$answerer), header, "The query")
   if (!key %in% header) fail(sprintf("The query has no column %s to be the key.", quoted(key)), suggestion(key, header))
   quoted_key <- DBI::dbQuoteIdentifier(connection, key)
   counts <- ask_database(connection, sprintf(

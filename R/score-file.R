@@ -5,7 +5,7 @@ score_file <- function(model, from, into, how, block, report) {
   if (from != "-") check_file(from)
   source <- if (from == "-" || file_kind(from) == "text") text_source(from, block) else whole_source(from)
   on.exit(source$close())
-  check_needed_columns(model, source$header, from)
+  check_needed_columns(needed_columns(model$answerer), source$header, quoted(from))
   wanted <- needed_columns(model$answerer)
   kinds <- unlist(model$brief$columns$kinds)
   tables <- !is.null(into) && into != "-" && file_kind(into) == "parquet"
@@ -31,14 +31,6 @@ score_file <- function(model, from, into, how, block, report) {
   tally <- into_file(into, run)
   tell_bad_cells(tally$bad)
   tally_facts(tally)
-}
-
-check_needed_columns <- function(model, there, from) {
-  lacking <- setdiff(needed_columns(model$answerer), there)
-  if (length(lacking) == 0) return()
-  others <- if (length(lacking) > 1) sprintf(" (nor %s)", enumerate(quoted(lacking[-1]))) else ""
-  what <- sprintf("%s has no column %s, which the network needs%s.", quoted(from), quoted(lacking[1]), others)
-  fail(what, suggestion(lacking[1], there))
 }
 
 check_former <- function(names, there, from) {
@@ -81,7 +73,7 @@ text_source <- function(from, block) {
     repeat {
       part <- readBin(connection, "raw", block)
       last <- length(part) == 0
-      rest <<- c(rest, part)
+      rest <<- if (length(rest)) core_joined_bytes(rest, part) else part
       if (length(rest) == 0) return(NULL)
       if (last && rest[length(rest)] != as.raw(0x0a)) rest <<- c(rest, as.raw(0x0a))
       ends <- core_record_ends(rest, separator %||% ",")
@@ -103,7 +95,7 @@ text_source <- function(from, block) {
   dialect <- text_dialect(first$bytes, from, folder)
   separator <- dialect$separator
   # records of the first block end where the separator says
-  rest <- c(first$bytes, rest)
+  rest <- core_joined_bytes(first$bytes, rest)
   taken <- 0
   ends <- core_record_ends(rest, separator)
   end <- ends[length(ends)]
@@ -177,8 +169,8 @@ named_as <- function(from, folder, code) {
 cells_beside <- function(header, found, answers, first, dialect, as_file) {
   replaced <- intersect(names(answers), dialect$header)
   if (length(replaced) == 0 && length(found$ends) == nrow(answers)) {
-    left <- if (first) c(header, found$bytes) else found$bytes
-    return(core_join_records(left, csv_bytes(answers, first, dialect), dialect$separator))
+    left <- if (first) core_joined_bytes(header, found$bytes) else found$bytes
+    return(core_join_records(left, csv_bytes(answers, first, dialect), dialect$separator, thread_count()))
   }
   cells <- read_cells(as_file(), dialect$how)
   csv_bytes(cbind(cells[setdiff(names(cells), replaced)], answers), first, dialect)

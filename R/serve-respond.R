@@ -145,9 +145,7 @@ json_rows <- function(bytes, model, most) {
   columns <- lapply(stats::setNames(nm = intersect(needed, there)), function(name) {
     json_column(name, lapply(rows, `[[`, name), kinds[name])
   })
-  if (length(columns) == 0) {
-    fail(sprintf("The rows have no column %s, which the network needs.", quoted(needed[1])))
-  }
+  if (length(columns) == 0) check_needed_columns(needed, there, "The body")
   as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE)
 }
 
