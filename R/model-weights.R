@@ -3,8 +3,8 @@
 #' `coef()` gives them, `set_coef()` puts others in their place.
 #'
 #' @param object,model A model.
-#' @param values A list as `coef()` gives it, or a table as `coef_table()` does. Blocks, and values of a table, that it
-#'   leaves out stay as they are.
+#' @param values A list as `coef()` gives it, or a table as `coef_table()` does, which a committee needs. Blocks, and
+#'   values of a table, that it leaves out stay as they are.
 #' @param ... Not used.
 #' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit.
 #'   With batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running
@@ -19,7 +19,8 @@
 #'
 #'   `set_coef()`: the model with these values. What was known of the old ones (held-out answers, curves) is gone, so
 #'   it is judged by `appraise(model, data)`.
-#' @section Errors: A block of another name or shape; values that are missing or infinite; a committee.
+#' @section Errors: A block of another name or shape; values that are missing or infinite; a list for a committee; a
+#'   table with networks that the model has not.
 #' @examples
 #' set.seed(1)
 #' model <- brief(crossings, target = "passengers") |> wire("direct") |> train(progress = "none")
@@ -80,17 +81,23 @@ output_names <- function(answerer) {
 #' @export
 coef_table <- function(model) {
   check_model(model)
+  do.call(rbind, lapply(single_networks(model), function(one) {
+    cbind(network = one$network, start = one$start, block_table(coef(one$model)))
+  }))
+}
+
+# Each network that answers together as a model of its own: lists of `network`, `start` and `model`.
+single_networks <- function(model) {
+  model["members"] <- NULL
   answerers <- answering_members(model$answerer)
   each <- lapply(seq_along(answerers), function(i) {
     starts <- members_of(answerers[[i]]$network)
     lapply(seq_along(starts), function(s) {
-      one <- model
-      one$answerer <- with_parameters(answerers[[i]], starts[[s]])
-      one["members"] <- NULL
-      cbind(network = i, start = s, block_table(stats::coef(one)))
+      model$answerer <- with_parameters(answerers[[i]], starts[[s]])
+      list(network = i, start = s, model = model)
     })
   })
-  do.call(rbind, unlist(each, recursive = FALSE))
+  unlist(each, recursive = FALSE)
 }
 
 # A row a value: `layer`, `input`, `unit` and `value`.
@@ -110,10 +117,6 @@ block_table <- function(blocks) {
 blocks_from <- function(table, now) {
   lacking <- setdiff(c("layer", "input", "unit", "value"), names(table))
   if (length(lacking)) fail(sprintf("The table of weights has no column %s.", quoted(lacking[1])))
-  several <- intersect(c("network", "start"), names(table))
-  if (nrow(unique(table[several])) > 1) {
-    fail("The table holds the weights of several networks; one network takes one.", "Keep the rows of one of them.")
-  }
   stats::setNames(lapply(unique(table$layer), function(name) {
     own <- table[table$layer == name, ]
     block <- now[[name]]
@@ -135,14 +138,65 @@ blocks_from <- function(table, now) {
 #' @export
 set_coef <- function(model, values) {
   check_model(model)
-  if (!is.null(model$answerer$members) || network_count(model$answerer) > 1) {
-    fail(
-      "A committee has as many sets of weights as members, so they can't be set as one.",
-      "Train one network: quick(b), and `keep = \"best\"`."
-    )
+  networks <- single_networks(model)
+  if (is.data.frame(values)) {
+    each <- table_by_network(as_table(values), networks)
+    for (i in which(!vapply(each, is.null, NA))) {
+      now <- coef(networks[[i]]$model)
+      parameters <- changed_parameters(now, blocks_from(each[[i]], now))
+      model$answerer <- with_weights(model$answerer, networks[[i]], parameters)
+    }
+  } else {
+    if (length(networks) > 1) {
+      fail(
+        "A committee has as many sets of weights as members, so one list can't set them.",
+        "Give the table of all of them, see coef_table()."
+      )
+    }
+    model$answerer <- with_weights(model$answerer, networks[[1]], changed_parameters(coef(model), values))
   }
-  now <- coef(model)
-  if (is.data.frame(values)) values <- blocks_from(as_table(values), now)
+  forget_training(model)
+}
+
+# The rows of a table as coef_table() gives it by network, NULL for one that it leaves out.
+table_by_network <- function(table, networks) {
+  places <- c("network", "start")
+  if (length(networks) == 1 && !any(places %in% names(table))) return(list(table))
+  lacking <- setdiff(places, names(table))
+  if (length(lacking)) fail(sprintf("The table of weights has no column %s.", quoted(lacking[1])))
+  place <- function(one) paste(one$network, one$start)
+  rows <- split(table, place(table))
+  known <- vapply(networks, place, "")
+  strange <- setdiff(names(rows), known)
+  if (length(strange)) {
+    what <- "The table holds weights of network %s, which the model has not; it has %s."
+    at <- sub(" ", ", start ", strange[1])
+    fail(sprintf(what, at, counted(length(networks), "network")), "Give weights of a model of the same make.")
+  }
+  unname(rows[known])
+}
+
+# An answerer with other parameters in the place of `one` of single_networks().
+with_weights <- function(answerer, one, parameters) {
+  if (!is.null(answerer$members)) {
+    at <- list(network = 1, start = one$start)
+    answerer$members[[one$network]] <- with_weights(answerer$members[[one$network]], at, parameters)
+    return(answerer)
+  }
+  network <- answerer$network
+  if (is.null(network$members)) {
+    answerer$network$parameters <- parameters
+    return(answerer)
+  }
+  # the best of several starts stands beside them
+  best <- identical(network$parameters, network$members[[one$start]])
+  if (best) answerer$network$parameters <- parameters
+  answerer$network$members[[one$start]] <- parameters
+  answerer
+}
+
+# Parameters as the core lays them out: `now`, blocks as coef() gives them, with others in the place of some.
+changed_parameters <- function(now, values) {
   unknown <- setdiff(names(values), names(now))
   if (length(unknown) || is.null(names(values))) {
     name <- c(unknown, "")[1]
@@ -153,8 +207,7 @@ set_coef <- function(model, values) {
     now[[name]] <- values[[name]]
   }
   by_rows <- lapply(now, function(block) if (is.matrix(block)) t(block) else block)
-  model$answerer <- with_parameters(model$answerer, as.numeric(unlist(by_rows, use.names = FALSE)))
-  forget_training(model)
+  as.numeric(unlist(by_rows, use.names = FALSE))
 }
 
 check_block <- function(new, now, name) {

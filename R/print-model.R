@@ -19,13 +19,13 @@ format.hylomath_model <- function(x, ...) {
     indented("inputs", sprintf("%s, %s after preparation", inputs, features)),
     indented("wiring", sprintf("%s%s; %s", wiring_text(x), networks, parameters)),
     indented("method", method_text(regimen_of(x), x$evidence_l2)),
-    if (is.null(x$members)) {
+    if (!is.null(x$members) && x$stopped != "set") {
+      c(indented("turns", turns_text(x)), indented("loss", turned_loss_text(x)))
+    } else {
       c(
         indented("training", stopped_text(training_run(x), x$seconds)),
         indented("loss", loss_text(training_run(x), taught = !is.null(x$distilled)))
       )
-    } else {
-      c(indented("turns", turns_text(x)), indented("loss", turned_loss_text(x)))
     },
     if (nrow(x$restarts) > 1) {
       c(indented("starts", restarts_text(x$restarts, answerer$network$members)), luck_text(x$restarts))

@@ -104,7 +104,7 @@ test_that("an open wiring is blended by what was answered out of fold, and never
   )
   expect_identical(model$best_epoch, as.integer(run$best))
   expect_false(any(vapply(model_facts(model)[c("method", "wiring")], identical, NA, "auto")))
-  expect_fails(set_coef(model, coef(model)), "can't be set as one")
+  expect_fails(set_coef(model, coef(model)), "one list can't set them")
   expect_match(told(model), "by single networks on rows that they had not seen")
 })
 

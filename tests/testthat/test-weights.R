@@ -122,6 +122,15 @@ test_that("weights go into a table and come back", {
       write_table(table, file)
       expect_equal(read_table(file, c(input = "category", unit = "category"))$value, table$value, tolerance = 1e-15)
     }
+    other <- table
+    other$value <- other$value * 2
+    changed <- set_coef(model, other)
+    expect_identical(coef_table(changed), other)
+    expect_false(identical(predict(changed, small_kilns(9), "both"), predict(model, small_kilns(9), "both")))
+    expect_identical(predict(set_coef(changed, table), small_kilns(9), "both"), predict(model, small_kilns(9), "both"))
+    expect_match(paste(format(changed), collapse = " "), "set by hand")
+    other$network <- 99
+    expect_fails(set_coef(model, other), "network 99, start 1, which the model has not")
   }
   model <- quick_model()
   other <- set_coef(model, lapply(coef(model), function(block) block + 1))
