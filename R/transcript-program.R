@@ -7,7 +7,8 @@
 #   answers   the names of what is answered
 #   classes, weights   the classes, and what each probability is multiplied by before the highest is answered; NULL for
 #             numbers
-#   exposure  the place of the column whose logarithm is added to the outputs, 0 for none
+#   exposure  the place of the column whose logarithm is added to the outputs, 0 for none; without a number above 0 in
+#             it a row has no answer
 #   networks  each list(share, inputs, plans, needed, starts, output, decode): how it turns columns into `inputs`
 #             numbers (a plan each, see docs/model-format.md), the columns without which it has no answer, its
 #             parameters as list(layers, straight, thresholds) for each start that answers, and how outputs become

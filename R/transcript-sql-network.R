@@ -37,7 +37,10 @@ sql_layers <- function(out, program, start, network, held, inputs) {
     z <- columns_named("z", layer$units)
     weights <- matrix(layer$weights, ncol = layer$units, byrow = TRUE)
     straight <- if (l == last && length(start$straight)) matrix(start$straight, ncol = layer$units, byrow = TRUE)
-    offset <- if (l == last && program$exposure > 0) sprintf("ln(c%d)", program$exposure)
+    # a logarithm of what is not above 0 is an error in some engines
+    offset <- if (l == last && program$exposure > 0) {
+      sprintf("ln(case when c%d > 0e0 then c%d end)", program$exposure, program$exposure)
+    }
     sums <- vapply(seq_len(layer$units), function(j) {
       terms <- sprintf("%s * %s", sql_number(weights[, j]), entering)
       if (!is.null(straight)) terms <- c(terms, sprintf("%s * %s", sql_number(straight[, j]), inputs))

@@ -222,7 +222,9 @@ answer <- function(rows) {
   cells <- lapply(program$columns, function(column) cells_of(column, rows[[column$name]]))
   n <- nrow(rows)
   for (step in derived) cells <- c(cells, list(rep(step(cells), length.out = n)))
-  offset <- if (program$exposure > 0) log(cells[[program$exposure]]) else 0
+  exposure <- if (program$exposure > 0) cells[[program$exposure]] else 1
+  exposure[exposure <= 0] <- NA
+  offset <- log(exposure)
   values <- 0
   for (network in program$networks) values <- values + network$share * answers_of_network(network, cells, offset)
   for (i in seq_along(program$ends$bounds)) {

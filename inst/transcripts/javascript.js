@@ -227,9 +227,9 @@ function decided(rule, p) {
 function answer(row) {
   const cells = program.columns.map((column) => cell(column, row[column.name]));
   for (const step of derived) cells.push(step(cells));
-  const offset = program.exposure ? Math.log(cells[program.exposure - 1]) : 0;
-  const each = program.networks.map((network) => answerOf(network, cells, offset));
-  if (each.includes(null)) return Object.fromEntries(program.answers.map((name) => [name, null]));
+  const exposure = program.exposure ? cells[program.exposure - 1] : 1;
+  const each = program.networks.map((network) => answerOf(network, cells, Math.log(exposure)));
+  if (each.includes(null) || !(exposure > 0)) return Object.fromEntries(program.answers.map((name) => [name, null]));
   let values = each[0].map((_, j) => each.reduce((sum, one, i) => sum + program.networks[i].share * one[j], 0));
   if (program.classes) {
     if (program.recalibration) values = recalibrated(program.recalibration, values);

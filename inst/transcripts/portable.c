@@ -330,8 +330,10 @@ int transcript_answer(const cell *given, double *values) {
 #else
   const cell *const cells = given;
 #endif
-  const double offset = EXPOSURE < 0 ? 0 : log(cells[EXPOSURE < 0 ? 0 : EXPOSURE].number);
+  const cell *const exposure = EXPOSURE < 0 ? NULL : &cells[EXPOSURE < 0 ? 0 : EXPOSURE];
+  const double offset = exposure == NULL ? 0 : log(exposure->number);
   int i, j, width = 0;
+  if (exposure != NULL && (exposure->missing || !(exposure->number > 0))) return -1;
   for (i = 0; i < N_NETWORKS; ++i) {
     width = answer_of(&networks[i], cells, offset, one);
     if (width == 0) return -1;

@@ -22,7 +22,10 @@ everything <- withr::with_seed(5, {
 # Where what is answered elsewhere is not what predict() says: a class at a margin above 1e-5, a number by more than
 # 1e-5 of it and the target's deviation.
 differing <- function(model, rows, elsewhere) {
-  own <- given_answers(model$answerer, rows)
+  # predict() refuses rows without an exposure; elsewhere they have no answer
+  exposure <- rows[[model$answerer$target$exposure %||% ""]] %||% rep(1, nrow(rows))
+  known <- which(exposure > 0)
+  own <- given_answers(model$answerer, rows[known, ])[match(seq_len(nrow(rows)), known), , drop = FALSE]
   scale <- allowed_spread(model$answerer)
   unlist(lapply(names(own), function(name) {
     x <- own[[name]]

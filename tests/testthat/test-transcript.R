@@ -58,6 +58,7 @@ to_be_answered <- function(b) {
   rows$place[3:9] <- "elsewhere"
   rows$glaze[5:9] <- "unheard of"
   if (!is.null(rows$hot)) rows$hot[8] <- NA
+  if (!is.null(rows$days)) rows$days[1:3] <- c(0, NA, -1)
   rows
 }
 
