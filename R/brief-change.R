@@ -61,7 +61,7 @@ setting_path <- function(setting) {
 
 # The settings in which briefs differ, as text, `-` for one that a brief doesn't have.
 settings_apart <- function(briefs) {
-  flat <- lapply(briefs, function(b) flat_settings(brief_settings(b)))
+  flat <- lapply(briefs, function(b) flat_settings(brief_settings(without_about(b))))
   keys <- unique(unlist(lapply(flat, names)))
   table <- do.call(cbind, lapply(flat, function(said) ifelse(keys %in% names(said), said[keys], "-")))
   apart <- apply(table, 1, function(row) length(unique(row)) > 1)

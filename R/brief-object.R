@@ -13,6 +13,12 @@ brief_settings <- function(b) unclass(b)[names(b) != "table"]
 
 without_table <- function(b) new_brief(brief_settings(b))
 
+# What is said of a network's use makes no other analysis.
+without_about <- function(b) {
+  b["about"] <- NULL
+  b
+}
+
 # Brings `changes` into one section of the brief; NULLs leave what is there.
 set_section <- function(b, section, changes) {
   schema <- brief_schema()[[section]]

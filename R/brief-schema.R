@@ -16,6 +16,7 @@ current_rule <- 3
 
 brief_schema <- function() {
   list(
+    about = about_schema(),
     data = data_schema(),
     target = type_targets,
     task = type_choice(task_words()),
@@ -34,6 +35,8 @@ brief_schema <- function() {
     regimen = regimen_schema()
   )
 }
+
+about_schema <- function() list(purpose = type_text(), owner = type_text(), limits = type_texts())
 
 data_schema <- function() {
   list(

@@ -61,7 +61,8 @@ checkpoint_kind <- list(
 
 checkpoint_header <- function(a) {
   list(
-    format = checkpoint_kind$format, format_version = checkpoint_kind$version, brief = brief_yaml(a$brief),
+    format = checkpoint_kind$format, format_version = checkpoint_kind$version,
+    brief = brief_yaml(without_about(a$brief)),
     table = table_hash(a$raw), kernel = core_kernel(), version = package_version_text()
   )
 }

@@ -190,7 +190,7 @@ calibrate <- function(model, folds) {
 check_same_analysis <- function(model, folds) {
   another <- function(what) fail(what, "Give the folds of the brief that the model was trained by, on its table.")
   said <- function(b, regimen) {
-    settings <- flat_settings(c(brief_settings(b)[setdiff(names(brief_settings(b)), c("data", "regimen"))]))
+    settings <- flat_settings(c(brief_settings(b)[setdiff(names(brief_settings(b)), c("about", "data", "regimen"))]))
     c(settings, flat_settings(regimen[setdiff(names(regimen), "seed")], "regimen"))
   }
   own <- said(model$brief, model$brief$regimen)

@@ -10,6 +10,7 @@ format.hylomath_brief <- function(x, ...) {
   size <- if (is.null(table)) "none yet" else paste0(counted(nrow(table), "row"), ", ", counted(ncol(table), "column"))
   c(
     cli::style_bold(sprintf("A brief: predict %s", enumerate(x$target))),
+    brief_about_text(x$about),
     indented("task", brief_task_text(x)),
     indented("table", size),
     if (length(x$columns$kinds)) {
@@ -26,6 +27,8 @@ format.hylomath_brief <- function(x, ...) {
     indented("regimen", regimen_text(x, candidates[[1]] %||% a))
   )
 }
+
+brief_about_text <- function(about) unlist(Map(indented, names(about), lapply(about, enumerate)))
 
 # How many networks take turns, or why one is trained.
 turns_in_words <- function(a) {

@@ -26,8 +26,8 @@ open_store <- function(file, search) {
 
 store_header <- function(search) {
   list(
-    format = store_kind$format, format_version = store_kind$version, brief = brief_yaml(search$brief),
-    base = brief_yaml(search$base), judge = search$judge, table = table_hash(search$brief$table),
+    format = store_kind$format, format_version = store_kind$version, brief = brief_yaml(without_about(search$brief)),
+    base = brief_yaml(without_about(search$base)), judge = search$judge, table = table_hash(search$brief$table),
     space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats,
     by = search$by, folds = search$folds, layers = search$layers, start = as.list(search$start),
     own = as.list(search$own), at_once = as.integer(search$at_once)
