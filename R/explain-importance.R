@@ -89,7 +89,8 @@ shuffled_answers <- function(answerer, table, column, orders) {
   n <- nrow(table)
   at_once <- split(orders, (seq_along(orders) - 1) %/% max(1, 1e5 %/% n))
   unlist(lapply(unname(at_once), function(some) {
-    other <- table[rep(seq_len(n), length(some)), , drop = FALSE]
+    # by columns: rows that are taken several times would be named anew, which takes longer than answering
+    other <- as_plain_frame(lapply(table, function(x) x[rep(seq_len(n), length(some))]))
     other[[column]] <- table[[column]][unlist(some)]
     answers <- given_answers(answerer, other)
     unname(split(answers, rep(seq_along(some), each = n)))
@@ -133,3 +134,6 @@ importance_table <- function(columns, sums, measure, resampling) {
 
 #' @export
 as.data.frame.hylomath_importance <- function(x, ...) x$columns
+
+# The columns, the one that matters most first.
+by_importance <- function(importance) unique(importance$columns$column[order(-importance$columns$share)])

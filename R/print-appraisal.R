@@ -125,6 +125,19 @@ baseline_heading <- function(x) {
 
 # One table where the console is wide enough, else the parts of the table that tell of over-fitting in a second one.
 measures_text <- function(x) {
+  cells <- measures_cells(x)
+  keys <- length(cells$key)
+  whole <- as_text_table(c(cells$key, cells$judged, cells$parts), keys)
+  if (too_wide(whole) && length(cells$parts)) {
+    own <- if (x$rows %in% names(cells$parts)) "network" else x$rows
+    beside <- c(cells$parts, stats::setNames(cells$judged["network"], own))
+    whole <- c(as_text_table(c(cells$key, cells$judged), keys), "", as_text_table(c(cells$key, beside), keys))
+  }
+  c(whole, if (anyNA(x$measures$value)) "  (-: not defined for these rows)")
+}
+
+# Columns of cells as text: what is measured, the measures themselves, and those on other rows.
+measures_cells <- function(x) {
   rows <- x$measures
   key <- list(measure = rows$measure)
   if (length(x$target) > 1) key <- c(list(target = said_once(rows$target)), key)
@@ -135,14 +148,7 @@ measures_text <- function(x) {
   names(judged)[2:3] <- c(interval_heading(x$level), baseline_heading(x))
   if (!is.null(rows$direct)) judged$direct <- format_measure(rows$direct)
   parts <- rows[names(rows) %in% c("rotation", "training", "validation")]
-  parts <- lapply(Filter(function(part) !all(is.na(part)), parts), format_measure)
-  whole <- as_text_table(c(key, judged, parts), length(key))
-  if (too_wide(whole) && length(parts)) {
-    own <- if (x$rows %in% names(parts)) "network" else x$rows
-    beside <- c(parts, stats::setNames(list(format_measure(rows$value)), own))
-    whole <- c(as_text_table(c(key, judged), length(key)), "", as_text_table(c(key, beside), length(key)))
-  }
-  c(whole, if (anyNA(rows$value)) "  (-: not defined for these rows)")
+  list(key = key, judged = judged, parts = lapply(Filter(function(part) !all(is.na(part)), parts), format_measure))
 }
 
 # Counts, then each class's recall, precision and F1 on its row.
@@ -179,19 +185,24 @@ class_columns <- function(classes) {
   )
 }
 
-classes_text <- function(classes) {
-  as_text_table(c(list(class = shorten(classes$class, 20)), class_columns(classes)), 1)
-}
+classes_text <- function(classes) as_text_table(classes_cells(classes), 1)
+
+classes_cells <- function(classes) c(list(class = shorten(classes$class, 20)), class_columns(classes))
 
 # Where the errors lie, by size of the target.
 bands_text <- function(x) {
+  cells <- bands_cells(x)
+  c("Errors by size of what was observed", as_text_table(cells, length(cells) - 5))
+}
+
+bands_cells <- function(x) {
   b <- x$bands
-  columns <- list(
+  cells <- list(
     "observed" = b$band, rows = format_each_count(b$rows), "mean answer" = format_measure(b$answer),
     "mean bias" = format_signed(b$bias), MAE = format_measure(b$MAE), RMSE = format_measure(b$RMSE)
   )
-  if (!is.null(b$target)) columns <- c(list(target = said_once(b$target)), columns)
-  c("Errors by size of what was observed", as_text_table(columns, length(columns) - 5))
+  if (!is.null(b$target)) cells <- c(list(target = said_once(b$target)), cells)
+  cells
 }
 
 # The measures that tell most, a column each.

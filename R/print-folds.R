@@ -36,27 +36,35 @@ kind_of_folds <- function(x) {
 }
 
 fold_measures_text <- function(x) {
+  cells <- fold_measures_cells(x)
+  as_text_table(cells, length(cells) - 5)
+}
+
+fold_measures_cells <- function(x) {
   rows <- x$measures
-  columns <- list(
+  cells <- list(
     measure = rows$measure, pooled = format_measure(rows$value), interval = interval_cell(rows$low, rows$high),
     baseline = format_measure(rows$baseline), "mean of folds" = format_measure(rows$mean),
     spread = format_measure(rows$sd)
   )
-  names(columns)[3:4] <- c(interval_heading(x$level), baseline_heading(x$pooled))
-  if (length(x$target) > 1) columns <- c(list(target = said_once(rows$target)), columns)
-  as_text_table(columns, length(columns) - 5)
+  names(cells)[3:4] <- c(interval_heading(x$level), baseline_heading(x$pooled))
+  if (length(x$target) > 1) cells <- c(list(target = said_once(rows$target)), cells)
+  cells
 }
 
 each_fold_text <- function(x) {
-  shown <- utils::head(x$each, 20)
+  c(as_text_table(each_fold_cells(x, 20), 0), if (nrow(x$each) > 20) sprintf("  and %d more", nrow(x$each) - 20))
+}
+
+each_fold_cells <- function(x, most = Inf) {
+  shown <- utils::head(x$each, most)
   primary <- if (length(x$target) > 1) paste(x$target[1], x$primary) else x$primary
   known <- if (answers_classes(x$task)) c("accuracy", "balanced accuracy") else c("MAE", "R\u00b2")
   measures <- unique(c(primary, intersect(known, names(x$each))))
-  columns <- list(
+  cells <- list(
     fold = as.character(shown$fold), rows = format_each_count(shown$rows),
     "learned from" = format_each_count(shown$training), "kept epoch" = format_each_count(shown$best_epoch)
   )
-  columns <- c(columns, lapply(stats::setNames(nm = measures), function(m) format_measure(shown[[m]])))
-  if (x$repeats > 1) columns <- c(list("dealt" = as.character(shown[["repeat"]])), columns)
-  c(as_text_table(columns, 0), if (nrow(x$each) > 20) sprintf("  and %d more", nrow(x$each) - 20))
+  cells <- c(cells, lapply(stats::setNames(nm = measures), function(m) format_measure(shown[[m]])))
+  if (x$repeats > 1) c(list("dealt" = as.character(shown[["repeat"]])), cells) else cells
 }

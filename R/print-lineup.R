@@ -15,6 +15,14 @@ format.hylomath_lineup <- function(x, ...) {
 }
 
 lineup_table <- function(x) {
+  cells <- lineup_cells(x)
+  lines <- as_text_table(c(cells$judged, cells$beside), 1)
+  if (!too_wide(lines)) return(lines)
+  c(as_text_table(cells$judged, 1), "", as_text_table(c(cells$judged["model"], cells$beside), 1))
+}
+
+# Columns of cells as text: the measure, and what stands beside it.
+lineup_cells <- function(x) {
   models <- x$models
   apart <- difference_cell(models$difference, models$difference_low, models$difference_high)
   judged <- list(
@@ -26,10 +34,7 @@ lineup_table <- function(x) {
     parameters = format_each_count(models$parameters), trained = vapply(models$training_seconds, format_seconds, "")
   )
   if (!is.null(models$microseconds)) cost[["us a row"]] <- format_each_short(signif(models$microseconds, 2))
-  beside <- c(if (answers_classes(x$task)) accuracy_columns(x), cost)
-  lines <- as_text_table(c(judged, beside), 1)
-  if (too_wide(lines)) lines <- c(as_text_table(judged, 1), "", as_text_table(c(judged["model"], beside), 1))
-  lines
+  list(judged = judged, beside = c(if (answers_classes(x$task)) accuracy_columns(x), cost))
 }
 
 accuracy_columns <- function(x) {

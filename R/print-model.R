@@ -221,16 +221,20 @@ turned_loss_text <- function(x) {
 
 # What was learned of each column that the network takes in; of several that take turns, of all their rows.
 preparation_text <- function(model) {
+  derived <- model$answerer$preparation$rules$derived
+  made <- if (length(derived)) sprintf("  %s = %s", names(derived), unlist(derived))
+  cells <- text_table(preparation_cells(model), right = 5)
+  c("How columns are taken in", cells, if (length(made)) c("Derived", made))
+}
+
+preparation_cells <- function(model) {
   preparation <- model$answerer$preparation
   plans <- preparation$columns
-  cells <- list(
+  list(
     column = prepared_columns(preparation), kind = vapply(plans, `[[`, "", "kind"),
     "taken in" = vapply(plans, taken_in, ""), "trained on" = vapply(plans, trained_on, ""),
     gaps = format_each_count(vapply(plans, function(plan) as.numeric(plan$seen_gaps), 0))
   )
-  derived <- preparation$rules$derived
-  made <- if (length(derived)) sprintf("  %s = %s", names(derived), unlist(derived))
-  c("How columns are taken in", text_table(cells, right = 5), if (length(made)) c("Derived", made))
 }
 
 taken_in <- function(plan) {

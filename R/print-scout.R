@@ -46,8 +46,33 @@ stopped_early_text <- function(n, parts) {
 
 # The best ten and the brief's own.
 scouting_table <- function(x) {
+  shown <- scouting_shown(x)
+  cells <- scouting_cells(x, shown)
+  numeric <- which(vapply(shown[x$settings], is.numeric, NA))
+  figures_right <- 1 + length(cells$searched) + seq_len(length(cells$figures) - 1)
+  lines <- text_table(unlist(unname(cells), recursive = FALSE), right = c(1, 1 + numeric, figures_right))
+  if (too_wide(lines)) {
+    # settings on lines of their own
+    lines <- c(
+      text_table(c(cells$number, cells$figures), right = seq_len(length(cells$figures))), "",
+      settings_by_trial(shown$trial, cells$searched)
+    )
+  }
+  c(lines, scouting_left(x, shown))
+}
+
+scouting_shown <- function(x) {
   t <- x$trials[x$trials$whole, ]
-  shown <- t[seq_len(nrow(t)) <= 10 | t$trial == x$own, ]
+  t[seq_len(nrow(t)) <= 10 | t$trial == x$own, ]
+}
+
+scouting_left <- function(x, shown) {
+  left <- sum(x$trials$whole & x$trials$trial != x$own) - sum(shown$trial != x$own)
+  if (left > 0) sprintf("  and %s", counted(left, "more judged in full", "more judged in full"))
+}
+
+# Columns of cells as text: the trial, what was searched, and what came of it.
+scouting_cells <- function(x, shown) {
   searched <- lapply(shown[x$settings], setting_cells)
   figures <- c(
     stats::setNames(list(format_measure(shown$mean)), x$primary),
@@ -58,18 +83,7 @@ scouting_table <- function(x) {
     )
   )
   names(figures)[length(figures)] <- ""
-  number <- list(trial = as.character(shown$trial))
-  numeric <- which(vapply(shown[x$settings], is.numeric, NA))
-  figures_right <- 1 + length(searched) + seq_len(length(figures) - 1)
-  lines <- text_table(c(number, searched, figures), right = c(1, 1 + numeric, figures_right))
-  if (too_wide(lines)) {
-    # settings on lines of their own
-    lines <- c(
-      text_table(c(number, figures), right = seq_len(length(figures))), "", settings_by_trial(shown$trial, searched)
-    )
-  }
-  left <- sum(t$trial != x$own) - sum(shown$trial != x$own)
-  c(lines, if (left > 0) sprintf("  and %s", counted(left, "more judged in full", "more judged in full")))
+  list(number = list(trial = as.character(shown$trial)), searched = searched, figures = figures)
 }
 
 own_words <- function(x) if (blends(x$brief, x$judge)) "the brief's own blend" else "the brief's own"

@@ -13,6 +13,11 @@ format.hylomath_watch <- function(x, ...) {
 
 periods_text <- function(x) {
   if (nrow(x$periods) == 1 && !x$known) return(NULL)
+  cells <- periods_cells(x)
+  c(text_table(cells, right = seq_along(cells)[-1]), "")
+}
+
+periods_cells <- function(x) {
   d <- x$periods
   calls <- vapply(d$period, function(p) sum(x$movements$called[x$movements$period == p]), 0)
   cells <- list(period = d$period, rows = format_each_count(d$rows), moved = format_each_count(calls))
@@ -20,17 +25,28 @@ periods_text <- function(x) {
     cells[[x$loss]] <- ifelse(is.na(d$loss), "-", format_measure(d$loss))
     cells[["at training"]] <- ifelse(is.na(d$then), "-", format_measure(d$then))
   }
-  c(text_table(cells, right = seq_along(cells)[-1]), "")
+  cells
 }
 
 most_movements_shown <- 12
 
 # What was called, or else what has moved most.
 moved_text <- function(x) {
+  shown <- moved_shown(x)
+  if (nrow(shown) == 0) return(NULL)
+  any <- any(shown$called)
+  head <- if (any) "What has moved, and matters" else "What has moved most, none of it more than chance"
+  left <- if (any) sum(x$movements$called) - nrow(shown) else 0
+  c(head, text_table(moved_cells(shown)), if (left > 0) sprintf("  and %s more", format_count(left)))
+}
+
+moved_shown <- function(x) {
   m <- x$movements[x$movements$period == "all" | x$movements$called, ]
   m <- m[order(!m$called, m$p), ]
-  shown <- utils::head(if (any(m$called)) m[m$called, ] else m, if (any(m$called)) most_movements_shown else 5)
-  if (nrow(shown) == 0) return(NULL)
+  if (any(m$called)) utils::head(m[m$called, ], most_movements_shown) else utils::head(m, 5)
+}
+
+moved_cells <- function(shown) {
   share <- shown$unit == "share"
   number <- function(value) ifelse(share, format_percent_short(value), format_each(signif(value, 4)))
   moved <- ifelse(share, paste(format_each(signif(100 * shown$moved, 2)), "points"), paste(
@@ -38,13 +54,11 @@ moved_text <- function(x) {
   ))
   cells <- list(
     "what" = paste0(shown$column, ifelse(shown$level == "", "", paste0(" = ", shown$level))),
-    " " = movement_words[shown$what], period = shown$period, then = number(shown$before), now = number(shown$now),
-    moved = moved
+    "measured" = movement_words[shown$what], period = shown$period, then = number(shown$before),
+    now = number(shown$now), moved = moved
   )
   if (all(shown$period == "all")) cells$period <- NULL
-  head <- if (any(m$called)) "What has moved, and matters" else "What has moved most, none of it more than chance"
-  left <- sum(m$called) - nrow(shown)
-  c(head, text_table(cells), if (left > 0) sprintf("  and %s more", format_count(left)))
+  cells
 }
 
 movement_words <- c(
