@@ -167,6 +167,10 @@ cli_watch <- function(files, options) {
   x <- watch_table(model, newer, by)
   cli_drawing(if (!is.null(options$figure)) plot_watch(x), options)
   if (!is.null(options$output)) cli_write_table(x$movements, options, "comparison")
+  if (!is.null(options$report)) {
+    write_report(x, options$report)
+    cli_say(options, sprintf("Wrote %s.", options$report))
+  }
   facts <- x[c("judgement", "sentence", "periods", "movements", "notes", "rows", "rows_then", "identity")]
   cli_result(x, options, facts, silent = options$quiet)
   c(keep = 0L, look = 3L, retrain = 4L)[[x$judgement]]

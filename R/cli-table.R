@@ -355,6 +355,22 @@ commands_to_use <- function() {
         "json"
       )
     ),
+    report = cli_command(
+      paste(
+        "Write a report: a page for readers who will not open R. Of a model, with the table that it was trained on",
+        "also what each input does and the rows worth looking at; of several models side by side; of a result that was",
+        "kept by folds or scout. That test rows were looked at is noted in the model's file."
+      ),
+      takes = "MODEL.hylo [TABLE.csv] | MODEL.hylo ... | RESULT", files = c(1, 20), run = cli_report,
+      example = "hylomath report kilns.hylo kilns.csv -o kilns.html",
+      cli_options(
+        cli_option(
+          c("-o", "--output"), "The page (.html or .pdf); beside the model when it is not given.", "FILE"
+        ),
+        cli_flag("--pdf", "Print it to a PDF, by the browser Chromium."),
+        cli_flag("--without-rows", "Leave out all that shows single rows: keys, values, points of figures."), "quiet"
+      )
+    ),
     transcribe = cli_command(
       paste(
         "Write a model as code that runs elsewhere. In it stand 50 made-up rows and their answers, as a test that it",
@@ -398,7 +414,8 @@ commands_to_use <- function() {
       example = "hylomath watch kilns.hylo autumn.csv --by \"month(fired_on)\" --figure watch.png",
       cli_options(
         cli_option("--by", "An expression that parts the rows into periods, such as month(fired_on).", "EXPRESSION"),
-        cli_option(c("-o", "--output"), "Write all comparisons as CSV.", "FILE"), "figure", "json", "quiet"
+        cli_option(c("-o", "--output"), "Write all comparisons as CSV.", "FILE"), "figure",
+        cli_option("--report", "Write a report of it (.html or .pdf).", "FILE"), "json", "quiet"
       )
     ),
     probe = cli_command(

@@ -1,0 +1,188 @@
+# What a report says of judged rows: measures, figures, and the rows worth looking at.
+
+appraisal_sections <- function(appraisal, rows) {
+  cells <- measures_cells(appraisal)
+  list(
+    page_section(
+      "measures", "How good it is",
+      table_element(
+        c(cells$key, cells$judged, cells$parts), length(cells$key),
+        caption = "Every measure beside what is had for less"
+      ),
+      paragraphs_of(c(rotation_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
+      element("p", interval_text(appraisal))
+    ),
+    if (answers_classes(appraisal$task)) section_classes(appraisal, rows) else section_errors(appraisal, rows)
+  )
+}
+
+section_classes <- function(appraisal, rows) {
+  few <- nrow(appraisal$confusion) <= 12
+  figures <- list(
+    if (!few) figure_element(plot_confusion(appraisal), "confusion"),
+    figure_element(plot_roc(appraisal), "roc", square = TRUE),
+    figure_element(plot_calibration(appraisal), "calibration", square = !is.null(appraisal$positive))
+  )
+  page_section(
+    "classes", "Class by class",
+    if (few) confusion_element(appraisal, rows),
+    table_element(classes_cells(appraisal$classes), caption = "Each class by itself"), figures
+  )
+}
+
+section_errors <- function(appraisal, rows) {
+  cells <- bands_cells(appraisal)
+  page_section(
+    "errors", "Where the errors lie",
+    if (rows) figure_element(plot_fit(appraisal), "fit", square = length(appraisal$target) == 1),
+    if (rows && length(appraisal$target) == 1) figure_element(plot_errors(appraisal), "errors-drawn"),
+    table_element(cells, length(cells) - 5, caption = "Errors by size of what was observed", sorts = FALSE)
+  )
+}
+
+# ---- the confusion matrix -----------------------------------------------------------------------------------------
+
+# A table whose cells open lists of rows.
+confusion_element <- function(appraisal, rows) {
+  classes <- rownames(appraisal$confusion)
+  cells <- confusion_table(appraisal)
+  place <- function(observed, answer) paste("cell", match(observed, classes), match(answer, classes), sep = "-")
+  body <- lapply(classes, function(observed) {
+    element("tr", element("th", observed, scope = "row", class = "key"), lapply(classes, function(answer) {
+      confusion_cell(cells[cells$observed == observed & cells$answer == answer, ], place(observed, answer), rows)
+    }))
+  })
+  listed <- if (rows) lapply(which(cells$weight > 0), function(i) {
+    rows_of_cell(appraisal, cells$observed[i], cells$answer[i], place(cells$observed[i], cells$answer[i]))
+  })
+  caption <- paste0(
+    "Observed classes in rows, answers in columns; shares are of the row",
+    if (rows) ". A cell opens a list of its rows."
+  )
+  heads <- c(list(element("td")), lapply(classes, function(class) element("th", class, scope = "col")))
+  list(
+    in_scroll("Confusion matrix", element(
+      "table", class = "confusion", element("caption", caption), element("thead", element("tr", heads)),
+      element("tbody", body)
+    )),
+    listed
+  )
+}
+
+confusion_cell <- function(cell, id, opens) {
+  share <- if (is.na(cell$of_observed)) 0 else cell$of_observed
+  shade <- grDevices::rgb(grDevices::colorRamp(c(figure_pale, hue("ink")))(share), maxColorValue = 255)
+  look <- sprintf("background:%s;color:%s", shade, text_colour_on(shade))
+  count <- format_weighted_count(cell$weight)
+  inside <- list(count, element("small", format_percent_short(share)))
+  opens <- opens && cell$weight > 0
+  named <- sprintf("%s %s: observed %s, answered %s", count, format_percent_short(share), cell$observed, cell$answer)
+  element("td", class = if (cell$observed == cell$answer) "right", if (opens) {
+    element(
+      "button", type = "button", style = look, `aria-expanded` = "false", `aria-controls` = id, `aria-label` = named,
+      inside
+    )
+  } else {
+    element("div", style = look, inside)
+  })
+}
+
+# Black or white, whichever stands out more: by relative luminance (WCAG 2.1), at least 4.5 to 1.
+text_colour_on <- function(colour) {
+  s <- grDevices::col2rgb(colour)[, 1] / 255
+  linear <- ifelse(s <= 0.04045, s / 12.92, ((s + 0.055) / 1.055)^2.4)
+  if (sum(c(0.2126, 0.7152, 0.0722) * linear) > 0.179) "#000000" else "#ffffff"
+}
+
+most_examples <- 8
+
+# The rows of which the network was surest.
+rows_of_cell <- function(appraisal, observed, answer, id) {
+  judged <- appraisal$judged
+  own <- which(judged$observed == observed & judged$answer == answer)
+  sure <- judged[[paste0("probability_", answer)]][own]
+  own <- utils::head(own[order(-sure)], most_examples)
+  all <- sum(judged$observed == observed & judged$answer == answer, na.rm = TRUE)
+  left <- if (all > length(own)) sprintf(" (the %d surest of %s)", length(own), format_count(all)) else ""
+  cells <- list(
+    row = judged$key[own], format_share(judged[[paste0("probability_", observed)]][own]),
+    format_share(judged[[paste0("probability_", answer)]][own])
+  )
+  names(cells)[2:3] <- sprintf("probability of %s", c(observed, answer))
+  if (observed == answer) cells[[3]] <- NULL
+  element("div", id = id, hidden = NA, table_element(
+    cells, caption = sprintf("Observed %s, answered %s%s", observed, answer, left), sorts = FALSE
+  ))
+}
+
+# ---- rows worth looking at ----------------------------------------------------------------------------------------
+
+most_rows_shown <- 12
+
+# `table` holds the judged rows' columns; NULL without them. `importance` says which of them are shown.
+section_rows <- function(model, appraisal, table, importance) {
+  columns <- if (!is.null(table)) utils::head(by_importance(importance), 5)
+  beside <- function(shown) {
+    if (is.null(table)) return(NULL)
+    lapply(table[shown, columns, drop = FALSE], function(x) {
+      if (is.numeric(x)) format_each_short(signif(x, 5)) else as_label(x)
+    })
+  }
+  page_section(
+    "rows", "Rows worth looking at",
+    if (answers_classes(appraisal$task)) surest_errors(appraisal, beside) else largest_errors(appraisal, beside),
+    if (!is.null(table)) strange_rows_element(model, appraisal, table)
+  )
+}
+
+surest_errors <- function(appraisal, beside) {
+  judged <- appraisal$judged
+  sure <- answered_probability(judged)
+  wrong <- which(judged$answer != judged$observed)
+  shown <- utils::head(wrong[order(-sure[wrong])], most_rows_shown)
+  if (length(shown) == 0) return(element("p", "No judged row is answered wrongly."))
+  cells <- list(
+    row = judged$key[shown], observed = judged$observed[shown], answered = judged$answer[shown],
+    "its probability" = format_share(sure[shown])
+  )
+  what <- paste(
+    "The wrong answers of which the network was surest, of %s. Such rows are wrongly labelled, odd, or teach",
+    "something."
+  )
+  element("div", element("p", sprintf(what, format_count(length(wrong)))), table_element(
+    c(cells, beside(shown)), 3, caption = "Surest wrong answers"
+  ))
+}
+
+answered_probability <- function(judged) {
+  probabilities <- as.matrix(judged[startsWith(names(judged), "probability_")])
+  classes <- sub("^probability_", "", colnames(probabilities))
+  probabilities[cbind(seq_len(nrow(judged)), match(judged$answer, classes))]
+}
+
+largest_errors <- function(appraisal, beside) {
+  tables <- lapply(number_pairs(appraisal), function(pair) {
+    error <- pair$answer - pair$observed
+    shown <- utils::head(order(-abs(error)), most_rows_shown)
+    cells <- list(
+      row = appraisal$judged$key[shown], observed = format_each_short(signif(pair$observed[shown], 6)),
+      answered = format_each_short(signif(pair$answer[shown], 6)), error = format_signed(error[shown])
+    )
+    table_element(c(cells, beside(shown)), 1, caption = "Largest errors")
+  })
+  element("div", element("p", "The rows whose answers are furthest off."), tables)
+}
+
+strange_rows_element <- function(model, appraisal, table) {
+  strange <- strangeness(model, table)
+  odd <- which(strange$rows != "")
+  if (length(odd) == 0) return(element("p", "No judged row lies outside of what training saw."))
+  shown <- utils::head(odd, most_rows_shown)
+  what <- paste(
+    "%s of the judged rows differ from the training rows in some column: a level that training never saw, a gap where",
+    "it had none, a number out of its range."
+  )
+  element("div", element("p", sprintf(what, format_count(length(odd)))), table_element(
+    list(row = appraisal$judged$key[shown], columns = strange$rows[shown]), 2, caption = "Strange rows"
+  ))
+}

@@ -1,0 +1,215 @@
+# The report of a model.
+
+#' @export
+report_parts.hylomath_model <- function(x, data, rows) {
+  appraisal <- if (length(x$judged)) appraise(x)
+  table <- if (!is.null(data)) judged_part_of(x, as_table(data), appraisal)
+  inputs <- if (!is.null(table)) explained_inputs(x, data)
+  said <- if (is.null(appraisal)) notes(x) else notes(appraisal)
+  list(
+    title = sprintf("Predicting %s", enumerate(x$brief$target)), kicker = kicker_of("Report on a network"),
+    lead = list(paragraphs_of(model_lead(x, appraisal)), watch_out(said), if (!is.null(appraisal)) cards(appraisal)),
+    sections = c(
+      list(section_notes(said)), if (!is.null(appraisal)) appraisal_sections(appraisal, rows),
+      list(
+        section_inputs(x, inputs, rows),
+        if (!is.null(appraisal) && rows) section_rows(x, appraisal, table, inputs$importance),
+        section_training(x), section_card(x), section_brief(x$brief, x)
+      )
+    )
+  )
+}
+
+# The judged rows of the table that a model was trained on.
+judged_part_of <- function(model, data, appraisal) {
+  if (is.null(appraisal)) {
+    fail("The model holds no judged rows by which the table could be told to be its own.", "Leave `data` out.")
+  }
+  data[rows_of_part(model, data, appraisal$rows), , drop = FALSE]
+}
+
+# ---- the answer in words ------------------------------------------------------------------------------------------
+
+model_lead <- function(model, appraisal) {
+  target <- target_in(model)
+  learned <- counted(nrow_learned(model), "row")
+  what <- sprintf(
+    "This is %s that %s %s from %s.", together_words(model), if (network_count(model$answerer) > 1) "predict" else {
+      "predicts"
+    }, predicted_words(target), counted(length(needed_columns(model$answerer)), "column")
+  )
+  if (is.null(appraisal)) {
+    none <- "It learned from %s. It holds no rows to be judged by, so no measures stand here."
+    return(c(what, sprintf(none, learned)))
+  }
+  judged <- counted(appraisal$n, paste(appraisal$rows, "row"))
+  c(
+    sprintf("%s It learned from %s and is judged by %s that it %s.", what, learned, judged, rows_seen(appraisal$rows)),
+    in_words(appraisal), sure_words(appraisal), worth_text(appraisal)
+  )
+}
+
+nrow_learned <- function(model) {
+  parts <- model$parts
+  sum(parts$rows[parts$part %in% c("training", "rotation")])
+}
+
+together_words <- function(model) {
+  n <- network_count(model$answerer)
+  if (n == 1) "a network" else sprintf("a group of %d networks", n)
+}
+
+predicted_words <- function(target) {
+  if (!has_classes(target)) return(enumerate(target$columns))
+  sprintf("%s (one of %s)", target$columns, enumerate(sprintf("\u201c%s\u201d", target$classes), "or", limit = 6))
+}
+
+# How sure the figure is that the network is trained for.
+sure_words <- function(appraisal) {
+  own <- measure_of(appraisal, appraisal$primary)
+  own <- own[!is.na(own$low), ]
+  if (nrow(own) == 0) return(NULL)
+  of <- if (length(appraisal$target) > 1) sprintf(" of %s", own$target) else ""
+  direct <- if (is.null(own$direct)) "" else {
+    sprintf(", and %s for a network without hidden layers", format_measure(own$direct))
+  }
+  sprintf(
+    paste(
+      "Its %s%s is %s; by which rows came to be judged it could be anything from %s to %s (%s).",
+      "Without looking it would be %s%s."
+    ),
+    appraisal$primary, of, format_measure(own$value), format_measure(own$low), format_measure(own$high),
+    interval_heading(appraisal$level), format_measure(own$baseline), direct
+  )
+}
+
+watch_out <- function(notes) {
+  if (nrow(notes) == 0) return(NULL)
+  more <- if (nrow(notes) > 1) sprintf(" (and %d more)", nrow(notes) - 1) else ""
+  element(
+    "p", element("strong", "To watch out for: "), with_code(notes$note[1]), " ",
+    element("a", sprintf("What to do about it%s.", more), href = "#notes")
+  )
+}
+
+# ---- at a glance --------------------------------------------------------------------------------------------------
+
+cards <- function(appraisal) {
+  wanted <- if (answers_classes(appraisal$task)) {
+    c("accuracy", "balanced accuracy", "AUC", "mean AUC", "cross-entropy")
+  } else {
+    c("MAE", "RMSE", "R\u00b2", "Poisson deviance", "gamma deviance")
+  }
+  m <- appraisal$measures
+  if (length(appraisal$target) > 1) m <- m[m$measure == appraisal$primary, ] else m <- m[m$measure %in% wanted, ]
+  m <- utils::head(m[!is.na(m$value), ], 4)
+  names <- if (length(appraisal$target) > 1) paste(m$measure, "of", m$target) else m$measure
+  element("div", class = "cards", lapply(seq_len(nrow(m)), function(i) {
+    card_element(names[i], format_measure(m$value[i]), c(
+      if (!is.na(m$low[i])) sprintf("%s: %s", interval_heading(appraisal$level), interval_cell(m$low[i], m$high[i])),
+      if (!is.na(m$baseline[i])) sprintf("%s: %s", baseline_heading(appraisal), format_measure(m$baseline[i]))
+    ))
+  }))
+}
+
+# ---- sections -----------------------------------------------------------------------------------------------------
+
+section_notes <- function(notes) page_section("notes", "What to watch out for", notes_element(notes))
+
+# What the columns do: their importance, and the effects of those that matter most; NULL where nothing can be told.
+explained_inputs <- function(model, data) {
+  found <- importance(model, data, repeats = if (length(needed_columns(model$answerer)) > 20) 3 else 5)
+  most <- utils::head(by_importance(found), 4)
+  target <- target_in(model)
+  of <- if (has_classes(target) && is.null(target$positive)) utils::head(target$classes, 6)
+  effects <- lapply(most, function(column) {
+    tryCatch(effect_of(model, column, data, of = of), hylomath_error = function(e) NULL)
+  })
+  list(importance = found, effects = drop_nulls(effects))
+}
+
+section_inputs <- function(model, inputs, rows) {
+  title <- "What each input does"
+  if (is.null(inputs)) {
+    how <- "write_report(model, file, data = ), or hylomath report MODEL TABLE."
+    return(page_section("inputs", title, element(
+      "p", class = "unsaid",
+      "A model keeps no inputs. What each of them does can be told with the table that it was trained on: ", how
+    )))
+  }
+  effects <- lapply(seq_along(inputs$effects), function(i) {
+    effect <- inputs$effects[[i]]
+    if (!rows) effect[c("lines", "seen")] <- list(effect$lines[0, ], lapply(effect$seen, `[`, 0))
+    figure_element(plot_effect(effect), paste0("effect-", i))
+  })
+  page_section(
+    "inputs", title,
+    element("p", paste(
+      "How much worse the answers get when a column is shuffled among the rows, so that it tells nothing; then how",
+      "the answer goes with each of the columns that matter most. It is about this network on rows like these, not",
+      "about causes."
+    )),
+    figure_element(plot_importance(inputs$importance), "importance"), effects
+  )
+}
+
+section_training <- function(model) {
+  drawn <- if (nrow(model$curves)) plot_curves(model)
+  turns <- !is.null(model$members) && model$stopped != "set"
+  page_section(
+    "training", "How it was trained",
+    facts_element(list(
+      wiring = wiring_text(model), parameters = format_count(all_parameters(model$answerer)),
+      method = method_text(regimen_of(model), model$evidence_l2), rows = parts_text(model$parts),
+      training = if (!turns) stopped_text(training_run(model), model$seconds),
+      turns = if (turns) turns_text(model),
+      seeds = seeds_text(model$brief)
+    )),
+    if (!is.null(drawn)) figure_element(drawn, "curves", curves = curve_values(drawn)),
+    folded_element("How columns are taken in", table_element(
+      preparation_cells(model), caption = "What was learned of each column, on training rows only"
+    ))
+  )
+}
+
+# The brief of an analysis, and of a model where it comes from.
+section_brief <- function(b, model = NULL) {
+  facts <- if (!is.null(model)) facts_element(list(
+    network = identity_of(model), table = sprintf("fingerprint %s", model$fingerprint),
+    "trained by" = sprintf("hylomath %s, kernel %s", model$version, model$kernel)
+  ))
+  page_section(
+    "again", "The brief in force, and how to make it again", facts,
+    element("p", "With the brief below as brief.yml, by the command or in R:"),
+    code_element("hylomath train brief.yml -o model.hylo\nhylomath appraise model.hylo", "Commands"),
+    code_element("model <- train(read_brief(\"brief.yml\"))\nappraise(model)", "R code"),
+    code_element(brief_yaml(b), "The brief in force"),
+    folded_element("All of it as one R script", code_element(as_code(b), "R script"), class = "screen-only")
+  )
+}
+
+# What the analyst says of its use, and what the network itself tells.
+section_card <- function(model) {
+  about <- model$brief$about
+  unsaid <- function(text) if (length(text)) paste(text, collapse = " ") else "not said"
+  target <- target_in(model)
+  page_section(
+    "card", "Model card",
+    facts_element(list(
+      purpose = unsaid(about$purpose), owner = unsaid(about$owner), limits = about$limits %||% "not said",
+      answers = predicted_words(target), kind = sprintf("%s, feedforward, %s", together_words(model), model$brief$task),
+      "learned from" = counted(nrow_learned(model), "row"),
+      "takes in" = enumerate(needed_columns(model$answerer), limit = 40),
+      decision = if (!is.null(model$answerer$decision)) decision_line(model$answerer$decision),
+      calibrated = if (!is.null(model$answerer$recalibration)) recalibration_line(model$answerer$recalibration),
+      "not to be trusted" = paste(
+        "outside the ranges and levels that it was trained on (see how columns are taken in); on rows that come about",
+        "in another way than those of the training; as a statement about causes."
+      )
+    )),
+    if (is.null(about)) element(
+      "p", class = "unsaid",
+      with_code("Purpose, owner and limits are said by `about:` in the brief, or by `set_about()`.")
+    )
+  )
+}
