@@ -19,6 +19,7 @@ streams <- rbind(
   data.frame(purpose = "effect rows", first = 4L, seed = "training"),
   data.frame(purpose = "fewer rows", first = 6L, seed = "split"),   # which rows a smaller fold keeps
   data.frame(purpose = "cells", first = 7L, seed = "training"),     # shares of a confusion matrix's cells
+  data.frame(purpose = "rows known", first = 8L, seed = "split"),  # which learned rows a model knows again
   data.frame(purpose = "walk orders", first = 10L, seed = "training"),  # of the k-th walk: first + k
   data.frame(purpose = "ranked rows", first = 19L, seed = "training"),  # which rows a sifting ranks columns by
   data.frame(purpose = "ranked columns", first = 20L, seed = "training"),  # in the r-th repeat: first + r

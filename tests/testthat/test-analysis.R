@@ -57,12 +57,35 @@ test_that("every task has every function, and streams of random numbers do not m
     wanted <- c(
       "word", "losses", "kind", "several", "exposure", "logarithm", "epoch_measures", "claims", "complete", "check",
       "check_loss", "check_target", "output", "units", "strata", "observe", "learn", "row_weights", "encode", "start",
-      "answer", "baseline", "primary", "row_losses", "judge", "measure", "reckon", "error_scale", "describe"
+      "reading", "answer", "baseline", "primary", "row_losses", "judge", "measure", "reckon", "error_scale", "describe"
     )
     expect_setequal(names(task), wanted)
   }
   expect_false(anyDuplicated(streams$purpose) > 0)
   expect_error(stream_of("tea leaves"), "no stream for tea leaves")
+})
+
+test_that("every purpose that is drawn for has a stream", {
+  drawing <- c("drawn_rows", "shuffled", "uniform", "stream_of")
+  named_in <- function(code) {
+    if (is.call(code) && is.name(code[[1]]) && as.character(code[[1]]) %in% drawing) {
+      given <- match.call(get(as.character(code[[1]]), asNamespace("hylomath")), code)$purpose
+      return(if (is.character(given)) given)
+    }
+    if (!is.call(code) && !is.pairlist(code)) return(NULL)
+    unlist(lapply(as.list(code), function(part) if (!missing(part)) named_in(part)))
+  }
+  functions <- Filter(is.function, mget(ls(asNamespace("hylomath")), asNamespace("hylomath")))
+  named <- unique(unlist(lapply(functions, function(f) named_in(body(f)))))
+  expect_gt(length(named), 10)
+  expect_setequal(intersect(named, streams$purpose), named)
+})
+
+test_that("a network that has learned from more rows than are known again is trained, and knows some of them", {
+  table <- data.frame(x = seq_len(most_rows_known + 10) %% 977, y = seq_len(most_rows_known + 10) %% 11)
+  b <- brief(table, target = "y", task = "regression") |> hold_out(validation = 0, test = 0, rotate = 0, seed = 1)
+  model <- train(wire(b, "direct") |> regimen(method = "adam", epochs = 1, seed = 1), progress = "none")
+  expect_false(model$seen$all)
 })
 
 test_that("a new task is one object: registered, it goes from a brief to an appraisal", {
