@@ -8,7 +8,8 @@ cli_call <- function(verbs, args) {
   }
   parsed <- cli_parse(verbs[[name]], name, args[-1])
   if (is.null(parsed)) return(0L)
-  status <- verbs[[name]]$run(parsed$arguments, parsed$options)
+  arguments <- cli_from_input(verbs[[name]], name, parsed$arguments)
+  status <- verbs[[name]]$run(arguments, parsed$options)
   if (is.integer(status)) status else 0L
 }
 
@@ -16,13 +17,13 @@ cli_call <- function(verbs, args) {
 cli_parse <- function(verb, name, args) {
   rlang::check_installed("optparse", "for the command")
   repeated <- cli_take_repeated(verb$options, args, name)
-  parser <- cli_parser(verb, name)
+  parser <- cli_parser(verb)
   parsed <- tryCatch(
-    optparse::parse_args(parser, repeated$rest, positional_arguments = TRUE),
-    error = function(e) cli_wrong(cli_parser_words(conditionMessage(e)), name)
+    optparse::parse_args(parser, repeated$rest, print_help_and_exit = FALSE, positional_arguments = TRUE),
+    error = function(e) cli_wrong(cli_parser_words(conditionMessage(e), flags_of(verb)), name)
   )
   if (isTRUE(parsed$options$help)) {
-    optparse::print_help(parser)
+    write_lines(cli_help(verb, name))
     return(NULL)
   }
   n <- length(parsed$args)
@@ -34,13 +35,21 @@ cli_parse <- function(verb, name, args) {
   list(options = with_all_options(given, verb$options), arguments = parsed$args)
 }
 
-cli_parser <- function(verb, name) {
-  help <- optparse::make_option(c("-h", "--help"), action = "store_true", default = FALSE, help = "Show this help.")
+# Standard input as a file, for the verbs that look at a table more than once.
+cli_from_input <- function(verb, name, arguments) {
+  piped <- arguments == "-"
+  if (!any(piped) || verb$input == "stream") return(arguments)
+  if (verb$input == "none") {
+    cli_wrong(sprintf("`hylomath %s` takes no standard input (-): give a file.", name), name)
+  }
+  if (sum(piped) > 1) cli_wrong("Standard input (-) is one table.", name)
+  arguments[piped] <- text_from(file("stdin", "rb"))
+  arguments
+}
+
+cli_parser <- function(verb) {
   optparse::OptionParser(
-    usage = sprintf("hylomath %s %s [options]", name, verb$takes), prog = "hylomath", add_help_option = FALSE,
-    description = paste0("\n", paste(strwrap(verb$does, 80), collapse = "\n")),
-    epilogue = sprintf("Example:\n\t%s\n", verb$example),
-    option_list = c(list(help), lapply(verb$options, cli_make_option))
+    prog = "hylomath", add_help_option = FALSE, option_list = lapply(cli_all_options(verb), cli_make_option)
   )
 }
 
@@ -77,7 +86,12 @@ cli_make_option <- function(option) {
 }
 
 # The parser's messages name its own functions; what stands behind the last colon is for the reader.
-cli_parser_words <- function(message) {
-  message <- sub("^.*(flag|option) \"?([^\" ]+)\"? (is invalid|.*$)", "There is no option \\2.", message)
-  sub("^Error[^:]*: *", "", message)
+cli_parser_words <- function(message, flags) {
+  unknown <- "^.*(flag|option):? \"?([^\" ]+)\"?( is invalid.*|.*)$"
+  if (!grepl(unknown, message)) return(sub("^Error[^:]*: *", "", message))
+  flag <- sub("=.*", "", sub(unknown, "\\2", message))
+  if (!startsWith(flag, "-")) flag <- paste0("--", flag)
+  long <- flags[startsWith(flags, "--")]
+  meant <- did_you_mean(sub("^-+", "", flag), sub("^--", "", long))
+  paste(c(sprintf("There is no option %s.", flag), sub("`([^`]+)`", "`--\\1`", meant)), collapse = " ")
 }

@@ -10,11 +10,12 @@ profile_of_user <- paste0(
 #' installed package and the command.
 #'
 #' @param folder A folder on the path; it is made if need be.
+#' @param manual Where to write pages of the manual, one a subcommand, for `man hylomath-train`; `NULL` for none.
 #' @return The starter's path, invisibly.
 #' @examples
 #' install_command(tempdir())
 #' @export
-install_command <- function(folder = "~/.local/bin") {
+install_command <- function(folder = "~/.local/bin", manual = NULL) {
   folder <- path.expand(folder)
   dir.create(folder, showWarnings = FALSE, recursive = TRUE)
   starter <- file.path(folder, "hylomath")
@@ -26,7 +27,8 @@ install_command <- function(folder = "~/.local/bin") {
     sprintf(
       paste(
         "# the profile of the folder that it is called in is not the user's", profile_of_user,
-        "R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", sep = "\n"
+        "# what is attached by default is of no use here, and takes as long to load as the rest",
+        "R_DEFAULT_PACKAGES=NULL R_LIBS=%s${R_LIBS:+:$R_LIBS} exec %s %s \"$@\"", sep = "\n"
       ),
       shQuote(libraries), shQuote(rscript), shQuote(program)
     )
@@ -36,5 +38,16 @@ install_command <- function(folder = "~/.local/bin") {
   on_path <- normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1]], mustWork = FALSE)
   reached <- normalizePath(folder) %in% on_path
   message(sprintf("Wrote %s.%s", starter, if (reached) "" else sprintf(" Add %s to your PATH.", folder)))
+  if (!is.null(manual)) write_manual(path.expand(manual))
   invisible(starter)
+}
+
+write_manual <- function(folder) {
+  dir.create(folder, showWarnings = FALSE, recursive = TRUE)
+  verbs <- cli_verbs()
+  for (name in names(verbs)) {
+    page <- paste0(paste(cli_manual_page(verbs[[name]], name), collapse = "\n"), "\n")
+    write_whole(charToRaw(enc2utf8(page)), file.path(folder, sprintf("hylomath-%s.1", name)))
+  }
+  message(sprintf("Wrote %s of the manual into %s.", counted(length(verbs), "page"), folder))
 }

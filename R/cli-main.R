@@ -11,6 +11,8 @@
 #' }
 #' @export
 run_command <- function(args = commandArgs(trailingOnly = TRUE)) {
+  # what the starter sets for a quick start is not for the processes that are started from here
+  Sys.unsetenv("R_DEFAULT_PACKAGES")
   # workers are spoken to through sockets, whose end must not be that of the command
   if (!any(startsWith(args, "--workers")) && !nzchar(Sys.getenv("R_FUTURE_PLAN"))) core_end_on_closed_pipe()
   status <- cli_run(args)
@@ -37,31 +39,18 @@ cli_run <- function(args) {
 }
 
 cli_dispatch <- function(args) {
-  verbs <- c(cli_verbs(), list(demo = cli_demo_verb()))
+  beside <- list(completion = cli_completion_verb(c(cli_verbs(), list(demo = cli_demo_verb()))), demo = cli_demo_verb())
+  groups <- c(cli_groups(), list("Beside them" = beside))
   if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
   if (length(args) == 0 || args[1] %in% c("-h", "--help", "help")) {
-    write_lines(cli_overview(verbs))
+    write_lines(cli_overview(groups))
     return(if (length(args) == 0) 2L else 0L)
   }
   if (args[1] == "--version") {
     write_lines(paste("hylomath", package_version_text()))
     return(0L)
   }
-  cli_call(verbs, args)
-}
-
-cli_overview <- function(verbs) {
-  short <- vapply(verbs, function(v) sub("[.:].*", "", v$does), "")
-  c(
-    "hylomath: honest feedforward networks for tabular records", "",
-    "Usage: hylomath COMMAND [arguments] [options]", "",
-    text_table(list(command = names(verbs), "what it does" = short)), "",
-    "hylomath COMMAND --help tells more, with an example. A whole analysis:", "",
-    "  hylomath look kilns.csv --target outcome",
-    "  hylomath brief kilns.csv --target outcome -o kilns.yml",
-    "  hylomath train kilns.yml -o kilns.hylo",
-    "  hylomath appraise kilns.hylo", "  hylomath predict kilns.hylo new.csv -o scored.csv"
-  )
+  cli_call(unlist(unname(groups), recursive = FALSE), args)
 }
 
 cli_say_error <- function(e, status) {

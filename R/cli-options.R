@@ -7,6 +7,10 @@ cli_option <- function(flags, help, metavar = NULL, action = "store", default = 
 
 cli_flag <- function(flags, help) cli_option(flags, help, action = "store_true")
 
+cli_all_options <- function(verb) c(list(cli_flag(c("-h", "--help"), "Show this help.")), verb$options)
+
+flags_of <- function(verb) unlist(lapply(cli_all_options(verb), `[[`, "flags"))
+
 # Said once; the table of subcommands names them.
 shared_options <- function() {
   list(

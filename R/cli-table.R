@@ -2,20 +2,34 @@
 # and cli-improve.R.
 
 # `files` is the number of arguments, or the fewest and the most.
-cli_command <- function(does, takes, files, run, example, options) {
+# `statuses` are exit statuses beside the usual ones, by number; `input` says how standard input can be given as a table
+# (-): not at all, `whole`, or as a `stream` that is read as it comes.
+cli_command <- function(does, takes, files, run, example, options, statuses = NULL, input = "none") {
   list(
-    does = does, takes = takes, least = min(files), most = max(files), run = run, example = example, options = options
+    does = does, takes = takes, least = min(files), most = max(files), run = run, example = example, options = options,
+    statuses = statuses, input = input
   )
 }
 
-cli_verbs <- function() c(commands_to_begin(), commands_to_judge(), commands_to_improve(), commands_to_use())
+# The subcommands by when they are needed.
+cli_groups <- function() {
+  list(
+    "To begin" = commands_to_begin(), "To judge and explain" = commands_to_judge(),
+    "To improve" = commands_to_improve(), "To keep and put to work" = commands_to_use()
+  )
+}
+
+cli_verbs <- function() unlist(unname(cli_groups()), recursive = FALSE)
 
 commands_to_begin <- function() {
   list(
     look = cli_command(
       "Look at a table: kinds of columns, gaps, class shares, odd things.",
-      takes = "TABLE.csv", files = 1, run = cli_look,
-      example = "hylomath look kilns.csv --target outcome",
+      takes = "TABLE.csv", files = 1, run = cli_look, input = "whole",
+      example = c(
+        "hylomath look kilns.csv --target outcome", "hylomath look kilns.csv --target outcome --figure pairs.png",
+        "zcat kilns.csv.gz | hylomath look -"
+      ),
       cli_options(
         cli_option(c("-t", "--target"), "The column to predict.", "COLUMN"),
         cli_flag("--all", "Show every column of a wide table."),
@@ -26,7 +40,10 @@ commands_to_begin <- function() {
     brief = cli_command(
       "Start a brief: guess kinds and task, and write the file that describes the analysis.",
       takes = "TABLE.csv", files = 1, run = cli_brief,
-      example = "hylomath brief kilns.csv --target outcome -o kilns.yml",
+      example = c(
+        "hylomath brief kilns.csv --target outcome -o kilns.yml",
+        "hylomath brief firings.sqlite --query \"select * from firings\" --target outcome -o kilns.yml"
+      ),
       cli_options(
         cli_option(
           c("-t", "--target"), "The column to predict; several numbers with commas between them. Needed.", "COLUMN"
@@ -41,7 +58,11 @@ commands_to_begin <- function() {
         "written, marked as interrupted, and the exit status is 1."
       ),
       takes = "BRIEF.yml", files = 1, run = cli_train,
-      example = "hylomath train kilns.yml -o kilns.hylo --set regimen.epochs=100",
+      example = c(
+        "hylomath train kilns.yml -o kilns.hylo",
+        "hylomath train kilns.yml --set regimen.epochs=100 --set wiring=\"32 relu\"",
+        "hylomath train kilns.yml --checkpoint kilns.kept --every 60"
+      ),
       cli_options(
         "output", "set", "quick", "progress",
         cli_flag("--watch-test", "Measure the loss of the test rows after each epoch too."),
@@ -69,8 +90,11 @@ commands_to_judge <- function() {
         "Judge a model on its test rows, or on the rows of another table.",
         "That its test rows were looked at is noted in the model's file."
       ),
-      takes = "MODEL.hylo [TABLE.csv]", files = 1:2, run = cli_appraise,
-      example = "hylomath appraise kilns.hylo kilns.csv --rows test --by glaze",
+      takes = "MODEL.hylo [TABLE.csv]", files = 1:2, run = cli_appraise, input = "whole",
+      example = c(
+        "hylomath appraise kilns.hylo", "hylomath appraise kilns.hylo kilns.csv --rows test --by glaze",
+        "hylomath appraise kilns.hylo newer.csv --json"
+      ),
       cli_options(
         cli_option(c("-o", "--output"), "Write the judged rows, with what was observed and answered, as CSV.", "FILE"),
         cli_option(
@@ -127,7 +151,7 @@ commands_to_judge <- function() {
     ),
     importance = cli_command(
       "Tell which columns matter: how much worse the network gets when one is shuffled.",
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_importance,
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_importance, input = "whole",
       example = "hylomath importance kilns.hylo kilns.csv --figure importance.png",
       cli_options(
         cli_option(
@@ -140,7 +164,7 @@ commands_to_judge <- function() {
     ),
     effect = cli_command(
       "Show how the answer goes with an input, or with a pair of them.",
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_effect,
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_effect, input = "whole",
       example = "hylomath effect kilns.hylo kilns.csv --input peak_c --of crazed --figure effect.png",
       cli_options(
         cli_option("--input", "The column. Needed.", "COLUMN"),
@@ -151,7 +175,7 @@ commands_to_judge <- function() {
     ),
     contributions = cli_command(
       "Tell which inputs moved the answer to one row, and by how much.",
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions,
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions, input = "whole",
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
         cli_option("--row", "The number of the row, from 1. Needed.", "N"),
@@ -269,7 +293,7 @@ commands_to_improve <- function() {
         "Let a network learn on: on the table that it was trained on for more epochs, or on newer rows with its",
         "preparation kept."
       ),
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_resume,
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_resume, input = "whole",
       example = "hylomath resume kilns.hylo newer.csv -o kilns-2.hylo",
       cli_options(
         cli_option("--epochs", "How many more epochs there may be; as many as the brief says.", "N"),
@@ -281,16 +305,16 @@ commands_to_improve <- function() {
         "Train a judged network on all rows of its table, for use: the brief in force, for the epochs that were right.",
         "The measures that it carries along are those of the former."
       ),
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_refit,
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_refit, input = "whole",
       example = "hylomath refit kilns.hylo kilns.csv -o kilns-all.hylo",
       cli_options("output_model", "progress", "json", "quiet")
     ),
     lineup = cli_command(
       paste(
-        "Put models, or folds that were kept, side by side: the same rows, the same measures, differences with their",
-        "intervals."
+        "Line up models or folds side by side: the same rows, the same measures, differences with their intervals."
       ),
       takes = "A.hylo B.hylo ... [TABLE.csv] | A.folds B.folds ...", files = c(2, 100), run = cli_lineup,
+      input = "whole",
       example = "hylomath lineup small.hylo large.hylo",
       cli_options(
         cli_option("--rows", "Which rows they share: test, validation or calibration.", "PART"),
@@ -308,7 +332,10 @@ commands_to_use <- function() {
         "with --query. Without -o they go to standard output."
       ),
       takes = "MODEL.hylo TABLE", files = 2, run = cli_predict,
-      example = "hylomath predict kilns.hylo new.csv -o scored.csv",
+      example = c(
+        "hylomath predict kilns.hylo new.csv -o scored.csv", "cat new.csv | hylomath predict kilns.hylo - --flags",
+        "hylomath predict kilns.hylo firings.sqlite --query \"select * from new\" --key firing --into answers"
+      ),
       cli_options(
         "output",
         cli_option(
@@ -338,7 +365,8 @@ commands_to_use <- function() {
         cli_option("--into", "With --query, the database's table that takes the answers; made if need be.", "NAME"),
         cli_option("--key", "With --query, the column that names each row; a broken run goes on behind it.", "COLUMN"),
         "progress", "json", "quiet"
-      )
+      ),
+      input = "stream"
     ),
     show = cli_command(
       "Show what a file holds: a model, a brief, or a result that was kept (of folds, vary, sift or scout).",
@@ -361,8 +389,11 @@ commands_to_use <- function() {
         "also what each input does and the rows worth looking at; of several models side by side; of a result that was",
         "kept by folds or scout. That test rows were looked at is noted in the model's file."
       ),
-      takes = "MODEL.hylo [TABLE.csv] | MODEL.hylo ... | RESULT", files = c(1, 20), run = cli_report,
-      example = "hylomath report kilns.hylo kilns.csv -o kilns.html",
+      takes = "MODEL.hylo [TABLE.csv] | MODEL.hylo ... | RESULT", files = c(1, 20), run = cli_report, input = "whole",
+      example = c(
+        "hylomath report kilns.hylo kilns.csv -o kilns.html", "hylomath report kilns.hylo kilns.csv --pdf",
+        "hylomath report small.hylo large.hylo -o side-by-side.html"
+      ),
       cli_options(
         cli_option(
           c("-o", "--output"), "The page (.html or .pdf); beside the model when it is not given.", "FILE"
@@ -377,7 +408,11 @@ commands_to_use <- function() {
         "runs by itself."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_transcribe,
-      example = "hylomath transcribe kilns.hylo --to c -o kilns.c",
+      example = c(
+        "hylomath transcribe kilns.hylo --to c -o kilns.c",
+        "hylomath transcribe kilns.hylo --to sql --dialect postgres --table firings --key firing",
+        "hylomath transcribe kilns.hylo --to page -o kilns.html"
+      ),
       cli_options(
         cli_option("--to", "The language: sql, c, javascript or r; or page, a form to try it by hand.", "WHAT"),
         cli_option("--dialect", "Of SQL: standard, sqlite or postgres.", "DIALECT"),
@@ -408,19 +443,20 @@ commands_to_use <- function() {
     watch = cli_command(
       paste(
         "Watch a network at work: have inputs, answers or errors of newer rows moved since training? The exit status",
-        "is 0 for keep, 3 for look and 4 for retrain."
+        "says what is to be done."
       ),
-      takes = "MODEL.hylo NEWER.csv", files = 2, run = cli_watch,
+      takes = "MODEL.hylo NEWER.csv", files = 2, run = cli_watch, input = "whole",
       example = "hylomath watch kilns.hylo autumn.csv --by \"month(fired_on)\" --figure watch.png",
       cli_options(
         cli_option("--by", "An expression that parts the rows into periods, such as month(fired_on).", "EXPRESSION"),
         cli_option(c("-o", "--output"), "Write all comparisons as CSV.", "FILE"), "figure",
         cli_option("--report", "Write a report of it (.html or .pdf).", "FILE"), "json", "quiet"
-      )
+      ),
+      statuses = c("3" = "look closer", "4" = "retrain")
     ),
     probe = cli_command(
       "Give what a layer of a model makes of the rows of a table.",
-      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_probe,
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_probe, input = "whole",
       example = "hylomath probe kilns.hylo kilns.csv --layer 1 -o units.csv",
       cli_options(
         cli_option("--layer", "The number of the layer, from 1; the last hidden one when it is not given.", "N"),

@@ -1,0 +1,81 @@
+# What the command says of itself, and how shells complete it.
+
+completion <- function(shell, env = parent.frame()) {
+  run <- hylomath("completion", shell)
+  expect_equal(run$status, 0)
+  withr::local_tempfile(lines = run$out, .local_envir = env)
+}
+
+test_that("bash completes commands, options, columns of the table that is named, and files", {
+  skip_if(Sys.which("bash") == "")
+  withr::local_dir(withr::local_tempdir())
+  writeLines("peak_c,\"load kg\",glaze", "k.csv")
+  script <- completion("bash")
+  offered <- function(...) {
+    words <- c(...)
+    code <- sprintf(
+      "source %s; COMP_WORDS=(%s); COMP_CWORD=%d; _hylomath; printf '%%s\\n' \"${COMPREPLY[@]}\"", script,
+      paste(shQuote(words), collapse = " "), length(words) - 1
+    )
+    system2("bash", c("--norc", "-c", shQuote(code)), stdout = TRUE)
+  }
+  expect_equal(offered("hylomath", "tra"), c("train", "transcribe"))
+  expect_equal(offered("hylomath", "look", "k.csv", "--tar"), "--target")
+  expect_equal(offered("hylomath", "look", "k.csv", "--target", ""), c("peak_c", "load kg", "glaze"))
+  expect_equal(offered("hylomath", "look", "k"), "k.csv")
+  for (verb in names(cli_verbs())) {
+    expect_setequal(offered("hylomath", verb, "--"), grep("^--", flags_of(cli_verbs()[[verb]]), value = TRUE))
+  }
+})
+
+test_that("the scripts for zsh and fish are ones that these shells can read", {
+  shells <- Filter(function(shell) nzchar(Sys.which(shell)), c("zsh", "fish"))
+  for (shell in shells) expect_equal(system2(shell, c("-n", completion(shell))), 0, info = shell)
+  expect_equal(hylomath("completion", "cmd")$status, 2)
+})
+
+test_that("a mistyped word is answered with the one that is meant, and status 2", {
+  wrong <- list(
+    list(c("lok", "k.csv"), "no command `lok`. Did you mean `look`?"),
+    list(c("look", "k.csv", "--tagret", "x"), "no option --tagret. Did you mean `--target`?"),
+    list(c("train", "k.yml", "--checkpiont=x"), "no option --checkpiont. Did you mean `--checkpoint`?"),
+    list(c("train", "-"), "takes no standard input"), list(c("look"), "takes TABLE.csv, not 0 arguments")
+  )
+  for (case in wrong) {
+    run <- do.call(hylomath, as.list(case[[1]]))
+    expect_equal(run$status, 2, info = case[[2]])
+    expect_match(paste(run$err, collapse = " "), case[[2]], fixed = TRUE)
+  }
+})
+
+test_that("a table can come through a pipe", {
+  withr::local_dir(withr::local_tempdir())
+  utils::write.csv(small_kilns(100), "k.csv", row.names = FALSE)
+  command <- sprintf(
+    "%s %s %s look - --target outcome", libraries, file.path(R.home("bin"), "Rscript"), shQuote(program)
+  )
+  piped <- system(sprintf("cat k.csv | env %s", command), intern = TRUE)
+  expect_identical(piped, hylomath("look", "k.csv", "--target", "outcome")$out)
+})
+
+test_that("the overview groups all commands, and the manual has a page for each", {
+  told <- hylomath("help")$out
+  for (verb in c(names(cli_verbs()), "completion", "demo")) expect_match(told, sprintf("^  %s ", verb), all = FALSE)
+  expect_match(told, "Exit status: 0 done, 1 the work failed, 2 the call was wrong.", fixed = TRUE, all = FALSE)
+  expect_match(paste(hylomath("help", "watch")$out, collapse = " "), "3 look closer, 4 +retrain")
+  folder <- withr::local_tempdir()
+  suppressMessages(install_command(folder, manual = file.path(folder, "man1")))
+  expect_setequal(dir(file.path(folder, "man1")), sprintf("hylomath-%s.1", names(cli_verbs())))
+  skip_if(Sys.which("man") == "")
+  page <- system2("man", c("-l", file.path(folder, "man1", "hylomath-train.1")), stdout = TRUE)
+  expect_match(page, "--checkpoint FILE", all = FALSE)
+})
+
+test_that("no colour is written where nobody sees it, or wants it", {
+  withr::local_dir(withr::local_tempdir())
+  write_model(quick_model(epochs = 2), "k.hylo")
+  for (env in c("A=1", "NO_COLOR=1")) {
+    run <- hylomath("appraise", "k.hylo", env = env)
+    expect_false(any(grepl("\033", c(run$out, run$err), fixed = TRUE)))
+  }
+})
