@@ -1,7 +1,7 @@
 # One theme and one palette for all figures. The colours differ in lightness as well as in hue, so that they stay
 # apart in grey and for the colour-blind.
 
-figure_colours <- c(ink = "#1F3A5F", ochre = "#D9902F", sea = "#4A9CA6", plum = "#7C4B78", stone = "#8B8F96")
+figure_colours <- c(ink = "#1F3A5F", ochre = "#D9902F", sea = "#4A9CA6", plum = "#6A3D67", stone = "#8B8F96")
 figure_paper <- "#FBFAF7"
 figure_pale <- "#EEF2F6"  # the light end of a scale that ends in ink
 figure_text <- "#22303F"
@@ -11,7 +11,7 @@ figure_grid <- "#E6E3DB"
 hue <- function(name) figure_colours[[name]]
 
 # For lines that have to be told apart: light and dark in turn, and used with two kinds of dashes.
-figure_lines <- c(figure_colours[c("ink", "ochre", "plum", "sea")], moss = "#5B6B2F", slate = "#6F737A")
+figure_lines <- c(figure_colours[c("ink", "ochre", "plum", "sea")], moss = "#5B6B2F", slate = "#878B92")
 figure_dashes <- c("solid", "22", "solid", "22", "solid", "22")
 
 figure_theme <- function(base_size = 13) {

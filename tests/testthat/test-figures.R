@@ -140,3 +140,43 @@ test_that("figures are written as PNG of the given size", {
   expect_equal(size, c(640L, 400L))
   expect_s3_class(ggplot2::autoplot(quick_model()), "ggplot")
 })
+
+test_that("neighbouring colours stay apart for the colour-blind and in grey print", {
+  # linear RGB as it is seen without one kind of cones (Vienot, Brettel and Mollon 1999), and lightness alone
+  linear <- function(colour) {
+    s <- grDevices::col2rgb(colour) / 255
+    ifelse(s <= 0.04045, s / 12.92, ((s + 0.055) / 1.055)^2.4)
+  }
+  seen <- list(
+    all = diag(3),
+    deuteranopia = rbind(c(0.29275, 0.70725, 0), c(0.29275, 0.70725, 0), c(-0.02234, 0.02234, 1)),
+    protanopia = rbind(c(0.11238, 0.88762, 0), c(0.11238, 0.88762, 0), c(0.00401, -0.00401, 1)),
+    grey = matrix(c(0.2126, 0.7152, 0.0722), 3, 3, byrow = TRUE)
+  )
+  lab <- function(colour, matrix) {
+    seen <- pmin(pmax(matrix %*% linear(colour), 0), 1)
+    coded <- ifelse(seen <= 0.0031308, 12.92 * seen, 1.055 * seen^(1 / 2.4) - 0.055)
+    grDevices::convertColor(t(coded), "sRGB", "Lab")
+  }
+  distance <- function(a, b, matrix) sqrt(sum((lab(a, matrix) - lab(b, matrix))^2))
+  for (eyes in names(seen)) {
+    for (i in seq_len(length(figure_lines) - 1)) {
+      apart <- distance(figure_lines[i], figure_lines[i + 1], seen[[eyes]])
+      # in grey the two kinds of dashes tell lines apart that are as light as each other
+      expect_gt(apart, if (eyes == "grey") 8 else 20, label = sprintf("%s %d", eyes, i))
+    }
+    # ink and ochre carry most figures
+    expect_gt(distance(hue("ink"), hue("ochre"), seen[[eyes]]), 30)
+  }
+})
+
+test_that("every plot is written as PNG, SVG and PDF at the size of a column and of a page, with any letters", {
+  letters <- "Skerrow: \u0141\u00f3d\u017a, \u00c5land, \u0394\u03ae\u03bc\u03bf\u03c2"
+  figure <- plot_curves(quick_model(epochs = 3)) + ggplot2::labs(title = letters)
+  folder <- withr::local_tempdir()
+  for (size in list(c(500, 400), c(1280, 800))) for (ending in c("png", "svg", "pdf")) {
+    file <- file.path(folder, paste0(size[1], ".", ending))
+    write_figure(figure, file, width = size[1], height = size[2])
+    expect_gt(file.size(file), 2000)
+  }
+})
