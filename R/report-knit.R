@@ -97,8 +97,8 @@ knit_in_document <- function(x, ...) {
 #' Hylomath's objects in a knitr document
 #'
 #' In a document that knitr makes, models, appraisals, folds, searches, lineups, watches and explanations print as
-#' tables and figures in the place of plain text, in every format. The chunk option `render = knitr::normal_print` keeps the
-#' text.
+#' tables and figures in the place of plain text, in every format. The chunk option `render = knitr::normal_print` keeps
+#' the text.
 #'
 #' @param x An object.
 #' @param ... Not used.
