@@ -4,6 +4,7 @@
 # make check   the rules of the house, the linters, the spelling and R CMD check
 # make sanitize   the core's tests under the sanitizers
 # make test-arm   the core's tests for 64-bit ARM processors, emulated
+# make site    guide, reference and documents as static pages
 # make document, make data   regenerate what is generated
 # make bench   the measurements
 
@@ -23,7 +24,7 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
-.PHONY: demo test test-quick test-core test-arm sanitize install setup document data bench check check-house \
+.PHONY: demo test test-quick test-core test-arm sanitize install setup document data site bench check check-house \
   check-core clean
 
 demo: install
@@ -82,6 +83,10 @@ document:
 
 data:
 	@Rscript data-raw/make-data.R
+
+# guide, reference and documents as static pages in .build/site
+site: install $(BUILD)/ready-for-tests
+	@$(RUN) tools/site.R
 
 # single-threaded on both sides, whatever BLAS R finds; the step is measured against the one that OPENBLAS links
 OPENBLAS ?= -I/usr/include/$(shell $(CXX) -dumpmachine)/openblas-pthread -lopenblas

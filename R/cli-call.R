@@ -9,8 +9,15 @@ cli_call <- function(verbs, args) {
   parsed <- cli_parse(verbs[[name]], name, args[-1])
   if (is.null(parsed)) return(0L)
   arguments <- cli_from_input(verbs[[name]], name, parsed$arguments)
+  attach_usual_packages()
   status <- verbs[[name]]$run(arguments, parsed$options)
   if (is.integer(status)) status else 0L
+}
+
+# The starter leaves them out for a quick start; packages that draw count on them.
+attach_usual_packages <- function() {
+  usual <- c("datasets", "methods", "utils", "grDevices", "graphics", "stats")
+  for (package in usual[!paste0("package:", usual) %in% search()]) attachNamespace(package)
 }
 
 # Returns list(options, arguments), or NULL when help was asked for (and printed).

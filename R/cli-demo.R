@@ -118,6 +118,10 @@ demo_of_kilns <- function(shown) {
     told_step(
       "The model file goes to work on a table: the answers stand behind its own columns.",
       "predict kilns.hylo kilns.csv -o kilns-scored.csv"
+    ),
+    told_step(
+      "And a page for those who will not open R: the answer in words, figures, the rows worth looking at, the brief.",
+      "report kilns.hylo kilns.csv -o kilns.html"
     )
   )
 }

@@ -35,7 +35,6 @@ page() { # page NAME HTML
 terminal demo "hylomath demo -o demo"
 cp "$folder/demo/kilns-figures/curves.png" "$shots/curves.png"
 cp "$folder/demo/kilns-figures/confusion.png" "$shots/confusion.png"
-cp "$folder/demo/kilns-figures/roc.png" "$shots/roc.png"
 cp "$folder/demo/recovery-figures/calibration.png" "$shots/calibration.png"
 for figure in importance effect contributions; do cp "$folder/demo/kilns-figures/$figure.png" "$shots"; done
 cp "$folder/demo/crossings-figures/fit.png" "$shots/fit.png"
@@ -68,3 +67,4 @@ R_LIBS=.build/library Rscript -e 'library(hylomath)
   newer <- transform(kilns[order(kilns$fired_on), ][3001:4000, ], peak_c = peak_c + 6)
   write_figure(plot_watch(watch_model(model, newer)), words[2])' "$folder/form.html" "$shots/watch.png"
 page form "$folder/form.html"
+page report "$folder/demo/kilns.html"

@@ -71,6 +71,15 @@ test_that("the overview groups all commands, and the manual has a page for each"
   expect_match(page, "--checkpoint FILE", all = FALSE)
 })
 
+test_that("what the starter leaves out for a quick start is there once there is work to do", {
+  skip_if_not_installed("ggplot2")
+  withr::local_dir(withr::local_tempdir())
+  write_model(quick_model(epochs = 2), "k.hylo")
+  drawn <- hylomath("appraise", "k.hylo", "--figures", "f", env = "R_DEFAULT_PACKAGES=NULL")
+  expect_equal(drawn$status, 0, info = paste(drawn$err, collapse = " "))
+  expect_true("roc.png" %in% dir("f"))
+})
+
 test_that("no colour is written where nobody sees it, or wants it", {
   withr::local_dir(withr::local_tempdir())
   write_model(quick_model(epochs = 2), "k.hylo")
