@@ -10,3 +10,5 @@ appraise(model)
 
 # the same columns without hidden layers: what the network has to beat
 appraise(train(wire(b, "direct"), progress = "none"))
+
+write_report(model, tempfile(fileext = ".html"), crossings)

@@ -15,3 +15,6 @@ appraise(model)
 file <- tempfile(fileext = ".hylo")
 write_model(model, file)
 predict(read_model(file), head(kilns), type = "both")
+
+# a page for those who will not open R
+write_report(model, tempfile(fileext = ".html"), kilns)

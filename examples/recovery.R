@@ -23,3 +23,6 @@ importance(plain, recovery)
 effect_of(plain, crp_mg_l, recovery)
 contributions(plain, 3, recovery)
 predict(careful, head(recovery), type = "set")
+
+# nothing of a single patient may leave the clinic
+write_report(careful, tempfile(fileext = ".html"), recovery, rows = FALSE)

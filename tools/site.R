@@ -52,7 +52,8 @@ from_markdown <- function(lines) {
 
 # Links between files of the repository as links between pages; `up` leads from the page to the site's root.
 relinked <- function(html, up) {
-  html <- gsub("href=\"(?:\\.\\./)?vignettes/([a-z-]+)\\.Rmd\"", sprintf("href=\"%sguide/\\1.html\"", up), html, perl = TRUE)
+  chapter <- "href=\"(?:\\.\\./)?vignettes/([a-z-]+)\\.Rmd\""
+  html <- gsub(chapter, sprintf("href=\"%sguide/\\1.html\"", up), html, perl = TRUE)
   html <- gsub("href=\"(?:docs/)?([a-z-]+)\\.md\"", sprintf("href=\"%sdocs/\\1.html\"", up), html, perl = TRUE)
   gsub("href=\"CONTRIBUTING\\.md\"", sprintf("href=\"%sdocs/contributing.html\"", up), html)
 }

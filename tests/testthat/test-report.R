@@ -160,3 +160,18 @@ test_that("the command writes reports of models, lineups and results", {
   expect_equal(printed$status, 0, info = paste(printed$err, collapse = "\n"))
   expect_equal(readBin("a.pdf", "raw", 4), charToRaw("%PDF"))
 })
+
+test_that("the briefs among the examples are trained and reported by the command", {
+  briefs <- normalizePath(list.files(test_path("..", "..", "examples"), "[.]yml$", full.names = TRUE))
+  skip_if(length(briefs) == 0, "the sources are not here")
+  expect_length(briefs, 3)
+  withr::local_dir(withr::local_tempdir())
+  for (brief in briefs) {
+    name <- sub("[.]yml$", "", basename(brief))
+    file.copy(c(brief, system.file("extdata", paste0(name, ".csv"), package = "hylomath")), ".")
+    hylomath("train", basename(brief), "--quick", "--set", "regimen.epochs=5", "-q")
+    run <- hylomath("report", paste0(name, ".hylo"), paste0(name, ".csv"))
+    expect_equal(run$status, 0, info = paste(run$err, collapse = " "))
+    expect_match(text_of(paste(readLines(paste0(name, ".html")), collapse = "\n")), "Skerrow|The harbour")
+  }
+})
