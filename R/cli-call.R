@@ -10,6 +10,10 @@ cli_call <- function(verbs, args) {
   if (is.null(parsed)) return(0L)
   arguments <- cli_from_input(verbs[[name]], name, parsed$arguments)
   attach_usual_packages()
+  if (isTRUE(parsed$options$quiet) || identical(parsed$options$progress, "none")) {
+    former <- options(hylomath.progress = NULL)
+    on.exit(options(former))
+  }
   status <- verbs[[name]]$run(arguments, parsed$options)
   if (is.integer(status)) status else 0L
 }

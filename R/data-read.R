@@ -49,10 +49,18 @@ text_columns <- function(kinds) names(kinds)[kinds %in% c("category", "id", "tex
 
 # The reader guesses the separator among , ; | tab and blank. A decimal comma is seen where numbers with commas stand
 # between semicolons or tabs. Text that is not UTF-8 is taken for Latin-1.
+# So many bytes take long enough to be told of.
+long_to_read <- 3e7
+
 read_text_table <- function(file, kinds, how, columns) {
   rlang::check_installed("data.table", "to read CSV files")
   plain <- plain_text(file)
   if (plain != file) on.exit(unlink(plain))
+  if (file.size(plain) >= long_to_read) {
+    tell <- reporter("auto")
+    tell(list(event = "reading", file = file, bytes = file.size(plain)))
+    on.exit(tell(list(event = "read")), add = TRUE)
+  }
   start <- file_start(plain, file)
   scan <- scan_text(plain, file)
   read_as <- function(encoding) {

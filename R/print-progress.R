@@ -12,6 +12,8 @@ progress_line <- function(event) {
     begin = , step = , ended = , finish = many_line(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
+    reading = show_line(sprintf("Reading %s, %s MB ...", event$file, format_count(round(event$bytes / 1e6)))),
+    read = cat("\r\033[K", file = stderr()),
     scored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(scored_text(event)),
     start = {
       the_line$shown <- 0

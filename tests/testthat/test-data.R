@@ -142,3 +142,16 @@ test_that("outliers and gaps of a column don't depend on the columns beside it",
   expect_equal(alone$outliers, 1)
   expect_equal(beside[2, -1], alone[-1], ignore_attr = "row.names")
 })
+
+test_that("a large file is told of while it is read, and a small one is not", {
+  withr::local_dir(withr::local_tempdir())
+  data.table::fwrite(data.frame(x = rep(1234567.25, long_to_read / 10)), "large.csv")
+  data.table::fwrite(data.frame(x = 1:3), "small.csv")
+  told <- list()
+  withr::local_options(hylomath.progress = function(event) told <<- c(told, list(event)))
+  read_table("small.csv")
+  expect_length(told, 0)
+  read_table("large.csv")
+  expect_equal(vapply(told, `[[`, "", "event"), c("reading", "read"))
+  expect_equal(told[[1]]$bytes, file.size("large.csv"))
+})
