@@ -58,8 +58,8 @@ read_text_table <- function(file, kinds, how, columns) {
   if (plain != file) on.exit(unlink(plain))
   if (file.size(plain) >= long_to_read) {
     tell <- reporter("auto")
-    tell(list(event = "reading", file = file, bytes = file.size(plain)))
-    on.exit(tell(list(event = "read")), add = TRUE)
+    tell(list(event = "doing", what = "reading", of = file, bytes = file.size(plain)))
+    on.exit(tell(list(event = "done")), add = TRUE)
   }
   start <- file_start(plain, file)
   scan <- scan_text(plain, file)

@@ -12,8 +12,8 @@ progress_line <- function(event) {
     begin = , step = , ended = , finish = many_line(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
-    reading = show_line(sprintf("Reading %s, %s MB ...", event$file, format_count(round(event$bytes / 1e6)))),
-    read = cat("\r\033[K", file = stderr()),
+    doing = show_line(doing_text(event)),
+    done = cat("\r\033[K", file = stderr()),
     scored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(scored_text(event)),
     start = {
       the_line$shown <- 0
@@ -45,6 +45,13 @@ is_due <- function(seconds = 0.1) {
   if (now - the_line$shown < seconds) return(FALSE)
   the_line$shown <- now
   TRUE
+}
+
+doing_text <- function(event) {
+  switch(event$what,
+    reading = sprintf("Reading %s, %s MB ...", event$of, format_count(round(event$bytes / 1e6))),
+    explaining = "Shuffling columns to see what they are worth ...", drawing = sprintf("Drawing %s ...", event$of)
+  )
 }
 
 show_line <- function(text) {

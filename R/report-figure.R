@@ -3,6 +3,7 @@
 # `figure` is a ggplot; `id` makes what it refers to its own; `curves` are values that are read by a slider or by
 # pointing, list(name, at, series).
 figure_element <- function(figure, id, caption = NULL, square = FALSE, curves = NULL) {
+  reporter("auto")(list(event = "doing", what = "drawing", of = gsub("-", " ", id, fixed = TRUE)))
   figure <- titles_within(figure, if (square) 960 else 1280)
   svg <- figure_svg(figure, id, width = if (square) 6.7 else 8.9, height = 5.6)
   reading <- if (!is.null(curves)) {

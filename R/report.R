@@ -38,6 +38,7 @@ write_report <- function(x, file, data = NULL, rows = TRUE, ...) {
   }
   check_can_write(file)
   rlang::check_installed(c("ggplot2", "htmltools", "svglite"), "to write reports")
+  on.exit(reporter("auto")(list(event = "done")))
   page <- page_text(report_parts(x, data, rows))
   if (ending == "pdf") page_to_pdf(page, file) else write_whole(charToRaw(enc2utf8(page)), file)
   invisible(file)

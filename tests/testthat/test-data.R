@@ -152,6 +152,6 @@ test_that("a large file is told of while it is read, and a small one is not", {
   read_table("small.csv")
   expect_length(told, 0)
   read_table("large.csv")
-  expect_equal(vapply(told, `[[`, "", "event"), c("reading", "read"))
+  expect_equal(vapply(told, `[[`, "", "event"), c("doing", "done"))
   expect_equal(told[[1]]$bytes, file.size("large.csv"))
 })
