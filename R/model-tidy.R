@@ -19,15 +19,10 @@
 #' head(tidy(model))
 #' tidy(appraise(model))
 #' @name tidy.hylomath_model
+#' @aliases tidy glance
+#' @importFrom generics tidy glance
+#' @rawNamespace export(tidy, glance)
 NULL
-
-#' @importFrom generics tidy
-#' @export
-generics::tidy
-
-#' @importFrom generics glance
-#' @export
-generics::glance
 
 #' @rdname tidy.hylomath_model
 #' @export

@@ -133,7 +133,9 @@ share_ratio <- function(model, shares, type) {
 #' set.seed(1)
 #' model <- brief(crossings, target = "passengers") |> regimen(epochs = 5) |> train(progress = "none")
 #' augment(model, head(crossings))
+#' @aliases augment
 #' @importFrom generics augment
+#' @rawNamespace export(augment)
 #' @export
 augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level = 0.9, prefix = "",
                                    bad_cells = "refuse", shares = NULL, identity = FALSE, ...) {
@@ -194,7 +196,3 @@ check_room <- function(columns, data, what) {
   what <- sprintf("The table already has a column %s, where %s would go.", quoted(taken[1]), what)
   fail(what, "Rename it or leave it out.")
 }
-
-#' @importFrom generics augment
-#' @export
-generics::augment
