@@ -54,7 +54,8 @@ cli_dispatch <- function(args) {
 }
 
 cli_say_error <- function(e, status) {
-  message("hylomath: ", e$what %||% conditionMessage(e))
-  if (!is.null(e$try)) message(paste(strwrap(e$try, cli::console_width(), indent = 2, exdent = 2), collapse = "\n"))
+  message("hylomath: ", harmless(e$what %||% conditionMessage(e)))
+  hint <- if (!is.null(e$try)) strwrap(harmless(e$try), cli::console_width(), indent = 2, exdent = 2)
+  if (length(hint)) message(paste(hint, collapse = "\n"))
   status
 }

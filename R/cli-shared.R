@@ -9,7 +9,7 @@ cli_json <- function(x) {
   write_lines(jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, na = "null", null = "null", pretty = TRUE))
 }
 
-cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(text)
+cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(harmless(text))
 
 cli_progress <- function(options) {
   if (options$quiet) return("none")

@@ -61,7 +61,7 @@ describe <- function(value) {
   if (is.list(value)) return("a list")
   if (length(value) > 1) return(sprintf("%d values", length(value)))
   if (is.na(value)) return("missing")
-  if (is.character(value) || is.factor(value)) return(dQuote(as.character(value), FALSE))
+  if (is.character(value) || is.factor(value)) return(dQuote(harmless(value), FALSE))
   format(value)
 }
 

@@ -1,6 +1,28 @@
 # Words as a reader wants them.
 
-quoted <- function(x) paste0("`", x, "`")
+quoted <- function(x) paste0("`", harmless(x), "`")
+
+# Names and levels are somebody else's: what would move a terminal's cursor, name its window, fill its clipboard or turn
+# the direction of writing is shown as what it is, as in \\u001b. Line ends and tabs stay; with `styled`, so do the
+# sequences that colour text.
+harmless <- function(text, styled = FALSE) {
+  text <- as.character(text)
+  broken <- !validUTF8(enc2utf8(text))
+  text[broken] <- iconv(text[broken], "", "UTF-8", sub = "byte")
+  text <- enc2utf8(text)
+  escape <- if (styled) "\\x{1b}(?!\\[[0-9;]*m)" else "\\x{1b}"
+  pattern <- paste0(
+    "(*UTF)", escape, "|[\\x{01}-\\x{08}\\x{0b}-\\x{1a}\\x{1c}-\\x{1f}\\x{7f}-\\x{9f}]",
+    "|[\\x{61c}\\x{200e}\\x{200f}\\x{202a}-\\x{202e}\\x{2066}-\\x{2069}]"
+  )
+  odd <- which(grepl(pattern, text, perl = TRUE))
+  for (i in odd) {
+    found <- gregexpr(pattern, text[i], perl = TRUE)
+    codes <- utf8ToInt(paste(regmatches(text[i], found)[[1]], collapse = ""))
+    regmatches(text[i], found) <- list(sprintf("\\u%04x", codes))
+  }
+  text
+}
 
 # "a, b and c"
 enumerate <- function(x, last = "and", limit = 8) {

@@ -55,7 +55,7 @@ doing_text <- function(event) {
 }
 
 show_line <- function(text) {
-  cat("\r", cli::ansi_strtrim(text, cli::console_width() - 1), "\033[K", sep = "", file = stderr())
+  cat("\r", cli::ansi_strtrim(harmless(text), cli::console_width() - 1), "\033[K", sep = "", file = stderr())
 }
 
 # Many fits at once: how many have ended, and how far the last one that spoke is.

@@ -59,7 +59,7 @@ left_out_text <- function(n, what) {
   if (n > 0) sprintf("An interrupt left out %s: what is shown was done before it.", counted(n, what))
 }
 
-write_lines <- function(...) cat(c(...), sep = "\n")
+write_lines <- function(...) cat(harmless(c(...), styled = cli::num_ansi_colors() > 1), sep = "\n")
 
 # What print() does for every object of ours: its lines, and the object back.
 print_lines <- function(x, ...) {
