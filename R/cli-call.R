@@ -8,6 +8,7 @@ cli_call <- function(verbs, args) {
   }
   parsed <- cli_parse(verbs[[name]], name, args[-1])
   if (is.null(parsed)) return(0L)
+  cli_check_outputs(verbs[[name]], name, parsed)
   arguments <- cli_from_input(verbs[[name]], name, parsed$arguments)
   attach_usual_packages()
   if (isTRUE(parsed$options$quiet) || identical(parsed$options$progress, "none")) {
@@ -44,6 +45,23 @@ cli_parse <- function(verb, name, args) {
   }
   given <- utils::modifyList(parsed$options, repeated$values)
   list(options = with_all_options(given, verb$options), arguments = parsed$args)
+}
+
+# What is to be written is looked at before any work: that its folder is there, and that it takes no input's place.
+cli_check_outputs <- function(verb, name, parsed) {
+  for (option in verb$options) {
+    key <- sub("^--", "", option$flags[length(option$flags)])
+    file <- parsed$options[[key]]
+    if (!identical(option$metavar, "FILE") || key == "costs" || is.null(file) || file == "-") next
+    check_can_write(file)
+    # a model can be written over the one that it comes from
+    if (identical(option, shared_options()$output_model) || !file.exists(file)) next
+    inputs <- parsed$arguments[file.exists(parsed$arguments)]
+    if (normalizePath(file) %in% normalizePath(inputs)) {
+      what <- "`%s %s` would take the place of a file that is read."
+      cli_wrong(sprintf(what, option$flags[length(option$flags)], harmless(file)), name)
+    }
+  }
 }
 
 # Standard input as a file, for the verbs that look at a table more than once.

@@ -44,7 +44,6 @@ cli_scout <- function(files, options) {
   b <- cli_brief_and_table(files[1], options)
   given <- cli_search_space(files[-1])
   keep <- options$keep %||% cli_beside(files[1], ".scout")
-  if (!is.null(options$output)) check_can_write(options$output)
   how <- list(
     budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf),
     judge = options$judge, where = options$where, file = keep

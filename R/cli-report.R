@@ -4,7 +4,6 @@ cli_report <- function(files, options) {
   for (file in files) check_file(file)
   output <- options$output %||% paste0(sub("[.][^./]*$", "", files[1]), if (options$pdf) ".pdf" else ".html")
   if (options$pdf) output <- paste0(sub("[.]html$", "", sub("[.]pdf$", "", output)), ".pdf")
-  if (output %in% files) cli_wrong(sprintf("The report would take the place of %s.", quoted(output)), "report")
   check_can_write(output)
   is_kept <- vapply(files, is_result, NA)
   models <- files[grepl("[.]hylo$", files) & !is_kept]

@@ -175,7 +175,6 @@ cli_transcribe <- function(files, options) {
   if (!options$to %in% transcript_targets()) {
     cli_wrong(sprintf("`--to` can't be %s: it is %s.", describe(options$to), languages), "transcribe")
   }
-  if (!is.null(options$output)) check_can_write(options$output)
   code <- transcribe(
     read_model(files[1]), options$to, table = options$table %||% "rows", key = cli_words(options$key),
     dialect = options$dialect %||% "standard", check = options$check, level = cli_number(options$level, "level")

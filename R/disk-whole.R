@@ -54,7 +54,7 @@ check_can_write <- function(file) {
   file <- link_target(file)
   folder <- dirname(file)
   check_folder(folder, file)
-  if (dir.exists(file)) fail(sprintf("%s is a folder; the model needs a file name.", quoted(file)))
+  if (dir.exists(file)) fail(sprintf("%s is a folder; a file's name is needed.", quoted(file)))
   if (file.exists(file) && !core_is_plain_file(path.expand(file))) return(invisible())
   if (file.access(folder, 2) != 0) fail(sprintf("The folder %s is not writable.", quoted(folder)))
 }

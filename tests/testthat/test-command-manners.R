@@ -88,3 +88,29 @@ test_that("no colour is written where nobody sees it, or wants it", {
     expect_false(any(grepl("\033", c(run$out, run$err), fixed = TRUE)))
   }
 })
+
+test_that("what can't be written is found before any work, and nothing takes an input's place", {
+  withr::local_dir(withr::local_tempdir())
+  utils::write.csv(small_kilns(200), "k.csv", row.names = FALSE)
+  hylomath("brief", "k.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "regimen.epochs=2")
+  hylomath("train", "k.yml", "-o", "k.hylo", "--quick", "-q")
+  before <- tools::md5sum(dir())
+  missing <- list(
+    c("folds", "k.yml", "-o", "no/x.csv"), c("folds", "k.yml", "--keep", "no/x"), c("sift", "k.yml", "-o", "no/x.yml"),
+    c("vary", "k.yml", "units=2,4", "--figure", "no/x.png"), c("scout", "k.yml", "-o", "no/x.yml"),
+    c("train", "k.yml", "-o", "no/x.hylo"), c("train", "k.yml", "--checkpoint", "no/x"),
+    c("report", "k.hylo", "-o", "no/x.html"), c("watch", "k.hylo", "k.csv", "--report", "no/x.html")
+  )
+  for (words in missing) {
+    run <- do.call(hylomath, as.list(words))
+    expect_equal(run$status, 1, info = paste(words, collapse = " "))
+    expect_match(paste(run$err, collapse = " "), "There is no folder `no`", info = paste(words, collapse = " "))
+  }
+  onto <- list(
+    c("predict", "k.hylo", "k.csv", "-o", "k.csv"), c("folds", "k.yml", "-o", "./k.yml"),
+    c("brief", "k.csv", "-t", "outcome", "-o", "k.csv"), c("report", "k.hylo", "k.csv", "-o", "k.csv"),
+    c("importance", "k.hylo", "k.csv", "--figure", "k.hylo")
+  )
+  for (words in onto) expect_equal(do.call(hylomath, as.list(words))$status, 2, info = paste(words, collapse = " "))
+  expect_identical(tools::md5sum(dir()), before)
+})
