@@ -65,7 +65,10 @@ importance.default <- function(model, ...) wrong_object("importance", "a model",
 # The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
 # is given to: who is drawn brings both.
 shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, seed) {
+  tell <- reporter("auto")
+  on.exit(tell(list(event = "done")))
   lapply(seq_along(columns), function(j) {
+    tell(list(event = "doing", what = "explaining", share = (j - 1) / length(columns)))
     received <- given <- squares <- as_is * 0
     orders <- lapply(seq_len(repeats), function(r) shuffled(nrow(table), seed, "importance", 1000L * j + r))
     answers <- shuffled_answers(answerer, table, columns[j], orders)

@@ -12,7 +12,7 @@ progress_line <- function(event) {
     begin = , step = , ended = , finish = many_line(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
-    doing = show_line(doing_text(event)),
+    doing = doing_line(event),
     done = cat("\r\033[K", file = stderr()),
     scored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(scored_text(event)),
     start = {
@@ -47,10 +47,21 @@ is_due <- function(seconds = 0.1) {
   TRUE
 }
 
+# What tells how much of it is done is told with the time that is left.
+doing_line <- function(event) {
+  now <- proc.time()[["elapsed"]]
+  share <- event$share %||% 0
+  if (share == 0) the_line$began <- now
+  took <- now - the_line$began
+  left <- if (share > 0 && took > 1) sprintf(" %s left", format_seconds(took * (1 - share) / share)) else ""
+  show_line(paste0(doing_text(event), left))
+}
+
 doing_text <- function(event) {
   switch(event$what,
     reading = sprintf("Reading %s, %s MB ...", event$of, format_count(round(event$bytes / 1e6))),
-    explaining = "Shuffling columns to see what they are worth ...", drawing = sprintf("Drawing %s ...", event$of)
+    explaining = sprintf("Shuffling columns to see their worth, %s done ...", format_percent_short(event$share)),
+    drawing = sprintf("Drawing %s ...", event$of)
   )
 }
 

@@ -118,7 +118,6 @@ section_notes <- function(notes) page_section("notes", "What to watch out for", 
 
 # What the columns do: their importance, and the effects of those that matter most; NULL where nothing can be told.
 explained_inputs <- function(model, data) {
-  reporter("auto")(list(event = "doing", what = "explaining"))
   found <- importance(model, data, repeats = if (length(needed_columns(model$answerer)) > 20) 3 else 5)
   most <- utils::head(by_importance(found), 4)
   target <- target_in(model)
