@@ -52,7 +52,7 @@ cli_check_outputs <- function(verb, name, parsed) {
   for (option in verb$options) {
     key <- sub("^--", "", option$flags[length(option$flags)])
     file <- parsed$options[[key]]
-    if (!identical(option$metavar, "FILE") || key == "costs" || is.null(file) || file == "-") next
+    if (!identical(option$metavar, "FILE") || is.null(file) || file == "-") next
     check_can_write(file)
     # a model can be written over the one that it comes from
     if (identical(option, shared_options()$output_model) || !file.exists(file)) next

@@ -134,7 +134,7 @@ commands_to_judge <- function() {
         cli_option("--threshold", "A probability, to set the threshold by hand.", "P"),
         cli_option(
           "--costs",
-          "A CSV: the observed classes in the first column, a column for each answer, and what it costs.", "FILE"
+          "A CSV: the observed classes in the first column, a column for each answer, and what it costs.", "TABLE"
         ),
         cli_option("--class", "The class that a threshold is about; of two the positive one.", "CLASS"),
         "output_model", "json", "quiet"

@@ -3,7 +3,7 @@
 quoted <- function(x) paste0("`", harmless(x), "`")
 
 # Names and levels are somebody else's: what would move a terminal's cursor, name its window, fill its clipboard or turn
-# the direction of writing is shown as what it is, as in \\u001b. Line ends and tabs stay; with `styled`, so do the
+# the direction of writing is shown as what it is, as in \u001b. Line ends and tabs stay; with `styled`, so do the
 # sequences that colour text.
 harmless <- function(text, styled = FALSE) {
   text <- as.character(text)

@@ -11,11 +11,7 @@ in_document.hylomath_model <- function(x) {
     method = method_text(regimen_of(x), x$evidence_l2), seeds = seeds_text(x$brief)
   )
   list(
-    title = sprintf("%s that %s %s", capitalised(together_words(x)), if (network_count(x$answerer) > 1) {
-      "predict"
-    } else {
-      "predicts"
-    }, enumerate(x$brief$target)),
+    title = sprintf("%s %s", capitalised(predicting_words(x)), enumerate(x$brief$target)),
     tables = list(list(list(" " = names(facts), "  " = unlist(facts, use.names = FALSE)), 2)),
     figure = if (nrow(x$curves)) function() plot_curves(x)
   )

@@ -33,11 +33,8 @@ judged_part_of <- function(model, data, appraisal) {
 model_lead <- function(model, appraisal) {
   target <- target_in(model)
   learned <- counted(nrow_learned(model), "row")
-  what <- sprintf(
-    "This is %s that %s %s from %s.", together_words(model), if (network_count(model$answerer) > 1) "predict" else {
-      "predicts"
-    }, predicted_words(target), counted(length(needed_columns(model$answerer)), "column")
-  )
+  inputs <- counted(length(needed_columns(model$answerer)), "column")
+  what <- sprintf("This is %s %s from %s.", predicting_words(model), predicted_words(target), inputs)
   if (is.null(appraisal)) {
     none <- "It learned from %s. It holds no rows to be judged by, so no measures stand here."
     return(c(what, sprintf(none, learned)))
@@ -57,6 +54,11 @@ nrow_learned <- function(model) {
 together_words <- function(model) {
   n <- network_count(model$answerer)
   if (n == 1) "a network" else sprintf("a group of %d networks", n)
+}
+
+# "a group of 8 networks that predict"
+predicting_words <- function(model) {
+  paste(together_words(model), if (network_count(model$answerer) == 1) "that predicts" else "that predict")
 }
 
 predicted_words <- function(target) {
