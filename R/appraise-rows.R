@@ -2,7 +2,7 @@
 
 part_to_judge <- function(model, rows) {
   rows <- rows %||% part_that_judges(model)
-  type_choice(c(part_names, "rotation"))(rows, "rows")
+  type_choice(judged_parts)(rows, "rows")
   if (is.null(model$judged[[rows]])) {
     try <- "Give the rows to judge it on: appraise(model, data = ...)."
     fail_without_rows(model, sprintf("The model has no %s rows.", rows), try, bare = try)

@@ -68,8 +68,8 @@ appraise <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, d
 #' @export
 appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, level = 0.95, draws = 1000, ...) {
   check_others(...)
-  type_number(0.5, 1, open_high = TRUE)(level, "level")
-  type_number(100, 1e5, whole = TRUE)(draws, "draws")
+  type_level()(level, "level")
+  type_count(1e5, from = 100)(draws, "draws")
   by <- chosen_column(rlang::enquo(by), data, "by")
   if (!is.null(data)) data <- as_table(data)
   if (is.null(data) || !is.null(rows)) {

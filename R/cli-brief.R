@@ -24,20 +24,13 @@ cli_override <- function(b, pairs) {
   if (length(pairs) == 0) return(b)
   said <- brief_settings(b)
   for (pair in pairs) {
-    if (!grepl("=", pair)) cli_wrong(sprintf("`--set %s` has no value: write it as key=value.", pair))
+    if (!grepl("^[^=]+=", pair)) cli_wrong(sprintf("`--set %s` is no key with its value: write it as key=value.", pair))
     path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
     text <- paste0("value: ", sub("^[^=]*=", "", pair))
-    said <- cli_settle(set_at(said, path, parse_yaml(text, sprintf("`--set %s`", pair))$value))
+    value <- cli_said(parse_yaml(text, sprintf("`--set %s`", pair)))$value
+    said <- cli_said(settle_settings(set_at(said, path, value), brief_schema()))
   }
-  complete_brief(said, b$table)
-}
-
-# What is wrong with a key on the command line is a wrong call.
-cli_settle <- function(said) {
-  tryCatch(
-    settle_settings(said, brief_schema()),
-    hylomath_error = function(e) fail(e$what, e$try, class = "hylomath_error_usage")
-  )
+  cli_said(complete_brief(said, b$table))
 }
 
 # Where a subcommand writes when nothing is said: beside the brief, with another ending.

@@ -8,14 +8,17 @@ cli_call <- function(verbs, args) {
   }
   parsed <- cli_parse(verbs[[name]], name, args[-1])
   if (is.null(parsed)) return(0L)
-  cli_check_outputs(verbs[[name]], name, parsed)
-  arguments <- cli_from_input(verbs[[name]], name, parsed$arguments)
+  verb <- verbs[[name]]
+  cli_check_outputs(verb, name, parsed)
+  through <- cli_through_output(verb, name, parsed$options)
+  arguments <- cli_from_input(verb, name, parsed$arguments)
   attach_usual_packages()
-  if (isTRUE(parsed$options$quiet) || identical(parsed$options$progress, "none")) {
+  if (isTRUE(through$options$quiet) || identical(through$options$progress, "none")) {
     former <- options(hylomath.progress = NULL)
     on.exit(options(former))
   }
-  status <- verbs[[name]]$run(arguments, parsed$options)
+  status <- verb$run(arguments, through$options)
+  through$deliver()
   if (is.integer(status)) status else 0L
 }
 
@@ -28,7 +31,7 @@ attach_usual_packages <- function() {
 # Returns list(options, arguments), or NULL when help was asked for (and printed).
 cli_parse <- function(verb, name, args) {
   rlang::check_installed("optparse", "for the command")
-  repeated <- cli_take_repeated(verb$options, args, name)
+  repeated <- cli_take_repeated(verb$options, cli_joined(verb, args, name))
   parser <- cli_parser(verb)
   parsed <- tryCatch(
     optparse::parse_args(parser, repeated$rest, print_help_and_exit = FALSE, positional_arguments = TRUE),
@@ -44,36 +47,38 @@ cli_parse <- function(verb, name, args) {
     cli_wrong(sprintf("`hylomath %s` takes %s, not %s.", name, takes, counted(n, "argument")), name)
   }
   given <- utils::modifyList(parsed$options, repeated$values)
-  list(options = with_all_options(given, verb$options), arguments = parsed$args)
+  list(options = cli_typed(with_all_options(given, verb$options), verb$options, name), arguments = parsed$args)
 }
 
-# What is to be written is looked at before any work: that its folder is there, and that it takes no input's place.
-cli_check_outputs <- function(verb, name, parsed) {
-  for (option in verb$options) {
-    key <- sub("^--", "", option$flags[length(option$flags)])
-    file <- parsed$options[[key]]
-    if (!identical(option$metavar, "FILE") || is.null(file) || file == "-") next
-    check_can_write(file)
-    # a model can be written over the one that it comes from
-    if (identical(option, shared_options()$output_model) || !file.exists(file)) next
-    inputs <- parsed$arguments[file.exists(parsed$arguments)]
-    if (normalizePath(file) %in% normalizePath(inputs)) {
-      what <- "`%s %s` would take the place of a file that is read."
-      cli_wrong(sprintf(what, option$flags[length(option$flags)], harmless(file)), name)
+# What stands behind an option is its value, be it `-1`: each with its value as one word, `--k=-1`.
+cli_joined <- function(verb, args, name) {
+  flags <- flags_of(verb)
+  joined <- character()
+  while (length(args)) {
+    if (args[1] == "--") return(c(joined, args))
+    option <- Find(function(option) args[1] %in% option$flags && !is.null(option$metavar), verb$options)
+    if (is.null(option)) {
+      joined <- c(joined, args[1])
+      args <- args[-1]
+    } else {
+      if (length(args) == 1 || args[2] %in% flags) {
+        cli_wrong(sprintf("`%s` wants %s behind it.", args[1], option$metavar), name)
+      }
+      joined <- c(joined, paste0("--", option_key(option), "=", args[2]))
+      args <- args[-(1:2)]
     }
   }
+  joined
 }
 
-# Standard input as a file, for the verbs that look at a table more than once.
-cli_from_input <- function(verb, name, arguments) {
-  piped <- arguments == "-"
-  if (!any(piped) || verb$input == "stream") return(arguments)
-  if (verb$input == "none") {
-    cli_wrong(sprintf("`hylomath %s` takes no standard input (-): give a file.", name), name)
+# Each value as what its type makes of it; one that it refuses is a wrong call.
+cli_typed <- function(values, options, name) {
+  for (option in options) {
+    key <- option_key(option)
+    if (is.null(option$type) || is.null(values[[key]])) next
+    values[[key]] <- cli_said(option$type(values[[key]], paste0("--", key)), name)
   }
-  if (sum(piped) > 1) cli_wrong("Standard input (-) is one table.", name)
-  arguments[piped] <- text_from(file("stdin", "rb"))
-  arguments
+  values
 }
 
 cli_parser <- function(verb) {
@@ -84,23 +89,18 @@ cli_parser <- function(verb) {
 
 # Every option of the verb by its name, NULL when it was not given: `options$k` would otherwise find `keep`.
 with_all_options <- function(given, options) {
-  known <- vapply(options, function(option) sub("^--", "", option$flags[length(option$flags)]), "")
+  known <- vapply(options, option_key, "")
   given[setdiff(known, names(given))] <- list(NULL)
   given
 }
 
 # The parser keeps only the last value of a flag, so those that may be given again are taken out before it.
-cli_take_repeated <- function(options, args, name) {
+cli_take_repeated <- function(options, args) {
   values <- list()
   for (option in Filter(function(o) o$action == "append", options)) {
-    flag <- option$flags
-    joined <- startsWith(args, paste0(flag, "="))
-    apart <- which(args == flag)
-    if (any(apart == length(args))) cli_wrong(sprintf("`%s` wants %s behind it.", flag, option$metavar), name)
-    given <- sort(c(which(joined), apart))
-    value_of <- function(i) if (joined[i]) sub("^[^=]*=", "", args[i]) else args[i + 1]
-    values[[sub("^--", "", flag)]] <- vapply(given, value_of, "")
-    args <- args[!seq_along(args) %in% c(given, apart + 1)]
+    given <- startsWith(args, paste0(option$flags, "="))
+    values[[option_key(option)]] <- sub("^[^=]*=", "", args[given])
+    args <- args[!given]
   }
   list(values = values, rest = args)
 }

@@ -3,18 +3,18 @@
 cli_appraise <- function(files, options) {
   model <- read_model(files[1])
   data <- if (length(files) > 1) cli_table(model, files[2], options$by)
+  if (!is.null(data)) cli_columns(data, options$by, "by", "appraise")
   if (!is.null(options$by) && is.null(data)) {
     hint <- "so it needs the table behind the model; add --rows test for its test rows."
     cli_wrong(paste("`--by` names a column,", hint), "appraise")
   }
-  level <- cli_number(options$level, "level", 0.95)
-  appraisal <- appraise(model, data, rows = options$rows, by = options$by, level = level)
+  appraisal <- appraise(model, data, rows = options$rows, by = options$by, level = options$level %||% 0.95)
   if (appraisal$looks > 0) cli_keep_looks(model, files[1])
   if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures, if (!is.null(options$by)) data)
   if (!is.null(options$output)) cli_write_table(augment(appraisal), options)
   if (!is.null(options$thresholds)) {
     write_table(threshold_curve(appraisal), options$thresholds)
-    message(sprintf("Wrote %s.", options$thresholds))
+    cli_say(options, sprintf("Wrote %s.", options$thresholds))
   }
   cli_result(appraisal, options, appraisal_facts(appraisal))
 }
@@ -58,18 +58,18 @@ cli_figures <- function(model, appraisal, folder, data = NULL) {
 
 cli_decide <- function(files, options) {
   model <- read_model(files)
-  number <- function(name) if (!is.null(options[[name]])) cli_number(options[[name]], name)
-  decided <- decide(
-    model, recall = number("recall"), best = options$best, threshold = number("threshold"),
-    costs = cli_costs(options$costs), class = options$class
-  )
+  costs <- cli_costs(options$costs)
+  decided <- cli_said(decide(
+    model, recall = options$recall, best = options$best, threshold = options$threshold, costs = costs,
+    class = options$class
+  ), "decide")
   cli_write_model(decided, options$output %||% files, options)
   decision <- decision_of(decided)
   if (is.null(decision)) return(cli_say(options, "The model answers with the class of the highest score."))
   facts <- list(
     rule = decision$rule[c("class", "threshold")], by = decision$by, before = decision$before, after = decision$after
   )
-  cli_result(decision, options, facts, silent = options$quiet)
+  cli_result(decision, options, facts)
 }
 
 # A CSV with the observed classes in its first column and a column for each answer.
@@ -98,8 +98,7 @@ cli_recalibrate <- function(files, options) {
 
 cli_importance <- function(files, options) {
   model <- read_model(files[1])
-  repeats <- cli_number(options$repeats, "repeats", 10)
-  found <- importance(model, cli_table(model, files[2]), rows = options$rows, repeats = repeats)
+  found <- importance(model, cli_table(model, files[2]), rows = options$rows, repeats = options$repeats %||% 10)
   cli_drawing(plot_importance(found), options)
   cli_result(found, options, unclass(found))
 }
@@ -108,17 +107,21 @@ cli_effect <- function(files, options) {
   if (is.null(options$input)) cli_wrong("`--input` is missing: which column is it about?", "effect")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
+  cli_columns(needed_columns(model$answerer), c(options$input, options$with), "input", "effect")
+  cli_said(answers_to_explain(model$answerer$target, cli_words(options$of)), "effect")
   found <- effect_of(model, options$input, data, with = options$with, of = cli_words(options$of))
   cli_drawing(plot_effect(found), options)
   facts <- list(curve = found$curve, lines = found$lines, rows = found$n)
-  cli_result(found, options, facts, silent = options$quiet)
+  cli_result(found, options, facts)
 }
 
 cli_contributions <- function(files, options) {
   if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "contributions")
   model <- read_model(files[1])
-  passes <- cli_number(options$passes, "passes", 20)
-  found <- contributions(model, cli_number(options$row, "row"), cli_table(model, files[2]), options$of, passes)
+  data <- cli_table(model, files[2])
+  cli_said(one_row(options$row, data), "contributions")
+  cli_said(answers_to_explain(model$answerer$target, options$of), "contributions")
+  found <- contributions(model, options$row, data, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)
   cli_result(found, options, unclass(found))
 }
@@ -162,7 +165,7 @@ cli_names <- function(files) {
 # Has the world changed? The exit status says so too: 0 keep, 3 look, 4 retrain.
 cli_watch <- function(files, options) {
   model <- read_model(files[1])
-  by <- if (!is.null(options$by)) parse_expression(options$by, "`--by`")
+  by <- if (!is.null(options$by)) cli_said(parse_expression(options$by, "`--by`"), "watch")
   newer <- cli_table(model, files[2], if (!is.null(by)) expression_columns(by))
   x <- watch_table(model, newer, by)
   cli_drawing(if (!is.null(options$figure)) plot_watch(x), options)
@@ -172,16 +175,16 @@ cli_watch <- function(files, options) {
     cli_say(options, sprintf("Wrote %s.", options$report))
   }
   facts <- x[c("judgement", "sentence", "periods", "movements", "notes", "rows", "rows_then", "identity")]
-  cli_result(x, options, facts, silent = options$quiet)
+  cli_result(x, options, facts)
   c(keep = 0L, look = 3L, retrain = 4L)[[x$judgement]]
 }
 
 cli_serve <- function(files, options) {
   model <- read_model(files[1])
-  number <- function(name, default) cli_number(options[[name]], name, default)
   serve_model(
-    model, port = number("port", 8010), host = options$host %||% "127.0.0.1", most_bytes = number("most-bytes", 1e7),
-    most_rows = number("most-rows", 1e5), most_seconds = number("most-seconds", 30), log = options$log %||% "-",
+    model, port = options$port %||% 8010, host = options$host %||% "127.0.0.1",
+    most_bytes = options[["most-bytes"]] %||% 1e7, most_rows = options[["most-rows"]] %||% 1e5,
+    most_seconds = options[["most-seconds"]] %||% 30, log = options$log %||% "-",
     ready = function(address) {
       cli_say(options, sprintf("Serves %s (network %s) at %s", files[1], identity_of(model), address))
     }

@@ -3,8 +3,7 @@
 # How rows are dealt and progress is told, as the verbs take it.
 cli_dealing <- function(options, k, repeats = 1) {
   list(
-    k = cli_number(options$k, "k", k), repeats = cli_number(options$repeats, "repeats", repeats), by = options$by,
-    progress = cli_progress(options)
+    k = options$k %||% k, repeats = options$repeats %||% repeats, by = options$by, progress = cli_progress(options)
   )
 }
 
@@ -24,6 +23,7 @@ cli_vary <- function(files, options) {
   setting <- sub("=.*", "", files[2])
   values <- cli_values(sub("^[^=]*=", "", files[2]))
   b <- cli_brief_and_table(files[1], options)
+  cli_said(varied_to_each(b, setting, values), "vary")
   found <- do.call(vary, c(list(b), stats::setNames(list(values), setting), cli_dealing(options, k = 5)))
   cli_drawing(plot_variation(found), options)
   cli_kept(found, options)
@@ -31,28 +31,27 @@ cli_vary <- function(files, options) {
 
 cli_sift <- function(files, options) {
   b <- cli_brief_and_table(files, options)
-  which <- options$which %||% "small"
-  type_choice(c("small", "best"))(which, "--which")
   direction <- options$direction %||% "backward"
   found <- do.call(sift, c(list(b, direction = direction), cli_dealing(options, k = 5)))
-  cli_write_brief(best_brief(found, which), options)
+  cli_write_brief(best_brief(found, options$which %||% "small"), options)
   cli_drawing(plot_sifting(found), options)
   cli_kept(found, options)
 }
 
 cli_scout <- function(files, options) {
   b <- cli_brief_and_table(files[1], options)
-  given <- cli_search_space(files[-1])
+  given <- cli_said(cli_search_space(files[-1]), "scout")
+  cli_said(check_search(b, given, options$where), "scout")
   keep <- options$keep %||% cli_beside(files[1], ".scout")
   how <- list(
-    budget = cli_number(options$budget, "budget", 40), seconds = cli_number(options$seconds, "seconds", Inf),
+    budget = options$budget %||% 40, seconds = options$seconds %||% Inf,
     judge = options$judge, where = options$where, file = keep
   )
   found <- do.call(scout, c(list(b), given, how, cli_dealing(options, k = NULL, repeats = NULL)))
   cli_say(options, sprintf("Every fit is kept in %s.", keep))
   cli_write_brief(best_brief(found), options)
   if (!is.null(options$figures)) cli_scouting_figures(found, options$figures)
-  cli_result(found, options, result_facts(found), silent = options$quiet)
+  cli_result(found, options, result_facts(found))
   cli_interrupted(found)
 }
 
@@ -86,7 +85,7 @@ cli_kept <- function(found, options) {
     write_result(found, options$keep)
     cli_say(options, sprintf("Kept the result in %s.", options$keep))
   }
-  cli_result(found, options, result_facts(found), silent = options$quiet)
+  cli_result(found, options, result_facts(found))
   cli_interrupted(found)
 }
 
@@ -122,9 +121,8 @@ cli_distil_down <- function(teacher, files, options) {
 
 # Over the model itself where nothing else is said; one that was resumed or refitted is another network.
 cli_resume <- function(files, options) {
-  epochs <- cli_number(options$epochs, "epochs")
   cli_further(files, options, function(model, table) {
-    resume(model, table, epochs = epochs, progress = cli_progress(options))
+    resume(model, table, epochs = options$epochs, progress = cli_progress(options))
   })
 }
 
@@ -139,21 +137,18 @@ cli_further <- function(files, options, further) {
   former <- read_model(files[1])
   model <- further(former, cli_table(former, files[2]))
   cli_write_model(model, output, options, former)
-  cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
+  cli_result(model, options, c(list(file = output), model_facts(model)))
   if (model$stopped == "interrupted") 1L
 }
 
 cli_teaching <- function(options) {
-  list(
-    temperature = cli_number(options$temperature, "temperature", 2),
-    label_share = cli_number(options[["label-share"]], "label-share", 0.5)
-  )
+  list(temperature = options$temperature %||% 2, label_share = options[["label-share"]] %||% 0.5)
 }
 
 cli_distilled <- function(model, output, options) {
   cli_write_model(model, output, options)
   if (!is.null(model$distilled$comparison)) cli_drawing(plot_distillation(model), options)
   facts <- c(list(file = output), model_facts(model), list(distilled = model$distilled))
-  cli_result(model, options, facts, silent = options$quiet)
+  cli_result(model, options, facts)
   if (model$stopped == "interrupted") 1L
 }

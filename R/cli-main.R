@@ -34,8 +34,16 @@ cli_run <- function(args) {
       message("Interrupted.")
       1L
     },
-    error = function(e) cli_say_error(e, 1L)
+    error = function(e) cli_say_fault(e)
   )
+}
+
+# What no check has foreseen.
+cli_say_fault <- function(e) {
+  if (is_out_of_memory(e)) return(tryCatch(fail_out_of_memory(), error = function(e) cli_say_error(e, 1L)))
+  message("hylomath: ", harmless(conditionMessage(e)))
+  message("  This is a fault of hylomath itself: nothing in the call explains it. Please report it.")
+  1L
 }
 
 cli_dispatch <- function(args) {

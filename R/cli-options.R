@@ -1,13 +1,17 @@
 # The options of subcommands: how one is described, and those that several share.
 
-# `metavar` stands for the value in the help; a flag has none.
-cli_option <- function(flags, help, metavar = NULL, action = "store", default = NULL) {
-  list(flags = flags, help = help, metavar = metavar, action = action, default = default)
+# `metavar` stands for the value in the help; a flag has none. `type` is one of those that settings have: what it
+# refuses is a wrong call, before anything is read.
+cli_option <- function(flags, help, metavar = NULL, type = NULL, action = "store", default = NULL) {
+  list(flags = flags, help = help, metavar = metavar, type = type, action = action, default = default)
 }
 
 cli_flag <- function(flags, help) cli_option(flags, help, action = "store_true")
 
 cli_all_options <- function(verb) c(list(cli_flag(c("-h", "--help"), "Show this help.")), verb$options)
+
+# The name by which the value of an option is found: `--most-rows` is most-rows.
+option_key <- function(option) sub("^--", "", option$flags[length(option$flags)])
 
 flags_of <- function(verb) unlist(lapply(cli_all_options(verb), `[[`, "flags"))
 
@@ -19,13 +23,15 @@ shared_options <- function() {
       c("-o", "--output"), "Where to write the model; over the former one when it is not given.", "FILE"
     ),
     set = cli_option(
-      "--set", "Override a key of the brief, such as regimen.epochs=50. May be given again.", "KEY=VALUE", "append"
+      "--set", "Override a key of the brief, such as regimen.epochs=50. May be given again.", "KEY=VALUE",
+      action = "append"
     ),
     json = cli_flag("--json", "Give the result as JSON on standard output."),
     quiet = cli_flag(c("-q", "--quiet"), "Say nothing but errors."),
     quick = cli_flag("--quick", "Train one network in place of several that take turns."),
     progress = cli_option(
-      "--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", "KIND", default = "auto"
+      "--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", "KIND",
+      type_choice(c("line", "lines", "none", "auto")), default = "auto"
     ),
     query = cli_option(
       "--query",
@@ -41,17 +47,19 @@ shared_options <- function() {
         "Spread the fits: a number of processes here, or host names with commas between them.",
         "The environment variable R_FUTURE_PLAN is heeded too."
       ),
-      "WHO"
+      "WHO", type_workers
     ),
     keep = cli_option(
       "--keep",
       "A file to keep the whole result in; `hylomath show` opens it, and `hylomath lineup` compares folds.", "FILE"
     ),
     figure = cli_option("--figure", "Draw it into a file (.png, .pdf or .svg).", "FILE"),
-    repeats = cli_option("--repeats", "How often the rows are dealt anew.", "N"),
-    by = cli_option("--by", "How rows are dealt: stratified, random, ordered or group.", "HOW"),
-    folds_5 = cli_option("--k", "The number of folds; 5 when it is not given.", "N"),
-    folds_10 = cli_option("--k", "The number of folds; 10 when it is not given.", "N")
+    repeats = cli_option("--repeats", "How often the rows are dealt anew.", "N", type_repeats()),
+    by = cli_option(
+      "--by", "How rows are dealt: stratified, random, ordered or group.", "HOW", type_choice(dealing_ways)
+    ),
+    folds_5 = cli_option("--k", "The number of folds; 5 when it is not given.", "N", type_folds()),
+    folds_10 = cli_option("--k", "The number of folds; 10 when it is not given.", "N", type_folds())
   )
 }
 

@@ -1,7 +1,7 @@
 # What the subcommands share: how results and messages are given, and options read.
 
-cli_result <- function(x, options, facts, silent = FALSE, ...) {
-  if (options$json) cli_json(facts) else if (!silent) print(x, ...)
+cli_result <- function(x, options, facts, ...) {
+  if (options$json) cli_json(facts) else if (!isTRUE(options$quiet)) print(x, ...)
   NULL
 }
 
@@ -13,12 +13,7 @@ cli_say <- function(options, text) if (!isTRUE(options$quiet)) message(harmless(
 
 cli_progress <- function(options) {
   if (options$quiet) return("none")
-  switch(options$progress,
-    auto = "auto", none = "none", line = progress_line, lines = progress_lines,
-    cli_wrong(
-      sprintf("`--progress` can't be %s: it is line, lines, none or auto.", describe(options$progress)), "train"
-    )
-  )
+  switch(options$progress, line = progress_line, lines = progress_lines, options$progress)
 }
 
 # The workers of the command: `--workers`, or what R_FUTURE_PLAN says when the package that heeds it is loaded.
@@ -28,13 +23,32 @@ cli_plan <- function(workers) {
   if (is.null(workers)) return(loadNamespace("future"))
   number <- as_one_number(workers)
   if (is.na(number)) return(future::plan(future::cluster, workers = cli_words(workers)))
-  future::plan(future::multisession, workers = type_number(1, 1000, whole = TRUE)(number, "--workers"))
+  future::plan(future::multisession, workers = number)
+}
+
+# A number of processes, or names of hosts.
+type_workers <- function(value, key) {
+  if (!is.na(as_one_number(value))) return(as.character(type_count(1000)(value, key)))
+  if (!all(grepl("^[[:alnum:]_][[:alnum:]_.:@-]*$", cli_words(value))) || !nzchar(value)) {
+    what <- "%s must be a number of processes, or names of hosts with commas between them, not %s."
+    fail(sprintf(what, quoted(key), describe(value)))
+  }
+  value
+}
+
+# Whether a table, or the names of its columns, has those that an option names.
+cli_columns <- function(table, columns, option, name) {
+  known <- if (is.data.frame(table)) names(table) else table
+  unknown <- setdiff(columns, known)
+  if (length(unknown) == 0) return()
+  what <- sprintf("`--%s` names the column %s, which isn't there.", option, quoted(unknown[1]))
+  fail(what, suggestion(unknown[1], known), class = "hylomath_error_usage")
 }
 
 cli_drawing <- function(figure, options) {
   if (is.null(options$figure)) return()
   write_figure(figure, options$figure)
-  message(sprintf("Drew %s.", options$figure))
+  cli_say(options, sprintf("Drew %s.", options$figure))
 }
 
 # Draws each of the figures, a list by name, into a folder.
@@ -62,13 +76,6 @@ cli_write_brief <- function(b, options) {
   if (is.null(options$output)) return()
   write_brief(b, options$output)
   cli_say(options, sprintf("Wrote %s.", options$output))
-}
-
-cli_number <- function(text, name, default = NULL) {
-  if (is.null(text)) return(default)
-  number <- as_one_number(text)
-  if (is.na(number)) cli_wrong(sprintf("`--%s` must be a number, not %s.", name, describe(text)))
-  number
 }
 
 cli_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])

@@ -52,6 +52,21 @@ commands_to_begin <- function() {
         "output", "set", "json", "quiet"
       )
     ),
+    store = cli_command(
+      paste(
+        "Store a table that is larger than memory: a folder with a file for each column, which every command then",
+        "takes as a table."
+      ),
+      takes = "TABLE", files = 1, run = cli_store, input = "stream",
+      example = c(
+        "hylomath store crossings.csv -o crossings.table",
+        "zcat large.csv.gz | hylomath store - -o large.table",
+        "hylomath store large.sqlite --query \"select * from firings\" -o large.table"
+      ),
+      cli_options(
+        cli_option(c("-o", "--output"), "The folder. Needed.", "PLACE"), "query", "progress", "quiet"
+      )
+    ),
     train = cli_command(
       paste(
         "Train the network of a brief and keep the model. Ctrl-C or SIGTERM ends training; the best network so far is",
@@ -74,7 +89,9 @@ commands_to_begin <- function() {
           ),
           "FILE"
         ),
-        cli_option("--every", "So many seconds lie between two times at which it is kept; 30.", "SECONDS"),
+        cli_option(
+          "--every", "So many seconds lie between two times at which it is kept; 30.", "SECONDS", type_number(0, 1e6)
+        ),
         cli_flag("--resumable", "Keep the optimiser's state in the model, so that `hylomath resume` goes on from it."),
         cli_flag("--bare", "Write nothing of single rows: no keys, observed values, answers, hashes or rare levels."),
         "json", "quiet"
@@ -103,10 +120,10 @@ commands_to_judge <- function() {
             "Which rows of the model: test, validation, rotation, calibration or training.",
             "With a table, it is the one that the model was trained on."
           ),
-          "PART"
+          "PART", type_choice(judged_parts)
         ),
         cli_option("--by", "A column of the table: the measures by subgroup.", "COLUMN"),
-        cli_option("--level", "The level of the intervals; 0.95 when it is not given.", "SHARE"),
+        cli_option("--level", "The level of the intervals; 0.95 when it is not given.", "SHARE", type_level()),
         cli_option(
           "--figures",
           paste(
@@ -129,9 +146,11 @@ commands_to_judge <- function() {
       takes = "MODEL.hylo", files = 1, run = cli_decide,
       example = "hylomath decide recovery.hylo --recall 0.8",
       cli_options(
-        cli_option("--recall", "The share of the class's rows that is to be found.", "SHARE"),
-        cli_option("--best", "F1: the threshold with the highest F1.", "MEASURE"),
-        cli_option("--threshold", "A probability, to set the threshold by hand.", "P"),
+        cli_option("--recall", "The share of the class's rows that is to be found.", "SHARE",
+          type_number(0, 1, open_low = TRUE)
+        ),
+        cli_option("--best", "F1: the threshold with the highest F1.", "MEASURE", type_choice("F1")),
+        cli_option("--threshold", "A probability, to set the threshold by hand.", "P", type_number(0, 1)),
         cli_option(
           "--costs",
           "A CSV: the observed classes in the first column, a column for each answer, and what it costs.", "TABLE"
@@ -145,7 +164,9 @@ commands_to_judge <- function() {
       takes = "MODEL.hylo", files = 1, run = cli_recalibrate,
       example = "hylomath recalibrate recovery.hylo --method platt",
       cli_options(
-        cli_option("--method", "platt (the default), isotonic, temperature, or none to take it away.", "METHOD"),
+        cli_option("--method", "platt (the default), isotonic, temperature, or none to take it away.", "METHOD",
+          type_choice(recalibration_methods)
+        ),
         "output_model", "json", "quiet"
       )
     ),
@@ -156,9 +177,10 @@ commands_to_judge <- function() {
       cli_options(
         cli_option(
           "--rows",
-          "Which rows of the table that the model was trained on; its test rows when it is not given.", "PART"
+          "Which rows of the table that the model was trained on; its test rows when it is not given.", "PART",
+          type_choice(judged_parts)
         ),
-        cli_option("--repeats", "How often each column is shuffled; 10 when it is not given.", "N"),
+        cli_option("--repeats", "How often each column is shuffled; 10 when it is not given.", "N", type_count(1000)),
         "figure", "json"
       )
     ),
@@ -178,11 +200,12 @@ commands_to_judge <- function() {
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions, input = "whole",
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
-        cli_option("--row", "The number of the row, from 1. Needed.", "N"),
+        cli_option("--row", "The number of the row, from 1. Needed.", "N", type_count()),
         cli_option("--of", "A class or target.", "NAME"),
         cli_option(
           "--passes",
-          "Of more than ten columns, how often the other rows are gone through; 20 when it is not given.", "N"
+          "Of more than ten columns, how often the other rows are gone through; 20 when it is not given.", "N",
+          type_count(1e4, from = 2)
         ),
         "figure", "json"
       )
@@ -223,9 +246,13 @@ commands_to_improve <- function() {
       takes = "BRIEF.yml", files = 1, run = cli_sift,
       example = "hylomath sift kilns.yml -o fewer.yml",
       cli_options(
-        cli_option("--direction", "backward (the default), forward or ranking.", "HOW"),
+        cli_option("--direction", "backward (the default), forward or ranking.", "HOW",
+          type_choice(sifting_directions)
+        ),
         "folds_5", "repeats", "by",
-        cli_option("--which", "Which set the brief is written with: small (the default) or best.", "SET"),
+        cli_option("--which", "Which set the brief is written with: small (the default) or best.", "SET",
+          type_choice(sifting_sets)
+        ),
         "output", "figure", "keep", "set", "workers", "progress", "json", "quiet"
       )
     ),
@@ -241,15 +268,15 @@ commands_to_improve <- function() {
         "--budget 30 -o better.yml"
       ),
       cli_options(
-        cli_option("--budget", "The number of trials; 40 when it is not given.", "N"),
-        cli_option("--seconds", "Begin no round after so many seconds.", "S"),
+        cli_option("--budget", "The number of trials; 40 when it is not given.", "N", type_count(1e5, from = 2)),
+        cli_option("--seconds", "Begin no round after so many seconds.", "S", type_number(0, open_low = TRUE)),
         cli_option(
           "--judge",
           paste(
             "turns where rows rotate (the default there, unless folds are spoken of), folds, or validation for the",
             "brief's own validation rows."
           ),
-          "HOW"
+          "HOW", type_choice(search_judges)
         ),
         "folds_5", "repeats", "by",
         cli_option("--where", "A condition between settings, such as \"units * layers <= 64\".", "CONDITION"),
@@ -278,13 +305,17 @@ commands_to_improve <- function() {
       example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2",
       cli_options(
         cli_option(
-          "--temperature", "What scores are divided by before they are probabilities; 2 when it is not given.", "T"
+          "--temperature", "What scores are divided by before they are probabilities; 2 when it is not given.", "T",
+          type_temperature()
         ),
         cli_option(
-          "--label-share", "How much the labels count, from 0 to 1; 0.5 when it is not given.", "SHARE"
+          "--label-share", "How much the labels count, from 0 to 1; 0.5 when it is not given.", "SHARE",
+          type_number(0, 1)
         ),
         cli_option("--teacher-data", "The table that the teacher was trained on, where it is another one.", "TABLE"),
-        cli_option("--k", "The number of folds of the comparison; 5 when it is not given, 0 for none.", "N"),
+        cli_option("--k", "The number of folds of the comparison; 5 when it is not given, 0 for none.", "N",
+          type_count(1000, from = 0)
+        ),
         "repeats", "by", "output", "figure", "set", "workers", "progress", "json", "quiet"
       )
     ),
@@ -296,7 +327,7 @@ commands_to_improve <- function() {
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_resume, input = "whole",
       example = "hylomath resume kilns.hylo newer.csv -o kilns-2.hylo",
       cli_options(
-        cli_option("--epochs", "How many more epochs there may be; as many as the brief says.", "N"),
+        cli_option("--epochs", "How many more epochs there may be; as many as the brief says.", "N", type_count(1e7)),
         "output_model", "progress", "json", "quiet"
       )
     ),
@@ -317,7 +348,9 @@ commands_to_improve <- function() {
       input = "whole",
       example = "hylomath lineup small.hylo large.hylo",
       cli_options(
-        cli_option("--rows", "Which rows they share: test, validation or calibration.", "PART"),
+        cli_option("--rows", "Which rows they share: test, validation or calibration.", "PART",
+          type_choice(c("test", "validation", "calibration"))
+        ),
         "figure", "json"
       )
     )
@@ -344,11 +377,12 @@ commands_to_use <- function() {
             "What is put beside the rows: answer, probability, both, interval (numbers) or set (classes).",
             "Intervals and sets need calibration rows, or rows that rotate."
           ),
-          "TYPE"
+          "TYPE", type_choice(c("auto", answer_types))
         ),
         cli_option(
           "--level",
-          "The share of rows whose value an interval or set is to hold; 0.9 when it is not given.", "SHARE"
+          "The share of rows whose value an interval or set is to hold; 0.9 when it is not given.", "SHARE",
+          type_share()
         ),
         cli_flag("--flags", "Add a column that names what is strange about each row."),
         cli_flag("--identity", "Add a column with the network's identity."),
@@ -358,7 +392,8 @@ commands_to_use <- function() {
           "CLASS=SHARE,..."
         ),
         cli_option(
-          "--bad-cells", "What to do with cells that are no numbers where numbers are needed: refuse or missing.", "HOW"
+          "--bad-cells", "What to do with cells that are no numbers where numbers are needed: refuse or missing.",
+          "HOW", type_choice(ways_with_bad_cells)
         ),
         cli_option("--as", "What the new columns' names begin with; nothing when it is not given.", "PREFIX"),
         "query",
@@ -414,11 +449,15 @@ commands_to_use <- function() {
         "hylomath transcribe kilns.hylo --to page -o kilns.html"
       ),
       cli_options(
-        cli_option("--to", "The language: sql, c, javascript or r; or page, a form to try it by hand.", "WHAT"),
-        cli_option("--dialect", "Of SQL: standard, sqlite or postgres.", "DIALECT"),
+        cli_option("--to", "The language: sql, c, javascript or r; or page, a form to try it by hand. Needed.", "WHAT",
+          type_choice(transcript_targets())
+        ),
+        cli_option("--dialect", "Of SQL: standard, sqlite or postgres.", "DIALECT", type_choice(sql_dialects)),
         cli_option("--table", "Of SQL: the table that is read.", "NAME"),
         cli_option("--key", "Of SQL: the columns that name its rows, with commas between; the brief's id.", "NAMES"),
-        cli_option("--level", "Put intervals beside numbers that hold this share of new rows, of one width.", "SHARE"),
+        cli_option("--level", "Put intervals beside numbers that hold this share of new rows, of one width.", "SHARE",
+          type_share()
+        ),
         cli_flag("--check", "Of SQL: a query that answers the made-up rows, and says how far off it is (below 1)."),
         cli_option(c("-o", "--output"), "Write the code into a file; standard output when it is not given.", "FILE"),
         "quiet"
@@ -432,11 +471,11 @@ commands_to_use <- function() {
       takes = "MODEL.hylo", files = 1, run = cli_serve,
       example = "hylomath serve kilns.hylo --port 8010",
       cli_options(
-        cli_option("--port", "Where it listens; 8010, and 0 for a free one.", "N"),
+        cli_option("--port", "Where it listens; 8010, and 0 for a free one.", "N", type_count(65535, from = 0)),
         cli_option("--host", "The address that it listens at; 127.0.0.1, this machine alone.", "ADDRESS"),
-        cli_option("--most-bytes", "A larger body is refused; 10,000,000.", "N"),
-        cli_option("--most-rows", "More rows at a time are refused; 100,000.", "N"),
-        cli_option("--most-seconds", "A request that takes longer is given up; 30.", "SECONDS"),
+        cli_option("--most-bytes", "A larger body is refused; 10,000,000.", "N", type_limit()),
+        cli_option("--most-rows", "More rows at a time are refused; 100,000.", "N", type_limit()),
+        cli_option("--most-seconds", "A request that takes longer is given up; 30.", "SECONDS", type_limit()),
         cli_option("--log", "A file for a line of JSON a request, never with values; standard error.", "FILE"), "quiet"
       )
     ),
@@ -459,7 +498,9 @@ commands_to_use <- function() {
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_probe, input = "whole",
       example = "hylomath probe kilns.hylo kilns.csv --layer 1 -o units.csv",
       cli_options(
-        cli_option("--layer", "The number of the layer, from 1; the last hidden one when it is not given.", "N"),
+        cli_option("--layer", "The number of the layer, from 1; the last hidden one when it is not given.", "N",
+          type_count()
+        ),
         "output", "json", "quiet"
       )
     )

@@ -2,7 +2,9 @@
 # options, and returns an exit status if that is not 0.
 
 cli_look <- function(files, options) {
-  seen <- look(read_table(files), target = options$target)
+  table <- read_table(files)
+  cli_columns(table, options$target, "target", "look")
+  seen <- look(table, target = options$target)
   facts <- list(
     rows = seen$n, columns = seen$columns, target = seen$target, shares = seen$shares, notes = seen[["notes"]]
   )
@@ -20,7 +22,7 @@ cli_brief <- function(files, options) {
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
   if (!is.null(options$output)) {
     place <- intersect(c("file", "sqlite"), names(b$data))
-    if (length(place)) b$data[[place]] <- path_from(b$data[[place]], dirname(options$output))
+    if (length(place)) b$data[[place]] <- path_from(b$data[[place]], if (isTRUE(options$piped)) "." else dirname(options$output))
     cli_write_brief(b, options)
   }
   if (options$json) return(cli_json(brief_settings(b)))
@@ -31,7 +33,10 @@ cli_brief <- function(files, options) {
 # From a file, or from a database when there is a query: SQLite for a file, PostgreSQL for the name of a database.
 cli_start_brief <- function(place, options) {
   target <- cli_targets(options$target, place, options$query)
-  if (is.null(options$query)) return(brief(place, target = target))
+  if (is.null(options$query)) {
+    cli_columns(table_columns(place), target, "target", "brief")
+    return(brief(place, target = target))
+  }
   source <- cli_database(place, options$query)
   b <- brief(structure(read_source(source), columns = NULL), target = target)
   b$data <- settle_settings(source, brief_schema()$data, "data")
@@ -51,6 +56,14 @@ cli_targets <- function(text, place, query) {
   trimws(strsplit(text, ",", fixed = TRUE)[[1]])
 }
 
+cli_store <- function(files, options) {
+  if (is.null(options$output)) cli_wrong("`--output` is missing: which folder is the table to be stored in?", "store")
+  from <- if (is.null(options$query)) files else cli_database(files, options$query)
+  table <- store_table(from, options$output, progress = cli_progress(options))
+  size <- sprintf("%s of %s", counted(nrow(table), "row"), counted(ncol(table), "column"))
+  cli_say(options, sprintf("Stored %s in %s.", size, options$output))
+}
+
 cli_train <- function(files, options) {
   b <- cli_brief_and_table(files, options)
   output <- options$output %||% cli_beside(files, ".hylo")
@@ -59,13 +72,13 @@ cli_train <- function(files, options) {
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
   model <- train(
     b, progress = cli_progress(options), watch_test = options[["watch-test"]], checkpoint = options$checkpoint,
-    every = cli_number(options$every, "every", 30), resumable = options$resumable
+    every = options$every %||% 30, resumable = options$resumable
   )
   cli_write_model(model, output, options, former, rows = !options$bare)
   # what is kept in the model's file need not be kept twice
   if (!is.null(options$checkpoint) && model$stopped != "interrupted") unlink(options$checkpoint)
   if (!is.null(former)) cli_say(options, "It takes the place of the model that was there.")
-  cli_result(model, options, c(list(file = output), model_facts(model)), silent = options$quiet)
+  cli_result(model, options, c(list(file = output), model_facts(model)))
   if (model$stopped == "interrupted") 1L
 }
 
@@ -73,7 +86,7 @@ cli_train <- function(files, options) {
 cli_predict <- function(files, options) {
   model <- read_model(files[1])
   how <- list(
-    type = options$type %||% "auto", level = cli_number(options$level, "level", 0.9), flags = options$flags,
+    type = options$type %||% "auto", level = options$level %||% 0.9, flags = options$flags,
     prefix = options$as %||% "", bad_cells = options[["bad-cells"]] %||% "refuse",
     shares = cli_shares(options$shares), identity = options$identity
   )
@@ -139,7 +152,7 @@ cli_show_model <- function(model, options) {
   if (options$weights) return(cli_json(lapply(coef(model), weights_with_names)))
   if (!is.null(options$network)) {
     write_figure(plot_network(model), options$network)
-    return(message(sprintf("Drew the network into %s.", options$network)))
+    return(cli_say(options, sprintf("Drew the network into %s.", options$network)))
   }
   if (options$layers) {
     layers <- layers_of(model)
@@ -159,6 +172,7 @@ weights_with_names <- function(block) {
 cli_probe <- function(files, options) {
   model <- read_model(files[1])
   layer <- options$layer
+  cli_said(checked_layer(model, layer), "probe")
   values <- probe(model, cli_inputs(model, files[2]), layer)
   if (options$json) return(cli_json(values))
   if (is.null(options$output)) return(data.table::fwrite(values, ""))
@@ -168,16 +182,14 @@ cli_probe <- function(files, options) {
 }
 
 cli_transcribe <- function(files, options) {
-  languages <- "sql, c, javascript, r or page"
   if (is.null(options$to)) {
-    cli_wrong(sprintf("Say what the model is to be written in: --to %s.", languages), "transcribe")
+    languages <- enumerate(transcript_targets(), "or")
+    cli_wrong(sprintf("`--to` is missing: what is the model to be written in? %s.", languages), "transcribe")
   }
-  if (!options$to %in% transcript_targets()) {
-    cli_wrong(sprintf("`--to` can't be %s: it is %s.", describe(options$to), languages), "transcribe")
-  }
+  if (options$check && options$to != "sql") cli_wrong("`--check` is for --to sql.", "transcribe")
   code <- transcribe(
     read_model(files[1]), options$to, table = options$table %||% "rows", key = cli_words(options$key),
-    dialect = options$dialect %||% "standard", check = options$check, level = cli_number(options$level, "level")
+    dialect = options$dialect %||% "standard", check = options$check, level = options$level
   )
   if (is.null(options$output)) return(cat(code))
   write_whole(charToRaw(enc2utf8(code)), options$output)

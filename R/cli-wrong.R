@@ -1,5 +1,15 @@
 # A call that was wrong: it ends with status 2.
-cli_wrong <- function(what, name = NULL) {
-  help <- paste(c("hylomath", name, "--help"), collapse = " ")
-  fail(what, sprintf("See %s.", help), class = "hylomath_error_usage")
+
+# What `code` refuses was said in the call.
+cli_said <- function(code, name = NULL) {
+  tryCatch(code, hylomath_error = function(e) {
+    try <- e$try %||% sprintf("See %s.", cli_help_of(name))
+    fail(e$what, try, class = "hylomath_error_usage")
+  })
 }
+
+cli_wrong <- function(what, name = NULL) {
+  fail(what, sprintf("See %s.", cli_help_of(name)), class = "hylomath_error_usage")
+}
+
+cli_help_of <- function(name) paste(c("hylomath", name, "--help"), collapse = " ")

@@ -21,7 +21,7 @@ conformal_bound <- function(scores, weight, level, group = NULL) {
 }
 
 check_conformal <- function(model, level) {
-  type_number(0, 1, open_low = TRUE, open_high = TRUE)(level, "level")
+  type_share()(level, "level")
   why <- conformal_obstacle(model, level)
   if (!is.null(why)) fail(why$what, why$try)
 }

@@ -4,9 +4,19 @@ check_file <- function(file) {
   if (!is_text(file, 1)) fail(sprintf("A file is named by one text, not %s.", describe(file)))
   if (dir.exists(file)) fail(sprintf("%s is a folder, not a file.", quoted(file)))
   if (!file.exists(file)) fail(sprintf("There is no file %s.", quoted(file)), suggest_file(file))
+  if (file.access(file, 4) != 0) fail(sprintf("%s may not be read.", quoted(file)), "Look at the file's permissions.")
+  check_no_pipe(file)
+}
+
+# A pipe that has a name waits until somebody is at its other end, maybe for ever.
+check_no_pipe <- function(file) {
+  if (core_is_pipe(path.expand(file)) && !grepl("^/(dev|proc)/", file)) {
+    fail(sprintf("%s is a pipe, not a file.", quoted(file)), "Standard input and standard output can be given as -.")
+  }
 }
 
 read_text <- function(file) {
+  check_limit(file.size(file), "bytes", sprintf("%s has", quoted(file)))
   bytes <- readBin(file, "raw", file.size(file))
   if (any(bytes == 0)) fail(sprintf("%s is not a text file: it holds zero bytes.", quoted(file)))
   text <- rawToChar(bytes)
@@ -28,20 +38,16 @@ path_from <- function(file, folder) {
 
 # ---- compressed documents -----------------------------------------------------------------------------------------
 
-compress_text <- function(text) {
-  file <- tempfile()
-  on.exit(unlink(file))
-  connection <- gzfile(file, "wb")
-  writeBin(charToRaw(text), connection)
-  close(connection)
-  readBin(file, "raw", file.size(file))
-}
-
 read_compressed <- function(file) {
   connection <- gzfile(file, "rb")
   on.exit(close(connection))
   parts <- list()
-  while (length(part <- readBin(connection, "raw", 2^24)) > 0) parts[[length(parts) + 1]] <- part
+  bytes <- 0
+  while (length(part <- readBin(connection, "raw", 2^20)) > 0) {
+    bytes <- bytes + length(part)
+    check_limit(bytes, "bytes", sprintf("%s unpacks to", quoted(file)))
+    parts[[length(parts) + 1]] <- part
+  }
   text <- rawToChar(unlist(parts))
   Encoding(text) <- "UTF-8"
   text

@@ -4,6 +4,22 @@
 
 write_whole <- function(bytes, file) replace_whole(file, function(part) writeBin(bytes, part))
 
+# So many bytes are packed lightly: they are mostly weights, which hardly shrink.
+much_to_compress <- 2^25
+
+# Piece by piece, so that it can be interrupted.
+write_compressed <- function(text, file) {
+  bytes <- charToRaw(text)
+  replace_whole(file, function(part) {
+    connection <- gzfile(part, "wb", compression = if (length(bytes) > much_to_compress) 1 else 6)
+    on.exit(close(connection))
+    piece <- 2^24
+    for (at in seq(0, length(bytes) - 1, by = piece)) {
+      writeBin(bytes[seq(at + 1, length.out = min(piece, length(bytes) - at))], connection)
+    }
+  })
+}
+
 check_folder <- function(folder, file) {
   if (dir.exists(folder)) return()
   fail(sprintf("There is no folder %s to write %s into.", quoted(folder), quoted(basename(file))))
@@ -49,12 +65,21 @@ link_target <- function(file) {
   fail(sprintf("%s is a link that leads round in a circle.", quoted(file)))
 }
 
+# A folder that is to be drawn into, made with those above it that aren't there.
+check_can_make_folder <- function(folder) {
+  if (dir.exists(folder)) return(check_can_write(file.path(folder, "x")))
+  there <- folder
+  while (!file.exists(there)) there <- dirname(there)
+  if (!dir.exists(there)) fail(sprintf("%s is a file; a folder is needed.", quoted(there)))
+  check_can_write(file.path(there, "x"))
+}
+
 # Before hours of training, not after.
 check_can_write <- function(file) {
   file <- link_target(file)
   folder <- dirname(file)
   check_folder(folder, file)
   if (dir.exists(file)) fail(sprintf("%s is a folder; a file's name is needed.", quoted(file)))
-  if (file.exists(file) && !core_is_plain_file(path.expand(file))) return(invisible())
+  if (file.exists(file) && !core_is_plain_file(path.expand(file))) return(check_no_pipe(file))
   if (file.access(folder, 2) != 0) fail(sprintf("The folder %s is not writable.", quoted(folder)))
 }

@@ -33,7 +33,7 @@ contributions.hylomath_model <- function(model, row, data, of = NULL, passes = 2
   if (missing(row)) {
     fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")
   }
-  type_number(2, 1e4, whole = TRUE)(passes, "passes")
+  type_count(1e4, from = 2)(passes, "passes")
   data <- as_table(data)
   row <- one_row(row, data)
   answerer <- model$answerer
@@ -100,7 +100,7 @@ one_row <- function(row, data) {
     if (nrow(row) != 1) fail(sprintf("`row` must be one row, not %d.", nrow(row)))
     return(as_table(row))
   }
-  type_number(1, nrow(data), whole = TRUE)(row, "row")
+  type_count(nrow(data))(row, "row")
   data[as.integer(row), , drop = FALSE]
 }
 
@@ -159,7 +159,7 @@ walk_places <- function(p, pairs, seed) {
 
 # A factor's values by their text, since the row may come from another table.
 replaced <- function(x, where, value) {
-  if (is.factor(x)) {
+  if (has_own_order(x)) {
     x <- as.character(x)
     value <- as.character(value)
   }

@@ -31,8 +31,8 @@ importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...
 importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...) {
   check_others(...)
   check_table_given(!missing(data))
-  type_number(1, 1000, whole = TRUE)(repeats, "repeats")
-  type_number(0.5, 1, open_high = TRUE)(level, "level")
+  type_repeats()(repeats, "repeats")
+  type_level()(level, "level")
   looked_at <- rows_to_explain(model, data, rows)
   judged <- looked_at$judged
   answerer <- model$answerer

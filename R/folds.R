@@ -52,8 +52,8 @@ folds <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, 
 folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000,
                                  progress = "auto", ...) {
   check_others(...)
-  type_number(100, 1e5, whole = TRUE)(draws, "draws")
-  type_number(0.5, 1, open_high = TRUE)(level, "level")
+  type_count(1e5, from = 100)(draws, "draws")
+  type_level()(level, "level")
   report <- reporter(progress)
   b <- ready_to_train(b, data)
   laid <- checked_folds(b, k, repeats, by)

@@ -32,8 +32,8 @@
 #' @export
 lineup <- function(..., data = NULL, rows = NULL, level = 0.95, draws = 1000) {
   given <- named_models(list(...))
-  type_number(0.5, 1, open_high = TRUE)(level, "level")
-  type_number(100, 1e5, whole = TRUE)(draws, "draws")
+  type_level()(level, "level")
+  type_count(1e5, from = 100)(draws, "draws")
   if (is_model(given[[1]])) return(lineup_models(given, data, rows, level, draws))
   if (!is.null(data) || !is.null(rows)) fail("Folds bring their own rows: leave out `data` and `rows`.")
   lineup_folds(given, level)

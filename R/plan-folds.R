@@ -7,8 +7,8 @@
 fold_plan <- function(b, k, repeats, by, most = NULL) {
   plan <- list(brief = without_table(b), k = NULL, repeats = 1L, by = "validation", most = most)
   if (is.null(k)) return(plan)
-  type_number(2, 1000, whole = TRUE)(k, "k")
-  type_number(1, 1000, whole = TRUE)(repeats, "repeats")
+  type_folds()(k, "k")
+  type_repeats()(repeats, "repeats")
   plan$k <- as.integer(k)
   plan$repeats <- as.integer(repeats)
   plan$by <- fold_rule(b, by, repeats)
@@ -17,7 +17,7 @@ fold_plan <- function(b, k, repeats, by, most = NULL) {
 
 fold_rule <- function(b, by, repeats) {
   by <- by %||% switch(b[["hold_out"]]$by, key = "random", b[["hold_out"]]$by)
-  type_choice(c("stratified", "random", "ordered", "group"))(by, "by")
+  type_choice(dealing_ways)(by, "by")
   if (by == "ordered" && is.null(b$columns$order)) {
     fail("Folds by \"ordered\" need a column that orders the rows.", "Name one with set_columns(order = ...).")
   }

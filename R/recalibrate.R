@@ -26,7 +26,7 @@ recalibrate <- function(model, method = "platt", ...) UseMethod("recalibrate")
 #' @export
 recalibrate.hylomath_model <- function(model, method = "platt", ...) {
   check_others(...)
-  type_choice(c("platt", "isotonic", "temperature", "none"))(method, "method")
+  type_choice(recalibration_methods)(method, "method")
   answerer <- model$answerer
   target <- answerer$target
   if (!has_classes(target)) fail("Only probabilities are recalibrated; this network predicts a number.")

@@ -36,7 +36,7 @@ resume <- function(model, data, epochs = NULL, progress = "auto", ...) UseMethod
 resume.hylomath_model <- function(model, data, epochs = NULL, progress = "auto", ...) {
   check_others(...)
   check_goes_further(model, "resume")
-  if (!is.null(epochs)) type_number(1, 1e7, whole = TRUE)(epochs, "epochs")
+  if (!is.null(epochs)) type_count(1e7)(epochs, "epochs")
   data <- as_table(data)
   report <- reporter(progress)
   same <- is_own_table(model, data)

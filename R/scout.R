@@ -66,9 +66,9 @@ scout <- function(b, ..., budget = 40, seconds = Inf, judge = NULL, k = NULL, re
 #' @export
 scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NULL, k = NULL, repeats = NULL, by = NULL,
                                  where = NULL, at_once = 4, file = NULL, progress = "auto") {
-  type_number(2, 1e5, whole = TRUE)(budget, "budget")
-  type_number(0, open_low = TRUE)(seconds, "seconds")
-  type_number(1, 1000, whole = TRUE)(at_once, "at_once")
+  type_count(1e5, from = 2)(budget, "budget")
+  if (!identical(seconds, Inf)) type_number(0, open_low = TRUE)(seconds, "seconds")
+  type_count(1000)(at_once, "at_once")
   report <- reporter(progress)
   where <- rlang::enquo(where)
   b <- ready_to_train(b, seed = function() stored_seed(file))
@@ -96,7 +96,7 @@ scout.default <- function(b, ...) wrong_object("scout", "a brief", b)
 
 # What judges: as asked, or turns where the rows rotate and nothing is said of folds.
 search_judge <- function(b, judge, of_folds) {
-  if (!is.null(judge)) type_choice(c("turns", "folds", "validation"))(judge, "judge")
+  if (!is.null(judge)) type_choice(search_judges)(judge, "judge")
   turning <- rotates(settle(b))
   judge <- judge %||% if (turning && length(of_folds) == 0) "turns" else "folds"
   if (judge == "turns" && !turning) {
@@ -116,6 +116,14 @@ search_judge <- function(b, judge, of_folds) {
     fail(sprintf("`%s` is about folds, and %s judge.", names(of_folds)[1], judges), "Leave it out, or judge by folds.")
   }
   judge
+}
+
+# What can be said of a search from the brief alone.
+check_search <- function(b, given, where) {
+  check_space_names(given)
+  if (length(given) == 0) return()
+  space <- scout_space(b, given)
+  if (!is.null(where)) where_text(rlang::new_quosure(where), space)
 }
 
 where_text <- function(quosure, space) {

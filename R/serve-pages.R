@@ -20,8 +20,6 @@ served_model <- function(model) {
   )
 }
 
-answer_types <- c("auto", "answer", "probability", "both", "interval", "set")
-
 openapi_of <- function(model) {
   columns <- form_columns(model)
   schema_of <- function(column) {
@@ -53,9 +51,9 @@ openapi_of <- function(model) {
       "/answer" = list(post = list(
         summary = "Answer rows",
         parameters = list(
-          parameter("type", list(type = "string", enum = I(answer_types)), "What is answered"),
+          parameter("type", list(type = "string", enum = I(c("auto", answer_types))), "What is answered"),
           parameter("level", list(type = "number"), "The share of rows that an interval or set is to hold"),
-          parameter("bad_cells", list(type = "string", enum = I(c("refuse", "missing"))), "What becomes of bad cells"),
+          parameter("bad_cells", list(type = "string", enum = I(ways_with_bad_cells)), "What becomes of bad cells"),
           parameter("flags", list(type = "boolean"), "Whether what is strange about each row is named")
         ),
         requestBody = list(required = TRUE, content = c(

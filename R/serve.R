@@ -31,9 +31,9 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", most_bytes = 1e7
                         most_waiting = 256, log = NULL, ready = NULL) {
   check_model(model)
   rlang::check_installed("httpuv", "to serve a network")
-  type_number(0, 65535, whole = TRUE)(port, "port")
+  type_count(65535, from = 0)(port, "port")
   limits <- list(bytes = most_bytes, rows = most_rows, seconds = most_seconds, waiting = most_waiting)
-  for (name in names(limits)) type_number(0, 1e12, open_low = TRUE)(limits[[name]], paste0("most_", name))
+  for (name in names(limits)) type_limit()(limits[[name]], paste0("most_", name))
   if (port == 0) port <- httpuv::randomPort(host = host)
   service <- new_service(model, limits, log)
   server <- tryCatch(

@@ -33,7 +33,7 @@ sift <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progr
 #' @export
 sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) {
   check_others(...)
-  type_choice(c("backward", "forward", "ranking"))(direction, "direction")
+  type_choice(sifting_directions)(direction, "direction")
   report <- reporter(progress)
   b <- ready_to_train(b)
   inputs <- brief_inputs(b)
@@ -153,10 +153,13 @@ as.data.frame.hylomath_sifting <- function(x, ...) x$path
 #' @export
 best_brief <- function(x, ...) UseMethod("best_brief")
 
+#' @export
+best_brief.default <- function(x, ...) wrong_object("best_brief", "what sift() or scout() returns", x)
+
 #' @rdname best_brief
 #' @export
 best_brief.hylomath_sifting <- function(x, which = "small", ...) {
   check_others(...)
-  type_choice(c("small", "best"))(which, "which")
+  type_choice(sifting_sets)(which, "which")
   with_inputs(x$brief, x[[which]])
 }

@@ -34,11 +34,10 @@ vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0
   report <- reporter(progress)
   setting <- names(given)
   values <- as.list(given[[1]])
-  if (length(values) < 2) fail(sprintf("%s needs two values at least.", quoted(setting)))
   b <- ready_to_train(b)
-  laid <- lapply(values, function(value) {
-    checked_folds(varied(b, setting, value), k, repeats, by, if (setting == "rows") value)
-  })
+  laid <- Map(function(varied, value) {
+    checked_folds(varied, k, repeats, by, if (setting == "rows") value)
+  }, varied_to_each(b, setting, values), values)
   found <- varied_folds(b$table, laid, level, report)
   labels <- vapply(values[found$whole], function(v) if (is.numeric(v)) format_number(v) else as.character(v), "")
   own <- own_value(b, setting, values[found$whole])
@@ -73,6 +72,12 @@ new_variation <- function(b, setting, values, labels, against, found, k, repeats
     ),
     class = "hylomath_variation"
   )
+}
+
+# The briefs with the setting at each of the values.
+varied_to_each <- function(b, setting, values) {
+  if (length(values) < 2) fail(sprintf("%s needs two values at least.", quoted(setting)))
+  lapply(values, function(value) varied(b, setting, value))
 }
 
 # The brief with the setting at a value.

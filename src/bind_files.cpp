@@ -1,6 +1,7 @@
 // What R can't ask of files and of its own standard output.
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <csignal>
 #include <cstdio>
@@ -20,6 +21,17 @@ bool core_is_plain_file(std::string path) {
 #else
   struct stat there;
   return stat(path.c_str(), &there) == 0 && S_ISREG(there.st_mode);
+#endif
+}
+
+// Whether there is a pipe at this path.
+// [[Rcpp::export]]
+bool core_is_pipe(std::string path) {
+#ifdef _WIN32
+  return false;
+#else
+  struct stat there;
+  return stat(path.c_str(), &there) == 0 && S_ISFIFO(there.st_mode);
 #endif
 }
 
@@ -53,4 +65,37 @@ std::string core_lost_output() {
   const bool flushed = std::fflush(stdout) == 0;
   if (flushed && !std::ferror(stdout)) return "";
   return errno != 0 ? std::strerror(errno) : "it could not be written";
+}
+
+// Bytes to standard output, as they are.
+// [[Rcpp::export]]
+void core_write_output(Rcpp::RawVector bytes) {
+  std::fwrite(bytes.begin(), 1, static_cast<std::size_t>(bytes.size()), stdout);
+  std::fflush(stdout);
+}
+
+// How many values a JSON text has at most, and how deep they lie; a quote in a text is no end of it.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_json_counts(std::string text) {
+  double values = 1;
+  long depth = 0, deepest = 0;
+  bool quoted = false;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const char c = text[i];
+    if (quoted) {
+      if (c == '\\')
+        ++i;
+      else if (c == '"')
+        quoted = false;
+      continue;
+    }
+    if (c == '"') quoted = true;
+    if (c == ',') ++values;
+    if (c == '[' || c == '{') {
+      ++values;
+      deepest = std::max(deepest, ++depth);
+    }
+    if (c == ']' || c == '}') --depth;
+  }
+  return Rcpp::NumericVector::create(Rcpp::Named("values") = values, Rcpp::Named("depth") = double(deepest));
 }

@@ -103,7 +103,7 @@ test_that("what can't be written is found before any work, and nothing takes an 
   )
   for (words in missing) {
     run <- do.call(hylomath, as.list(words))
-    expect_equal(run$status, 1, info = paste(words, collapse = " "))
+    expect_equal(run$status, 2, info = paste(words, collapse = " "))
     expect_match(paste(run$err, collapse = " "), "There is no folder `no`", info = paste(words, collapse = " "))
   }
   onto <- list(
@@ -113,4 +113,42 @@ test_that("what can't be written is found before any work, and nothing takes an 
   )
   for (words in onto) expect_equal(do.call(hylomath, as.list(words))$status, 2, info = paste(words, collapse = " "))
   expect_identical(tools::md5sum(dir()), before)
+})
+
+test_that("what is written can go through a pipe, and what is read can come through one that the shell names", {
+  withr::local_dir(withr::local_tempdir())
+  withr::with_seed(1, {
+    b <- brief(small_kilns(), target = "outcome") |> quick() |> regimen(epochs = 2)
+    model <- train(b, progress = "none")
+  })
+  data.table::fwrite(small_kilns(), "k.csv")
+  write_model(model, "k.hylo")
+  piped <- list(
+    list(c("appraise", "k.hylo"), "judged.csv"), list(c("transcribe", "k.hylo", "--to", "r"), "k.R"),
+    list(c("brief", "k.csv", "-t", "outcome", "--set", "hold_out.seed=1", "--set", "regimen.seed=1"), "k.yml"),
+    list(c("show", "k.hylo", "--weights"), "w.csv")
+  )
+  for (call in piped) {
+    expect_equal(do.call(hylomath, as.list(c(call[[1]], "-o", call[[2]])))$status, 0)
+    run <- do.call(hylomath, as.list(c(call[[1]], "-o", "-")))
+    expect_identical(run$out, readLines(call[[2]]), info = call[[1]][1])
+  }
+  expect_equal(hylomath("appraise", "k.hylo", "-o", "-", "--json")$status, 2)
+  skip_if(Sys.which("bash") == "" || !dir.exists("/dev/fd"))
+  command <- sprintf(
+    "env %s %s %s look <(cat k.csv) -t outcome", libraries, file.path(R.home("bin"), "Rscript"), shQuote(program)
+  )
+  seen <- system2("bash", c("-c", shQuote(command)), stdout = TRUE)
+  expect_identical(seen, hylomath("look", "k.csv", "-t", "outcome")$out)
+})
+
+test_that("a pipe that nobody writes to is refused and not waited for", {
+  skip_on_os("windows")
+  withr::local_dir(withr::local_tempdir())
+  system("mkfifo pipe")
+  data.table::fwrite(small_kilns(60), "k.csv")
+  for (words in list(c("look", "pipe"), c("brief", "k.csv", "-t", "outcome", "-o", "pipe"))) {
+    run <- do.call(hylomath, as.list(words))
+    expect_match(run$err[1], "`pipe` is a pipe, not a file", fixed = TRUE)
+  }
 })

@@ -104,5 +104,5 @@ test_that("the command says it by its exit status, too", {
   look <- hylomath("watch", "k.hylo", "warm.csv", "--figure", "w.png", "-o", "moves.csv")
   expect_equal(look$status, if (any(grepl("Retrain", look$out))) 4 else 3)
   expect_true(all(file.exists(c("w.png", "moves.csv"))))
-  expect_equal(hylomath("watch", "k.hylo", "warm.csv", "--by", "mean(peak_c)")$status, 1)
+  expect_equal(hylomath("watch", "k.hylo", "warm.csv", "--by", "mean(peak_c)")$status, 2)
 })
