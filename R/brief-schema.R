@@ -38,10 +38,17 @@ brief_schema <- function() {
 
 about_schema <- function() list(purpose = type_text(), owner = type_text(), limits = type_texts())
 
+type_separator <- function(value, key) {
+  if (!is_text(value, 1) || nchar(value) != 1) {
+    fail(sprintf("%s must be one character, not %s.", quoted(key), describe(value)))
+  }
+  as.character(value)
+}
+
 data_schema <- function() {
   list(
     file = type_text(),
-    separator = type_text(),
+    separator = type_separator,
     decimal = type_choice(c(".", ",")),
     encoding = type_choice(c("UTF-8", "Latin-1")),
     sheet = type_text(),
@@ -103,7 +110,7 @@ regimen_schema <- function() {
     momentum = type_number(0, 1, open_high = TRUE),
     weight_decay = type_number(0),
     schedule = type_kind(schedule_kinds()),
-    batch_size = type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1"),
+    batch_size = type_or_word("auto", type_count(1e9), "a whole number from 1"),
     epochs = type_number(1, 1e6, whole = TRUE),
     stop = type_or_word("none", type_stop),
     l1 = type_number(0),

@@ -7,6 +7,18 @@ fail <- function(what, try = NULL, class = NULL) {
   stop(errorCondition(message, class = c(class, "hylomath_error"), what = what, try = try))  # nolint: the one place
 }
 
+# Memory that runs out, in the core or in R, is said as what it is.
+unless_no_room <- function(code) {
+  tryCatch(code, error = function(e) if (is_out_of_memory(e)) fail_out_of_memory() else rlang::cnd_signal(e))
+}
+
+is_out_of_memory <- function(e) inherits(e, "std::bad_alloc") || grepl("cannot allocate", conditionMessage(e))
+
+fail_out_of_memory <- function() {
+  hint <- "Take fewer or smaller networks at a time, or fewer rows; tables larger than memory go by store_table()."
+  fail("There is not enough memory for this.", hint)
+}
+
 # Arguments that a verb doesn't have, caught by its dots. `...` are the verb's own.
 check_others <- function(...) {
   if (...length() == 0) return(invisible())
@@ -61,7 +73,7 @@ describe <- function(value) {
   if (is.list(value)) return("a list")
   if (length(value) > 1) return(sprintf("%d values", length(value)))
   if (is.na(value)) return("missing")
-  if (is.character(value) || is.factor(value)) return(dQuote(harmless(value), FALSE))
+  if (is.character(value) || is.factor(value)) return(dQuote(shorten(harmless(value), most_quoted), FALSE))
   format(value)
 }
 

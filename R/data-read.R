@@ -3,8 +3,10 @@
 
 # `how` may hold `separator`, `decimal`, `encoding` and `sheet`; `columns` are the wanted ones, NULL for all.
 read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
-  check_file(file)
+  check_table_file(file)
+  if (file_kind(file) == "stored") return(open_table_folder(file, columns))
   if (file.size(file) == 0) fail(sprintf("%s is empty.", quoted(file)))
+  check_table_size(file, how)
   table <- switch(file_kind(file),
     parquet = read_parquet_table(file, columns),
     excel = read_excel_table(file, how$sheet),
@@ -20,8 +22,9 @@ read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
 
 # The names of all columns of a file.
 table_columns <- function(file, how = list()) {
-  check_file(file)
+  check_table_file(file)
   switch(file_kind(file),
+    stored = vapply(table_manifest(file)$columns, `[[`, "", "name"),
     parquet = {
       rlang::check_installed("nanoparquet", "to read Parquet files")
       schema <- quietly_read(file, nanoparquet::read_parquet_schema(file))
@@ -38,7 +41,24 @@ table_columns <- function(file, how = list()) {
   )
 }
 
+# Before anything of its size is made.
+check_table_size <- function(file, how) {
+  holder <- sprintf("%s has", quoted(file))
+  if (file_kind(file) == "text") return(check_limit(file.size(file), "table_bytes", holder))
+  columns <- length(table_columns(file, how))
+  check_limit(columns, "columns", holder)
+  if (file_kind(file) != "parquet") return()
+  rows <- quietly_read(file, nanoparquet::read_parquet_info(file))$num_rows
+  check_limit(as.numeric(rows) * columns, "cells", holder)
+}
+
+# A table is a file, or the folder of a stored one.
+check_table_file <- function(file) {
+  if (!is_text(file, 1) || !is_table_folder(file)) check_file(file)
+}
+
 file_kind <- function(file) {
+  if (is_table_folder(file)) return("stored")
   ending <- tolower(sub("[.]gz$", "", file, ignore.case = TRUE))
   if (grepl("[.]parquet$", ending)) "parquet" else if (grepl("[.]xlsx?$", ending)) "excel" else "text"
 }
@@ -101,7 +121,7 @@ not_in_utf8 <- function(table) {
 # A quote in a quoted cell is written twice (RFC 4180); the reader leaves it so.
 plain_quotes <- function(table) {
   single <- function(x) {
-    doubled <- grepl("\"\"", x, fixed = TRUE)
+    doubled <- grepl("\"\"", x, fixed = TRUE, useBytes = TRUE)
     x[doubled] <- gsub("\"\"", "\"", x[doubled], fixed = TRUE)
     x
   }
@@ -128,7 +148,8 @@ read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding
 # An uncompressed copy of a .gz file, else the file itself.
 plain_text <- function(file) {
   if (!is_compressed(file)) return(file)
-  text_from(gzfile(file, "rb"))
+  damaged <- function(e) fail(sprintf("%s is damaged: it can't be unpacked to its end.", quoted(file)))
+  tryCatch(text_from(gzfile(file, "rb")), warning = damaged, hylomath_error = rlang::cnd_signal, error = damaged)
 }
 
 # What a connection gives as a file, which is closed with it.
@@ -139,7 +160,13 @@ text_from <- function(connection) {
     close(connection)
     close(to)
   })
-  while (length(part <- readBin(connection, "raw", 2^24)) > 0) writeBin(part, to)
+  bytes <- 0
+  while (length(part <- readBin(connection, "raw", 2^24)) > 0) {
+    bytes <- bytes + length(part)
+    if (bytes > limit_of("table_bytes")) unlink(plain)
+    check_limit(bytes, "table_bytes", "The table has")
+    writeBin(part, to)
+  }
   plain
 }
 
@@ -172,8 +199,23 @@ guess_decimal <- function(lines, separator) {
 
 read_header <- function(plain, separator = NULL) names(plain_quotes(raw_header(plain, separator)))
 
+# How many cells the first line has at most, whatever parts them.
+cells_in_first_line <- function(plain) {
+  connection <- file(plain, "rb")
+  on.exit(close(connection))
+  found <- c(0, 0, 0, 0)
+  while (length(bytes <- readBin(connection, "raw", 2^16)) > 0) {
+    end <- match(as.raw(0x0a), bytes)
+    if (!is.na(end)) bytes <- bytes[seq_len(end)]
+    found <- found + vapply(charToRaw(",;|\t"), function(separator) sum(bytes == separator), 0L)
+    if (!is.na(end)) break
+  }
+  1 + max(found)
+}
+
 # A table without rows.
 raw_header <- function(plain, separator = NULL) {
+  check_limit(cells_in_first_line(plain), "columns", "The first line has")
   read <- function() {
     data.table::fread(
       plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8", check.names = FALSE, data.table = FALSE
@@ -259,7 +301,7 @@ iso_dates <- function(x) {
   time <- paste0(date, "[T ][0-9]{2}:[0-9]{2}(:[0-9]{2}([.][0-9]+)?)?Z?$")
   if (!all(grepl(time, distinct) | is.na(distinct))) return(x)
   text <- sub("Z$", "", sub("T", " ", distinct))
-  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = time_formats), distinct, x)
+  unless_lost(as.POSIXct(text, tz = "UTC", tryFormats = time_formats, optional = TRUE), distinct, x)
 }
 
 # "2023-02-30" looks like a date and is none: then the column stays text.

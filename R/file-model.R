@@ -36,7 +36,7 @@ write_model <- function(model, file, rows = TRUE, few = 5) {
   if (!is_flag(rows)) fail(sprintf("`rows` must be TRUE or FALSE, not %s.", describe(rows)))
   type_number(1, 1e6, whole = TRUE)(few, "few")
   kept <- if (rows) model else without_rows(model, few)
-  write_whole(compress_text(model_text(kept)), file)
+  write_compressed(model_text(kept), file)
   invisible(model)
 }
 
@@ -87,7 +87,7 @@ read_model <- function(file) {
     fail(sprintf("%s is not a model file: %s.", quoted(file), why), hint)
   }
   if (!is_compressed(file)) foreign("it is not compressed as one")
-  damaged <- function(e) foreign("it is damaged")
+  damaged <- function(e) if (inherits(e, "hylomath_error")) rlang::cnd_signal(e) else foreign("it is damaged")
   text <- tryCatch(read_compressed(file), error = damaged, warning = damaged)
   content <- model_content(text, file, foreign)
   parts <- tryCatch(
@@ -113,8 +113,11 @@ model_head <- paste0(
 model_content <- function(text, file, foreign) {
   parse <- function(text) {
     tryCatch(
-      jsonlite::parse_json(text),
-      error = function(e) foreign("what it holds is damaged or something else")
+      parse_document(text, quoted(file)),
+      error = function(e) {
+        if (inherits(e, "hylomath_error")) rlang::cnd_signal(e)
+        foreign("what it holds is damaged or something else")
+      }
     )
   }
   head <- regmatches(text, regexec(model_head, substr(text, 1, 200)))[[1]]

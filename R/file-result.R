@@ -29,7 +29,7 @@ write_result <- function(x, file) {
     fail(sprintf(what, describe_class(x)), hint)
   }
   document <- list(format = "hylomath result", format_version = result_format, result = briefs_as_text(x))
-  write_whole(compress_text(json_text(document)), file)
+  write_compressed(json_text(document), file)
   invisible(x)
 }
 
@@ -47,8 +47,8 @@ read_result <- function(file) {
   }
   if (is_store(file)) return(read_scouting(file))
   if (!is_compressed(file)) foreign("it is not compressed as one")
-  damaged <- function(e) foreign("it is damaged")
-  document <- tryCatch(jsonlite::parse_json(read_compressed(file)), error = damaged, warning = damaged)
+  damaged <- function(e) if (inherits(e, "hylomath_error")) rlang::cnd_signal(e) else foreign("it is damaged")
+  document <- tryCatch(parse_document(read_compressed(file), quoted(file)), error = damaged, warning = damaged)
   if (!is.list(document) || !identical(document$format, "hylomath result")) foreign("it holds something else")
   version <- document$format_version
   if (!identical(version, result_format)) {

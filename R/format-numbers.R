@@ -4,16 +4,19 @@ format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim =
 
 format_each_count <- function(x) vapply(x, format_count, "")
 
-# The shortest decimal text that reads back as the same double.
+# The shortest decimal text that reads back as the same double, of each number.
 format_number <- function(x) {
-  for (digits in 15:17) {
-    text <- formatC(x, digits = digits, format = "g", width = 1)
-    if (is.na(x) || as.numeric(text) == x) break
+  text <- formatC(x, digits = 15, format = "g", width = 1)
+  for (digits in 16:17) {
+    off <- which(!is.na(x))
+    off <- off[as.numeric(text[off]) != x[off]]
+    if (length(off) == 0) break
+    text[off] <- formatC(x[off], digits = digits, format = "g", width = 1)
   }
   text
 }
 
-format_each <- function(x) vapply(x, format_number, "")
+format_each <- format_number
 
 format_short <- function(x) {
   plain <- is.finite(x) && abs(x) >= 1 && abs(x) < 1e9  # 200,000 and not 2e+05

@@ -1,6 +1,9 @@
 # Words as a reader wants them.
 
-quoted <- function(x) paste0("`", harmless(x), "`")
+quoted <- function(x) paste0("`", shorten(harmless(x), most_quoted), "`")
+
+# What is longer is no name that anybody would read to its end.
+most_quoted <- 300
 
 # Names and levels are somebody else's: what would move a terminal's cursor, name its window, fill its clipboard or turn
 # the direction of writing is shown as what it is, as in \u001b. Line ends and tabs stay; with `styled`, so do the

@@ -25,9 +25,14 @@ as_stored <- function(x) {
 }
 
 as_vector <- function(x) {
-  if (is.character(x)) return(list("$texts" = as.list(x)))
-  if (is.logical(x)) return(list("$flags" = as.list(x)))
-  bytes <- function(numbers) jsonlite::base64_enc(writeBin(numbers, raw(), endian = "little"))
+  # I() keeps one value an array
+  if (is.character(x)) return(list("$texts" = I(as.vector(x))))
+  if (is.logical(x)) return(list("$flags" = I(as.vector(x))))
+  # as JSON that is ready: nothing in it but its line ends has to be escaped
+  bytes <- function(numbers) {
+    base64 <- jsonlite::base64_enc(writeBin(numbers, raw(), endian = "little"))
+    structure(paste0("\"", gsub("\n", "\\n", base64, fixed = TRUE), "\""), class = "json")
+  }
   if (is.integer(x)) list("$integers" = bytes(as.vector(x))) else list("$doubles" = bytes(as.double(x)))
 }
 
@@ -111,7 +116,11 @@ read_stored_factor <- function(x) {
 }
 
 read_stored_matrix <- function(x) {
-  if (!is.null(x$size)) return(matrix(x$values, x$size[1], x$size[2]))
+  if (!is.null(x$size)) {
+    fits <- length(x$size) == 2 && identical(as.numeric(prod(x$size)), as.numeric(length(x$values)))
+    if (!fits) fail("It holds a matrix whose values are more or fewer than its cells.")
+    return(matrix(x$values, x$size[1], x$size[2]))
+  }
   sides <- list(x$rows, x$columns)
   if (any(x$sides != "")) names(sides) <- x$sides
   rows <- if (is.null(x$rows)) length(x$values) / length(x$columns) else length(x$rows)
@@ -131,6 +140,16 @@ read_stored_table <- function(x) {
 }
 
 # ---- documents ----------------------------------------------------------------------------------------------------
+
+# What the values of a document are is known from its text, before any of them is made. `holder` names the document.
+parse_document <- function(text, holder) {
+  counts <- core_json_counts(text)
+  check_limit(counts[["values"]], "values", sprintf("%s holds", holder))
+  if (counts[["depth"]] > limit_of("depth")) {
+    fail(sprintf("%s is nested too deep.", holder), "No file of hylomath is; see ?limits.")
+  }
+  jsonlite::parse_json(text)
+}
 
 json_text <- function(x) {
   enc2utf8(jsonlite::toJSON(as_stored(x), auto_unbox = TRUE, null = "null", na = "null", json_verbatim = TRUE))

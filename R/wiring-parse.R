@@ -37,6 +37,7 @@ parse_wiring <- function(text) {
   if (is.na(plus) && length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
     return(list(layers = list(), input_dropout = 0))
   }
+  check_limit(length(parts), "layers", "The wiring has")
   layers <- list()
   input_dropout <- 0
   dropped <- FALSE
@@ -204,7 +205,8 @@ format_wiring <- function(wiring) {
 # A wiring is text in the notation, or the numbers of units of relu layers.
 type_wiring <- function() {
   function(value, key) {
-    if (is.numeric(value) && length(value) > 0) value <- paste(format_each(value), "relu", collapse = " > ")
+    units <- is.numeric(value) && length(value) > 0 && !anyNA(value)
+    if (units) value <- paste(format_each(value), "relu", collapse = " > ")
     if (!is_text(value, 1)) {
       fail(sprintf("%s must be a text such as \"24 relu > 12 relu\", or numbers of units.", quoted(key)))
     }

@@ -54,6 +54,6 @@ test_that("what is no result is refused", {
   evil <- list(
     format = "hylomath result", format_version = 3L, result = list("$table" = list(columns = list(), count = 0L))
   )
-  write_whole(compress_text(jsonlite::toJSON(evil, auto_unbox = TRUE)), file)
+  write_compressed(jsonlite::toJSON(evil, auto_unbox = TRUE), file)
   expect_fails(read_result(file), "holds something else")
 })

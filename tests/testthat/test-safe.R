@@ -110,7 +110,7 @@ test_that("F2: a file doesn't choose its class", {
     evil <- list(format = "hylomath result", format_version = 3L, result = list(
       "$object" = list(class = list("$texts" = class), value = list(a = 1L))
     ))
-    write_whole(compress_text(jsonlite::toJSON(evil, auto_unbox = TRUE)), file)
+    write_compressed(jsonlite::toJSON(evil, auto_unbox = TRUE), file)
     expect_fails(read_result(file), "which no result has")
   }
 })
