@@ -7,21 +7,25 @@ parse_expression <- function(text, what) {
   parsed <- tryCatch(
     parse(text = text, keep.source = FALSE),
     error = function(e) {
-      said <- sprintf("%s can't be read: %s\n  %s", what, parse_complaint(e), text)
+      said <- sprintf("%s can't be read: %s\n  %s", what, parse_complaint(e), shorten(text, most_quoted))
       fail(said, "See ?expressions for what can be written.")
     }
   )
-  if (length(parsed) != 1) fail(sprintf("%s must be one expression: %s", what, text))
+  if (length(parsed) != 1) fail(sprintf("%s must be one expression: %s", what, shorten(text, most_quoted)))
   check_whole_expression(parsed[[1]], what)
 }
 
 check_whole_expression <- function(node, what) {
+  check_limit(count_terms(node), "terms", sprintf("%s has", what))
   if (is_call_of(node, "c")) fail(sprintf("%s is a list of values, where one value a row is meant.", what))
   check_expression(node, what)
 }
 
+count_terms <- function(node) walk_tree(node, function(node, parts) 1 + sum(unlist(parts)))
+
 parse_complaint <- function(e) {
   said <- conditionMessage(e)
+  if (grepl("contextstack overflow", said, fixed = TRUE)) return("its brackets are nested too deep")
   if (grepl("'=>'", said, fixed = TRUE)) return("`=>` is no comparison; at least is written `>=`")
   if (grepl("unexpected end of input", said, fixed = TRUE)) return("it breaks off at its end")
   place <- regmatches(conditionMessage(e), regexec("<text>:1:([0-9]+): ([^\n]*)", conditionMessage(e)))[[1]]
@@ -37,13 +41,21 @@ capture_expression <- function(quosure, what) {
 is_pronoun <- function(node, pronoun) identical(node[[1]], quote(`$`)) && identical(node[[2]], pronoun)
 
 inline_values <- function(node, env) {
-  if (rlang::is_quosure(node)) return(inline_values(rlang::quo_get_expr(node), rlang::quo_get_env(node)))
-  if (!is.call(node)) return(as_constant(node))
-  if (is_pronoun(node, quote(.env))) return(as_constant(get(as.character(node[[3]]), envir = env)))
-  if (is_pronoun(node, quote(.data))) return(as.name(as.character(node[[3]])))
-  is_date <- identical(node[[1]], quote(as.Date)) && length(node) == 2 && is.character(node[[2]])
-  if (is_date) return(call("date", node[[2]]))
-  as.call(c(node[[1]], lapply(as.list(node)[-1], inline_values, env)))
+  leaf <- function(node) {
+    if (rlang::is_quosure(node)) return(inline_values(rlang::quo_get_expr(node), rlang::quo_get_env(node)))
+    if (!is.call(node)) return(as_constant(node))
+    if (is_pronoun(node, quote(.env))) return(as_constant(get(as.character(node[[3]]), envir = env)))
+    if (is_pronoun(node, quote(.data))) return(as.name(as.character(node[[3]])))
+    is_date <- identical(node[[1]], quote(as.Date)) && length(node) == 2 && is.character(node[[2]])
+    if (is_date) call("date", node[[2]])
+  }
+  walk_tree(
+    node,
+    function(node, parts) {
+      if (length(parts)) as.call(c(node[[1]], stats::setNames(parts, names(node)[-1]))) else leaf(node) %||% node
+    },
+    function(node) if (rlang::is_quosure(node) || !is.null(leaf(node))) list() else arguments_of(node)
+  )
 }
 
 # R values as the notation's constants.
@@ -57,13 +69,33 @@ as_constant <- function(x) {
 
 # Returns the tree, or fails with what is not allowed in it and why.
 check_expression <- function(node, what) {
+  walk_tree(node, function(node, parts) {
+    if (length(parts)) return(as.call(c(node[[1]], parts)))
+    if (is_constant_set(node)) checked_set(node, what) else checked_leaf(node, what)
+  }, function(node) {
+    if (is_leaf(node) || is_constant_set(node)) return(list())
+    check_node(node, what)
+    arguments_of(node)
+  })
+}
+
+is_leaf <- function(node) is.name(node) || is.numeric(node) || is.character(node) || is.logical(node)
+
+checked_leaf <- function(node, what) {
   if (is.name(node)) return(node)
   if (is.numeric(node) || is.character(node) || is.logical(node)) {
     if (length(node) != 1) fail(sprintf("%s holds %d values where one is meant.", what, length(node)))
     return(if (is.integer(node)) as.numeric(node) else node)
   }
+  check_node(node, what)
+  node
+}
+
+# A call by itself: its function, and the number and sort of its arguments.
+check_node <- function(node, what) {
   if (!is.call(node) || !is.name(node[[1]])) {
-    said <- sprintf("%s holds something that is no expression: %s", what, paste(deparse(node), collapse = " "))
+    written <- shorten(paste(deparse(node), collapse = " "), most_quoted)
+    said <- sprintf("%s holds something that is no expression: %s", what, written)
     fail(said, "See ?expressions for what can be written.")
   }
   name <- as.character(node[[1]])
@@ -81,13 +113,18 @@ check_expression <- function(node, what) {
     fail(sprintf("%s puts a column into `c()`, which is for constants.", what))
   }
   check_constant_arguments(name, arguments, what)
-  lapply(arguments, function(argument) if (is_call_of(argument, "c") && name != "%in%") {
+  if (name != "%in%" && any(vapply(arguments, is_call_of, NA, "c"))) {
     fail(sprintf("%s holds `c()` outside of `%%in%%`, where one value a row is meant.", what))
-  })
-  as.call(c(node[[1]], lapply(arguments, check_expression, what)))
+  }
+  # a set of plain constants is a leaf of its own
+  node
 }
 
-is_call_of <- function(node, name) is.call(node) && identical(node[[1]], as.name(name))
+# A set of plain constants, which is a leaf of its own.
+checked_set <- function(node, what) {
+  check_node(node, what)
+  as.call(c(node[[1]], lapply(as.list(node)[-1], checked_leaf, what)))
+}
 
 # What is looked up among values is looked up among the same ones in every row.
 check_constant_arguments <- function(name, arguments, what) {
@@ -126,28 +163,43 @@ refusal <- function(name) {
 
 # The columns that a tree reads.
 expression_columns <- function(node) {
-  if (is.name(node)) return(as.character(node))
-  if (!is.call(node)) return(character())
-  unique(unlist(lapply(as.list(node)[-1], expression_columns)))
+  walk_tree(node, function(node, parts) {
+    if (is.name(node)) as.character(node) else unique(unlist(parts)) %||% character()
+  })
 }
 
 # The one text of a tree, which reads back as the same tree.
 format_expression <- function(node) {
-  if (is.name(node)) return(column_text(as.character(node)))
-  if (!is.call(node)) return(constant_text(node))
-  name <- as.character(node[[1]])
-  arguments <- vapply(as.list(node)[-1], format_expression, "")
+  walk_tree(node, function(node, parts) {
+    if (is.name(node)) return(column_text(as.character(node)))
+    if (!is.call(node)) return(constant_text(node))
+    call_text(as.character(node[[1]]), if (length(parts)) unlist(parts) else set_texts(node))
+  })
+}
+
+set_texts <- function(node) {
+  values <- as.list(node)[-1]
+  classes <- unique(vapply(values, class, ""))
+  if (length(classes) == 1 && !anyNA(unlist(values))) return(constant_text(unlist(values)))
+  vapply(values, constant_text, "")
+}
+
+call_text <- function(name, arguments) {
   if (name == "(") return(paste0("(", arguments, ")"))
   if (grepl("^[a-z]", name)) return(paste0(name, "(", paste(arguments, collapse = ", "), ")"))
   if (length(arguments) == 1) return(paste0(name, arguments))
   paste(arguments, collapse = if (name == "^") name else paste0(" ", name, " "))
 }
 
+# Of one constant, or of several of a kind none of which is missing.
 constant_text <- function(value) {
   if (is.character(value)) return(encodeString(value, quote = "\"", na.encode = FALSE))
-  if (is.na(value)) return("NA")
-  if (is.logical(value)) return(if (value) "TRUE" else "FALSE")
-  if (value < 0) paste0("(", format_number(value), ")") else format_number(value)
+  if (anyNA(value)) return("NA")
+  if (is.logical(value)) return(as.character(value))
+  text <- format_number(value)
+  below <- value < 0
+  text[below] <- paste0("(", text[below], ")")
+  text
 }
 
 column_text <- function(name) {

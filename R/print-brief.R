@@ -76,12 +76,17 @@ brief_columns_text <- function(b) {
   )
 }
 
+# Expressions may be longer than anybody reads; the file has them whole.
+most_shown <- 1000
+
 brief_derive_text <- function(b) {
   derived <- unlist(b[["derive"]])
   condition <- b[["keep_rows"]]
   c(
-    if (length(derived)) indented("derived", paste0(names(derived), " = ", derived, collapse = "; ")),
-    if (!is.null(condition)) indented("keep rows", condition)
+    if (length(derived)) {
+      indented("derived", paste0(names(derived), " = ", shorten(derived, most_shown), collapse = "; "))
+    },
+    if (!is.null(condition)) indented("keep rows", shorten(condition, most_shown))
   )
 }
 

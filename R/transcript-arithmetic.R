@@ -11,6 +11,12 @@ derived_program <- function(name, text, places, types) {
 }
 
 typed_node <- function(tree, places, types, name) {
+  below <- function(tree) if (is_call_of(tree, "c")) list() else arguments_of(tree)
+  walk_tree(tree, function(tree, parts) typed_from(tree, parts, places, types, name), below)
+}
+
+# Of a node whose arguments are typed already.
+typed_from <- function(tree, parts, places, types, name) {
   if (is.name(tree)) {
     column <- as.character(tree)
     type <- types[[column]]
@@ -18,15 +24,11 @@ typed_node <- function(tree, places, types, name) {
   }
   if (!is.call(tree)) return(typed_constant(tree))
   called <- as.character(tree[[1]])
-  arguments <- as.list(tree)[-1]
-  if (called == "%in%") {
-    set <- if (is_call_of(arguments[[2]], "c")) as.list(arguments[[2]])[-1] else arguments[2]
-    x <- typed_node(arguments[[1]], places, types, name)
-    each <- lapply(set, function(value) comparison_of("eq", x, typed_node(value, places, types, name), name))
-    return(Reduce(function(a, b) typed_as(primitive("or", a$node, b$node), "logical"), each))
-  }
-  own <- lapply(arguments, typed_node, places, types, name)
-  typed_call(called, own, name)
+  if (called == "c") return(lapply(as.list(tree)[-1], typed_node, places, types, name))
+  if (called != "%in%") return(typed_call(called, parts, name))
+  set <- if (is_call_of(tree[[3]], "c")) parts[[2]] else parts[2]
+  each <- lapply(set, function(value) comparison_of("eq", parts[[1]], value, name))
+  Reduce(function(a, b) typed_as(primitive("or", a$node, b$node), "logical"), each)
 }
 
 typed_as <- function(node, type) list(node = node, type = type)
@@ -155,9 +157,10 @@ date_part_node <- function(part, d, name) {
 
 # A node in a language that calls its primitives as functions; `how` says how cells, constants and calls are written.
 node_text <- function(node, how) {
-  switch(node$op,
-    week = node_text(node$args[[2]], how), cell = how$cell(node$place), number = how$number(node$value),
-    text = how$text(node$value), missing = how$missing,
-    how$call(node$op, vapply(node$args, node_text, "", how))
-  )
+  walk_tree(node, function(node, parts) {
+    switch(node$op,
+      week = parts[[2]], cell = how$cell(node$place), number = how$number(node$value), text = how$text(node$value),
+      missing = how$missing, how$call(node$op, unlist(parts))
+    )
+  }, function(node) node$args)
 }

@@ -2,6 +2,14 @@
 
 # A derived column. Parts of dates are had of columns of the table alone.
 sql_expression <- function(out, node) {
+  below <- function(node) if (node$op %in% sql_parts) list() else node$args
+  walk_tree(node, function(node, parts) sql_node(out, node, unlist(parts)), below)
+}
+
+sql_parts <- c("year", "month", "mday", "yday", "week")
+
+# A node whose arguments are text already.
+sql_node <- function(out, node, own) {
   dialect <- out$dialect
   none <- function(what) {
     fail(
@@ -9,13 +17,11 @@ sql_expression <- function(out, node) {
       "Choose another dialect or language, or derive the column where the rows come from."
     )
   }
-  of <- function(node) sql_expression(out, node)
   if (node$op == "cell") return(sprintf("c%d", as.integer(node$place)))
   if (node$op == "number") return(sql_number(node$value))
   if (node$op == "text") return(sql_text(node$value))
   if (node$op == "missing") return("null")
-  if (node$op %in% c("year", "month", "mday", "yday", "week")) return(sql_part(node, none))
-  own <- vapply(node$args, of, "")
+  if (node$op %in% sql_parts) return(sql_part(node, none))
   a <- own[1]
   b <- own[2]
   true_of <- function(condition, known = own) {

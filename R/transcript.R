@@ -51,6 +51,7 @@ transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dia
   if (!is.null(level)) program <- program_with_ends(program, model, level)
   program$check <- checked_rows(model, program)
   if (to == "page") return(form_page(model, answers_itself(transcript_in_javascript(program))))
+  if (to != "sql" && check) fail(sprintf("`check` is for SQL; what is written in %s tests itself.", to))
   if (to != "sql") return(transcript_languages()[[to]](program))
   type_choice(sql_dialects)(dialect, "dialect")
   if (!is_text(table, 1)) fail(sprintf("`table` is the name of a table, not %s.", describe(table)))
