@@ -2,26 +2,26 @@
 # one document a line: the header says what is trained; then come the results of networks that have ended and, each some
 # seconds, the states of those that have not. The last line of a key counts.
 
-# list(every, result, states, keep_result, keep_state), functions of a network's key.
-open_checkpoint <- function(file, every, a, resumable) {
+# list(every, result, states, keep_result, keep_state), functions of a network's key. The file is taken until `frame`
+# ends.
+open_checkpoint <- function(file, every, a, resumable, frame = parent.frame()) {
   if (is.null(file)) return(no_checkpoint())
   if (!is_text(file, 1)) fail(sprintf("`checkpoint` is the path of a file, not %s.", describe(file)))
   type_number(0, 1e6)(every, "every")
-  check_can_write(file)
   header <- c(checkpoint_header(a), list(resumable = resumable))
+  growing <- growing_file(file, header, frame)
   known <- if (file.exists(file)) known_lines(file, header) else list()
   if (length(known)) rlang::inform(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
-  if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
   place <- function(key, start = 0L) sprintf("%s | %d", key, as.integer(start))
   grown <- 0
   put <- function(line) {
     known[[place(line$key, line$start %||% 0L)]] <<- line
     # what later lines have replaced is left out from time to time
     if (grown > most_stale_bytes) {
-      write_whole(charToRaw(paste0(json_line(header), paste0(vapply(known, json_line, ""), collapse = ""))), file)
+      growing$rewrite(known)
       grown <<- 0
     } else {
-      append_json_line(line, file)
+      growing$add(line)
     }
     grown <<- grown + 11 * length(line$state)
   }

@@ -14,7 +14,7 @@ run_on_workers <- function(table, jobs, keep, report) {
   former <- options(future.globals.maxSize = Inf)
   on.exit(options(former))
   order <- list(hash = table_hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
-  order$file <- shared_table(table, order$hash)
+  order$shared <- shared_table(table, order$hash)
   order$threads <- max(1L, thread_count() %/% as.integer(min(future::nbrOfWorkers(), length(jobs))))
   chunks <- split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads)
   waiting <- lapply(chunks, function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
@@ -126,11 +126,16 @@ answer_of <- function(future) {
 
 # The table in a file that workers on the same disk can read; the folder is the option `hylomath.cache`, which a
 # cluster's workers have to share, else that of the session; FALSE is for no file.
+#
+# list(file, checksum): what the workers read is that of these bytes, or nothing. A stored table is there already.
 shared_table <- function(table, hash) {
-  if (isFALSE(getOption("hylomath.cache"))) return("")
-  file <- file.path(getOption("hylomath.cache") %||% tempdir(), sprintf("hylomath-%s.rds", hash))
-  if (!file.exists(file)) replace_whole(file, function(part) saveRDS(table, part, compress = FALSE))
-  file
+  if (is_stored(table)) return(list(file = attr(table, "stored")$folder))
+  if (isFALSE(getOption("hylomath.cache"))) return(list(file = ""))
+  file <- file.path(cache_folder(), sprintf("hylomath-%s.rds", hash))
+  bytes <- serialize(table, NULL, xdr = FALSE)
+  checksum <- cli::hash_raw_sha256(bytes)
+  if (!file.exists(file) || !identical(cli::hash_file_sha256(file), checksum)) write_whole(bytes, file)
+  list(file = file, checksum = checksum)
 }
 
 # ---- on the worker ------------------------------------------------------------------------------------------------
@@ -153,16 +158,24 @@ work_off <- function(order) {
   list(results = results)
 }
 
+# NULL where there is no such file here, or it is another one. Its bytes are checked before R makes anything of them.
+read_shared_table <- function(shared, hash) {
+  if (is_table_folder(shared$file)) {
+    table <- read_table(shared$file)
+    return(if (identical(table_hash(table), hash)) table)
+  }
+  if (!file.exists(shared$file)) return(NULL)
+  bytes <- readBin(shared$file, "raw", file.size(shared$file))
+  if (identical(cli::hash_raw_sha256(bytes), shared$checksum)) unserialize(bytes)
+}
+
 # The last table that this worker was given is kept.
 the_table <- new.env()
 
 table_by_hash <- function(order) {
   if (identical(the_table$hash, order$hash)) return(the_table$table)
   table <- order$table
-  if (is.null(table) && file.exists(order$file)) {
-    table <- readRDS(order$file)
-    if (!identical(table_hash(table), order$hash)) table <- NULL
-  }
+  if (is.null(table)) table <- read_shared_table(order$shared, order$hash)
   if (is.null(table)) return(NULL)
   the_table$hash <- order$hash
   the_table$table <- table

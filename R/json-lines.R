@@ -10,7 +10,7 @@ read_json_lines <- function(file, kind, mend = FALSE) {
   check_file(file)
   text <- read_text(file)
   lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
-  parsed <- lapply(lines, function(line) tryCatch(jsonlite::parse_json(line), error = function(e) NULL))
+  parsed <- lapply(lines, function(line) tryCatch(parse_document(line, quoted(file)), error = function(e) NULL))
   if (length(lines) == 0 || !is.list(parsed[[1]]) || !identical(parsed[[1]]$format, kind$format)) {
     fail(sprintf("%s holds no %s.", quoted(file), kind$what), kind$hint)
   }
@@ -25,7 +25,37 @@ read_json_lines <- function(file, kind, mend = FALSE) {
 
 json_line <- function(document) paste0(json_text(document), "\n")
 
-append_json_line <- function(document, file) cat(json_line(document), file = file, sep = "", append = TRUE)
+# A file of such lines that this process alone adds to: list(add, rewrite). What was never added to is never made, so
+# that work that is refused leaves nothing behind. The file stays taken until the process or `frame` ends.
+growing_file <- function(file, header, frame) {
+  check_can_write(file)
+  take_file(file, frame)
+  add <- function(document) {
+    if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
+    cat(json_line(document), file = file, sep = "", append = TRUE)
+  }
+  rewrite <- function(documents) {
+    lines <- vapply(documents, json_line, "")
+    write_whole(charToRaw(paste0(c(json_line(header), lines), collapse = "")), file)
+  }
+  list(add = add, rewrite = rewrite)
+}
+
+# Two that add to one file would spoil it. The lock is the system's own: it is gone with the process, however that ends.
+take_file <- function(file, frame) {
+  beside <- file.path(dirname(file), paste0(".", basename(file), ".lock"))
+  lock <- filelock::lock(beside, timeout = 0)
+  if (is.null(lock)) {
+    fail(sprintf("%s is being written by another process.", quoted(file)), "Wait for it, or name another file.")
+  }
+  withr::defer(
+    {
+      unlink(beside)
+      filelock::unlock(lock)
+    },
+    envir = frame
+  )
+}
 
 # What differs between two headers, one of them as it was read; NULL where they are of the same work.
 header_difference <- function(own, stored) {

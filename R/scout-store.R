@@ -2,24 +2,22 @@
 # it ends. A line that was cut off by a kill is no line, and the fit is done again.
 
 # list(find, add): `find` gives the fit of a trial, fold and share of epochs if it is known, `add` makes one known.
-open_store <- function(file, search) {
+# The file is taken until `frame` ends.
+open_store <- function(file, search, frame = parent.frame()) {
   known <- new.env()
   place <- function(key, fold, share) sprintf("%s | %d | %s", key, as.integer(fold), format_number(share))
   if (!is.null(file)) {
     header <- store_header(search)
-    if (file.exists(file)) {
-      for (line in continued_lines(file, header)) {
-        known[[place(line$settings, line$fit$fold, line$fit$share)]] <- line$fit
-      }
-    } else {
-      write_whole(charToRaw(json_line(header)), file)
+    growing <- growing_file(file, header, frame)
+    for (line in if (file.exists(file)) continued_lines(file, header)) {
+      known[[place(line$settings, line$fit$fold, line$fit$share)]] <- line$fit
     }
   }
   list(
     find = function(key, fold, share) known[[place(key, fold, share)]],
     add = function(key, fit) {
       known[[place(key, fit$fold, fit$share)]] <- fit
-      if (!is.null(file)) append_json_line(list(settings = key, fit = as.list(fit)), file)
+      if (!is.null(file)) growing$add(list(settings = key, fit = as.list(fit)))
     }
   )
 }

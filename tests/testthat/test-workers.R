@@ -39,7 +39,7 @@ test_that("the table reaches a worker once, by file or sent along", {
   local_workers()
   table <- small_kilns()
   order <- list(
-    hash = rlang::hash(table), file = tempfile(), table = NULL, kernel = core_kernel(), threads = 1L, host = "",
+    hash = rlang::hash(table), shared = list(file = tempfile()), table = NULL, kernel = core_kernel(), threads = 1L, host = "",
     jobs = list()
   )
   expect_identical(work_off(order), list(lacks = "table"))
@@ -48,10 +48,17 @@ test_that("the table reaches a worker once, by file or sent along", {
   # it is kept
   order$table <- NULL
   expect_identical(work_off(order), list(results = list()))
-  # another table in its file is not taken for it
-  other <- modifyList(order, list(hash = "another"))
-  saveRDS(table, other$file)
+  # another table in its file is not taken for it, and R makes nothing of its bytes
+  other <- modifyList(order, list(hash = "another", shared = shared_table(boats, "boats")))
+  expect_identical(read_shared_table(other$shared, "another"), boats)
+  saveRDS(table, other$shared$file)
   expect_identical(work_off(other), list(lacks = "table"))
+  # a stored table is mapped where it lies
+  folder <- withr::local_tempfile(fileext = ".table")
+  stored <- store_table(table, folder)
+  expect_equal(shared_table(stored, table_hash(stored)), list(file = folder))
+  expect_identical(read_shared_table(list(file = folder), table_hash(stored)), stored)
+  expect_null(read_shared_table(list(file = folder), "another"))
   # workers that see no file are sent the table
   b <- base()
   there <- folds(b, k = 3, progress = "none")

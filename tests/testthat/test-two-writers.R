@@ -1,0 +1,40 @@
+# Files that grow while work goes on belong to one process at a time, and to none that was refused.
+
+test_that("a search or checkpoint that is being written is refused to another process", {
+  withr::local_dir(withr::local_tempdir())
+  data.table::fwrite(small_kilns(), "k.csv")
+  hylomath("brief", "k.csv", "-t", "outcome", "-o", "k.yml", "-q")
+  calls <- list(
+    c("scout", "k.yml", "units=4..32", "--k", "3", "--budget", "40", "--keep", "k.scout", "-q"),
+    c("train", "k.yml", "--checkpoint", "k.kept", "-q", "--set", "regimen.epochs=3000")
+  )
+  for (words in calls) {
+    first <- callr::process$new(
+      file.path(R.home("bin"), "Rscript"), c(program, words), env = c("current", R_LIBS = sub("R_LIBS=", "", libraries))
+    )
+    taken <- FALSE
+    for (i in 1:100) {
+      taken <- any(grepl("[.]lock$", list.files(all.files = TRUE)))
+      if (taken) break
+      Sys.sleep(0.05)
+    }
+    expect_true(taken)
+    second <- do.call(hylomath, as.list(words))
+    expect_true(first$is_alive())
+    first$kill()
+    first$wait()
+    expect_equal(second$status, 1)
+    expect_match(second$err[1], "is being written by another process", fixed = TRUE)
+    # whoever was killed holds nothing any more
+    expect_null(take_file(words[if (words[1] == "scout") 8 else 4], environment())$nothing)
+  }
+})
+
+test_that("a search that is refused leaves no file that blocks the right one", {
+  b <- brief(small_kilns(300), target = "outcome") |> regimen(epochs = 2)
+  file <- withr::local_tempfile()
+  expect_fails(scout(b, units = bounds(4, 8), where = units > 99, file = file), "leaves no settings")
+  expect_false(file.exists(file))
+  expect_s3_class(scout(b, units = bounds(4, 8), budget = 2, k = 2, file = file, progress = "none"), "hylomath_scouting")
+  expect_false(any(grepl("lock", list.files(dirname(file), all.files = TRUE))))
+})
