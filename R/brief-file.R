@@ -93,12 +93,12 @@ parse_yaml <- function(text, name) {
     "float#inf", "float#neginf", "float#nan", "null", "timestamp", "timestamp#ymd", "timestamp#iso8601"
   )
   handlers <- stats::setNames(rep(list(function(x) x), length(as_written)), as_written)
+  broken <- function(e) {
+    hint <- "Look at the line it names: indentation and quotes are the usual reasons."
+    fail(sprintf("%s is not YAML: %s", name, conditionMessage(e)), hint)
+  }
   parsed <- tryCatch(
-    yaml::yaml.load(text, handlers = handlers, eval.expr = FALSE),
-    error = function(e) {
-      hint <- "Look at the line it names: indentation and quotes are the usual reasons."
-      fail(sprintf("%s is not YAML: %s", name, conditionMessage(e)), hint)
-    }
+    yaml::yaml.load(text, handlers = handlers, eval.expr = FALSE), error = broken, warning = broken
   )
   if (!is.list(parsed)) fail(sprintf("%s is not a brief: it holds no keys.", name))
   parsed

@@ -47,7 +47,10 @@ sqlite_connection <- function(file, writes = FALSE) {
   rlang::check_installed(c("DBI", "RSQLite"), "to read SQLite databases")
   check_file(file)
   flags <- if (writes) RSQLite::SQLITE_RW else RSQLite::SQLITE_RO
-  DBI::dbConnect(RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE)
+  if (file.size(file) > 0 && !starts_with_bytes(file, "SQLite format 3")) {
+    fail(sprintf("%s is no SQLite database.", quoted(file)))
+  }
+  DBI::dbConnect(RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE, synchronous = NULL)
 }
 
 # In a transaction that can change nothing and is rolled back.
@@ -110,12 +113,14 @@ read_query <- function(connection, query, except = NULL) {
 }
 
 # The rows of `sql`, which is made of the query that a refusal is about.
-ask_database <- function(connection, sql, query) {
+ask_database <- function(connection, sql, query) refused_by_database(DBI::dbGetQuery(connection, sql), query)
+
+refused_by_database <- function(code, query) {
   refused <- function(condition) {
     what <- sprintf("The database refused the query: %s", first_sentence(condition))
     fail(what, sprintf("The query is: %s", query))
   }
-  tryCatch(DBI::dbGetQuery(connection, sql), error = refused, warning = refused)
+  tryCatch(code, error = refused, warning = refused)
 }
 
 as_rows <- function(table, query) {

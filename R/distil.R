@@ -54,10 +54,10 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
                                   teacher_data = NULL, k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto",
                                   ...) {
   check_others(...)
-  type_number(0, 1000, open_low = TRUE)(temperature, "temperature")
+  type_temperature()(temperature, "temperature")
   type_number(0, 1)(label_share, "label_share")
-  type_number(0.5, 1, open_high = TRUE)(level, "level")
-  if (!identical(as.numeric(k), 0)) type_number(2, 1000, whole = TRUE)(k, "k")
+  type_level()(level, "level")
+  if (!identical(as.numeric(k), 0)) type_folds()(k, "k")
   report <- reporter(progress)
   if (is.null(b)) {
     fail(
@@ -66,6 +66,10 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
     )
   }
   how <- list(temperature = if (has_classes(target_in(teacher))) temperature, label_share = label_share)
+  if (!is.data.frame(b) && !inherits(b, "hylomath_brief")) {
+    what <- "`b` must be a student's brief, or the table that the model was trained on, not %s."
+    fail(sprintf(what, describe_kind(b)))
+  }
   if (is.data.frame(b)) {
     b <- brief_of_teacher(teacher, b)
     check_teaching(teacher, b)

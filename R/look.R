@@ -18,6 +18,7 @@ look <- function(data, ...) UseMethod("look")
 look.data.frame <- function(data, target = NULL, ...) {
   check_others(...)
   data <- as_table(data)
+  if (nrow(data) == 0) fail("The table has no rows.")
   if (!is.null(target)) check_is_column(data, target, "target")
   columns <- look_at_columns(data, unlist(guess_kinds(data)))
   shares <- if (!is.null(target)) look_at_target(data[[target]])
@@ -101,6 +102,7 @@ describe_values <- function(x, kind, skew) {
 
 look_at_target <- function(y) {
   present <- y[!is.na(y)]
+  if (length(present) == 0) return(NULL)
   if (is.numeric(present) && length(unique(present)) > 20) return(NULL)
   seen <- levels_of(as_label(present))
   if (length(seen$levels) > 50) return(NULL)

@@ -43,10 +43,11 @@
 predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9, bad_cells = "refuse", shares = NULL,
                                    ...) {
   check_others(...)
+  if (missing(newdata)) fail("`newdata` is missing: which rows are to be answered?")
   ratio <- if (!is.null(shares)) share_ratio(object, shares, type)
   check_answer_type(object, type, level)
   answerer <- object$answerer
-  type_choice(c("refuse", "missing"))(bad_cells, "bad_cells")
+  type_choice(ways_with_bad_cells)(bad_cells, "bad_cells")
   newdata <- as_table(newdata)
   if (bad_cells == "missing") newdata <- without_bad_cells(answerer$preparation, newdata)
   table <- rows_to_answer(answerer, newdata)
@@ -69,7 +70,7 @@ predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9
 predict.hylomath_brief <- function(object, ...) wrong_object("predict", "a model", object)
 
 check_answer_type <- function(model, type, level) {
-  type_choice(c("answer", "probability", "both", "interval", "set"))(type, "type")
+  type_choice(answer_types)(type, "type")
   target <- target_in(model)
   if (has_classes(target)) {
     if (type == "interval") fail("Intervals are of numbers; this network predicts classes.", "Use type = \"set\".")

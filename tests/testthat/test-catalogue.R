@@ -8,10 +8,10 @@ cases_of <- function(name) {
   data.frame(input = vapply(lines, `[`, "", 1), says = vapply(lines, `[`, "", 2))
 }
 
-# Folders of a session have another name each time.
+# Folders and files of a session have another name each time.
 plain_message <- function(said) {
   said <- sub("^hylomath: ", "", strsplit(said[1], "\n", fixed = TRUE)[[1]][1])
-  gsub(normalizePath("."), ".", gsub("(\\./)?file[0-9a-f]{6,}", "FILE", said), fixed = TRUE)
+  gsub("[^ '`]*file[0-9a-f]{6,}", "FILE", said)
 }
 
 folder_state <- function() tools::md5sum(list.files(all.files = TRUE, recursive = TRUE))
