@@ -49,6 +49,10 @@ core_is_plain_file <- function(path) {
     .Call(`_hylomath_core_is_plain_file`, path)
 }
 
+core_is_pipe <- function(path) {
+    .Call(`_hylomath_core_is_pipe`, path)
+}
+
 core_like_file <- function(path, other) {
     .Call(`_hylomath_core_like_file`, path, other)
 }
@@ -59,6 +63,18 @@ core_end_on_closed_pipe <- function() {
 
 core_lost_output <- function() {
     .Call(`_hylomath_core_lost_output`)
+}
+
+core_write_output <- function(bytes) {
+    invisible(.Call(`_hylomath_core_write_output`, bytes))
+}
+
+core_json_counts <- function(text) {
+    .Call(`_hylomath_core_json_counts`, text)
+}
+
+core_mapped_column <- function(path, type, attributes) {
+    .Call(`_hylomath_core_mapped_column`, path, type, attributes)
 }
 
 core_check_network <- function(network) {

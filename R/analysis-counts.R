@@ -24,15 +24,22 @@ parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
   if (each) part_of_each(a) else count_parts(a)
 }
 
-# Each row's part as it is told, or why it has none.
-part_names_of <- function(a) {
-  part <- ifelse(is.na(a$aside), a$part, paste("set aside:", a$aside))
-  if (rotates(a)) part[part == "training"] <- "rotation"
-  part
+# The parts as they are told, and why rows have none.
+told_parts <- c("rotation", "training", "validation", "calibration", "test")
+told_reasons <- c("weight 0", "filtered", "no target", "gap")
+told_names <- c(told_parts, paste("set aside:", told_reasons))
+
+# Each row's place among them.
+told_places <- function(a) {
+  place <- match(a$part, told_parts)
+  if (rotates(a)) place[place %in% match("training", told_parts)] <- 1L
+  without <- which(is.na(place))
+  place[without] <- length(told_parts) + match(a$aside[without], told_reasons)
+  place
 }
 
 part_of_each <- function(a) {
-  part <- part_names_of(a)
+  part <- told_names[told_places(a)]
   each <- data.frame(row = seq_along(part))
   each[a$roles$id] <- a$table[a$roles$id]
   each$part <- part
@@ -44,17 +51,17 @@ part_of_each <- function(a) {
 parts_of.default <- function(x, ...) wrong_object("parts_of", "a brief or a model", x)
 
 count_parts <- function(a) {
-  part <- part_names_of(a)
-  in_parts <- c("rotation", part_names)
-  known <- c(in_parts, "set aside: weight 0", "set aside: filtered", "set aside: no target", "set aside: gap")
-  rows <- table(factor(part, known))
-  counted <- data.frame(part = known, rows = as.integer(rows), share = as.numeric(rows) / sum(rows[in_parts]))
-  counted$share[!counted$part %in% in_parts] <- NA
+  place <- told_places(a)
+  rows <- tabulate(place, length(told_names))
+  in_parts <- seq_along(told_parts)
+  counted <- data.frame(part = told_names, rows = rows, share = rows / sum(rows[in_parts]))
+  counted$share[-in_parts] <- NA
   classes <- a$target$classes
   if (has_classes(a$target)) {
-    label <- factor(as_label(a$table[[a$target$columns]]), classes)
-    shares <- prop.table(table(factor(part, known), label), 1)
-    for (class in classes) counted[[class]] <- ifelse(is.na(counted$share), NA, as.numeric(shares[, class]))
+    class <- class_places(a$table[[a$target$columns]], classes)
+    both <- tabulate(place + length(told_names) * (class - 1L), length(told_names) * length(classes))
+    shares <- prop.table(matrix(both, length(told_names)), 1)
+    for (k in seq_along(classes)) counted[[classes[k]]] <- ifelse(is.na(counted$share), NA, shares[, k])
   }
   counted <- counted[counted$rows > 0, ]
   rownames(counted) <- NULL

@@ -5,11 +5,14 @@ new_answerer <- function(spec, fit) {
     list(target = a$target, preparation = spec$learned$preparation, network = fit$network),
     class = "hylomath_answerer"
   )
-  training <- rows_in(a, "training")
+  training <- drawn_rows(rows_in(a, "training"), most_smeared, a$regimen$seed, "smear")
   smear <- fitted_smear(answerer, a$table[training, , drop = FALSE], weights_in(a, training))
   if (!is.null(smear)) answerer$preparation$target$smear <- smear
   answerer
 }
+
+# Of more rows some are drawn.
+most_smeared <- 1000000
 
 # The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't
 # needed.

@@ -21,9 +21,9 @@ joint_answers <- function(answerer, members, shares, table) {
   }, members, shares, shared$intake)
   offset <- if (is.null(target$exposure)) numeric() else log(table[[target$exposure]])
   weights <- if (has_classes(target)) class_weights_of(target, answerer$preparation$target)[target$classes]
-  values <- core_joint_answers(
+  values <- unless_no_room(core_joint_answers(
     networks, shared$intakes, shared$columns, offset, as.numeric(weights), nrow(table), thread_count()
-  )
+  ))
   answers <- task_of(target)$answer(values, target)
   for (column in dropped_for_gaps(preparations)) answers[is.na(table[[column]]), ] <- NA
   answers

@@ -17,7 +17,7 @@ subgroups <- function(x, column) {
     label[!label %in% kept] <- "(others)"
     return(factor(label, c(kept, "(others)")))
   }
-  in_order <- if (is.factor(x)) {
+  in_order <- if (has_own_order(x)) {
     intersect(c(levels(x), "(missing)"), names(counts))
   } else {
     natural_order(names(counts))

@@ -51,9 +51,9 @@ kind_of_numbers <- function(s, x) {
 kind_of_words <- function(x) {
   n <- sum(!is.na(x))
   # of more words than this, whether they are ids or text is another question
-  most <- if (is.factor(x) || n < 50) Inf else n / 5 + 1
+  most <- if (has_own_order(x) || n < 50) Inf else n / 5 + 1
   distinct <- length(labels_in(x, most = most))
   if (distinct == 1) return("constant")
   if (n >= 20 && (distinct == n || (distinct >= most && !anyDuplicated(x[!is.na(x)])))) return("id")
-  if (!is.factor(x) && n >= 50 && distinct > n / 5) "text" else "category"
+  if (!has_own_order(x) && n >= 50 && distinct > n / 5) "text" else "category"
 }

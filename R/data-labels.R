@@ -14,10 +14,13 @@ levels_of <- function(x) {
   list(levels = unique(levels), codes = found$codes)
 }
 
+# Whether somebody has put the labels of a factor into an order; those of a stored table's text are in none.
+has_own_order <- function(x) is.factor(x) && !inherits(x, "hylomath_text")
+
 # Labels in the order in which a reader looks for them: that of a factor's levels, else by their letters with the
 # numbers in them by size (2 before 10).
 natural_order <- function(labels, of = NULL) {
-  if (is.factor(of)) return(intersect(c(levels(of), labels), labels))
+  if (has_own_order(of)) return(intersect(c(levels(of), labels), labels))
   padded <- vapply(regmatches(labels, gregexpr("[0-9]+|[^0-9]+", labels)), function(parts) {
     digits <- grepl("^[0-9]", parts)
     parts[digits] <- formatC(parts[digits], width = 12, flag = "0")
@@ -48,7 +51,7 @@ format_labels <- function(x) {
 # Classes as text: the levels of a factor that occur, in their order, or the values in alphabetical order (by code
 # point, so that the order is the same on every machine).
 guess_classes <- function(y) {
-  if (is.factor(y)) return(enc2utf8(levels(y)[levels(y) %in% y]))
+  if (has_own_order(y)) return(enc2utf8(levels(y)[levels(y) %in% y]))
   if (is.numeric(y)) return(as_label(sort(unique(y[!is.na(y)]))))
   sort(labels_in(y), method = "radix")
 }

@@ -56,4 +56,4 @@ in_order <- function(table, by) {
 }
 
 # By its columns alone: R keeps the same row names in more than one way.
-table_hash <- function(table) rlang::hash(as.list(table))
+table_hash <- function(table) if (is_stored(table)) attr(table, "stored")$hash else rlang::hash(as.list(table))

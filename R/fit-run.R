@@ -23,7 +23,10 @@ run_fits <- function(specs, epoch_done, each = function(i, fit) fit,
   fit_done <- function(...) unless_interrupted(ended(...))
   catch_term <- isTRUE(getOption("hylomath.catch_term"))
   cores <- lapply(specs, `[[`, "core")
-  interrupted <- core_train(cores, epoch_done, fit_done, keep, keeper$every, catch_term, thread_count())
+  make_room(max(0, lengths(lapply(cores, `[[`, "rows"))))
+  interrupted <- unless_no_room(
+    core_train(cores, epoch_done, fit_done, keep, keeper$every, catch_term, thread_count())
+  )
   structure(fits, interrupted = interrupted)
 }
 

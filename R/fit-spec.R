@@ -12,9 +12,11 @@ learn_training <- function(a, preparation = NULL) {
 }
 
 # `watched` is a part whose loss is measured after each epoch and decides nothing; `sources` are the table's columns for
-# the encoder where another spec has them already.
-fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learned$preparation, a$table)) {
-  rows <- rows_in(a, c("training", "validation", watched))
+# the encoder where another spec has them already; `keeps` says whether the states of training are wanted.
+fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learned$preparation, a$table),
+                     keeps = FALSE) {
+  # each part's rows beside each other: on disk they are then read in long pieces
+  rows <- unlist(lapply(c("training", "validation", watched), function(part) rows_in(a, part)))
   part <- a$part[rows]
   target <- a$target
   task <- task_of(target)
@@ -29,18 +31,26 @@ fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learn
       network = network,
       regimen = c(core_regimen(learned$regimen), list(cases = cases_in(a, "training"))),
       plans = learned$preparation$columns,
-      sources = sources, rows = rows, target = task$encode(values, target, of_target),
+      sources = sources, folder = encoding_folder(a, learned$preparation, length(rows)), rows = rows,
+      target = task$encode(values, target, of_target),
       weight = row_weights(a, rows, task$row_weights(values, target, of_target), part == "training"), offset = offset,
       training = which(part == "training"), validation = which(part == "validation"),
       watched = which(part %in% watched),
       output_bias = task$start(target, of_target, network, if (length(offset)) offset[part == "training"]),
       linear = numeric(), starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1,
-      parameters = numeric(), states = list(), further = FALSE, keeps = FALSE
+      parameters = numeric(), states = list(), further = FALSE, keeps = keeps
     )
   )
 }
 
+# Where the encoded rows lie: in memory, "", or on disk where the table does or they are many. The network is the same.
+encoding_folder <- function(a, preparation, rows) {
+  bytes <- 4 * rows * length(network_inputs(preparation))
+  if (is_stored(a$raw) || bytes > limit_of("encoded_bytes")) cache_folder() else ""
+}
+
 check_size <- function(network, method) {
+  check_limit(parameter_count(network), "parameters", "The network would have")
   most <- c(levenberg_marquardt = most_parameters_levenberg, newton = most_parameters_newton)
   if (!method %in% names(most)) return()
   if (method == "newton" && length(network$embeddings)) {

@@ -7,7 +7,7 @@ look_notes <- function(data, columns, shares, target) {
   inputs <- columns[!columns$column %in% target, ]
   of_kind <- function(kind) inputs$column[inputs$kind == kind]
   texts <- Filter(function(column) is.character(data[[column]]) || is.factor(data[[column]]), inputs$column)
-  factors <- Filter(function(column) is.factor(data[[column]]), texts)
+  factors <- Filter(function(column) has_own_order(data[[column]]), texts)
   join_notes(
     note_nearly_one_class(shares),
     note_id_like(of_kind("id")), note_no_values(of_kind("missing")), note_constant(of_kind("constant")),

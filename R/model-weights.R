@@ -250,16 +250,20 @@ probe <- function(model, data, layer = NULL, ...) UseMethod("probe")
 #' @export
 probe.hylomath_model <- function(model, data, layer = NULL, ...) {
   check_others(...)
+  layer <- checked_layer(model, layer)
   answerer <- leading_member(model$answerer)
   network <- answerer$network
-  layers <- length(network$layers)
-  layer <- type_number(1, layers, whole = TRUE)(layer %||% max(1, layers - 1), "layer")
   preparation <- answerer$preparation
   sources <- encoder_sources(preparation, new_rows(preparation, as_table(data)))
   shape <- network_shape(network)
   values <- core_outputs(shape, network$parameters, preparation$columns, sources, layer, thread_count())
-  names <- if (layer == layers) output_names(answerer) else paste0("unit_", seq_len(nrow(values)))
+  names <- if (layer == length(network$layers)) output_names(answerer) else paste0("unit_", seq_len(nrow(values)))
   stats::setNames(as.data.frame(t(values)), names)
+}
+
+checked_layer <- function(model, layer) {
+  layers <- length(leading_member(model$answerer)$network$layers)
+  type_count(layers)(layer %||% max(1, layers - 1), "layer")
 }
 
 #' @export

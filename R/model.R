@@ -28,6 +28,9 @@
 # by heart.
 most_training_judged <- 10000
 
+# And of the rows of every other part so many: more would tell no more, and take memory as long as the model is there.
+most_judged <- 200000
+
 # The model of a fit that has ended.
 fitted_model <- function(spec, fit, direct = NULL) {
   a <- spec$analysis
@@ -43,6 +46,7 @@ fitted_model <- function(spec, fit, direct = NULL) {
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
 # of one network, or `members` of those that rotate; `judged` are rows that were judged in training.
 new_model <- function(a, b, answerer, direct, training, judged = list()) {
+  make_room(nrow(a$table))
   rows <- rows_in(a, "training")
   structure(
     list(
@@ -142,18 +146,45 @@ baseline_of <- function(a, learned_target, rows) {
 
 # Test rows that a training row equals in all inputs and the target, where that is no coincidence.
 count_copies <- function(a) {
+  make_room(nrow(a$table))
   targets <- a$target$columns
-  inputs <- a$table[input_columns(a)]
-  test <- rows_in(a, "test")
-  training <- rows_in(a, "training")
-  if (length(test) == 0) return(0L)
+  columns <- input_columns(a)
+  learned <- rows_in(a, "training")
+  alike <- rows_maybe_alike(a$table, telling_columns(a$kinds), rows_in(a, "test"), learned)
+  test <- alike[[1]]
+  training <- alike[[2]]
+  if (length(test) == 0 || length(training) == 0) return(0L)
+  inputs <- a$table[columns]
   twin <- training[vctrs::vec_match(inputs[test, , drop = FALSE], inputs[training, , drop = FALSE])]
   known <- !is.na(twin)
   y <- a$table[targets]
   same <- vctrs::vec_equal(y[test[known], , drop = FALSE], y[twin[known], , drop = FALSE], na_equal = TRUE)
-  if (!are_copies(same, y[[1]][training])) return(0L)
-  both <- c(input_columns(a), targets)
+  if (!are_copies(same, y[[1]][learned])) return(0L)
+  both <- c(columns, targets)
   sum(vctrs::vec_in(a$table[test, both, drop = FALSE], a$table[training, both, drop = FALSE]))
+}
+
+# More rows than these are not copied for a comparison.
+most_compared <- 1000000
+
+# A few columns that differ between most rows, by their kinds.
+telling_columns <- function(kinds, most = 5) {
+  order <- c("number", "time", "count", "date", "category", "flag")
+  utils::head(names(kinds)[order(match(kinds, order))], most)
+}
+
+# Of two sets of rows those that may equal one of the other, by their hashes; few rows all.
+rows_maybe_alike <- function(table, columns, some, others) {
+  if (length(some) + length(others) <= most_compared) return(list(some, others))
+  hashes_of <- function(rows) unlist(lapply(split_in_blocks(rows), function(block) row_hashes(table, columns, block)))
+  own <- hashes_of(some)
+  alike <- lapply(split_in_blocks(others), function(block) {
+    hashes <- row_hashes(table, columns, block)
+    keep <- hashes %in% own
+    list(rows = block[keep], hashes = hashes[keep])
+  })
+  found <- unlist(lapply(alike, `[[`, "hashes"))
+  list(some[own %in% found], unlist(lapply(alike, `[[`, "rows")))
 }
 
 # How much is luck: `restarts`, a row a start, with the measures of each start's network on the validation rows (without

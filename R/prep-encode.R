@@ -17,8 +17,10 @@ source_column <- function(plan, x) {
   )
 }
 
+# Of a factor its own places and the code of each of its levels, so that nothing is made that is as long as the table.
 level_codes <- function(x, levels) {
-  seen <- labels_and_places(x)
+  if (is.factor(x)) return(list(x, match(enc2utf8(levels(x)), levels, nomatch = 0L)))
+  seen <- levels_of(x)
   match(seen$levels, levels, nomatch = 0L)[seen$codes]
 }
 

@@ -118,7 +118,7 @@ learn_levels <- function(x, rows, weight, how, direct) {
   counts <- weight_by_place(code, weight, length(all$levels))
   known <- sum(counts)
   if (known == 0) fail_no_values(NULL)
-  declared <- is.factor(x) && how$categories == "ordinal"
+  declared <- has_own_order(x) && how$categories == "ordinal"
   order <- if (declared) seq_along(all$levels) else order(all$levels, method = "radix")
   order <- order[counts[order] > 0]
   kept <- order[counts[order] / known >= how$rare]

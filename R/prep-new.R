@@ -46,7 +46,7 @@ check_new_column <- function(x, plan) {
     wanted <- kinds_in_words[[plan$kind]]
     fail(sprintf(what, quoted(plan$column), wanted, type_name(x)), bad_number_hint(x, plan$kind))
   }
-  if (is.numeric(x)) check_finite(x, plan$column)
+  if (!is.character(x) && !is.factor(x)) check_finite(as.numeric(x), plan$column)
   zone <- if (isTRUE(plan$clock) && inherits(x, "POSIXct")) time_zone(x)
   if (!is.null(zone) && zone != plan$zone && !all(c(zone, plan$zone) %in% c("UTC", "GMT"))) {
     what <- paste(

@@ -14,7 +14,8 @@ progress_line <- function(event) {
     pass = message(pass_text(event)),
     doing = doing_line(event),
     done = cat("\r\033[K", file = stderr()),
-    scored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(scored_text(event)),
+    scored = ,
+    stored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(rows_text_of(event)),
     start = {
       the_line$shown <- 0
       the_line$losses <- numeric()
@@ -117,7 +118,7 @@ progress_lines <- function(event) {
     ended = if (alone) many_done(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
-    scored = if (!event$last && is_due(30)) message(scored_text(event)),
+    scored = , stored = if (!event$last && is_due(30)) message(rows_text_of(event)),
     start = message(start_text(event)),
     end = message(end_text(event)),
     epoch = {
@@ -138,9 +139,10 @@ many_done <- function(event) {
 
 # ---- words --------------------------------------------------------------------------------------------------------
 
-scored_text <- function(event) {
+rows_text_of <- function(event) {
   share <- if (is.na(event$share)) "" else sprintf(", %s", format_percent_short(event$share))
-  sprintf("%s answered%s", counted(event$rows, "row"), share)
+  verb <- if (event$event == "stored") "stored" else "answered"
+  sprintf("%s %s%s", counted(event$rows, "row"), verb, share)
 }
 
 round_text <- function(event) {

@@ -11,8 +11,12 @@
 
 most_levels_watched <- 50
 
+# So many rows tell what a column is like; of more, some are drawn.
+most_rows_profiled <- 1000000
+
 learn_profile <- function(a) {
-  rows <- rows_in(a, part_names)
+  make_room(nrow(a$table))
+  rows <- drawn_rows(rows_in(a, part_names), most_rows_profiled, a$hold_out$seed, "profile")
   group <- if (!is.null(a$group)) match(a$group[rows], unique(a$group[rows]))
   inputs <- setdiff(names(a$kinds)[a$kinds %in% c("number", "count", "flag", "category")], names(a$exposure))
   columns <- lapply(stats::setNames(nm = inputs), function(column) {

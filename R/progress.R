@@ -1,6 +1,6 @@
 # Who is told how training goes on. What computes knows nothing of screens: it calls a function with events, lists
 # whose `event` is "start", "epoch", "end" (one network), "begin", "step", "ended", "finish" (many), "round" (a
-# search), "scored" (a table), "doing" and "done" (what takes seconds, such as reading a large file).
+# search), "scored" and "stored" (a table), "doing" and "done" (what takes seconds, such as reading a large file).
 
 # `progress` as the verbs take it: "auto" is what the session shows, see print-progress.R, or progressr where its
 # handlers are on.

@@ -23,6 +23,8 @@ streams <- rbind(
   data.frame(purpose = "walk orders", first = 10L, seed = "training"),  # of the k-th walk: first + k
   data.frame(purpose = "ranked rows", first = 19L, seed = "training"),  # which rows a sifting ranks columns by
   data.frame(purpose = "ranked columns", first = 20L, seed = "training"),  # in the r-th repeat: first + r
+  data.frame(purpose = "profile", first = 21L, seed = "split"),  # which rows a model's profile is of
+  data.frame(purpose = "smear", first = 22L, seed = "training"),  # which rows the correction of a log target is of
   data.frame(purpose = "made-up rows", first = 30L, seed = "training"),  # of column j: first + 2 j, and the next
   data.frame(purpose = "importance", first = 0L, seed = "training")  # of column j in repeat r: first + 1000 j + r
 )

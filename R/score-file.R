@@ -2,8 +2,10 @@
 
 score_file <- function(model, from, into, how, block, report) {
   if (!is.null(into) && !is_text(into, 1)) fail("Rows of a file go into a file: `into` is a path or \"-\".")
-  if (from != "-") check_file(from)
-  source <- if (from == "-" || file_kind(from) == "text") text_source(from, block) else whole_source(from)
+  if (from != "-") check_table_file(from)
+  source <- if (from == "-") scored_text(from, block) else switch(file_kind(from),
+    text = scored_text(from, block), stored = scored_store(from), whole_source(from)
+  )
   on.exit(source$close())
   check_needed_columns(needed_columns(model$answerer), source$header, quoted(from))
   wanted <- needed_columns(model$answerer)
@@ -51,117 +53,36 @@ at_row <- function(before, from, code) {
 
 # ---- sources ------------------------------------------------------------------------------------------------------
 
-# A source is a list of functions: `next_block` gives a block, or NULL at the end; `read` makes of it a table with the
-# wanted columns, `beside` bytes or a data frame with the answers behind the block's cells; `share` is how much was
-# read, NA where that isn't known; `close`. And its `header`.
+# A source of blocks, see data-blocks.R, with one more function: `beside` gives bytes or a data frame with the answers
+# behind the block's cells.
 
-# A record that is longer is none: a quote was opened and never closed.
-longest_record <- 2^28
+scored_text <- function(from, block) {
+  source <- text_source(from, block)
+  source$beside <- function(found, answers, first) {
+    cells_beside(source$first_line, found, answers, first, source$dialect, function() source$as_file(found$bytes))
+  }
+  source
+}
 
-text_source <- function(from, block) {
-  rlang::check_installed("data.table", "to read CSV files")
-  connection <- if (from == "-") file("stdin", "rb") else if (is_compressed(from)) gzfile(from, "rb") else {
-    file(from, "rb")
-  }
-  size <- if (from == "-" || is_compressed(from)) NA else file.size(from)
-  folder <- tempfile("score-")
-  dir.create(folder)
-  taken <- 0
-  rest <- raw()
-  separator <- NULL
-  take <- function() {
-    repeat {
-      part <- readBin(connection, "raw", block)
-      last <- length(part) == 0
-      rest <<- if (length(rest)) core_joined_bytes(rest, part) else part
-      if (length(rest) == 0) return(NULL)
-      if (last && rest[length(rest)] != as.raw(0x0a)) rest <<- c(rest, as.raw(0x0a))
-      ends <- core_record_ends(rest, separator %||% ",")
-      if (length(ends)) {
-        end <- ends[length(ends)]
-        whole <- list(bytes = core_bytes(rest, 1, end), ends = ends)
-        rest <<- core_bytes(rest, end + 1, length(rest))
-        taken <<- taken + length(whole$bytes)
-        return(whole)
-      }
-      if (last || length(rest) > longest_record) {
-        what <- "A quote in %s is opened and never closed, from about byte %s on."
-        fail(sprintf(what, quoted(from), format_count(taken + 1)), "Mend the cell where it begins.")
-      }
-    }
-  }
-  first <- take()
-  if (is.null(first)) fail(sprintf("%s is empty.", quoted(from)))
-  dialect <- text_dialect(first$bytes, from, folder)
-  separator <- dialect$separator
-  # records of the first block end where the separator says
-  rest <- core_joined_bytes(first$bytes, rest)
-  taken <- 0
-  ends <- core_record_ends(rest, separator)
-  end <- ends[length(ends)]
-  header <- core_bytes(rest, 1, ends[1])
-  waiting <- if (length(ends) > 1) {
-    list(bytes = core_bytes(rest, ends[1] + 1, end), ends = ends[-1] - ends[1])
-  }
-  rest <- core_bytes(rest, end + 1, length(rest))
-  as_file <- function(bytes) {
-    path <- file.path(folder, "block.csv")
-    out <- file(path, "wb")
-    writeBin(header, out)
-    writeBin(bytes, out)
-    close(out)
-    path
-  }
+# Of a stored table so many rows at a time.
+scored_store <- function(from) {
+  table <- read_table(from)
+  done <- 0
   list(
-    header = dialect$header,
+    header = names(table),
     next_block = function() {
-      found <- waiting %||% take()
-      waiting <<- NULL
-      if (is.null(found) || is_blank(found$bytes)) NULL else found
+      if (done >= nrow(table)) return(NULL)
+      rows <- seq(done + 1, min(done + rows_at_a_time, nrow(table)))
+      done <<- done + length(rows)
+      rows
     },
-    read = function(found, kinds, wanted) {
-      named_as(from, folder, read_table(as_file(found$bytes), kinds, dialect["how"][[1]], wanted))
+    read = function(rows, kinds, wanted) as_text_columns(table[rows, wanted %||% names(table), drop = FALSE]),
+    beside = function(rows, answers, first) {
+      cbind(as_text_columns(table[rows, setdiff(names(table), names(answers)), drop = FALSE]), answers)
     },
-    beside = function(found, answers, first) {
-      cells_beside(header, found, answers, first, dialect, function() as_file(found$bytes))
-    },
-    share = function() if (is.na(size)) NA_real_ else min(1, taken / size),
-    close = function() {
-      close(connection)
-      unlink(folder, recursive = TRUE)
-    }
+    share = function() done / nrow(table),
+    close = function() NULL
   )
-}
-
-# Lines without anything on them, which may stand at a file's end.
-is_blank <- function(bytes) length(bytes) < 1e4 && all(bytes %in% as.raw(c(0x0a, 0x0d)))
-
-# How a text file is written, from its first block: list(header, separator, how), `how` as read_table() takes it.
-text_dialect <- function(bytes, from, folder) {
-  path <- file.path(folder, "first.csv")
-  writeBin(bytes, path)
-  start <- named_as(from, folder, file_start(path, path))
-  separator <- named_as(from, folder, guess_separator(path))
-  decimal <- guess_decimal(start$lines, separator)
-  list(
-    header = read_header(path, separator), separator = separator, decimal = decimal,
-    how = list(separator = separator, decimal = decimal)
-  )
-}
-
-# The one by which the reader, left to itself, finds these names.
-guess_separator <- function(path) {
-  names <- names(raw_header(path))
-  same <- function(separator) identical(names(raw_header(path, separator)), names)
-  c(Filter(same, c(",", ";", "\t", "|", " ")), ",")[1]
-}
-
-# Errors about the file of a block are about the file that it comes from.
-named_as <- function(from, folder, code) {
-  tryCatch(code, hylomath_error = function(e) {
-    what <- gsub("`[^`]*/(block|first)[.]csv`", quoted(from), e$what)
-    fail(what, e$try)
-  })
 }
 
 # The bytes of a block with the answers behind its cells. Records are taken as they stand, unless columns of an earlier

@@ -39,7 +39,7 @@
 score_table <- function(model, from, into, type = "auto", level = 0.9, bad_cells = "refuse", shares = NULL,
                         flags = FALSE, identity = FALSE, prefix = "", key = NULL, block = NULL, progress = "auto") {
   check_model(model)
-  type_choice(c("refuse", "missing"))(bad_cells, "bad_cells")
+  type_choice(ways_with_bad_cells)(bad_cells, "bad_cells")
   how <- list(
     type = type, level = level, bad_cells = bad_cells, shares = shares, flags = flags, identity = identity,
     prefix = prefix

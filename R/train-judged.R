@@ -3,9 +3,10 @@
 # Those of every part; rows that rotate are judged already, by the networks that have not seen them.
 with_judged_rows <- function(model, a) {
   for (name in intersect(part_names, a$part)) {
+    make_room(nrow(a$table))
     if (name == "training" && rotates(a)) next
     rows <- rows_in(a, name)
-    if (name == "training") rows <- kept_training_rows(rows, a$regimen$seed)
+    rows <- kept_rows(rows, if (name == "training") most_training_judged else most_judged, a$regimen$seed)
     model$judged[[name]] <- judged_by_model(model, a$table[rows, , drop = FALSE], rows)
     model$judged[[name]]$row <- rows
   }
@@ -13,6 +14,6 @@ with_judged_rows <- function(model, a) {
   model
 }
 
-kept_training_rows <- function(rows, seed) {
-  if (length(rows) <= most_training_judged) rows else sort(drawn_rows(rows, most_training_judged, seed, "judged"))
+kept_rows <- function(rows, most, seed) {
+  if (length(rows) <= most) rows else sort(drawn_rows(rows, most, seed, "judged"))
 }

@@ -76,9 +76,7 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
     return(with_judged_rows(train_rotation(a, report, checkpoint, resumable), a))
   }
-  spec <- fit_spec(a, learn_training(a), watched = if (watch_test) "test")
-  spec$core$keeps <- resumable
-  train_model(spec, report, checkpoint)
+  train_model(fit_spec(a, learn_training(a), if (watch_test) "test", keeps = resumable), report, checkpoint)
 }
 
 #' @export
@@ -88,5 +86,6 @@ train.default <- function(b, ...) wrong_object("train", "a brief", b)
 train_model <- function(spec, report, checkpoint = no_checkpoint()) {
   fit <- fit_network(spec, report, checkpoint)
   direct <- if (fit$stopped != "interrupted") fit_direct(spec)
+  spec$core <- NULL  # as long as the table, and of no use any more
   with_judged_rows(fitted_model(spec, fit, direct), spec$analysis)
 }

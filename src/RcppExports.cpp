@@ -165,6 +165,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_is_pipe
+bool core_is_pipe(std::string path);
+RcppExport SEXP _hylomath_core_is_pipe(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_is_pipe(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_like_file
 bool core_like_file(std::string path, std::string other);
 RcppExport SEXP _hylomath_core_like_file(SEXP pathSEXP, SEXP otherSEXP) {
@@ -193,6 +204,40 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     rcpp_result_gen = Rcpp::wrap(core_lost_output());
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_write_output
+void core_write_output(Rcpp::RawVector bytes);
+RcppExport SEXP _hylomath_core_write_output(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    core_write_output(bytes);
+    return R_NilValue;
+END_RCPP
+}
+// core_json_counts
+Rcpp::NumericVector core_json_counts(std::string text);
+RcppExport SEXP _hylomath_core_json_counts(SEXP textSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type text(textSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_json_counts(text));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_mapped_column
+SEXP core_mapped_column(std::string path, std::string type, Rcpp::List attributes);
+RcppExport SEXP _hylomath_core_mapped_column(SEXP pathSEXP, SEXP typeSEXP, SEXP attributesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type attributes(attributesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_mapped_column(path, type, attributes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -349,9 +394,13 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
     {"_hylomath_core_row_hashes", (DL_FUNC) &_hylomath_core_row_hashes, 2},
     {"_hylomath_core_is_plain_file", (DL_FUNC) &_hylomath_core_is_plain_file, 1},
+    {"_hylomath_core_is_pipe", (DL_FUNC) &_hylomath_core_is_pipe, 1},
     {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
     {"_hylomath_core_end_on_closed_pipe", (DL_FUNC) &_hylomath_core_end_on_closed_pipe, 0},
     {"_hylomath_core_lost_output", (DL_FUNC) &_hylomath_core_lost_output, 0},
+    {"_hylomath_core_write_output", (DL_FUNC) &_hylomath_core_write_output, 1},
+    {"_hylomath_core_json_counts", (DL_FUNC) &_hylomath_core_json_counts, 1},
+    {"_hylomath_core_mapped_column", (DL_FUNC) &_hylomath_core_mapped_column, 3},
     {"_hylomath_core_check_network", (DL_FUNC) &_hylomath_core_check_network, 1},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 5},
@@ -366,7 +415,9 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
+void register_mapped_columns(DllInfo* package);
 RcppExport void R_init_hylomath(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    register_mapped_columns(dll);
 }

@@ -71,13 +71,29 @@ hylo::Encoder encoder_from(const Rcpp::List& plans) {
   return hylo::Encoder(std::move(result));
 }
 
+namespace {
+
+// A source is a vector, or a list of one of labels' places and the code of each label.
+SEXP values_of(SEXP source) {
+  if (TYPEOF(source) != VECSXP) return source;
+  if (Rf_xlength(source) != 2 || TYPEOF(VECTOR_ELT(source, 0)) != INTSXP || TYPEOF(VECTOR_ELT(source, 1)) != INTSXP)
+    Rcpp::stop("labels have places and codes");
+  return VECTOR_ELT(source, 0);
+}
+
+}  // namespace
+
 std::vector<hylo::SourceColumn> columns_from(const Rcpp::List& sources) {
   std::vector<hylo::SourceColumn> result;
   const std::size_t rows = length_of(sources);
   for (R_xlen_t i = 0; i < sources.size(); ++i) {
-    const SEXP x = sources[i];
+    const SEXP x = values_of(sources[i]);
     if (std::size_t(Rf_xlength(x)) != rows) Rcpp::stop("columns of different length");
     hylo::SourceColumn column;
+    if (x != sources[i]) {
+      const SEXP codes = VECTOR_ELT(sources[i], 1);
+      column.codes = {INTEGER(codes), std::size_t(Rf_xlength(codes))};
+    }
     switch (TYPEOF(x)) {
       case REALSXP: column.real = REAL(x); break;
       case INTSXP: column.whole = INTEGER(x); break;
@@ -90,7 +106,7 @@ std::vector<hylo::SourceColumn> columns_from(const Rcpp::List& sources) {
 }
 
 std::size_t length_of(const Rcpp::List& sources) {
-  return sources.size() == 0 ? 0 : std::size_t(Rf_xlength(sources[0]));
+  return sources.size() == 0 ? 0 : std::size_t(Rf_xlength(values_of(sources[0])));
 }
 
 std::vector<std::uint32_t> zero_based(const Rcpp::IntegerVector& rows) {

@@ -76,6 +76,7 @@ struct Given {
   Regimen regimen;
   std::size_t starts;
   Rcpp::List plans, sources;
+  std::string folder;  // where the inputs are to lie; empty for memory
   std::vector<std::uint32_t> rows, training, validation, watched;
   Rcpp::NumericMatrix target, soft;
   Rcpp::NumericVector weight, offset;
@@ -94,6 +95,7 @@ Given given_from(const Rcpp::List& fit) {
           std::size_t(Rcpp::as<int>(fit["starts"])),
           fit["plans"],
           fit["sources"],
+          Rcpp::as<std::string>(fit["folder"]),
           rows("rows"),
           rows("training"),
           rows("validation"),
@@ -121,7 +123,8 @@ Table<T> table_of(const Given& given, std::size_t threads) {
     Rcpp::stop("core_train: shapes don't match");
   }
   Table<T> table(rows, given.spec.table_inputs(),
-                 given.spec.loss.output == Output::Softmax ? given.spec.layers.back().units : target_width(given.spec));
+                 given.spec.loss.output == Output::Softmax ? given.spec.layers.back().units : target_width(given.spec),
+                 given.folder);
   fill_inputs<T>(table, encoder, columns, given.rows, threads);
   fill_targets(table, given.spec.loss, given.target);
   std::copy(given.weight.begin(), given.weight.end(), table.weight.begin());

@@ -89,7 +89,9 @@ void write_plain(const ColumnPlan& plan, const SourceColumn& column, Span<const 
 // A column's levels as an encoder counts them.
 std::int32_t code_at(const SourceColumn& column, std::size_t row) {
   const std::int32_t whole = column.whole[row];
-  return column.codes.empty() || whole == kMissingWhole ? whole : column.codes[std::size_t(whole - 1)];
+  if (column.codes.empty() || whole == kMissingWhole) return whole;
+  const std::size_t label = std::size_t(whole) - 1;
+  return label < column.codes.size() ? column.codes[label] : 0;
 }
 
 template <class T>

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 #include <utility>
 
 namespace hylo {
@@ -50,10 +51,33 @@ std::uint32_t Stream::below(std::uint32_t bound) {
   return std::uint32_t(product >> 32);
 }
 
-void shuffle(Span<std::uint32_t> items, StreamKey key) {
-  Stream stream(key);
+namespace {
+
+void shuffle(Span<std::uint32_t> items, Stream& stream) {
   for (std::size_t left = items.size(); left > 1; --left) {
     std::swap(items[left - 1], items[stream.below(std::uint32_t(left))]);
+  }
+}
+
+}  // namespace
+
+void shuffle(Span<std::uint32_t> items, StreamKey key) {
+  Stream stream(key);
+  shuffle(items, stream);
+}
+
+void shuffle_in_pools(Span<const std::uint32_t> items, std::size_t pool, Span<std::uint32_t> stretches,
+                      Span<std::uint32_t> order, StreamKey key) {
+  Stream stream(key);
+  std::iota(stretches.begin(), stretches.end(), 0u);
+  shuffle(stretches, stream);
+  std::uint32_t* out = order.begin();
+  for (const std::uint32_t stretch : stretches) {
+    const std::size_t from = std::size_t(stretch) * kStretch;
+    out = std::copy(items.begin() + from, items.begin() + std::min(from + kStretch, items.size()), out);
+  }
+  for (std::size_t from = 0; from < order.size(); from += pool) {
+    shuffle(order.part(from, std::min(pool, order.size() - from)), stream);
   }
 }
 

@@ -55,6 +55,13 @@ class Stream {
 // Shuffles in place (Fisher and Yates).
 void shuffle(Span<std::uint32_t> items, StreamKey key);
 
+// Puts the items into an order that is nearly that of a shuffle, and that reads them from where they stand in long
+// pieces: stretches of neighbours come in random order, and each `pool` of the items that then follow one another is
+// shuffled. `stretches` is room for as many numbers as there are stretches.
+inline constexpr std::size_t kStretch = 512;
+void shuffle_in_pools(Span<const std::uint32_t> items, std::size_t pool, Span<std::uint32_t> stretches,
+                      Span<std::uint32_t> order, StreamKey key);
+
 // Draws as many units as there are, with replacement, and counts how often each is drawn (Efron 1979).
 void resample(Span<int> counts, StreamKey key);
 

@@ -56,6 +56,9 @@ class Steps {
   virtual void keep(Archive& archive) = 0;  // all that later epochs depend on
 };
 
+// More rows than these are shuffled in pools.
+constexpr std::size_t kMostShuffled = std::size_t(1) << 20, kPool = std::size_t(1) << 18;
+
 template <class T>
 class BatchSteps : public Steps<T> {
  public:
@@ -68,16 +71,17 @@ class BatchSteps : public Steps<T> {
         gradient_(objective.layout().size()),
         training_(training),
         order_(training.begin(), training.end()),
+        stretches_(training.size() > kMostShuffled ? (training.size() + kStretch - 1) / kStretch : 0),
         weight_(weight) {}
 
   Pace epoch(std::size_t epoch, Span<T> parameters, const Watch& watch) override {
-    std::copy(training_.begin(), training_.end(), order_.begin());  // an epoch's order depends on its number alone
-    shuffle(order_, {regimen_.seed, regimen_.job, std::uint32_t(epoch), Purpose::Shuffle});
+    deal(epoch);
     const double rate = schedule_.rate(epoch);
     Pace pace;
     pace.rate = rate * regimen_.optimiser.learning_rate;
     double squares = 0;
     for (std::size_t from = 0; from < order_.size(); from += regimen_.batch_size) {
+      fetch_pool(from);
       const Span<const std::uint32_t> rows(order_.data() + from, std::min(regimen_.batch_size, order_.size() - from));
       const Draw draw = {regimen_.seed, regimen_.job, std::uint32_t(epoch), pace.updates};
       pace.loss += objective_.gradient(rows, Span<const T>(parameters), &draw, Span<T>(gradient_));
@@ -103,6 +107,29 @@ class BatchSteps : public Steps<T> {
   }
 
  private:
+  // An epoch's order depends on its number alone. Many rows are read in long pieces, so that their pages come from disk
+  // one after another where memory is too small for them.
+  void deal(std::size_t epoch) {
+    const StreamKey key = {regimen_.seed, regimen_.job, std::uint32_t(epoch), Purpose::Shuffle};
+    if (!stretches_.empty()) {
+      shuffle_in_pools(training_, kPool, stretches_, order_, key);
+    } else {
+      std::copy(training_.begin(), training_.end(), order_.begin());
+      shuffle(order_, key);
+    }
+  }
+
+  // Where a batch is the first of a pool, the pool's rows will all be asked for soon.
+  void fetch_pool(std::size_t from) {
+    if (stretches_.empty() || from % kPool >= regimen_.batch_size) return;
+    if (from == 0) objective_.table().in_no_order(training_[0], training_[training_.size() - 1]);
+    const std::size_t first = from / kPool * (kPool / kStretch);
+    for (std::size_t s = first; s < std::min(first + kPool / kStretch + 1, stretches_.size()); ++s) {
+      const std::size_t at = std::size_t(stretches_[s]) * kStretch;
+      objective_.table().soon(training_[at], training_[std::min(at + kStretch, training_.size()) - 1]);
+    }
+  }
+
   Regimen regimen_;
   Objective<T>& objective_;
   Optimiser<T> optimiser_;
@@ -110,6 +137,7 @@ class BatchSteps : public Steps<T> {
   AlignedVector<T> gradient_;
   Span<const std::uint32_t> training_;
   std::vector<std::uint32_t> order_;
+  std::vector<std::uint32_t> stretches_;  // room for the shuffle of many rows
   double weight_;
 };
 

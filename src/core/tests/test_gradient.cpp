@@ -37,8 +37,7 @@ TEST_CASE("a network taught by labels and soft shares has the gradient of both")
         INFO(level->name << ", output " << int(output) << ", temperature " << temperature);
         CHECK(gradient_error(spec, table, {level}) < 1e-6);
         // with the whole share for labels and none for the rest it is the ordinary loss
-        auto plain = table;
-        plain.soft.clear();
+        const auto plain = table_of<double>(23, 3, outputs, output);
         for (std::size_t i = 0; i < table.soft.size(); ++i) table.soft[i] = i % width == 0 ? 1 : 0;
         const Layout<double> layout(spec);
         Team team(1);

@@ -57,6 +57,27 @@ TEST_CASE("a shuffle is a permutation, and the same one for the same key") {
   CHECK(a == all_rows(1000));
 }
 
+TEST_CASE("a shuffle in pools is a permutation, and each pool is from all over the items") {
+  const std::size_t n = 100 * kStretch + 7, pool = 20 * kStretch;
+  const auto items = all_rows(n);
+  std::vector<std::uint32_t> stretches(n / kStretch + 1), order(n), again(n);
+  shuffle_in_pools(items, pool, stretches, order, {9, 0, 1, Purpose::Shuffle});
+  shuffle_in_pools(items, pool, stretches, again, {9, 0, 1, Purpose::Shuffle});
+  CHECK(order == again);
+  for (std::size_t from = 0; from + pool <= n; from += pool) {
+    double mean = 0, near = 0;
+    for (std::size_t i = from; i < from + pool; ++i) {
+      mean += order[i] / double(pool);
+      near += i > from && std::abs(double(order[i]) - double(order[i - 1])) < double(kStretch);
+    }
+    // 20 of 101 stretches drawn without replacement: five standard errors of their mean
+    CHECK(std::fabs(mean - double(n) / 2) < 5 * double(n) / std::sqrt(12.0 * 20));
+    CHECK(near / double(pool) < 0.1);  // neighbours in the table are hardly ever neighbours here: 1 in 20 by chance
+  }
+  std::sort(order.begin(), order.end());
+  CHECK(order == items);
+}
+
 TEST_CASE("a resample draws as many units as there are, each about once") {
   std::vector<int> counts(500), again(500), total(500);
   for (std::uint32_t draw = 0; draw < 400; ++draw) {

@@ -1,0 +1,118 @@
+# Text files as blocks of whole records, of which a few are in memory at a time.
+
+# A source of blocks is a list of functions: `next_block` gives a block, or NULL at the end; `read` makes of it a table
+# with the wanted columns; `share` is how much was read, NA where that isn't known; `close`. And its `header`. One of
+# text also has the file's `dialect`, its `first_line` as bytes, and `as_file`, which puts bytes behind that into a
+# file.
+
+# A record that is longer is none: a quote was opened and never closed.
+longest_record <- 2^28
+
+text_source <- function(from, block) {
+  rlang::check_installed("data.table", "to read CSV files")
+  connection <- if (from == "-") file("stdin", "rb") else if (is_compressed(from)) gzfile(from, "rb") else {
+    file(from, "rb")
+  }
+  size <- if (from == "-" || is_compressed(from)) NA else file.size(from)
+  folder <- tempfile("blocks-")
+  dir.create(folder)
+  close <- function() {
+    close.connection(connection)
+    unlink(folder, recursive = TRUE)
+  }
+  is_read <- FALSE
+  on.exit(if (!is_read) close())
+  taken <- 0
+  rest <- raw()
+  separator <- NULL
+  take <- function() {
+    repeat {
+      part <- readBin(connection, "raw", block)
+      last <- length(part) == 0
+      rest <<- if (length(rest)) core_joined_bytes(rest, part) else part
+      if (length(rest) == 0) return(NULL)
+      if (last && rest[length(rest)] != as.raw(0x0a)) rest <<- c(rest, as.raw(0x0a))
+      ends <- core_record_ends(rest, separator %||% ",")
+      if (length(ends)) {
+        end <- ends[length(ends)]
+        whole <- list(bytes = core_bytes(rest, 1, end), ends = ends)
+        rest <<- core_bytes(rest, end + 1, length(rest))
+        taken <<- taken + length(whole$bytes)
+        return(whole)
+      }
+      if (last || length(rest) > longest_record) {
+        what <- "A quote in %s is opened and never closed, from about byte %s on."
+        fail(sprintf(what, quoted(from), format_count(taken + 1)), "Mend the cell where it begins.")
+      }
+    }
+  }
+  first <- take()
+  if (is.null(first)) fail(sprintf("%s is empty.", quoted(from)))
+  dialect <- text_dialect(first$bytes, from, folder)
+  separator <- dialect$separator
+  # records of the first block end where the separator says
+  rest <- core_joined_bytes(first$bytes, rest)
+  taken <- 0
+  ends <- core_record_ends(rest, separator)
+  end <- ends[length(ends)]
+  header <- core_bytes(rest, 1, ends[1])
+  waiting <- if (length(ends) > 1) {
+    list(bytes = core_bytes(rest, ends[1] + 1, end), ends = ends[-1] - ends[1])
+  }
+  rest <- core_bytes(rest, end + 1, length(rest))
+  as_file <- function(bytes) {
+    path <- file.path(folder, "block.csv")
+    out <- file(path, "wb")
+    on.exit(close.connection(out))
+    writeBin(header, out)
+    writeBin(bytes, out)
+    path
+  }
+  is_read <- TRUE
+  list(
+    header = dialect$header,
+    next_block = function() {
+      found <- waiting %||% take()
+      waiting <<- NULL
+      if (is.null(found) || is_blank(found$bytes)) NULL else found
+    },
+    read = function(found, kinds, wanted) {
+      named_as(from, folder, read_table(as_file(found$bytes), kinds, dialect["how"][[1]], wanted))
+    },
+    dialect = dialect, first_line = header, as_file = as_file,
+    share = function() if (is.na(size)) NA_real_ else min(1, taken / size),
+    close = close
+  )
+}
+
+# Lines without anything on them, which may stand at a file's end.
+is_blank <- function(bytes) length(bytes) < 1e4 && all(bytes %in% as.raw(c(0x0a, 0x0d)))
+
+# How a text file is written, from its first block: list(header, separator, how), `how` as read_table() takes it.
+text_dialect <- function(bytes, from, folder) {
+  path <- file.path(folder, "first.csv")
+  writeBin(bytes, path)
+  start <- named_as(from, folder, file_start(path, path))
+  separator <- named_as(from, folder, guess_separator(path))
+  decimal <- guess_decimal(start$lines, separator)
+  list(
+    header = read_header(path, separator), separator = separator, decimal = decimal,
+    how = list(separator = separator, decimal = decimal)
+  )
+}
+
+# The one by which the reader, left to itself, finds these names.
+guess_separator <- function(path) {
+  names <- names(raw_header(path))
+  same <- function(separator) identical(names(raw_header(path, separator)), names)
+  c(Filter(same, c(",", ";", "\t", "|", " ")), ",")[1]
+}
+
+# Errors about the file of a block are about the file that it comes from.
+named_as <- function(from, folder, code) {
+  tryCatch(code, hylomath_error = function(e) {
+    what <- gsub("`[^`]*/(block|first)[.]csv`", quoted(from), e$what)
+    fail(what, e$try)
+  })
+}
+
