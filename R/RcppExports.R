@@ -45,8 +45,16 @@ core_row_hashes <- function(columns, rows) {
     .Call(`_hylomath_core_row_hashes`, columns, rows)
 }
 
+core_places_of <- function(texts, wanted) {
+    .Call(`_hylomath_core_places_of`, texts, wanted)
+}
+
 core_is_plain_file <- function(path) {
     .Call(`_hylomath_core_is_plain_file`, path)
+}
+
+core_settle_file <- function(path, folder) {
+    .Call(`_hylomath_core_settle_file`, path, folder)
 }
 
 core_is_pipe <- function(path) {

@@ -12,7 +12,7 @@ with_parts <- function(a, part, seed) {
 
 input_columns <- function(a) names(a$kinds)
 
-rows_in <- function(a, part) which(a$part %in% part)
+rows_in <- function(a, part) core_places_of(a$part, part)
 
 # The target's columns at some rows.
 target_values <- function(a, rows) a$table[rows, a$target$columns, drop = FALSE]

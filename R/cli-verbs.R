@@ -22,7 +22,8 @@ cli_brief <- function(files, options) {
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
   if (!is.null(options$output)) {
     place <- intersect(c("file", "sqlite"), names(b$data))
-    if (length(place)) b$data[[place]] <- path_from(b$data[[place]], if (isTRUE(options$piped)) "." else dirname(options$output))
+    folder <- if (isTRUE(options$piped)) "." else dirname(options$output)
+    if (length(place)) b$data[[place]] <- path_from(b$data[[place]], folder)
     cli_write_brief(b, options)
   }
   if (options$json) return(cli_json(brief_settings(b)))

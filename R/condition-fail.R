@@ -7,6 +7,11 @@ fail <- function(what, try = NULL, class = NULL) {
   stop(errorCondition(message, class = c(class, "hylomath_error"), what = what, try = try))  # nolint: the one place
 }
 
+# Errors that are not ours go to `otherwise`, which says what they mean.
+said_by_others <- function(code, otherwise) {
+  tryCatch(code, error = function(e) if (inherits(e, "hylomath_error")) rlang::cnd_signal(e) else otherwise(e))
+}
+
 # Memory that runs out, in the core or in R, is said as what it is.
 unless_no_room <- function(code) {
   tryCatch(code, error = function(e) if (is_out_of_memory(e)) fail_out_of_memory() else rlang::cnd_signal(e))

@@ -148,8 +148,14 @@ read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding
 # An uncompressed copy of a .gz file, else the file itself.
 plain_text <- function(file) {
   if (!is_compressed(file)) return(file)
-  damaged <- function(e) fail(sprintf("%s is damaged: it can't be unpacked to its end.", quoted(file)))
-  tryCatch(text_from(gzfile(file, "rb")), warning = damaged, hylomath_error = rlang::cnd_signal, error = damaged)
+  damaged <- function(...) fail(sprintf("%s is damaged: it can't be unpacked to its end.", quoted(file)))
+  unpacked <- function() {
+    withCallingHandlers(text_from(gzfile(file, "rb")), warning = function(w) {
+      # R closes what somebody else has left open whenever it likes
+      if (!grepl("unused connection", conditionMessage(w), fixed = TRUE)) damaged()
+    })
+  }
+  said_by_others(unpacked(), damaged)
 }
 
 # What a connection gives as a file, which is closed with it.

@@ -32,10 +32,7 @@ open_table_folder <- function(folder, columns = NULL) {
 
 table_manifest <- function(folder) {
   broken <- function(...) fail(sprintf("%s is a folder, and no stored table.", quoted(folder)), "Store it again.")
-  manifest <- tryCatch(
-    parse_document(read_text(file.path(folder, "table.json")), quoted(folder)), hylomath_error = rlang::cnd_signal,
-    error = broken
-  )
+  manifest <- said_by_others(parse_document(read_text(file.path(folder, "table.json")), quoted(folder)), broken)
   if (!is.list(manifest) || !identical(manifest$format, "hylomath table")) broken()
   if (!identical(manifest$format_version, 1L)) {
     fail(sprintf("%s was stored by another version of hylomath.", quoted(folder)), "Store it again.")
@@ -71,7 +68,7 @@ mapped_column <- function(folder, i, manifest) {
 
 stored_levels <- function(folder, i) {
   text <- read_text(file.path(folder, paste0(i, ".json")))
-  levels <- tryCatch(jsonlite::fromJSON(text), error = function(e) NULL)
+  levels <- tryCatch(unlist(parse_json_text(text)), error = function(e) NULL)
   if (length(levels) == 0 && identical(trimws(text), "[]")) return(character())
   if (!is.character(levels) || anyDuplicated(levels)) {
     fail_damaged(folder, sprintf("%d.json holds no texts", i))

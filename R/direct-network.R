@@ -38,7 +38,9 @@ fewer_parts <- function(a) {
   part <- a$part
   for (name in c("training", "validation")) {
     rows <- rows_in(a, name)
-    part[setdiff(rows, drawn_rows(rows, most_direct_rows, a$regimen$seed, "direct"))] <- NA
+    if (length(rows) <= most_direct_rows) next
+    part[rows] <- NA
+    part[drawn_rows(rows, most_direct_rows, a$regimen$seed, "direct")] <- name
   }
   part
 }

@@ -38,7 +38,8 @@ replace_whole <- function(file, write) {
   failure <- tryCatch(
     {
       suppressWarnings(write(part))
-      NULL
+      lost <- if (in_place) "" else core_settle_file(path.expand(part), path.expand(folder))
+      if (nzchar(lost)) simpleError(lost)
     },
     error = function(e) e
   )

@@ -87,8 +87,8 @@ read_model <- function(file) {
     fail(sprintf("%s is not a model file: %s.", quoted(file), why), hint)
   }
   if (!is_compressed(file)) foreign("it is not compressed as one")
-  damaged <- function(e) if (inherits(e, "hylomath_error")) rlang::cnd_signal(e) else foreign("it is damaged")
-  text <- tryCatch(read_compressed(file), error = damaged, warning = damaged)
+  damaged <- function(e) foreign("it is damaged")
+  text <- said_by_others(tryCatch(read_compressed(file), warning = damaged), damaged)
   content <- model_content(text, file, foreign)
   parts <- tryCatch(
     without_shared(lapply(content, from_stored)),
@@ -112,14 +112,10 @@ model_head <- paste0(
 # beside the format.
 model_content <- function(text, file, foreign) {
   parse <- function(text) {
-    tryCatch(
-      parse_document(text, quoted(file)),
-      error = function(e) {
-        if (inherits(e, "hylomath_error")) rlang::cnd_signal(e)
-        foreign("what it holds is damaged or something else")
-      }
-    )
+    unreadable <- function(e) foreign("what it holds is damaged or something else")
+    said_by_others(parse_document(text, quoted(file)), unreadable)
   }
+  if (!validUTF8(text)) foreign("it is damaged")
   head <- regmatches(text, regexec(model_head, substr(text, 1, 200)))[[1]]
   if (length(head) == 0) {
     parts <- parse(text)

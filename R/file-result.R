@@ -4,7 +4,8 @@
 #' itself: `read_result()` opens its `file` too, finished or not.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8 whose top level has `format` (`"hylomath result"`),
-#'   `format_version` (3) and `result`, in the form of a model file's values, see [write_model()]; what has a class is
+#'   `format_version` (4), `checksum` (of the text behind it) and `result`, in the form of a model file's values, see
+#'   [write_model()]; what has a class is
 #'   `{"$object": {class, value}}`, and a brief its text without its table. Reading never runs code.
 #' @param x A result.
 #' @param file A path. It is written whole or not at all.
@@ -28,14 +29,17 @@ write_result <- function(x, file) {
     }
     fail(sprintf(what, describe_class(x)), hint)
   }
-  document <- list(format = "hylomath result", format_version = result_format, result = briefs_as_text(x))
-  write_compressed(json_text(document), file)
+  content <- json_text(briefs_as_text(x))
+  head <- sprintf(result_head, result_format, text_checksum(content))
+  write_compressed(paste0(head, content, "}"), file)
   invisible(x)
 }
 
 kept_classes <- c("hylomath_folds", "hylomath_variation", "hylomath_sifting", "hylomath_lineup", "hylomath_appraisal")
 
-result_format <- 3L
+result_format <- 4L
+
+result_head <- "{\"format\":\"hylomath result\",\"format_version\":%d,\"checksum\":\"%s\",\"result\":"
 
 #' @rdname write_result
 #' @export
@@ -47,14 +51,18 @@ read_result <- function(file) {
   }
   if (is_store(file)) return(read_scouting(file))
   if (!is_compressed(file)) foreign("it is not compressed as one")
-  damaged <- function(e) if (inherits(e, "hylomath_error")) rlang::cnd_signal(e) else foreign("it is damaged")
-  document <- tryCatch(parse_document(read_compressed(file), quoted(file)), error = damaged, warning = damaged)
+  damaged <- function(e) foreign("it is damaged")
+  text <- said_by_others(tryCatch(read_compressed(file), warning = damaged), damaged)
+  if (!validUTF8(text)) foreign("it is damaged")
+  document <- said_by_others(parse_document(text, quoted(file)), damaged)
   if (!is.list(document) || !identical(document$format, "hylomath result")) foreign("it holds something else")
   version <- document$format_version
   if (!identical(version, result_format)) {
     what <- "%s was written by another version of hylomath (format %s)."
     fail(sprintf(what, quoted(file), version), "Make the result again.")
   }
+  content <- substr(text, nchar(sprintf(result_head, result_format, strrep("0", 64))) + 1, nchar(text) - 1)
+  if (!identical(text_checksum(content), document$checksum)) foreign("it is damaged, its checksum is another one")
   result <- tryCatch(
     text_as_briefs(from_stored(document$result)),
     error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged")

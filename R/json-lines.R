@@ -32,7 +32,13 @@ growing_file <- function(file, header, frame) {
   take_file(file, frame)
   add <- function(document) {
     if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
-    cat(json_line(document), file = file, sep = "", append = TRUE)
+    line <- json_line(document)
+    before <- file.size(file)
+    cat(line, file = file, sep = "", append = TRUE)
+    # R doesn't say when what it writes last is lost
+    if (file.size(file) != before + nchar(line, "bytes")) {
+      fail(sprintf("%s can't be written to its end.", quoted(file)), "Is there room?")
+    }
   }
   rewrite <- function(documents) {
     lines <- vapply(documents, json_line, "")

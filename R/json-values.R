@@ -141,6 +141,13 @@ read_stored_table <- function(x) {
 
 # ---- documents ----------------------------------------------------------------------------------------------------
 
+# JSON that somebody else wrote. The parser puts what it complains of into a message that C takes for a format, by which
+# a percent sign can end R: so what it would complain of in a text is found before, and no percent sign comes to it.
+parse_json_text <- function(text) {
+  if (core_json_counts(text)[["broken"]] > 0) stop("a text holds an escape that there is not")  # nolint: caught
+  jsonlite::parse_json(gsub("%", "\\u0025", text, fixed = TRUE))
+}
+
 # What the values of a document are is known from its text, before any of them is made. `holder` names the document.
 parse_document <- function(text, holder) {
   counts <- core_json_counts(text)
@@ -148,7 +155,7 @@ parse_document <- function(text, holder) {
   if (counts[["depth"]] > limit_of("depth")) {
     fail(sprintf("%s is nested too deep.", holder), "No file of hylomath is; see ?limits.")
   }
-  jsonlite::parse_json(text)
+  parse_json_text(text)
 }
 
 json_text <- function(x) {

@@ -86,7 +86,7 @@ describe_values <- function(x, kind, skew) {
   if (is.numeric(x) && kind != "flag") {
     three <- format_each_short(c(min(x), max(x), stats::median(x)))
     text <- sprintf("%s to %s, median %s", three[1], three[2], three[3])
-    return(if (abs(skew) > 2) sprintf("%s, skew %.1f", text, skew) else text)
+    return(if (isTRUE(abs(skew) > 2)) sprintf("%s, skew %.1f", text, skew) else text)
   }
   if (inherits(x, c("Date", "POSIXct"))) return(paste(format(min(x)), "to", format(max(x))))
   if (kind %in% c("id", "text")) {

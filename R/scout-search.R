@@ -21,6 +21,14 @@ run_search <- function(search, store, budget, seconds, report) {
   state
 }
 
+# Before anything is tried: that there is something to try.
+check_any_settings <- function(search) {
+  found <- first_rows(search, first_trials(search), character())
+  if (nrow(found$rows) > 0) return()
+  if (!is.null(found$refusal)) fail("None of the settings within these bounds can be had.", found$refusal)
+  fail("`where` leaves no settings to try.")
+}
+
 round_event <- function(search, state, budget, new) {
   trials <- nrow(state$rows)
   list(
@@ -38,10 +46,6 @@ next_round <- function(search, state, store, room, report) {
     next_rows(search, known_losses(search, state), min(room, search$at_once), state$tried, state$round)
   }
   if (nrow(found$rows) == 0 && !first) return(with_end(state, "exhausted"))
-  if (nrow(found$rows) == 0 && !is.null(found$refusal)) {
-    fail("None of the settings within these bounds can be had.", found$refusal)
-  }
-  if (nrow(found$rows) == 0 && length(state$tried) == 0) fail("`where` leaves no settings to try.")
   new <- nrow(state$rows) + seq_len(nrow(found$rows))
   state$tried <- c(state$tried, row_keys(found$rows))
   state$rows <- rbind(state$rows, found$rows)

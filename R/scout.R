@@ -87,6 +87,7 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NUL
   search$rungs <- search_rungs(search)
   search$start <- own_row(search, settle(base))
   search$own <- if (blends(b, judge)) no_place(search$start) else search$start
+  check_any_settings(search)
   store <- open_store(file, search)
   new_scouting(search, run_search(search, store, budget, seconds, report), file)
 }

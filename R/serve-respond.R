@@ -131,7 +131,7 @@ json_rows <- function(bytes, model, most) {
   if (!validUTF8(text)) fail("The body is not in UTF-8.")
   # what is nested deeply is no table, and would cost more than it says
   if (nesting_of(bytes) > 16) fail("The body is nested too deeply to be rows.")
-  parsed <- tryCatch(jsonlite::parse_json(text), error = not_json, warning = not_json)
+  parsed <- tryCatch(parse_json_text(text), error = not_json, warning = not_json)
   if (!is.list(parsed)) not_json()
   if (is.list(parsed$rows)) parsed <- parsed$rows
   rows <- if (!is.null(names(parsed))) list(parsed) else parsed

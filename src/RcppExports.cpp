@@ -154,6 +154,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_places_of
+Rcpp::IntegerVector core_places_of(Rcpp::CharacterVector texts, Rcpp::CharacterVector wanted);
+RcppExport SEXP _hylomath_core_places_of(SEXP textsSEXP, SEXP wantedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type wanted(wantedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_places_of(texts, wanted));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_is_plain_file
 bool core_is_plain_file(std::string path);
 RcppExport SEXP _hylomath_core_is_plain_file(SEXP pathSEXP) {
@@ -162,6 +174,18 @@ BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     rcpp_result_gen = Rcpp::wrap(core_is_plain_file(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_settle_file
+std::string core_settle_file(std::string path, std::string folder);
+RcppExport SEXP _hylomath_core_settle_file(SEXP pathSEXP, SEXP folderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_settle_file(path, folder));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -393,7 +417,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_levels", (DL_FUNC) &_hylomath_core_levels, 3},
     {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
     {"_hylomath_core_row_hashes", (DL_FUNC) &_hylomath_core_row_hashes, 2},
+    {"_hylomath_core_places_of", (DL_FUNC) &_hylomath_core_places_of, 2},
     {"_hylomath_core_is_plain_file", (DL_FUNC) &_hylomath_core_is_plain_file, 1},
+    {"_hylomath_core_settle_file", (DL_FUNC) &_hylomath_core_settle_file, 2},
     {"_hylomath_core_is_pipe", (DL_FUNC) &_hylomath_core_is_pipe, 1},
     {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
     {"_hylomath_core_end_on_closed_pipe", (DL_FUNC) &_hylomath_core_end_on_closed_pipe, 0},

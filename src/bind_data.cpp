@@ -164,3 +164,22 @@ Rcpp::IntegerVector core_row_hashes(Rcpp::List columns, int rows) {
   }
   return result;
 }
+
+// The places, from 1, at which one of the wanted texts stands. Texts of R's are one object where they are the same in one
+// encoding, as those of a closed set are; nothing is made but the result.
+// [[Rcpp::export]]
+Rcpp::IntegerVector core_places_of(Rcpp::CharacterVector texts, Rcpp::CharacterVector wanted) {
+  const auto is_wanted = [&](SEXP text) {
+    for (R_xlen_t k = 0; k < wanted.size(); ++k) {
+      if (STRING_ELT(wanted, k) == text) return true;
+    }
+    return false;
+  };
+  R_xlen_t count = 0;
+  for (R_xlen_t i = 0; i < texts.size(); ++i) count += is_wanted(STRING_ELT(texts, i));
+  Rcpp::IntegerVector places(Rcpp::no_init(count));
+  for (R_xlen_t i = 0, at = 0; at < count; ++i) {
+    if (is_wanted(STRING_ELT(texts, i))) places[at++] = int(i + 1);
+  }
+  return places;
+}

@@ -9,6 +9,7 @@
 #include <string>
 
 #ifndef _WIN32
+#include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
 #endif
@@ -21,6 +22,33 @@ bool core_is_plain_file(std::string path) {
 #else
   struct stat there;
   return stat(path.c_str(), &there) == 0 && S_ISREG(there.st_mode);
+#endif
+}
+
+// Brings a file to the disk that was just written into this folder, and writes a page beside it: what R writes last it
+// writes on closing, and says nothing when that fails. Why either can't be done, or an empty text.
+// [[Rcpp::export]]
+std::string core_settle_file(std::string path, std::string folder) {
+#ifndef _WIN32
+  const auto settled = [](int file) {
+    const bool done = file >= 0 && fsync(file) == 0;
+    const std::string why = done ? "" : std::strerror(errno);
+    if (file >= 0) close(file);
+    return why;
+  };
+  const std::string why = settled(open(path.c_str(), O_RDONLY | O_CLOEXEC));
+  if (!why.empty()) return why;
+  std::string beside = folder + "/.hylomath-XXXXXX";
+  const int page = mkstemp(beside.data());
+  if (page < 0) return std::strerror(errno);
+  unlink(beside.c_str());
+  const std::string zeros(4096, '\0');
+  const bool fits = write(page, zeros.data(), zeros.size()) == static_cast<ssize_t>(zeros.size());
+  const std::string lacks = fits ? "" : std::strerror(errno == 0 ? ENOSPC : errno);
+  close(page);
+  return lacks;
+#else
+  return "";
 #endif
 }
 
@@ -74,17 +102,17 @@ void core_write_output(Rcpp::RawVector bytes) {
   std::fflush(stdout);
 }
 
-// How many values a JSON text has at most, and how deep they lie; a quote in a text is no end of it.
+// How many values a JSON text has at most, how deep they lie, and how many escapes in its texts are none.
 // [[Rcpp::export]]
 Rcpp::NumericVector core_json_counts(std::string text) {
   double values = 1;
-  long depth = 0, deepest = 0;
+  long depth = 0, deepest = 0, broken = 0;
   bool quoted = false;
   for (std::size_t i = 0; i < text.size(); ++i) {
     const char c = text[i];
     if (quoted) {
       if (c == '\\')
-        ++i;
+        broken += ++i == text.size() || std::strchr("\"\\/bfnrtu", text[i]) == nullptr;
       else if (c == '"')
         quoted = false;
       continue;
@@ -97,5 +125,6 @@ Rcpp::NumericVector core_json_counts(std::string text) {
     }
     if (c == ']' || c == '}') --depth;
   }
-  return Rcpp::NumericVector::create(Rcpp::Named("values") = values, Rcpp::Named("depth") = double(deepest));
+  return Rcpp::NumericVector::create(Rcpp::Named("values") = values, Rcpp::Named("depth") = double(deepest),
+                                     Rcpp::Named("broken") = double(broken));
 }

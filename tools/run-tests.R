@@ -24,13 +24,6 @@ if (!is.na(all_good)) tally("Core", all_good, 0) else tally(
   "Core", sum(number("([0-9]+) passed"), na.rm = TRUE), max(1, number("([0-9]+) failed"), na.rm = TRUE)
 )
 
-# whether another kind of processor comes to the same bits, where there is what compiles for it and emulates it
-if (!quick && all(nzchar(Sys.which(c("aarch64-linux-gnu-g++", "qemu-aarch64"))))) {
-  cat("---- core on ARM ----\n")
-  same <- system2("make", c("--no-print-directory", "test-arm", shQuote("CASES='levels with*'"))) == 0
-  tally("Core on ARM", same, !same)
-}
-
 cat("---- house ----\n")
 stands <- system2("Rscript", "tools/house.R") == 0
 tally("House", stands, !stands)
@@ -39,12 +32,34 @@ cat("---- package ----\n")
 # snapshots of what is said are read here, and left alone by R CMD check
 Sys.setenv(NOT_CRAN = "true")
 slow <- "command|workers|scout|result-file|said|distil|explain|intervals|conformal|lineup|sift|vary|folds|figures"
-results <- as.data.frame(test_dir(
-  "tests/testthat", package = "hylomath", load_package = "installed", reporter = "summary", stop_on_failure = FALSE,
-  filter = if (quick) slow, invert = quick
-))
-bad <- results$failed > 0 | results$error
-tally("Package", sum(!bad), sum(bad))
+files <- sub("^test-(.*)[.]R$", "\\1", list.files("tests/testthat", "^test-.*[.]R$"))
+if (quick) files <- grep(slow, files, value = TRUE, invert = TRUE)
+# each file in an R of its own, as many at a time as there are cores; the long ones first, so that none is waited for
+# alone at the end
+long <- c(
+  "command", "rotation", "scout", "transcript", "watch", "serve", "report", "guide", "command-manners", "distil", "sift",
+  "conformal", "not-misleading", "right", "explain", "further"
+)
+files <- c(intersect(long, files), setdiff(files, long))
+cores <- max(1, parallel::detectCores())
+tests_of <- function(name) {
+  log <- tempfile()
+  kept <- tempfile(fileext = ".rds")
+  on.exit(unlink(c(log, kept)))
+  code <- sprintf(paste(
+    "library(testthat); r <- as.data.frame(test_dir('tests/testthat', filter = '^%s$', package = 'hylomath',",
+    "load_package = 'installed', reporter = 'check', stop_on_failure = FALSE)); saveRDS(r, '%s')"
+  ), name, kept)
+  status <- system2("Rscript", c("-e", shQuote(code)), stdout = log, stderr = log)
+  results <- if (file.exists(kept)) readRDS(kept)
+  bad <- if (is.null(results)) 1 else sum(results$failed > 0 | results$error)
+  if (bad > 0 || status != 0) cat(sprintf("test-%s.R:\n", name), utils::tail(readLines(log), 60), sep = "\n")
+  c(good = if (is.null(results)) 0 else nrow(results) - bad, bad = bad)
+}
+counts <- parallel::mclapply(files, tests_of, mc.cores = cores, mc.preschedule = FALSE)
+lost <- !vapply(counts, is.numeric, NA)
+whole <- do.call(rbind, counts[!lost])
+tally("Package", sum(whole[, "good"]), sum(whole[, "bad"]) + sum(lost))
 
 run_script <- function(name, file) {
   log <- tempfile()
@@ -62,9 +77,12 @@ example_of <- function(rd) {
 }
 if (!quick) {
   cat("---- examples ----\n")
-  pages <- vapply(list.files("man", "[.]Rd$", full.names = TRUE), example_of, NA)
-  scripts <- vapply(list.files("examples", "[.]R$", full.names = TRUE), function(f) run_script(f, f), NA)
-  good <- c(pages[!is.na(pages)], scripts)
+  pages <- parallel::mclapply(list.files("man", "[.]Rd$", full.names = TRUE), example_of, mc.cores = cores)
+  scripts <- parallel::mclapply(list.files("examples", "[.]R$", full.names = TRUE), function(f) run_script(f, f),
+    mc.cores = cores
+  )
+  ran <- vapply(c(pages, scripts), function(ran) if (is.logical(ran)) ran else FALSE, NA)
+  good <- ran[!is.na(ran)]
   tally("Examples", sum(good), sum(!good))
 }
 

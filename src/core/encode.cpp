@@ -25,6 +25,7 @@ double value_at(const SourceColumn& column, std::size_t row) {
 }
 
 double between_knots(const std::vector<double>& knots, const std::vector<double>& heights, double x) {
+  if (std::isnan(x)) return x;
   if (x <= knots.front()) return heights.front();
   if (x >= knots.back()) return heights.back();
   const std::size_t above = std::size_t(std::upper_bound(knots.begin(), knots.end(), x) - knots.begin());
@@ -156,7 +157,8 @@ SplitDate split_date(double x, bool clock) {
   SplitDate split;
   split.year = date.year;
   split.day_of_year = std::uint16_t(date.day_of_year);
-  split.minute = std::uint16_t(clock ? (x - 86400 * days) / 60 : 0);
+  // far from 1970 a double has no seconds left, and the difference may lie outside of the day
+  split.minute = std::uint16_t(clock ? std::clamp((x - 86400 * days) / 60, 0.0, 1439.0) : 0);
   split.month = std::uint8_t(date.month - 1);
   split.weekday = std::uint8_t(date.weekday);
   split.known = true;
@@ -223,9 +225,10 @@ void check(const ColumnPlan& plan) {
     if (plan.scale == 0 || std::isnan(plan.scale) || std::isnan(plan.shift)) refuse("its scale");
     if (std::isnan(plan.low) || std::isnan(plan.high) || plan.low > plan.high) refuse("its limits");
   }
-  if (plan.knots.size() != plan.heights.size() || !std::is_sorted(plan.knots.begin(), plan.knots.end()))
-    refuse("its knots");
   const auto finite = [](double x) { return std::isfinite(x); };
+  if (plan.knots.size() != plan.heights.size() || !std::all_of(plan.knots.begin(), plan.knots.end(), finite) ||
+      !std::is_sorted(plan.knots.begin(), plan.knots.end()))
+    refuse("its knots");
   if (plan.edges.size() == 1 ||
       std::adjacent_find(plan.edges.begin(), plan.edges.end(), std::greater_equal<>()) != plan.edges.end() ||
       !std::all_of(plan.edges.begin(), plan.edges.end(), finite))
@@ -247,6 +250,7 @@ Encoder::Encoder(std::vector<ColumnPlan> plans) : plans_(std::move(plans)) {
 template <class T>
 void Encoder::encode(Span<const SourceColumn> columns, Span<const std::uint32_t> rows, std::size_t from,
                      std::size_t count, T* out, std::size_t stride) const {
+  if (count == 0) return;
   for (std::size_t i = 0; i < count; ++i) std::fill_n(out + i * stride, inputs_, T(0));
   const auto each_row = [&](T* cell, auto write) {
     for (std::size_t i = 0; i < count; ++i, cell += stride) write(rows.empty() ? from + i : rows[from + i], cell);

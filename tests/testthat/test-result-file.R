@@ -51,9 +51,9 @@ test_that("what is no result is refused", {
   write_model(model, file)
   expect_fails(read_result(file), "it holds something else")
   expect_fails(read_result(system.file("extdata", "kilns.csv", package = "hylomath")), "holds no result")
-  evil <- list(
-    format = "hylomath result", format_version = 3L, result = list("$table" = list(columns = list(), count = 0L))
-  )
-  write_compressed(jsonlite::toJSON(evil, auto_unbox = TRUE), file)
+  evil <- "{\"$table\":{\"columns\":{},\"count\":0}}"
+  write_compressed(paste0(sprintf(result_head, result_format, text_checksum(evil)), evil, "}"), file)
   expect_fails(read_result(file), "holds something else")
+  write_compressed(paste0(sprintf(result_head, result_format, text_checksum(evil)), sub("0", "1", evil), "}"), file)
+  expect_fails(read_result(file), "its checksum is another one")
 })

@@ -107,10 +107,10 @@ test_that("F1: models that are broken at random answer, or are refused in words"
 test_that("F2: a file doesn't choose its class", {
   file <- withr::local_tempfile()
   for (class in list(list("vignette", "hylomath_folds"), list("function"), list("hylomath_model"))) {
-    evil <- list(format = "hylomath result", format_version = 3L, result = list(
-      "$object" = list(class = list("$texts" = class), value = list(a = 1L))
-    ))
-    write_compressed(jsonlite::toJSON(evil, auto_unbox = TRUE), file)
+    evil <- jsonlite::toJSON(
+      list("$object" = list(class = list("$texts" = class), value = list(a = 1L))), auto_unbox = TRUE
+    )
+    write_compressed(paste0(sprintf(result_head, result_format, text_checksum(evil)), evil, "}"), file)
     expect_fails(read_result(file), "which no result has")
   }
 })

@@ -24,6 +24,23 @@ const double kNaN = std::numeric_limits<double>::quiet_NaN();
 
 }  // namespace
 
+TEST_CASE("the time of a day that is too far for a double to tell it is one of the day's") {
+  ColumnPlan plan;
+  plan.encoding = Encoding::Date;
+  plan.parts = kHour | kSeason;
+  plan.clock = true;
+  const Encoder encoder({plan});
+  for (const double scale : {1e10, 1e13, 1.2e13, 1e15, 1e17, 1e20, 1e30}) {
+    std::vector<double> cells(200);
+    for (std::size_t i = 0; i < cells.size(); ++i) cells[i] = (i % 2 ? 1 : -1) * scale * (1 + double(i) / 7);
+    std::vector<SourceColumn> columns(1);
+    columns[0].real = cells.data();
+    std::vector<double> out(cells.size() * encoder.inputs());
+    encoder.encode<double>(columns, {}, 0, cells.size(), out.data(), encoder.inputs());
+    for (const double x : out) CHECK(std::fabs(x) <= 1);
+  }
+}
+
 TEST_CASE("numbers are filled, clipped, scaled and flagged") {
   const std::vector<double> x = {1, kNaN, 100, -100};
   ColumnPlan plan;
@@ -63,6 +80,14 @@ TEST_CASE("pieces go from 0 to 1 one after another, and waves turn behind the va
   CHECK(row[0] == 0.5);
   CHECK(row[1] == Approx(std::sin(3.141592653589793 / 4)));
   CHECK(row[4] == Approx(-1));
+  ColumnPlan unfilled;
+  unfilled.fill = std::nan("");
+  unfilled.knots = {0, 1};
+  unfilled.heights = {2, 3};
+  const double gap = std::nan("");
+  CHECK(std::isnan(encoded(unfilled, {&gap, nullptr}, 1)[0]));
+  unfilled.knots = {0, gap};
+  CHECK_THROWS_AS(Encoder({unfilled}), std::invalid_argument);
   plan.edges = {0, 0, 4};
   CHECK_THROWS_AS(Encoder({plan}), std::invalid_argument);
   plan.edges = {1};

@@ -1,0 +1,187 @@
+# Mutated files: models, briefs, tables and results, each changed at random and read. A file is answered by what it holds
+# or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20 seconds.
+#   Rscript hard/fuzz.R                 the numbers that the issue asks for
+#   Rscript hard/fuzz.R 0.01 7          a hundredth of them, from seed 7
+# What was found is printed with its seed, so that it can be made again; exit status 1 says that something was.
+suppressMessages(library(hylomath))
+inside <- asNamespace("hylomath")
+asked <- as.numeric(commandArgs(TRUE))
+share <- if (length(asked) >= 1) asked[1] else 1
+first_seed <- if (length(asked) >= 2) asked[2] else 1
+options(hylomath.threads = 1)
+
+# ---- what is mutated ----------------------------------------------------------------------------------------------
+
+set.seed(1)
+table <- kilns[seq(1, 4000, length.out = 300), c("fired_on", "kiln", "moisture_pct", "peak_c", "gas_mbar", "outcome")]
+table$outcome <- ifelse(table$outcome == "sound", "sound", "not")
+model_of <- function(wiring, ...) {
+  brief(table, target = "outcome") |> quick() |> wire(wiring) |> regimen(epochs = 2, seed = 1, ...) |>
+    train(progress = "none")
+}
+models <- list(model_of("3 relu"), model_of("2 tanh norm > 2 relu + direct"), model_of("2 elu", keep = "committee", restarts = 2))
+contents <- lapply(models, function(model) {
+  file <- tempfile()
+  write_model(model, file, rows = FALSE)
+  inside$read_compressed(file)
+})
+head_length <- regexpr("\"content\":", contents[[1]], fixed = TRUE) + 9
+briefs <- c(
+  vapply(list(
+    brief(kilns, target = "outcome"),
+    brief(crossings, target = "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered") |>
+      derive(late = hour(sails_on) > 20) |> prepare(only = c(fare), numbers = "robust") |> regimen(method = "lbfgs"),
+    brief(recovery, target = "returned") |> set_columns(group = patient) |> keep_rows(age > 18 & age < 90) |>
+      wire("24 relu l2=1e-3 > dropout 0.2 > 12 tanh") |> regimen(class_weights = "even", loss = "cross_entropy")
+  ), inside$brief_yaml, "")
+)
+csv <- c(
+  paste(utils::capture.output(data.table::fwrite(utils::head(kilns, 40))), collapse = "\n"),
+  "a;b;c\n1,5;\"x \"\"y\"\"; z\";2024-01-01T10:00\n2,25;;2024-02-30T25:00\n-3;\u00e6;2023-12-31T23:59:59Z\n",
+  "id\tcode\tv\n1\t007\tTRUE\n2\t010\tFALSE\n3\t\t\n"
+)
+result_file <- tempfile()
+write_result(folds(quick(brief(table, target = "outcome")) |> regimen(epochs = 1), k = 2, progress = "none"), result_file)
+results <- inside$read_compressed(result_file)
+
+# ---- how ----------------------------------------------------------------------------------------------------------
+
+words <- c(
+  "0", "-1", "1e308", "-1e308", "1e-320", "4294967296", "2147483647", "-2147483648", "0.1", "null", "true", "[]", "{}",
+  "\"\"", "\"x\"", "NaN", "NA", "Inf", "''", "~", "!!int 3", "&a", "*a", ":", ",", ";", "\"", "\n", "\t", "\r\n", "\\",
+  "{\"$doubles\":\"AAAA\"}", "{\"$integers\":\"\"}", "{\"$texts\":[null]}", "{\"$factor\":{\"levels\":[],\"codes\":1}}",
+  "{\"$object\":{\"class\":{\"$texts\":[\"x\"]},\"value\":1}}", "\u202e", "\u00e6", "\033[2J", "1,2,3", "2024-99-99",
+  "c(1, 2)", "system('x')", "(((((((((", "-", "> ", "relu", "999999999 relu", "dropout 1", "1e999", "0x10", "1_000"
+)
+
+# Bytes of `text` after so many changes; only what stands behind `from` is changed.
+mutated <- function(text, from = 1) {
+  bytes <- charToRaw(text)
+  kept <- bytes[seq_len(from - 1)]
+  bytes <- bytes[seq(from, length(bytes))]
+  for (change in seq_len(sample(1:4, 1))) {
+    n <- length(bytes)
+    if (n < 2) break
+    at <- sample.int(n, 1)
+    span <- min(n - at, sample(c(0, 1, 2, 5, 20, 200), 1))
+    here <- seq(at, at + span)
+    bytes <- switch(sample.int(6, 1),
+      replace(bytes, at, as.raw(sample(1:255, 1))), bytes[-here],
+      append(bytes, bytes[here], sample.int(n, 1)), append(bytes, charToRaw(sample(words, 1)), at),
+      token_replaced(bytes), replace(bytes, here, rev(bytes[here]))
+    )
+  }
+  c(kept, bytes)
+}
+
+# A number, or what stands between quotes, becomes another word.
+token_replaced <- function(bytes) {
+  text <- rawToChar(bytes[bytes != as.raw(0)])
+  found <- gregexpr("-?[0-9]+([.][0-9]+)?(e-?[0-9]+)?|\"[^\"]{0,40}\"", text, useBytes = TRUE)[[1]]
+  if (found[1] == -1) return(bytes)
+  i <- sample.int(length(found), 1)
+  before <- bytes[seq_len(found[i] - 1)]
+  behind <- seq(found[i] + attr(found, "match.length")[i], length.out = max(0, length(bytes) - found[i] -
+    attr(found, "match.length")[i] + 1))
+  c(before, charToRaw(sample(words, 1)), bytes[behind])
+}
+
+compressed <- function(bytes, file) {
+  connection <- gzfile(file, "wb")
+  on.exit(close(connection))
+  writeBin(bytes, connection)
+}
+
+# With the checksum that belongs to it, so that what stands behind the check is reached.
+mutated_model <- function(file) {
+  text <- sample(contents, 1)[[1]]
+  if (stats::runif(1) < 0.1) {
+    compressed(charToRaw(text), file)
+    bytes <- readBin(file, "raw", file.size(file))
+    return(writeBin(replace(bytes, sample.int(length(bytes), 2), as.raw(sample(0:255, 2))), file))
+  }
+  bytes <- mutated(text, head_length + 1)
+  content <- bytes[seq(head_length + 1, max(head_length + 1, length(bytes) - 1))]
+  checksum <- charToRaw(cli::hash_raw_sha256(content))
+  place <- regexpr("\"checksum\":\"", text, fixed = TRUE) + 12
+  bytes[seq(place, length.out = 64)] <- checksum
+  compressed(bytes, file)
+}
+
+rows <- table[1:3, setdiff(names(table), "outcome")]
+kinds <- list(
+  models = list(n = 100000, make = mutated_model, read = function(file) {
+    model <- read_model(file)
+    predict(model, rows)
+    utils::capture.output(print(model))
+  }),
+  briefs = list(n = 50000, make = function(file) writeBin(mutated(sample(briefs, 1)), file), read = function(file) {
+    b <- read_brief(file, read = FALSE)
+    utils::capture.output(print(b))
+    inside$brief_yaml(b)
+  }),
+  tables = list(n = 20000, make = function(file) writeBin(mutated(sample(csv, 1)), file), read = function(file) {
+    t <- inside$read_table(file)
+    utils::capture.output(print(look(t)))
+    brief(t, target = names(t)[ncol(t)])
+  }),
+  results = list(n = 20000, make = function(file) compressed(mutated(results), file), read = function(file) {
+    utils::capture.output(print(read_result(file)))
+  })
+)
+
+# ---- the run ------------------------------------------------------------------------------------------------------
+
+# What came of one file: "read", "refused", or what is wrong.
+one <- function(kind, seed, file) {
+  set.seed(seed)
+  kind$make(file)
+  began <- proc.time()[["elapsed"]]
+  came <- tryCatch(
+    {
+      suppressMessages(kind$read(file))
+      "read"
+    },
+    hylomath_error = function(e) "refused",
+    error = function(e) paste("inner error:", gsub("\n", " ", conditionMessage(e)), "in", deparse(conditionCall(e))[1]),
+    warning = function(w) paste("warning:", conditionMessage(w))
+  )
+  if (proc.time()[["elapsed"]] - began > 20) paste("slow:", came) else came
+}
+
+peak_memory <- function() {
+  status <- readLines(sprintf("/proc/%d/status", Sys.getpid()))
+  as.numeric(gsub("[^0-9]", "", grep("^VmHWM", status, value = TRUE))) / 1024
+}
+
+cores <- max(1, parallel::detectCores())
+found <- 0
+for (name in names(kinds)) {
+  kind <- kinds[[name]]
+  n <- ceiling(share * kind$n)
+  seeds <- first_seed * 1e6 + seq_len(n)
+  chunks <- split(seeds, ceiling(seq_along(seeds) / 250))
+  began <- proc.time()[["elapsed"]]
+  came <- parallel::mclapply(chunks, function(seeds) {
+    file <- tempfile(fileext = if (name == "briefs") ".yml" else if (name == "tables") ".csv" else ".hylo")
+    on.exit(unlink(file))
+    list(came = vapply(seeds, function(seed) one(kind, seed, file), ""), memory = peak_memory(), seeds = seeds)
+  }, mc.cores = cores, mc.preschedule = FALSE)
+  crashed <- which(vapply(came, function(chunk) !is.list(chunk), NA))
+  whole <- came[setdiff(seq_along(came), crashed)]
+  said <- unlist(lapply(whole, `[[`, "came"))
+  of <- unlist(lapply(whole, `[[`, "seeds"))
+  wrong <- which(!said %in% c("read", "refused"))
+  memory <- max(0, vapply(whole, `[[`, 0, "memory"))
+  cat(sprintf(
+    "%s: %d mutated, %d read, %d refused, %d crashes, %d inner errors, peak %.0f MiB, %.0f seconds\n", name, n,
+    sum(said == "read"), sum(said == "refused"), length(crashed), length(wrong), memory,
+    proc.time()[["elapsed"]] - began
+  ))
+  if (length(crashed)) cat("  crashed among seeds", vapply(chunks[crashed], function(s) format(s[1]), ""), "and on\n")
+  for (what in utils::head(unique(said[wrong]), 20)) {
+    cat(sprintf("  seed %.0f (%d times): %s\n", of[match(what, said)], sum(said == what), substr(what, 1, 300)))
+  }
+  found <- found + length(crashed) + length(wrong) + (memory > 1024)
+}
+quit(status = if (found > 0) 1 else 0)
