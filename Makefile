@@ -4,6 +4,7 @@
 # make check   the rules of the house, the linters, the spelling and R CMD check
 # make sanitize   the core's tests under the sanitizers
 # make test-arm   the core's tests for 64-bit ARM processors, emulated
+# make check-hard    what needs minutes, servers or other compilers: sanitizers, fuzzers, faults, long runs, portability
 # make site    guide, reference and documents as static pages
 # make document, make data   regenerate what is generated
 # make bench   the measurements
@@ -24,7 +25,8 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
-.PHONY: demo test test-quick test-core test-arm sanitize install setup document data site bench check check-house \
+.PHONY: demo test test-quick test-core test-arm check-hard fuzz fuzz-core faults long-runs valgrind portable sanitize \
+  install setup document data site bench check check-house \
   check-core clean
 
 demo: install
@@ -48,6 +50,47 @@ sanitize:
 test-arm:
 	@$(MAKE) --no-print-directory test-core VARIANT=-arm CXX=aarch64-linux-gnu-g++ SANITIZE="-static -Wno-psabi" \
 	  EMULATOR=qemu-aarch64
+
+# ---- hard use: each prints its counts and fails where something was found --------------------------------------------
+
+check-hard: sanitize valgrind portable fuzz-core fuzz faults long-runs
+
+$(BUILD)/ready-for-hard-use: $(BUILD)/ready-for-tests
+	@Rscript tools/setup.R hard
+	@touch $@
+
+# mutated models, briefs, tables and results; SHARE=0.01 for a hundredth of them
+SHARE ?= 1
+fuzz: install $(BUILD)/ready-for-tests
+	@$(RUN) hard/fuzz.R $(SHARE)
+
+# what reaches the core from outside, by libFuzzer; the corpus stays in hard/corpus
+RUNS ?= 1000000
+fuzz-core: $(BUILD)/ready-for-hard-use
+	@clang++ -std=c++17 -O1 -g -fsanitize=fuzzer,address,undefined -fno-sanitize-recover=undefined -pthread -Isrc/core \
+	  hard/fuzz_core.cpp $(CORE) -o $(BUILD)/fuzz-core
+	@mkdir -p $(BUILD)/corpus
+	@$(BUILD)/fuzz-core -runs=$(RUNS) -max_len=1200 -rss_limit_mb=1024 -timeout=20 -print_final_stats=1 \
+	  -artifact_prefix=$(BUILD)/ $(BUILD)/corpus hard/corpus 2>&1 | tail -12
+
+KILLS ?= 300
+faults: install $(BUILD)/ready-for-tests
+	@$(RUN) hard/faults.R $(KILLS)
+
+long-runs: install
+	@$(RUN) hard/long-runs.R $(SHARE)
+
+valgrind: $(BUILD)/ready-for-hard-use
+	@$(MAKE) --no-print-directory test-core VARIANT=-valgrind SANITIZE="-g -O1" \
+	  EMULATOR="valgrind --quiet --error-exitcode=9 --leak-check=full"
+
+# the core under another compiler, as a program of another system (compiled and linked), and of another processor
+portable: $(BUILD)/ready-for-hard-use
+	@$(MAKE) --no-print-directory test-core VARIANT=-clang CXX=clang++ SANITIZE="-Werror"
+	@$(MAKE) --no-print-directory $(BUILD)/core-tests-windows VARIANT=-windows CXX=x86_64-w64-mingw32-g++-posix \
+	  SANITIZE="-static -Werror -Wno-attributes"
+	@echo "The core and its tests are compiled and linked for Windows."
+	@$(MAKE) --no-print-directory test-arm
 
 install: $(BUILD)/installed
 setup: $(BUILD)/ready
@@ -109,6 +152,8 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/watching.R
 	@$(RUN) bench/serving.R
 	@$(RUN) bench/transcripts.R
+	@$(RUN) bench/shuffling.R
+	@$(RUN) bench/larger.R
 
 $(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
 	@Rscript tools/setup.R bench

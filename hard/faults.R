@@ -1,5 +1,5 @@
-# Faults that are caused, not imagined: full disks, folders that can't be written, files that change while they are read,
-# kills and interrupts at random moments, and memory that runs out, of every verb that writes. After each the folder is
+# Faults that are caused, not imagined: full disks, folders that can't be written, files that change while they are
+# read, kills and interrupts at random moments, and memory that runs out, of every verb that writes. After each the folder is
 # looked at: what was there is there, whole, and nothing half-written stands under a name that was asked for.
 #   Rscript hard/faults.R [kills and interrupts of each verb, 300 if nothing is said]
 # As root also file systems are mounted. The exit status says whether something was found.
@@ -26,11 +26,12 @@ write_model(train(b, progress = "none"), "k.hylo")
 inputs <- c("k.csv", "k.yml", "k.hylo")
 
 # What each verb writes, and whether that is whole.
+whole_brief <- function(file) inherits(read_brief(file), "hylomath_brief")
 whole_model <- function(file) inherits(read_model(file), "hylomath_model")
 whole_text <- function(file) length(readLines(file)) > 3 && endsWith(rawToChar(readBin(file, "raw", 1e8)), "\n")
 whole_result <- function(file) !is.null(read_result(file))
 verbs <- list(
-  list(c("brief", "k.csv", "-t", "outcome", "-o", "OUT.yml"), function(file) inherits(read_brief(file), "hylomath_brief")),
+  list(c("brief", "k.csv", "-t", "outcome", "-o", "OUT.yml"), whole_brief),
   list(c("store", "k.csv", "-o", "OUT.table"), function(file) nrow(hylomath:::read_table(file)) == 1500),
   list(c("train", "k.yml", "-o", "OUT.hylo"), whole_model),
   list(c("train", "k.yml", "--checkpoint", "OUT.kept", "--every", "0", "-o", "x.hylo"), NULL),
@@ -121,7 +122,8 @@ refused_in <- function(place, limit = NULL) {
     if (inner(said()) || !grepl("hylomath:", paste(readLines("err.txt"), collapse = " "))) {
       wrong <- c(wrong, paste(words[1], said()))
     }
-    if (any(file.exists(output_of(words))) && is.function(verb[[2]])) wrong <- c(wrong, paste(words[1], "left something"))
+    there <- is.function(verb[[2]]) && any(file.exists(output_of(words)))
+    if (there) wrong <- c(wrong, paste(words[1], "left something"))
     left <- setdiff(list.files(place, all.files = TRUE, no.. = TRUE), "filler")
     if (length(setdiff(left, basename(output_of(words))))) wrong <- c(wrong, paste(words[1], "left", toString(left)))
   }

@@ -1,5 +1,5 @@
-# Mutated files: models, briefs, tables and results, each changed at random and read. A file is answered by what it holds
-# or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20 seconds.
+# Mutated files: models, briefs, tables and results, each changed at random and read. A file is answered by what it
+# holds or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20 seconds.
 #   Rscript hard/fuzz.R                 the numbers that the issue asks for
 #   Rscript hard/fuzz.R 0.01 7          a hundredth of them, from seed 7
 # What was found is printed with its seed, so that it can be made again; exit status 1 says that something was.
@@ -19,7 +19,9 @@ model_of <- function(wiring, ...) {
   brief(table, target = "outcome") |> quick() |> wire(wiring) |> regimen(epochs = 2, seed = 1, ...) |>
     train(progress = "none")
 }
-models <- list(model_of("3 relu"), model_of("2 tanh norm > 2 relu + direct"), model_of("2 elu", keep = "committee", restarts = 2))
+models <- list(
+  model_of("3 relu"), model_of("2 tanh norm > 2 relu + direct"), model_of("2 elu", keep = "committee", restarts = 2)
+)
 contents <- lapply(models, function(model) {
   file <- tempfile()
   write_model(model, file, rows = FALSE)
@@ -41,7 +43,8 @@ csv <- c(
   "id\tcode\tv\n1\t007\tTRUE\n2\t010\tFALSE\n3\t\t\n"
 )
 result_file <- tempfile()
-write_result(folds(quick(brief(table, target = "outcome")) |> regimen(epochs = 1), k = 2, progress = "none"), result_file)
+folded <- folds(quick(brief(table, target = "outcome")) |> regimen(epochs = 1), k = 2, progress = "none")
+write_result(folded, result_file)
 results <- inside$read_compressed(result_file)
 
 # ---- how ----------------------------------------------------------------------------------------------------------

@@ -1,4 +1,5 @@
-# Long runs without growth: fits, appraisals and predictions by the thousand in one session, and a search of many trials.
+# Long runs without growth: fits, appraisals and predictions by the thousand in one session, and a search of many
+# trials.
 #   Rscript hard/long-runs.R [share of 10,000 fits, 1,000 appraisals, 1,000 predictions and 2,000 trials]
 suppressMessages(library(hylomath))
 share <- as.numeric(c(commandArgs(TRUE), 1)[1])

@@ -165,8 +165,8 @@ Rcpp::IntegerVector core_row_hashes(Rcpp::List columns, int rows) {
   return result;
 }
 
-// The places, from 1, at which one of the wanted texts stands. Texts of R's are one object where they are the same in one
-// encoding, as those of a closed set are; nothing is made but the result.
+// The places, from 1, at which one of the wanted texts stands. Texts of R's are one object where they are the same in
+// one encoding, as those of a closed set are; nothing is made but the result.
 // [[Rcpp::export]]
 Rcpp::IntegerVector core_places_of(Rcpp::CharacterVector texts, Rcpp::CharacterVector wanted) {
   const auto is_wanted = [&](SEXP text) {

@@ -37,8 +37,8 @@ if (quick) files <- grep(slow, files, value = TRUE, invert = TRUE)
 # each file in an R of its own, as many at a time as there are cores; the long ones first, so that none is waited for
 # alone at the end
 long <- c(
-  "command", "rotation", "scout", "transcript", "watch", "serve", "report", "guide", "command-manners", "distil", "sift",
-  "conformal", "not-misleading", "right", "explain", "further"
+  "command", "rotation", "scout", "transcript", "watch", "serve", "report", "guide", "command-manners", "distil",
+  "sift", "conformal", "not-misleading", "right", "explain", "further"
 )
 files <- c(intersect(long, files), setdiff(files, long))
 cores <- max(1, parallel::detectCores())

@@ -1,6 +1,6 @@
 # A catalogue of bad inputs: each is refused with a message that says what is wrong, in words of this package, with the
-# right status, soon, and with nothing left behind. The cases are data: catalogue/*.txt, a case a line, the message as it
-# is today beside it.
+# right status, soon, and with nothing left behind. The cases are data: catalogue/*.txt, a case a line, the message as
+# it is today beside it.
 
 # Lines of a file of cases: the input, a tab, and what is expected.
 cases_of <- function(name) {

@@ -35,6 +35,7 @@ test_that("a search that is refused leaves no file that blocks the right one", {
   file <- withr::local_tempfile()
   expect_fails(scout(b, units = bounds(4, 8), where = units > 99, file = file), "leaves no settings")
   expect_false(file.exists(file))
-  expect_s3_class(scout(b, units = bounds(4, 8), budget = 2, k = 2, file = file, progress = "none"), "hylomath_scouting")
+  found <- scout(b, units = bounds(4, 8), budget = 2, k = 2, file = file, progress = "none")
+  expect_s3_class(found, "hylomath_scouting")
   expect_false(any(grepl("lock", list.files(dirname(file), all.files = TRUE))))
 })

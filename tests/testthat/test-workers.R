@@ -39,8 +39,8 @@ test_that("the table reaches a worker once, by file or sent along", {
   local_workers()
   table <- small_kilns()
   order <- list(
-    hash = rlang::hash(table), shared = list(file = tempfile()), table = NULL, kernel = core_kernel(), threads = 1L, host = "",
-    jobs = list()
+    hash = rlang::hash(table), shared = list(file = tempfile()), table = NULL, kernel = core_kernel(), threads = 1L,
+    host = "", jobs = list()
   )
   expect_identical(work_off(order), list(lacks = "table"))
   order$table <- table
