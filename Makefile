@@ -25,7 +25,7 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
-.PHONY: demo test test-quick test-core test-arm check-hard fuzz fuzz-core faults long-runs valgrind portable sanitize \
+.PHONY: demo test test-quick test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs valgrind portable sanitize \
   install setup document data site bench check check-house \
   check-core clean
 
@@ -51,6 +51,10 @@ test-arm:
 	@$(MAKE) --no-print-directory test-core VARIANT=-arm CXX=aarch64-linux-gnu-g++ SANITIZE="-static -Wno-psabi" \
 	  EMULATOR=qemu-aarch64
 
+# what the package is made of, as a CycloneDX document
+sbom: install
+	@$(RUN) tools/sbom.R
+
 # ---- hard use: each prints its counts and fails where something was found --------------------------------------------
 
 check-hard: sanitize valgrind portable fuzz-core fuzz faults long-runs
@@ -64,14 +68,16 @@ SHARE ?= 1
 fuzz: install $(BUILD)/ready-for-tests
 	@$(RUN) hard/fuzz.R $(SHARE)
 
-# what reaches the core from outside, by libFuzzer; the corpus stays in hard/corpus
+# what reaches the core from outside, by libFuzzer, from the corpus that former runs have found
 RUNS ?= 1000000
 fuzz-core: $(BUILD)/ready-for-hard-use
 	@clang++ -std=c++17 -O1 -g -fsanitize=fuzzer,address,undefined -fno-sanitize-recover=undefined -pthread -Isrc/core \
 	  hard/fuzz_core.cpp $(CORE) -o $(BUILD)/fuzz-core
-	@mkdir -p $(BUILD)/corpus
+	@mkdir -p $(BUILD)/corpus && tar -C $(BUILD)/corpus -xzf hard/corpus.tar.gz
 	@$(BUILD)/fuzz-core -runs=$(RUNS) -max_len=1200 -rss_limit_mb=1024 -timeout=20 -print_final_stats=1 \
-	  -artifact_prefix=$(BUILD)/ $(BUILD)/corpus hard/corpus 2>&1 | tail -12
+	  -artifact_prefix=$(BUILD)/ $(BUILD)/corpus > $(BUILD)/fuzz-core.log 2>&1 \
+	  || { tail -20 $(BUILD)/fuzz-core.log; exit 1; }
+	@grep "stat::number_of_executed_units" $(BUILD)/fuzz-core.log
 
 KILLS ?= 300
 faults: install $(BUILD)/ready-for-tests
