@@ -94,7 +94,7 @@ valgrind: $(BUILD)/ready-for-hard-use
 portable: $(BUILD)/ready-for-hard-use
 	@$(MAKE) --no-print-directory test-core VARIANT=-clang CXX=clang++ SANITIZE="-Werror"
 	@$(MAKE) --no-print-directory $(BUILD)/core-tests-windows VARIANT=-windows CXX=x86_64-w64-mingw32-g++-posix \
-	  SANITIZE="-static -Werror -Wno-attributes"
+	  SANITIZE="-static -Werror -Wno-attributes -Wno-psabi"
 	@echo "The core and its tests are compiled and linked for Windows."
 	@$(MAKE) --no-print-directory test-arm
 

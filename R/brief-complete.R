@@ -51,7 +51,6 @@ with_guesses <- function(b) {
   targets <- b$target
   for (column in targets) check_is_column(table, column, "target")
   check_conditions(b, names(table))
-  check_dropped(b$columns, c(names(table), attr(raw, "columns")))
   b$columns <- with_guessed_kinds(b$columns, targets, table)
   y <- table[[targets[1]]]
   b$task <- b$task %||% if (length(targets) > 1) task_of_several() else guess_task(y, targets)
@@ -71,13 +70,6 @@ check_conditions <- function(b, there) {
     what <- quoted(if (name == "keep_rows") name else paste0("hold_out.", name))
     check_columns_read(parse_expression(conditions[[name]], what), there, what)
   }
-}
-
-# A column that is dropped is in the table, or was in the one that the brief was started from.
-check_dropped <- function(columns, there) {
-  unknown <- setdiff(columns$drop, c(there, names(columns$kinds)))
-  if (length(unknown) == 0) return()
-  fail(sprintf("There is no column %s for `drop`.", quoted(unknown[1])), suggestion(unknown[1], there))
 }
 
 # The roles and kinds of columns: a column that names rows becomes the id.

@@ -30,6 +30,7 @@ cli_override <- function(b, pairs) {
     value <- cli_said(parse_yaml(text, sprintf("`--set %s`", pair)))$value
     said <- cli_said(settle_settings(set_at(said, path, value), brief_schema()))
   }
+  if (!is.null(b$table)) cli_columns(b$table, said$columns$drop, "set columns.drop")
   cli_said(complete_brief(said, b$table))
 }
 

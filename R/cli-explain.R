@@ -3,7 +3,7 @@
 cli_appraise <- function(files, options) {
   model <- read_model(files[1])
   data <- if (length(files) > 1) cli_table(model, files[2], options$by)
-  if (!is.null(data)) cli_columns(data, options$by, "by", "appraise")
+  if (!is.null(data)) cli_columns(data, options$by, "by")
   if (!is.null(options$by) && is.null(data)) {
     hint <- "so it needs the table behind the model; add --rows test for its test rows."
     cli_wrong(paste("`--by` names a column,", hint), "appraise")
@@ -107,7 +107,7 @@ cli_effect <- function(files, options) {
   if (is.null(options$input)) cli_wrong("`--input` is missing: which column is it about?", "effect")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
-  cli_columns(needed_columns(model$answerer), c(options$input, options$with), "input", "effect")
+  cli_columns(needed_columns(model$answerer), c(options$input, options$with), "input")
   cli_said(answers_to_explain(model$answerer$target, cli_words(options$of)), "effect")
   found <- effect_of(model, options$input, data, with = options$with, of = cli_words(options$of))
   cli_drawing(plot_effect(found), options)

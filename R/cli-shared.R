@@ -37,7 +37,7 @@ type_workers <- function(value, key) {
 }
 
 # Whether a table, or the names of its columns, has those that an option names.
-cli_columns <- function(table, columns, option, name) {
+cli_columns <- function(table, columns, option) {
   known <- if (is.data.frame(table)) names(table) else table
   unknown <- setdiff(columns, known)
   if (length(unknown) == 0) return()

@@ -3,7 +3,7 @@
 
 cli_look <- function(files, options) {
   table <- read_table(files)
-  cli_columns(table, options$target, "target", "look")
+  cli_columns(table, options$target, "target")
   seen <- look(table, target = options$target)
   facts <- list(
     rows = seen$n, columns = seen$columns, target = seen$target, shares = seen$shares, notes = seen[["notes"]]
@@ -35,7 +35,7 @@ cli_brief <- function(files, options) {
 cli_start_brief <- function(place, options) {
   target <- cli_targets(options$target, place, options$query)
   if (is.null(options$query)) {
-    cli_columns(table_columns(place), target, "target", "brief")
+    cli_columns(table_columns(place), target, "target")
     return(brief(place, target = target))
   }
   source <- cli_database(place, options$query)

@@ -146,7 +146,7 @@ TEST_CASE("times give the place in the day") {
   const auto out = encoded(plan, {at.data(), nullptr}, 3);
   CHECK(out[0] == Approx(1));
   CHECK(out[1] == Approx(0).margin(1e-12));
-  CHECK(out[3] == Approx(std::cos(2 * M_PI * 23 / 24)));
+  CHECK(out[3] == Approx(std::cos(2 * 3.14159265358979323846 * 23 / 24)));
   CHECK((out[4] == 0 && out[5] == 0));
 }
 

@@ -99,7 +99,9 @@ void check_all_activations(const KernelLevel& level, double within) {
       {Activation::Selu,
        [](double x) { return 1.0507009873554805 * (x < 0 ? 1.6732632423543772 * std::expm1(x) : x); }},
       {Activation::Gelu,
-       [](double x) { return x / 2 * (1 + std::tanh(std::sqrt(2 / M_PI) * (x + 0.044715 * x * x * x))); }},
+       [](double x) {
+         return x / 2 * (1 + std::tanh(std::sqrt(2 / 3.14159265358979323846) * (x + 0.044715 * x * x * x)));
+       }},
       {Activation::Silu, [](double x) { return x * logistic(x); }},
       {Activation::Softplus, [](double x) { return std::log1p(std::exp(x)); }},
       {Activation::Gaussian, [](double x) { return std::exp(-x * x); }},
@@ -229,12 +231,24 @@ TEST_CASE("a matrix of any shape is transposed, and rows are gathered in their o
   }
 }
 
+namespace {
+
+void set_environment(const char* name, const char* value) {
+#ifdef _WIN32
+  _putenv_s(name, value);
+#else
+  setenv(name, value, 1);
+#endif
+}
+
+}  // namespace
+
 TEST_CASE("the slowest level is always there, and a level can be forced") {
   CHECK(std::string(kernel_levels().front()->name) == "generic");
-  setenv("HYLOMATH_KERNEL", "generic", 1);
+  set_environment("HYLOMATH_KERNEL", "generic");
   CHECK(std::string(kernel_level().name) == "generic");
-  setenv("HYLOMATH_KERNEL", "abacus", 1);
+  set_environment("HYLOMATH_KERNEL", "abacus");
   CHECK_THROWS_WITH(kernel_level(), Catch::Contains("abacus") && Catch::Contains("generic"));
-  unsetenv("HYLOMATH_KERNEL");
+  set_environment("HYLOMATH_KERNEL", "");
   CHECK(std::string(kernel_level().name) == kernel_levels().back()->name);
 }
