@@ -7,7 +7,7 @@
 #' is the same, bit for bit, as that of the same table in memory.
 #'
 #' @section Order of the rows: Where more than 1,048,576 rows are learned from, in memory or not, an epoch takes them in
-#'   stretches of 512 neighbours, which come in random order; of each 262,144 rows that then follow one another the
+#'   stretches of 64 neighbours, which come in random order; of each 262,144 rows that then follow one another the
 #'   order is random. Fewer rows are shuffled whole. A table that is sorted is learned as well so; see
 #'   `bench/shuffling.R`.
 #' @section Columns: A column is what all of its values say, as where a file is read whole: one that turns out to hold

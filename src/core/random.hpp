@@ -58,7 +58,7 @@ void shuffle(Span<std::uint32_t> items, StreamKey key);
 // Puts the items into an order that is nearly that of a shuffle, and that reads them from where they stand in long
 // pieces: stretches of neighbours come in random order, and each `pool` of the items that then follow one another is
 // shuffled. `stretches` is room for as many numbers as there are stretches.
-inline constexpr std::size_t kStretch = 512;
+inline constexpr std::size_t kStretch = 64;
 void shuffle_in_pools(Span<const std::uint32_t> items, std::size_t pool, Span<std::uint32_t> stretches,
                       Span<std::uint32_t> order, StreamKey key);
 
