@@ -1,6 +1,6 @@
 # Whether the shuffle in pools, which takes the place of a whole one above 1,048,576 rows, harms: the same rows sorted
-# by the target, where stretches of neighbours are as unlike the table as can be, and in random order, where the shuffle in
-# pools is one like any other. What counts is the ratio of their losses on rows that neither saw.
+# by the target, where stretches of neighbours are as unlike the table as can be, and in random order, where the
+# shuffle in pools is one like any other. What counts is the ratio of their losses on rows that neither saw.
 #   Rscript bench/shuffling.R [seeds]
 suppressMessages(library(hylomath))
 seeds <- as.numeric(c(commandArgs(TRUE), 10)[1])
