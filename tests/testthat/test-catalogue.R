@@ -19,7 +19,7 @@ folder_state <- function() tools::md5sum(list.files(all.files = TRUE, recursive 
 expect_refused <- function(input, says, said, seconds) {
   expect_false(any(speaks_of_inner_things(said)), info = paste(input, toString(said)))
   expect_identical(plain_message(said), says, info = input)
-  expect_lt(seconds, 2, label = input)
+  expect_lt(seconds, 15, label = input)  # it takes well below a second alone; what hangs is meant
 }
 
 test_that("the command refuses what is wrong in a call", {
