@@ -59,6 +59,7 @@ cli_targets <- function(text, place, query) {
 
 cli_store <- function(files, options) {
   if (is.null(options$output)) cli_wrong("`--output` is missing: which folder is the table to be stored in?", "store")
+  cli_said(check_table_place(options$output), "store")
   from <- if (is.null(options$query)) files else cli_database(files, options$query)
   table <- store_table(from, options$output, progress = cli_progress(options))
   size <- sprintf("%s of %s", counted(nrow(table), "row"), counted(ncol(table), "column"))

@@ -222,15 +222,10 @@ rows_of_table <- function(from) {
 }
 
 rows_in_memory <- function(table) {
-  done <- 0
+  step <- next_rows_of(nrow(table))
   list(
-    rows_next = function(kinds) {
-      if (done >= nrow(table)) return(NULL)
-      rows <- seq(done + 1, min(done + rows_at_a_time, nrow(table)))
-      done <<- done + length(rows)
-      as_asked(table[rows, , drop = FALSE], kinds)
-    },
-    share = function() done / nrow(table), close = function() NULL
+    rows_next = function(kinds) if (!is.null(rows <- step())) as_asked(table[rows, , drop = FALSE], kinds),
+    share = function() step(share = TRUE), close = function() NULL
   )
 }
 

@@ -96,6 +96,18 @@ many_rows <- 1e6
 # So many rows of a table are gone through at a time.
 rows_at_a_time <- 2e5
 
+# A function that gives the numbers of the next rows of n, NULL at the end; with `share` what share of them was given.
+next_rows_of <- function(n) {
+  done <- 0
+  function(share = FALSE) {
+    if (share) return(done / n)
+    if (done >= n) return(NULL)
+    rows <- seq(done + 1, min(done + rows_at_a_time, n))
+    done <<- done + length(rows)
+    rows
+  }
+}
+
 split_in_blocks <- function(rows) {
   lapply(seq(1, max(1, length(rows)), by = rows_at_a_time), function(from) {
     rows[seq(from, length.out = max(0, min(rows_at_a_time, length(rows) - from + 1)))]

@@ -67,20 +67,15 @@ scored_text <- function(from, block) {
 # Of a stored table so many rows at a time.
 scored_store <- function(from) {
   table <- read_table(from)
-  done <- 0
+  step <- next_rows_of(nrow(table))
   list(
     header = names(table),
-    next_block = function() {
-      if (done >= nrow(table)) return(NULL)
-      rows <- seq(done + 1, min(done + rows_at_a_time, nrow(table)))
-      done <<- done + length(rows)
-      rows
-    },
+    next_block = function() step(),
     read = function(rows, kinds, wanted) as_text_columns(table[rows, wanted %||% names(table), drop = FALSE]),
     beside = function(rows, answers, first) {
       cbind(as_text_columns(table[rows, setdiff(names(table), names(answers)), drop = FALSE]), answers)
     },
-    share = function() done / nrow(table),
+    share = function() step(share = TRUE),
     close = function() NULL
   )
 }

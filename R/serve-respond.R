@@ -130,7 +130,7 @@ json_rows <- function(bytes, model, most) {
   Encoding(text) <- "UTF-8"
   if (!validUTF8(text)) fail("The body is not in UTF-8.")
   # what is nested deeply is no table, and would cost more than it says
-  if (nesting_of(bytes) > 16) fail("The body is nested too deeply to be rows.")
+  if (core_json_counts(text)[["depth"]] > 16) fail("The body is nested too deeply to be rows.")
   parsed <- tryCatch(parse_json_text(text), error = not_json, warning = not_json)
   if (!is.list(parsed)) not_json()
   if (is.list(parsed$rows)) parsed <- parsed$rows
@@ -147,11 +147,6 @@ json_rows <- function(bytes, model, most) {
   })
   if (length(columns) == 0) check_needed_columns(needed, there, "The body")
   as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE)
-}
-
-nesting_of <- function(bytes) {
-  steps <- (bytes %in% charToRaw("[{")) - (bytes %in% charToRaw("]}"))
-  max(0, cumsum(steps))
 }
 
 json_column <- function(name, values, kind) {

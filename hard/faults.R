@@ -1,6 +1,7 @@
 # Faults that are caused, not imagined: full disks, folders that can't be written, files that change while they are
-# read, kills and interrupts at random moments, and memory that runs out, of every verb that writes. After each the folder is
-# looked at: what was there is there, whole, and nothing half-written stands under a name that was asked for.
+# read, kills and interrupts at random moments, and memory that runs out, of every verb that writes. After each the
+# folder is looked at: what was there is there, whole, and nothing half-written stands under a name that was asked
+# for.
 #   Rscript hard/faults.R [kills and interrupts of each verb, 300 if nothing is said]
 # As root also file systems are mounted. The exit status says whether something was found.
 suppressMessages(library(hylomath))

@@ -1,5 +1,6 @@
 # Mutated files: models, briefs, tables and results, each changed at random and read. A file is answered by what it
-# holds or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20 seconds.
+# holds or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20
+# seconds.
 #   Rscript hard/fuzz.R                 the numbers that the issue asks for
 #   Rscript hard/fuzz.R 0.01 7          a hundredth of them, from seed 7
 # What was found is printed with its seed, so that it can be made again; exit status 1 says that something was.

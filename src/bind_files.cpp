@@ -43,6 +43,7 @@ std::string core_settle_file(std::string path, std::string folder) {
   if (page < 0) return std::strerror(errno);
   unlink(beside.c_str());
   const std::string zeros(4096, '\0');
+  errno = 0;
   const bool fits = write(page, zeros.data(), zeros.size()) == static_cast<ssize_t>(zeros.size());
   const std::string lacks = fits ? "" : std::strerror(errno == 0 ? ENOSPC : errno);
   close(page);

@@ -50,8 +50,9 @@ test_that("sums of many terms and sets of many constants are no trouble", {
   long <- derive(b, s = !!str2lang(paste(rep("load_kg", 400), collapse = " + ")))
   expect_equal(working_table_of(long, long$table)$s, 400 * small_kilns(60)$load_kg)
   many <- seq_len(20000)
-  seconds <- system.time(keep_rows(b, load_kg %in% !!many))[[3]]
-  expect_lt(seconds, 30)  # it was quadratic once; what hangs is meant
+  # of the processor: what else a shared machine does is not counted
+  seconds <- sum(system.time(keep_rows(b, load_kg %in% !!many))[1:2])
+  expect_lt(seconds, 5)  # it was quadratic once: a minute for as many
   printed <- format(keep_rows(b, load_kg %in% !!many))
   expect_lt(sum(nchar(printed)), 5000)
 })
