@@ -65,9 +65,11 @@ read_result <- function(file) {
   if (!identical(text_checksum(content), document$checksum)) foreign("it is damaged, its checksum is another one")
   result <- tryCatch(
     text_as_briefs(from_stored(document$result)),
-    error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged")
+    error = function(e) foreign(if (inherits(e, "hylomath_error")) sub("[.]$", "", e$what) else "it is damaged")
   )
   if (!inherits(result, kept_classes)) foreign("it holds something else")
+  broken <- broken_in_result(result)
+  if (!is.null(broken)) foreign(sprintf("it is damaged, its `%s` is not that of one", broken))
   result
 }
 

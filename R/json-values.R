@@ -104,6 +104,7 @@ stored_classes <- list(
 read_stored_object <- function(value, class) {
   known <- any(vapply(stored_classes, identical, NA, class))
   if (!known) fail(sprintf("It holds an object of the class %s, which no result has.", describe(class[1])))
+  if (is.null(value)) fail(sprintf("It holds an object of the class %s with nothing in it.", describe(class[1])))
   structure(value, class = class)
 }
 

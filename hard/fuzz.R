@@ -3,12 +3,13 @@
 # seconds.
 #   Rscript hard/fuzz.R                 the numbers that the issue asks for
 #   Rscript hard/fuzz.R 0.01 7          a hundredth of them, from seed 7
+#   Rscript hard/fuzz.R 0.01 7 results  of results alone
 # What was found is printed with its seed, so that it can be made again; exit status 1 says that something was.
 suppressMessages(library(hylomath))
 inside <- asNamespace("hylomath")
-asked <- as.numeric(commandArgs(TRUE))
-share <- if (length(asked) >= 1) asked[1] else 1
-first_seed <- if (length(asked) >= 2) asked[2] else 1
+asked <- commandArgs(TRUE)
+share <- as.numeric(c(asked, 1)[1])
+first_seed <- as.numeric(c(asked[-1], 1)[1])
 options(hylomath.threads = 1)
 
 # ---- what is mutated ----------------------------------------------------------------------------------------------
@@ -28,7 +29,6 @@ contents <- lapply(models, function(model) {
   write_model(model, file, rows = FALSE)
   inside$read_compressed(file)
 })
-head_length <- regexpr("\"content\":", contents[[1]], fixed = TRUE) + 9
 briefs <- c(
   vapply(list(
     brief(kilns, target = "outcome"),
@@ -43,10 +43,16 @@ csv <- c(
   "a;b;c\n1,5;\"x \"\"y\"\"; z\";2024-01-01T10:00\n2,25;;2024-02-30T25:00\n-3;\u00e6;2023-12-31T23:59:59Z\n",
   "id\tcode\tv\n1\t007\tTRUE\n2\t010\tFALSE\n3\t\t\n"
 )
-result_file <- tempfile()
-folded <- folds(quick(brief(table, target = "outcome")) |> regimen(epochs = 1), k = 2, progress = "none")
-write_result(folded, result_file)
-results <- inside$read_compressed(result_file)
+short <- quick(brief(table, target = "outcome")) |> regimen(epochs = 1)
+folded <- folds(short, k = 2, progress = "none")
+results <- lapply(list(
+  folded, vary(short, units = c(2, 3), k = 2, progress = "none"), lineup(few = folded, again = folded),
+  sift(short, direction = "ranking", k = 2, progress = "none"), appraise(models[[1]])
+), function(result) {
+  file <- tempfile()
+  write_result(result, file)
+  inside$read_compressed(file)
+})
 
 # ---- how ----------------------------------------------------------------------------------------------------------
 
@@ -96,17 +102,19 @@ compressed <- function(bytes, file) {
   writeBin(bytes, connection)
 }
 
-# With the checksum that belongs to it, so that what stands behind the check is reached.
-mutated_model <- function(file) {
-  text <- sample(contents, 1)[[1]]
+# One of `texts` with the checksum that belongs to it, so that what stands behind the check is reached; a tenth of the
+# files are damaged as they lie.
+mutated_of <- function(texts, content) function(file) {
+  text <- sample(texts, 1)[[1]]
   if (stats::runif(1) < 0.1) {
     compressed(charToRaw(text), file)
     bytes <- readBin(file, "raw", file.size(file))
     return(writeBin(replace(bytes, sample.int(length(bytes), 2), as.raw(sample(0:255, 2))), file))
   }
+  head_length <- regexpr(content, text, fixed = TRUE) + nchar(content) - 1
   bytes <- mutated(text, head_length + 1)
-  content <- bytes[seq(head_length + 1, max(head_length + 1, length(bytes) - 1))]
-  checksum <- charToRaw(cli::hash_raw_sha256(content))
+  held <- bytes[seq(head_length + 1, max(head_length + 1, length(bytes) - 1))]
+  checksum <- charToRaw(cli::hash_raw_sha256(held))
   place <- regexpr("\"checksum\":\"", text, fixed = TRUE) + 12
   bytes[seq(place, length.out = 64)] <- checksum
   compressed(bytes, file)
@@ -114,7 +122,7 @@ mutated_model <- function(file) {
 
 rows <- table[1:3, setdiff(names(table), "outcome")]
 kinds <- list(
-  models = list(n = 100000, make = mutated_model, read = function(file) {
+  models = list(n = 100000, make = mutated_of(contents, "\"content\":"), read = function(file) {
     model <- read_model(file)
     predict(model, rows)
     utils::capture.output(print(model))
@@ -129,8 +137,11 @@ kinds <- list(
     utils::capture.output(print(look(t)))
     brief(t, target = names(t)[ncol(t)])
   }),
-  results = list(n = 20000, make = function(file) compressed(mutated(results), file), read = function(file) {
-    utils::capture.output(print(read_result(file)))
+  results = list(n = 20000, make = mutated_of(results, "\"result\":"), read = function(file) {
+    result <- read_result(file)
+    utils::capture.output(print(result))
+    glance(result)
+    as.data.frame(result)
   })
 )
 
@@ -160,7 +171,7 @@ peak_memory <- function() {
 
 cores <- max(1, parallel::detectCores())
 found <- 0
-for (name in names(kinds)) {
+for (name in c(asked[-(1:2)], names(kinds)[length(asked) < 3])) {
   kind <- kinds[[name]]
   n <- ceiling(share * kind$n)
   seeds <- first_seed * 1e6 + seq_len(n)
