@@ -78,7 +78,8 @@ stopped_title <- function(run) {
     seconds = sprintf("the time limit came at epoch %d", epochs),
     converged = sprintf("converged at epoch %d", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
-    diverged = sprintf("diverged in epoch %d", epochs + 1L)
+    diverged = sprintf("diverged in epoch %d", epochs + 1L),
+    vanished = sprintf("nothing of the error came to the first layer in epoch %d", epochs)
   )
 }
 

@@ -202,7 +202,8 @@ direct_holds <- function(direct, target) {
 curves_hold <- function(parts) {
   curves <- parts$curves
   stopped <- c(
-    "epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged", "rotation", "set"
+    "epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged", "vanished", "rotation",
+    "set"
   )
   member <- if (is.null(parts$members)) rep(1, nrow(curves)) else curves$member
   is_table(curves, c("epoch", "training", "validation", "rate", "gradient", "updates", "seconds")) &&

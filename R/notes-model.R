@@ -15,7 +15,7 @@ model_notes <- function(model) {
   target <- target_in(model)
   join_notes(
     note_still_falling(run), note_interrupted(run, model$members, model$brief[["hold_out"]]$rotate),
-    note_out_of_time(run), note_diverged(run, regimen$learning_rate),
+    note_out_of_time(run), note_diverged(model, run), note_vanished(model, run),
     note_restarts_disagree(model$restarts, regimen$keep), note_copies_straddle(model$copies),
     note_part_lacks_class(parts_of(model), target$classes),
     note_gives_away(model$leaks, target$columns[1]), note_pair_gives_away(model$pairs, target$columns[1]),
@@ -65,16 +65,76 @@ note_out_of_time <- function(run) {
   )
 }
 
-note_diverged <- function(run, rate) {
-  if (run$stopped != "diverged") return(NULL)
+# Of a network that trained too wildly, or not at all, the probable cause is told.
+
+note_diverged <- function(model, run) {
+  if (ended_by(model) != "diverged") return(NULL)
   left <- if (run$best == 0) "these are the starting weights" else sprintf("this is the network of epoch %d", run$best)
-  try <- if (is.numeric(rate)) {
-    what <- "Lower the learning rate, for example to %s, or shorten long gradients with longest_gradient."
-    sprintf(what, format_number(signif(rate / 10, 3)))
-  } else {
-    "Use another method, such as `adam`, or a larger l2."
-  }
-  new_note("diverged", sprintf("The loss became infinite in epoch %d; %s.", run$epochs + 1L, left), try)
+  what <- sprintf("The loss grew without bounds in epoch %d; %s.", run$epochs + 1L, left)
+  cause <- large_input_cause(model) %||% list(NULL, diverged_try(regimen_of(model)$learning_rate))
+  new_note("diverged", paste(c(what, cause[[1]]), collapse = " "), cause[[2]])
+}
+
+diverged_try <- function(rate) {
+  if (!is.numeric(rate)) return("Use another method, such as `adam`, or a larger l2.")
+  what <- "Lower the learning rate, for example to %s, or shorten long gradients with longest_gradient."
+  sprintf(what, format_number(signif(rate / 10, 3)))
+}
+
+note_vanished <- function(model, run) {
+  if (ended_by(model) != "vanished") return(NULL)
+  what <- "In epoch %d nothing of the error came to the first layer, so hardly more is learned than one answer for all."
+  cause <- large_input_cause(model) %||% deep_cause(model) %||% silent_cause(regimen_of(model)$learning_rate)
+  new_note("vanished", paste(sprintf(what, run$epochs), cause[[1]]), cause[[2]])
+}
+
+# Where rows rotate, how the network in the middle ended.
+ended_by <- function(model) if (model$stopped == "rotation") model$restarts$stopped[1] else model$stopped
+
+# An input that comes to the network far larger than others: list(why, try).
+large_input_cause <- function(model) {
+  preparation <- leading_member(model$answerer)$preparation
+  reach <- vapply(preparation$columns, input_reach, 0)
+  if (!any(reach > large_input)) return(NULL)
+  largest <- prepared_columns(preparation)[which.max(reach)]
+  list(
+    sprintf("%s comes to the network as large as %s.", quoted(largest), format_measure(max(reach))),
+    sprintf("Prepare it on a scale of its own: prepare(only = c(%s), numbers = \"zscore\").", column_text(largest))
+  )
+}
+
+large_input <- 100
+
+# The largest value, without its sign, that a training row has after preparation.
+input_reach <- function(plan) {
+  if (plan$encoding != "number" || length(plan$knots) || length(plan$edges) || length(plan$waves)) return(0)
+  ends <- pmin(pmax(c(plan$seen_low, plan$seen_high), plan$low), plan$high)
+  max(0, abs((ends - plan$shift) / plan$scale), na.rm = TRUE)
+}
+
+# Many layers that each pass on less of the error than came to them.
+deep_cause <- function(model) {
+  hidden <- utils::head(leading_member(model$answerer)$network$layers, -1)
+  flat <- Filter(function(layer) layer$activation %in% flat_activations && !isTRUE(layer$norm), hidden)
+  if (length(flat) < deep_wiring) return(NULL)
+  list(
+    sprintf("%d layers of %s pass on less of it one after another.", length(flat), flat[[1]]$activation),
+    "Wire fewer layers, `relu`, or layers with `norm`; start: orthogonal helps too."
+  )
+}
+
+flat_activations <- c("logistic", "tanh", "gaussian", "softplus")
+deep_wiring <- 5
+
+silent_cause <- function(rate) {
+  list(
+    "A layer answers alike whatever comes to it: steps that were too long do that, and starting weights too far out.",
+    if (is.numeric(rate)) {
+      sprintf("Lower the learning rate, for example to %s, or use `leaky_relu`.", format_number(signif(rate / 10, 3)))
+    } else {
+      "Use `leaky_relu` or layers with `norm`, and the usual start."
+    }
+  )
 }
 
 # Over-training while it went on: at the end the validation loss stood a tenth above its lowest value, while the

@@ -72,7 +72,8 @@ stopped_text <- function(run, seconds) {
     seconds = sprintf("stopped after %d epochs by the time limit", epochs),
     converged = sprintf("converged after %d epochs: no step lowers the loss any more", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
-    diverged = sprintf("diverged in epoch %d", epochs + 1L)
+    diverged = sprintf("diverged in epoch %d", epochs + 1L),
+    vanished = sprintf("ended in epoch %d, in which nothing of the error came to the first layer", epochs)
   )
   sprintf("%s; %s; kept epoch %d", why, format_seconds(seconds), best)
 }

@@ -211,6 +211,7 @@ end_reason <- function(event) {
     seconds = sprintf("Stopped after epoch %d by the time limit.", epochs),
     converged = sprintf("Converged after epoch %d: no step lowers the loss any more.", epochs),
     interrupted = sprintf("Interrupted after %s.", counted(epochs, "epoch")),
-    diverged = sprintf("Stopped in epoch %d: the loss became infinite.", epochs + 1L)
+    diverged = sprintf("Stopped in epoch %d: the loss grew without bounds.", epochs + 1L),
+    vanished = sprintf("Stopped after epoch %d: nothing of the error comes to the first layer.", epochs)
   )
 }

@@ -36,9 +36,9 @@
 #' @return A model: an object of class `hylomath_model`, a plain list of `brief` (with everything settled that it left
 #'   to the rule), `answerer` (what turns rows into answers: `target`, `preparation`, `network` with its layers and
 #'   `parameters`, and what [recalibrate()] and [decide()] add, `recalibration` and `decision`), `curves`, `best_epoch`,
-#'   `stopped` (`"epochs"`, `"patience"`, `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"` or
-#'   `"diverged"`), `restarts` (one row a start: how it ended, its losses, and of several starts the measures of each on
-#'   the validation rows), `members` (where rows rotate a row a network: its wiring, turn and share in the answers, from
+#'   `stopped` (`"epochs"`, `"patience"`, `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"`,
+#'   `"diverged"` or `"vanished"`, see [notes()]), `restarts` (one row a start: how it ended, its losses, and of several
+#'   starts the measures of each on the validation rows), `members` (where rows rotate a row a network: its wiring, turn and share in the answers, from
 #'   how many rows it learned and how many it answered, its epochs and its loss), `regimen` (what that of the brief came
 #'   to for the wiring that counts most), `judged` (key, group, observed value, weight and answers of the validation,
 #'   calibration and test rows and of at most 10,000 training rows, or of those that rotate), `direct` (the answerer of

@@ -37,6 +37,7 @@ const char* name_of(Stopped stopped) {
     case Stopped::Converged: return "converged";
     case Stopped::Interrupted: return "interrupted";
     case Stopped::Diverged: return "diverged";
+    case Stopped::Vanished: return "vanished";
   }
   return "";
 }

@@ -29,9 +29,11 @@ Tally mean_of(Tally t, double weight) { return {t.hits / weight, t.absolute / we
 
 // What an epoch's steps come to.
 struct Pace {
-  double loss = 0;      // mean over the weights
-  double gradient = 0;  // length, see Epoch
-  double largest = 0;   // component of the last gradient
+  double loss = 0;                     // mean over the weights
+  double gradient = 0;                 // length, see Epoch
+  double largest = 0;                  // component of the last gradient
+  double first_batch = kNaN;           // mean loss
+  double at_start = 0, at_answer = 0;  // largest slopes of the first layer's biases and of the answer's
   double rate = kNaN;
   std::size_t updates = 0;
   double l2 = kNaN;
@@ -45,6 +47,29 @@ Pace standing(double loss) {
   pace.gradient = kNaN;
   pace.largest = std::numeric_limits<double>::infinity();
   return pace;
+}
+
+// How far the error came, by slopes that no penalty has a part in.
+template <class T>
+void reach_of(const Layout<T>& layout, const Kernel<T>& kernel, Span<const T> gradient, Pace& pace) {
+  double squares = 0;
+  const std::size_t last = layout.layers() - 1;
+  kernel.measure(gradient.data() + layout.biases_at(0), layout.stride(0), &squares, &pace.at_start);
+  kernel.measure(gradient.data() + layout.biases_at(last), layout.stride(last), &squares, &pace.at_answer);
+}
+
+// Below these there is nothing that came, or nothing to come.
+constexpr double kNothingOfIt = 1e-12, kNoError = 1e-12;
+
+bool vanished(const Pace& pace) { return pace.at_answer > kNoError && pace.at_start <= kNothingOfIt * pace.at_answer; }
+
+// By the loss at the epoch's end where validation rows tell it: many a network comes back from its first steps.
+bool exploded(const Epoch& now, const Pace& pace, const std::vector<Epoch>& before) {
+  const bool tells = !std::isnan(now.validation);
+  if (!tells && before.empty()) return false;
+  double lowest = std::isnan(pace.first_batch) ? now.training : pace.first_batch;
+  for (const Epoch& e : before) lowest = std::min(lowest, e.training);
+  return (tells ? now.validation : now.training) > kExploded * (1 + std::abs(lowest));
 }
 
 template <class T>
@@ -66,6 +91,7 @@ class BatchSteps : public Steps<T> {
              Span<const std::uint32_t> training, double weight)
       : regimen_(regimen),
         objective_(objective),
+        kernel_(kernel),
         optimiser_(regimen.optimiser, network, objective.layout(), kernel),
         schedule_(regimen.schedule, regimen.epochs),
         gradient_(objective.layout().size()),
@@ -85,6 +111,9 @@ class BatchSteps : public Steps<T> {
       const Span<const std::uint32_t> rows(order_.data() + from, std::min(regimen_.batch_size, order_.size() - from));
       const Draw draw = {regimen_.seed, regimen_.job, std::uint32_t(epoch), pace.updates};
       pace.loss += objective_.gradient(rows, Span<const T>(parameters), &draw, Span<T>(gradient_));
+      if (from == 0) pace.first_batch = pace.loss / weight_of(rows, objective_.table());
+      if (!std::isfinite(pace.loss)) break;
+      reach_of(objective_.layout(), kernel_, Span<const T>(gradient_), pace);
       const GradientSize size = optimiser_.step(rate, Span<T>(gradient_), parameters);
       squares += size.norm * size.norm;
       pace.largest = size.largest;
@@ -132,6 +161,7 @@ class BatchSteps : public Steps<T> {
 
   Regimen regimen_;
   Objective<T>& objective_;
+  const Kernel<T>& kernel_;
   Optimiser<T> optimiser_;
   Schedule schedule_;
   AlignedVector<T> gradient_;
@@ -156,6 +186,7 @@ class WholeSteps : public Steps<double> {
     kernel_.measure(method_->gradient().data(), method_->gradient().size(), &squares, &pace.largest);
     pace.loss = step.loss;
     pace.gradient = std::sqrt(squares);
+    reach_of(loss_.objective().layout(), kernel_, method_->gradient(), pace);
     pace.updates = 1;
     pace.moved = step.moved;
     pace.l2 = method_->l2();
@@ -199,7 +230,7 @@ template <class T>
 void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Trained<T>& result, Steps<T>& steps) {
   int stopped = int(result.stopped);
   archive(here.epochs, here.updates, here.hoped, here.best_loss, here.ended, stopped, result.best, result.l2);
-  archive.require(stopped <= int(Stopped::Diverged) && result.best <= here.epochs && here.epochs <= archive.left());
+  archive.require(stopped <= int(Stopped::Vanished) && result.best <= here.epochs && here.epochs <= archive.left());
   result.stopped = Stopped(stopped);
   archive(parameters, result.parameters);
   result.epochs.resize(here.epochs);
@@ -216,6 +247,8 @@ bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::siz
              bool validates, Stopped& why) {
   if (!pace.moved)
     why = Stopped::Converged;
+  else if (vanished(pace))
+    why = Stopped::Vanished;
   else if (stop.gradient > 0 && pace.largest <= stop.gradient)
     why = Stopped::GradientGoal;
   else if (stop.loss > 0 && now.training <= stop.loss)
@@ -260,7 +293,8 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   if (!beginning.state.empty()) {
     Archive archive(beginning.state);
     keep_all(archive, so_far, parameters, result, *steps);
-    const bool final = result.stopped == Stopped::Converged || result.stopped == Stopped::Diverged;
+    const bool final = result.stopped == Stopped::Converged || result.stopped == Stopped::Diverged ||
+                       result.stopped == Stopped::Vanished;
     if (so_far.ended && (final || !beginning.further)) return result;
     if (so_far.ended) so_far.hoped = so_far.epochs;
     so_far.ended = false;
@@ -291,7 +325,8 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     if (regimen.tally && validates)
       now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
     now.seconds = before + std::chrono::duration<double>(Clock::now() - began).count();
-    if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation))) {
+    if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation)) ||
+        exploded(now, pace, result.epochs)) {
       result.stopped = Stopped::Diverged;
       return result;
     }

@@ -57,8 +57,10 @@ struct Progress {
 
 // Epochs: all were done. Patience: validation did not get better. GradientGoal, LossGoal, Time: the stopping rules of
 // these names. Converged: a whole-table method finds no lower loss. Interrupted: somebody asked. Diverged: the loss
-// became infinite or not a number.
-enum class Stopped { Epochs, Patience, GradientGoal, LossGoal, Time, Converged, Interrupted, Diverged };
+// became infinite or not a number, or kExploded times what it had been. Vanished: in a whole epoch nothing of the error
+// came to the first layer, so that only the answer's level can still be learned.
+enum class Stopped { Epochs, Patience, GradientGoal, LossGoal, Time, Converged, Interrupted, Diverged, Vanished };
+inline constexpr double kExploded = 1e4;  // times one more than the lowest loss
 
 struct Watch {
   std::function<bool(const Progress&)> epoch_done = [](const Progress&) { return true; };  // false ends training

@@ -9,7 +9,7 @@ cases_of <- function(name) {
 }
 
 # Of the processor: what else a shared machine does is not counted.
-seconds_of <- function(code) sum(system.time(code)[1:2])
+seconds_of <- function(code) sum(system.time(code, gcFirst = FALSE)[1:2])
 
 # Folders and files of a session have another name each time.
 plain_message <- function(said) {

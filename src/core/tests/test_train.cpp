@@ -148,6 +148,52 @@ TEST_CASE("a loss that is no longer finite stops training at the best network so
   for (float w : trained.parameters) CHECK(std::isfinite(w));
 }
 
+TEST_CASE("a loss that grows without bounds ends training, one that comes back from its first steps doesn't") {
+  const auto spec = network_of(2, {}, Activation::Identity, 1, Output::Identity);
+  const auto table = table_of<float>(64, 2, 1, Output::Identity);
+  auto regimen = short_regimen(40);
+  regimen.optimiser.method = Method::Momentum;
+  regimen.optimiser.momentum = 0;
+  regimen.optimiser.learning_rate = 3;
+  const auto grown = fit(spec, table, regimen, 32);
+  CHECK(grown.stopped == Stopped::Diverged);
+  for (const Epoch& e : grown.epochs) CHECK(e.validation <= kExploded * (1 + grown.epochs[0].training));
+  for (float w : grown.parameters) CHECK(std::isfinite(w));
+  regimen.optimiser.learning_rate = 0.05;
+  CHECK(fit(spec, table, regimen, 32).stopped == Stopped::Epochs);
+}
+
+TEST_CASE("an epoch in which nothing of the error comes to the first layer ends training") {
+  const std::vector<std::size_t> deep(30, 3);
+  const auto spec = network_of(4, deep, Activation::Logistic, 1, Output::Identity, 0, 1e-3);
+  const auto table = table_of<float>(200, 4, 1, Output::Identity);
+  const auto trained = fit(spec, table, short_regimen(50), 50);
+  CHECK(trained.stopped == Stopped::Vanished);
+  CHECK(trained.epochs.size() == 1);
+  CHECK(trained.best == 1);
+  const auto doubles = table_of<double>(200, 4, 1, Output::Identity);
+  const auto rows = all_rows(200);
+  for (Method method : {Method::Resilient, Method::Lbfgs, Method::Levenberg}) {
+    auto regimen = short_regimen(50);
+    regimen.optimiser.method = method;
+    CHECK(train<double>(spec, regimen, doubles, rows, {}, {}, kernel_level(), {}).stopped == Stopped::Vanished);
+  }
+}
+
+TEST_CASE("what is learned to the last digit has no error left, which is no error that vanished") {
+  const auto spec = network_of(2, {4}, Activation::Tanh, 1, Output::Logistic);
+  auto table = table_of<float>(64, 2, 1, Output::Logistic);
+  for (std::size_t i = 0; i < table.rows; ++i) {
+    table.x_row(i)[0] = i % 2 ? 3.0f : -3.0f;
+    table.y_row(i)[0] = float(i % 2);
+  }
+  auto regimen = short_regimen(3000);
+  regimen.optimiser.learning_rate = 0.2;
+  const auto trained = fit(spec, table, regimen, 0);
+  CHECK(trained.stopped == Stopped::Epochs);
+  CHECK(trained.epochs.back().training < 1e-6);
+}
+
 TEST_CASE("multiplying every weight changes nothing but the loss's unit: a weight of 2 is a row twice") {
   const auto spec = network_of(3, {4}, Activation::Tanh, 1, Output::Logistic);
   const Layout<double> layout(spec);
