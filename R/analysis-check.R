@@ -26,7 +26,10 @@ check_input <- function(x, column, kind) {
     hint <- "Mend the column, or correct its kind with set_columns(kinds = ...)."
     fail(sprintf(what, quoted(column), type_name(x), kind), hint)
   }
-  if (!is.character(x) && !is.factor(x)) check_finite(as.numeric(x), column)
+  if (!is.character(x) && !is.factor(x)) {
+    check_finite(as.numeric(x), column)
+    check_not_tiny(as.numeric(x), column)
+  }
 }
 
 # Settings that are about some tasks only, and what the task itself asks of its target.

@@ -33,6 +33,16 @@ check_finite <- function(x, column) {
 # Squares of it still fit single precision's range once they are scaled.
 most_of_a_number <- 1e30
 
+# Whether what is to be learned from is large enough that its spread can be told: squares have to fit double precision.
+check_not_tiny <- function(x, column) {
+  largest <- max(0, x, -min(0, x, na.rm = TRUE), na.rm = TRUE)
+  if (largest == 0 || largest >= least_of_a_column) return()
+  what <- "Column %s holds nothing larger than %s, which is too small to be reckoned with (1e-100)."
+  fail(sprintf(what, quoted(column), format_number(largest)), "Give it in a smaller unit.")
+}
+
+least_of_a_column <- 1e-100
+
 # Whether a column has no value; mostly the first rows tell.
 is_all_missing <- function(x) all(is.na(utils::head(x, 10))) && all(is.na(x))
 

@@ -15,38 +15,38 @@ broken_in_result <- function(x) {
 # A check for each part, by its name; `x` is asked where one part has to fit another.
 result_checks <- function(x) {
   judged <- list(
-    target = check_texts(least = 1), primary = check_text,
-    notes = check_maybe(check_columns(c("code", "note", "try")))
+    target = wants_texts(least = 1), primary = wants_text,
+    notes = wants_maybe(wants_columns(c("code", "note", "try")))
   )
-  dealt <- list(k = check_place(1), repeats = check_place(1), left_out = check_place(0))
+  dealt <- list(k = wants_place(1), repeats = wants_place(1), left_out = wants_place(0))
   own <- switch(class(x)[1],
     hylomath_folds = list(
-      measures = check_columns("measure", measured_numbers), level = check_share, brief = check_brief,
-      each = check_columns(character(), c("repeat", "fold", "rows", "training", "best_epoch")),
+      measures = wants_columns("measure", measured_numbers), level = wants_share, brief = wants_brief,
+      each = wants_columns(character(), c("repeat", "fold", "rows", "training", "best_epoch")),
       pooled = function(pooled) identical(class(pooled), "hylomath_appraisal") && is.null(broken_in_result(pooled)),
-      predictions = check_columns("key", c("repeat", "fold")), rows = is_numbers, by = check_text,
+      predictions = wants_columns("key", c("repeat", "fold")), rows = is_numbers, by = wants_text,
       regimen = function(regimen) identical(settle_settings(regimen, regimen_schema(), "regimen"), regimen),
-      fingerprint = check_text, group = check_maybe(function(group) is_texts(as.character(group)))
+      fingerprint = wants_text, group = wants_maybe(function(group) is_texts(as.character(group)))
     ),
     hylomath_variation = list(
-      values = check_columns(c("value", "measure"), varied_numbers, least = 1), setting = check_text,
-      numeric = is_flag, against = function(against) sum(x$values$value == against) == 1, level = check_share,
+      values = wants_columns(c("value", "measure"), varied_numbers, least = 1), setting = wants_text,
+      numeric = is_flag, against = function(against) sum(x$values$value == against) == 1, level = wants_share,
       folds = function(folds) {
         all(vapply(folds, function(f) inherits(f, "hylomath_folds") && is.null(broken_in_result(f)), NA)) &&
           setequal(names(folds), x$values$value)
       }
     ),
     hylomath_sifting = list(
-      path = check_columns("column", c("inputs", "mean", "sd", "difference", "error"), least = 1),
-      direction = function(way) way %in% c("backward", "forward", "ranking"), best = check_texts(least = 1),
-      small = check_texts(least = 1), dropped = check_texts(), brief = check_brief
+      path = wants_columns("column", c("inputs", "mean", "sd", "difference", "error"), least = 1),
+      direction = function(way) way %in% c("backward", "forward", "ranking"), best = wants_texts(least = 1),
+      small = wants_texts(least = 1), dropped = wants_texts(), brief = wants_brief
     ),
     hylomath_lineup = list(
-      models = check_columns("model", lined_up_numbers, least = 1), measures = check_columns(c("model", "measure"),
+      models = wants_columns("model", lined_up_numbers, least = 1), measures = wants_columns(c("model", "measure"),
         setdiff(lined_up_numbers, c("parameters", "training_seconds"))
       ), settings = function(settings) is.data.frame(settings) && all(vapply(settings, is.character, NA)),
-      rows = check_text, n = check_place(0), level = check_share, first = function(first) first %in% x$models$model,
-      units = check_text, paired = check_text, looks = is_numbers
+      rows = wants_text, n = wants_place(0), level = wants_share, first = function(first) first %in% x$models$model,
+      units = wants_text, paired = wants_text, looks = is_numbers
     ),
     hylomath_appraisal = c(appraisal_checks(x), if (answers_classes(x$task)) answered_classes_checks(x))
   )
@@ -64,24 +64,24 @@ lined_up_numbers <- c(
 appraisal_checks <- function(x) {
   classes <- answers_classes(x$task)
   list(
-    measures = check_columns("measure", c("value", "low", "high", "baseline")), rows = check_text, n = check_place(0),
-    level = check_share, units = check_text, weighted = is_flag, wiring = check_text, looks = is_numbers,
-    positive = check_maybe(function(positive) positive %in% rownames(x$confusion)),
-    bands = if (classes) is.null else check_columns("band", c("rows", "answer", "bias", "MAE", "RMSE")),
-    worth = check_maybe(check_worth), coverage = check_maybe(check_columns("of", coverage_numbers, least = 1)),
-    by = check_maybe(check_columns(c("group", "measure"), c("rows", "value", "low", "high"))),
-    by_column = if (is.null(x$by)) is.null else check_text,
-    baseline_answer = if (classes) check_text else function(answer) is_numbers(answer, length(x$target)),
-    baseline_is = check_maybe(check_text), baseline_rate = check_maybe(is_numbers),
+    measures = wants_columns("measure", c("value", "low", "high", "baseline")), rows = wants_text, n = wants_place(0),
+    level = wants_share, units = wants_text, weighted = is_flag, wiring = wants_text, looks = is_numbers,
+    positive = wants_maybe(function(positive) positive %in% rownames(x$confusion)),
+    bands = if (classes) is.null else wants_columns("band", c("rows", "answer", "bias", "MAE", "RMSE")),
+    worth = wants_maybe(wants_worth), coverage = wants_maybe(wants_columns("of", coverage_numbers, least = 1)),
+    by = wants_maybe(wants_columns(c("group", "measure"), c("rows", "value", "low", "high"))),
+    by_column = if (is.null(x$by)) is.null else wants_text,
+    baseline_answer = if (classes) wants_text else function(answer) is_numbers(answer, length(x$target)),
+    baseline_is = wants_maybe(wants_text), baseline_rate = wants_maybe(is_numbers),
     judged = function(judged) is.data.frame(judged) && is.character(judged$key),
-    weight = check_numbers, unit = check_numbers
+    weight = wants_numbers, unit = wants_numbers
   )
 }
 
 coverage_numbers <- c("wanted", "held", "low", "high", "size")
 
-check_worth <- function(worth) {
-  check_columns(c("measure", "verdict"), c("value", "direct", "difference", "low", "high"))(worth) &&
+wants_worth <- function(worth) {
+  wants_columns(c("measure", "verdict"), c("value", "direct", "difference", "low", "high"))(worth) &&
     all(worth$verdict %in% c("better", "worse", "same"))
 }
 
@@ -93,29 +93,29 @@ answered_classes_checks <- function(x) {
       is.matrix(confusion) && is_numbers(as.vector(confusion)) && all(confusion >= 0) && length(of) >= 2 &&
         is_texts(of) && identical(of, colnames(confusion)) && x$baseline_answer %in% of
     },
-    classes = function(classes) check_columns("class", shares)(classes) &&
+    classes = function(classes) wants_columns("class", shares)(classes) &&
       identical(classes$class, rownames(x$confusion))
   )
 }
 
 # ---- checks that are asked for by what they want --------------------------------------------------------------------
 
-check_brief <- function(x) inherits(x, "hylomath_brief")
+wants_brief <- function(x) inherits(x, "hylomath_brief")
 
-check_maybe <- function(check) function(x) is.null(x) || check(x)
+wants_maybe <- function(check) function(x) is.null(x) || check(x)
 
-check_text <- function(x) is_text(x, 1)
+wants_text <- function(x) is_text(x, 1)
 
-check_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
+wants_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
 
-check_numbers <- function(x) is_numbers(x)
+wants_numbers <- function(x) is_numbers(x)
 
-check_place <- function(least) function(x) is_place(x, least, Inf)
+wants_place <- function(least) function(x) is_place(x, least, Inf)
 
-check_share <- function(x) is_numbers(x, 1) && x > 0 && x < 1
+wants_share <- function(x) is_numbers(x, 1) && x > 0 && x < 1
 
 # A table with these columns of texts and of numbers, of so many rows at least.
-check_columns <- function(texts, numbers = character(), least = 0) {
+wants_columns <- function(texts, numbers = character(), least = 0) {
   function(x) {
     of_numbers <- function(column) is.numeric(column) || all(is.na(column))
     is.data.frame(x) && nrow(x) >= least && all(c(texts, numbers) %in% names(x)) &&

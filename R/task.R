@@ -72,4 +72,5 @@ check_numeric_target <- function(y, column, word) {
     fail(sprintf("The target %s must be numbers for the task %s; it is %s.", quoted(column), quoted(word), kind))
   }
   check_finite(y, column)
+  check_not_tiny(y, column)
 }

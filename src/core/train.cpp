@@ -64,12 +64,15 @@ constexpr double kNothingOfIt = 1e-12, kNoError = 1e-12;
 bool vanished(const Pace& pace) { return pace.at_answer > kNoError && pace.at_start <= kNothingOfIt * pace.at_answer; }
 
 // By the loss at the epoch's end where validation rows tell it: many a network comes back from its first steps.
-bool exploded(const Epoch& now, const Pace& pace, const std::vector<Epoch>& before) {
+// `stood` gives what these rows had before, which is far from the training rows' where there are outliers among them.
+template <class Stood>
+bool exploded(const Epoch& now, const Pace& pace, const std::vector<Epoch>& before, const Stood& stood) {
   const bool tells = !std::isnan(now.validation);
   if (!tells && before.empty()) return false;
   double lowest = std::isnan(pace.first_batch) ? now.training : pace.first_batch;
   for (const Epoch& e : before) lowest = std::min(lowest, e.training);
-  return (tells ? now.validation : now.training) > kExploded * (1 + std::abs(lowest));
+  const auto far_above = [](double loss, double from) { return loss > kExploded * (1 + std::abs(from)); };
+  return far_above(tells ? now.validation : now.training, lowest) && (!tells || far_above(now.validation, stood()));
 }
 
 template <class T>
@@ -325,8 +328,12 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     if (regimen.tally && validates)
       now.validation_tally = mean_of(objective.tally(validation, here), validation_weight);
     now.seconds = before + std::chrono::duration<double>(Clock::now() - began).count();
+    const auto stood = [&] {
+      return result.best > 0 ? so_far.best_loss
+                             : objective.loss(validation, Span<const T>(result.parameters)) / validation_weight;
+    };
     if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation)) ||
-        exploded(now, pace, result.epochs)) {
+        exploded(now, pace, result.epochs, stood)) {
       result.stopped = Stopped::Diverged;
       return result;
     }
