@@ -72,6 +72,7 @@ judged_sets <- function(b, sets, k, repeats, by, report) {
 # the list early.
 sift_backward <- function(inputs, judge) {
   now <- judge(list(inputs))[[1]]
+  if (is.null(now)) return(list())
   steps <- list(c(now, column = NA))
   while (length(now$set) > 1) {
     least <- now$set[which.min(now$rise)]
@@ -98,6 +99,7 @@ sift_forward <- function(inputs, judge) {
 
 sift_ranking <- function(inputs, judge) {
   all <- judge(list(inputs))[[1]]
+  if (is.null(all)) return(list())
   ranked <- inputs[order(all$rise)]  # the least important first
   sets <- lapply(seq_len(length(inputs) - 1), function(n) setdiff(inputs, ranked[seq_len(n)]))
   with_column <- function(step, column) if (!is.null(step)) c(step, column = column)
@@ -106,7 +108,6 @@ sift_ranking <- function(inputs, judge) {
 }
 
 new_sifting <- function(b, inputs, steps, direction, k, repeats) {
-  steps <- Filter(function(step) !is.null(step$set), steps)
   check_any_done(length(steps), "set")
   path <- sifting_path(steps, k)
   best <- which.min(path$mean)

@@ -53,14 +53,16 @@ verbs <- list(
 words_in <- function(verb, place) sub("^OUT", file.path(place, "out"), verb[[1]])
 output_of <- function(words) grep("/out[.]", words, value = TRUE)
 
-started <- function(words, limit = NULL) {
+started <- function(words, limit = NULL, place = ".") {
   command <- paste(shQuote(c(rscript, program, words)), collapse = " ")
   callr::process$new(
-    "sh", c("-c", paste(limit, "exec", command)), stdout = NULL, stderr = "err.txt", cleanup_tree = TRUE,
+    "sh", c("-c", paste(limit, "exec", command)), stdout = NULL, stderr = file.path(place, "err.txt"), cleanup_tree = TRUE,
     env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), R_DEFAULT_PACKAGES = "NULL")
   )
 }
-said <- function() paste(utils::tail(readLines("err.txt", warn = FALSE), 3), collapse = " ")
+said <- function(place = ".") {
+  paste(utils::tail(readLines(file.path(place, "err.txt"), warn = FALSE), 3), collapse = " ")
+}
 inner <- function(text) grepl("fault of hylomath|std::|object '|subscript|TRUE/FALSE needed", text)
 
 # What is wrong about the folder `place` after `words`; a former output may stand where it stood.
@@ -79,34 +81,68 @@ what_is_wrong <- function(verb, words, place, sums) {
 
 for (words in list(c("appraise", "k.hylo"), c("report", "k.hylo", "k.csv", "-o", "x.html"))) started(words)$wait()
 sums <- tools::md5sum(inputs)  # that its test rows were looked at stands in the model's file now
-for (signal in c("SIGKILL", "SIGINT")) {
-  for (verb in verbs) {
-    place <- tempfile("place-", tmpdir = ".")
-    dir.create(place)
-    words <- words_in(verb, place)
-    took <- system.time(started(words)$wait())[[3]]
-    wrong <- character()
-    landed <- 0
-    for (i in seq_len(times)) {
-      process <- started(words)
-      process$wait(1000 * stats::runif(1, 0.2, 1) * took)
-      landed <- landed + process$is_alive()
-      process$signal(if (signal == "SIGKILL") tools::SIGKILL else tools::SIGINT)
-      process$wait(20000)
-      if (process$is_alive()) {
-        wrong <- c(wrong, paste(words[1], "did not end in 20 seconds"))
-        process$kill()
-      }
-      if (signal == "SIGINT" && inner(said())) wrong <- c(wrong, said())
-      wrong <- c(wrong, what_is_wrong(verb, words, place, sums))
+
+started_in <- system.time(started("--version")$wait())[[3]]
+
+# A fork of this R does what the command does, so that all moments fall into its work and none into R's start; every
+# tenth is the command itself.
+killed_fork <- function(words, seconds) {
+  fork <- parallel::mcparallel({
+    utils::capture.output(suppressMessages(hylomath:::cli_run(words)))
+    TRUE
+  })
+  Sys.sleep(seconds)
+  tools::pskill(fork$pid, tools::SIGKILL)
+  is.null(suppressWarnings(parallel::mccollect(fork))[[1]])
+}
+
+# Returns whether the signal came while it ran, and what was wrong.
+struck <- function(words, place, signal, seconds) {
+  process <- started(words, place = place)
+  process$wait(1000 * seconds)
+  landed <- process$is_alive()
+  process$signal(if (signal == "SIGKILL") tools::SIGKILL else tools::SIGINT)
+  process$wait(20000)
+  wrong <- character()
+  if (process$is_alive()) {
+    wrong <- paste(words[1], "did not end in 20 seconds")
+    process$kill()
+  }
+  if (signal == "SIGINT" && inner(said(place))) wrong <- c(wrong, said(place))
+  list(landed = landed, wrong = wrong)
+}
+
+strike_verb <- function(verb, signal) {
+  place <- tempfile("place-", tmpdir = ".")
+  dir.create(place)
+  words <- words_in(verb, place)
+  took <- system.time(started(words, place = place)$wait())[[3]]
+  work <- took - started_in
+  wrong <- character()
+  landed <- 0
+  for (i in seq_len(times)) {
+    if (signal == "SIGKILL" && i %% 10) {
+      landed <- landed + killed_fork(words, stats::runif(1, 0, 1) * work)
+    } else {
+      one <- struck(words, place, signal, stats::runif(1, 0.2, 1) * took)
+      landed <- landed + one$landed
+      wrong <- c(wrong, one$wrong)
     }
-    # and then it works as if nothing had been
-    again <- started(words)
-    again$wait()
-    if (again$get_exit_status() != 0) wrong <- c(wrong, paste("afterwards:", said()))
     wrong <- c(wrong, what_is_wrong(verb, words, place, sums))
-    tell(sprintf("%s in the midst of %s", signal, paste(verb[[1]][1:2], collapse = " ")), landed, wrong)
-    unlink(place, recursive = TRUE)
+  }
+  # and then it works as if nothing had been
+  again <- started(words, place = place)
+  again$wait()
+  if (again$get_exit_status() != 0) wrong <- c(wrong, paste("afterwards:", said(place)))
+  wrong <- c(wrong, what_is_wrong(verb, words, place, sums))
+  unlink(place, recursive = TRUE)
+  list(what = sprintf("%s in the midst of %s", signal, paste(verb[[1]][1:2], collapse = " ")), landed = landed,
+    wrong = wrong)
+}
+for (signal in c("SIGKILL", "SIGINT")) {
+  struck_all <- parallel::mclapply(verbs, strike_verb, signal, mc.preschedule = FALSE)
+  for (one in struck_all) {
+    if (is.list(one)) tell(one$what, one$landed, one$wrong) else tell("a verb that was not tried to its end", 0, one)
   }
 }
 

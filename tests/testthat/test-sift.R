@@ -66,3 +66,17 @@ test_that("what can't be sifted is refused, and several targets can be", {
   expect_equal(nrow(ggplot2::ggplot_build(plot_sifting(s))$data[[3]]), 9)
   expect_fails(plot_sifting(two), "what sift() returns")
 })
+
+test_that("an interrupt at any pass leaves the passes before it, and is said where there are none", {
+  ways <- list(backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
+  for (way in names(ways)) for (passes in 0:3) {
+    done <- 0
+    judge <- function(sets) {
+      done <<- done + 1
+      lapply(sets, function(set) if (done <= passes) list(set = set, losses = c(1, 2), rise = seq_along(set)))
+    }
+    steps <- ways[[way]](letters[1:4], judge)
+    sifting <- function() new_sifting(base(), letters[1:4], steps, way, 2, 1)
+    if (passes == 0) expect_fails(sifting(), "interrupted before the first set") else expect_s3_class(sifting(), "hylomath_sifting")
+  }
+})
