@@ -11,7 +11,7 @@
 
 BUILD   := .build
 LIBRARY := $(BUILD)/library
-RUN     := R_LIBS=$(CURDIR)/$(LIBRARY):$$R_LIBS Rscript
+RUN     := R_LIBS="$(CURDIR)/$(LIBRARY):$$R_LIBS" Rscript
 CORE    := $(wildcard src/core/*.cpp)
 TESTS   := $(wildcard src/core/tests/*.cpp)
 HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
@@ -25,18 +25,25 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
-.PHONY: demo test test-quick test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs valgrind portable \
+.PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs valgrind portable \
   sanitize install setup document data site bench check check-house \
   check-core clean
 
 demo: install
 	@./hylomath demo
 
-test: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
+test: install core-tests
 	@$(RUN) tools/run-tests.R
 
-test-quick: install $(BUILD)/ready-for-tests $(BUILD)/core-tests
+test-quick: install core-tests
 	@$(RUN) tools/run-tests.R quick
+
+# what needs a database server or minutes of it
+test-hard: install $(BUILD)/ready-for-hard-use
+	@$(RUN) tools/run-tests.R hard
+
+core-tests: $(BUILD)/ready-for-tests
+	@$(MAKE) --no-print-directory -j2 $(BUILD)/core-tests
 
 test-core: $(BUILD)/core-tests$(VARIANT)
 	@$(EMULATOR) $(BUILD)/core-tests$(VARIANT) $(CASES)
@@ -57,7 +64,7 @@ sbom: install
 
 # ---- hard use: each prints its counts and fails where something was found --------------------------------------------
 
-check-hard: sanitize valgrind portable fuzz-core fuzz faults long-runs
+check-hard: sanitize valgrind portable fuzz-core test-hard fuzz faults long-runs
 
 $(BUILD)/ready-for-hard-use: $(BUILD)/ready-for-tests
 	@Rscript tools/setup.R hard

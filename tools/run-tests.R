@@ -1,8 +1,9 @@
 # Everything that `make test` runs, with one count at the end: the core's tests (without R), the package's tests, and
 # the examples of the help pages and of examples/.
-# With the argument `quick` only what is fast of it.
+# With the argument `quick` only what is fast of it; with `hard` only the tests that need servers or minutes.
 suppressPackageStartupMessages(library(testthat))
 quick <- "quick" %in% commandArgs(TRUE)
+hard <- "hard" %in% commandArgs(TRUE)
 passed <- 0
 failed <- 0
 tally <- function(what, good, bad) {
@@ -11,22 +12,24 @@ tally <- function(what, good, bad) {
   cat(sprintf("%s: %d passed, %d failed.\n\n", what, good, bad))
 }
 
-cat("---- core ----\n")
-output <- suppressWarnings(system2(".build/core-tests", stdout = TRUE, stderr = TRUE))
-cat(utils::tail(output, 40), sep = "\n")
-last <- paste(utils::tail(output[output != ""], 2), collapse = " ")
-number <- function(pattern) {
-  found <- regmatches(last, regexec(pattern, last))[[1]]
-  if (length(found) == 2) as.integer(found[2]) else NA
-}
-all_good <- number("All tests passed .* in ([0-9]+) test case")
-if (!is.na(all_good)) tally("Core", all_good, 0) else tally(
-  "Core", sum(number("([0-9]+) passed"), na.rm = TRUE), max(1, number("([0-9]+) failed"), na.rm = TRUE)
-)
+if (!hard) {
+  cat("---- core ----\n")
+  output <- suppressWarnings(system2(".build/core-tests", stdout = TRUE, stderr = TRUE))
+  cat(utils::tail(output, 40), sep = "\n")
+  last <- paste(utils::tail(output[output != ""], 2), collapse = " ")
+  number <- function(pattern) {
+    found <- regmatches(last, regexec(pattern, last))[[1]]
+    if (length(found) == 2) as.integer(found[2]) else NA
+  }
+  all_good <- number("All tests passed .* in ([0-9]+) test case")
+  if (!is.na(all_good)) tally("Core", all_good, 0) else tally(
+    "Core", sum(number("([0-9]+) passed"), na.rm = TRUE), max(1, number("([0-9]+) failed"), na.rm = TRUE)
+  )
 
-cat("---- house ----\n")
-stands <- system2("Rscript", "tools/house.R") == 0
-tally("House", stands, !stands)
+  cat("---- house ----\n")
+  stands <- system2("Rscript", "tools/house.R") == 0
+  tally("House", stands, !stands)
+}
 
 cat("---- package ----\n")
 # snapshots of what is said are read here, and left alone by R CMD check
@@ -34,6 +37,13 @@ Sys.setenv(NOT_CRAN = "true")
 slow <- "command|workers|scout|result-file|said|distil|explain|intervals|conformal|lineup|sift|vary|folds|figures"
 files <- sub("^test-(.*)[.]R$", "\\1", list.files("tests/testthat", "^test-.*[.]R$"))
 if (quick) files <- grep(slow, files, value = TRUE, invert = TRUE)
+if (hard) {
+  Sys.setenv(HYLOMATH_HARD = "true")
+  is_hard <- function(name) {
+    any(grepl("skip_unless_hard|local_postgres", readLines(sprintf("tests/testthat/test-%s.R", name))))
+  }
+  files <- Filter(is_hard, files)
+}
 # each file in an R of its own, as many at a time as there are cores; the long ones first, so that none is waited for
 # alone at the end
 long <- c(
@@ -67,19 +77,28 @@ run_script <- function(name, file) {
   if (status != 0) cat(sprintf("%s failed:\n", name), utils::tail(readLines(log), 20), sep = "\n")
   status == 0
 }
+# An R with the package loaded runs each page in a fork of its own.
 example_of <- function(rd) {
   file <- tempfile(fileext = ".R")
   tools::Rd2ex(rd, file)
   if (!file.exists(file)) return(NA)
-  lines <- c("library(hylomath)", "options(warn = 1)", "grDevices::pdf(NULL)", readLines(file))
-  writeLines(lines, file)
-  run_script(basename(rd), file)
+  said <- NULL
+  options(warn = 1)
+  grDevices::pdf(NULL)
+  utils::capture.output(suppressMessages(suppressWarnings(
+    tryCatch(source(file, local = new.env(parent = globalenv())), error = function(e) said <<- conditionMessage(e))
+  )))
+  if (length(said)) cat(sprintf("%s failed: %s\n", basename(rd), said))
+  is.null(said)
 }
-if (!quick) {
+if (!quick && !hard) {
   cat("---- examples ----\n")
-  pages <- parallel::mclapply(list.files("man", "[.]Rd$", full.names = TRUE), example_of, mc.cores = cores)
+  suppressPackageStartupMessages(library(hylomath))
+  pages <- parallel::mclapply(list.files("man", "[.]Rd$", full.names = TRUE), example_of, mc.cores = cores,
+    mc.preschedule = FALSE
+  )
   scripts <- parallel::mclapply(list.files("examples", "[.]R$", full.names = TRUE), function(f) run_script(f, f),
-    mc.cores = cores
+    mc.cores = cores, mc.preschedule = FALSE
   )
   ran <- vapply(c(pages, scripts), function(ran) if (is.logical(ran)) ran else FALSE, NA)
   good <- ran[!is.na(ran)]

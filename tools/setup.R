@@ -1,7 +1,7 @@
 # Installs the packages that DESCRIPTION names and this machine lacks: Debian's prebuilt ones where there is apt and the
 # right to use it, otherwise from the repositories that R is set up with, into the user's library.
-# With the argument `test` also what only tests need, and a PostgreSQL server to test against; with `check` the linters
-# of both languages; with `bench` the BLAS to measure against; with `hard` other compilers, emulators and valgrind.
+# With the argument `test` also what only tests need; with `check` the linters of both languages; with `bench` the BLAS
+# to measure against; with `hard` servers to test against, other compilers, emulators and valgrind.
 asked <- commandArgs(TRUE)
 fields <- read.dcf("DESCRIPTION", c(
   "Imports", "LinkingTo",
@@ -12,10 +12,10 @@ lacking <- function() setdiff(wanted, rownames(utils::installed.packages()))
 
 # Debian's packages that hold no R: each with what shows that it is there.
 others <- list(
-  test = list(postgresql = Sys.glob("/usr/lib/postgresql/*/bin/initdb"), sqlite3 = Sys.which("sqlite3")),
+  test = list(sqlite3 = Sys.which("sqlite3")),
   check = list("clang-format" = Sys.which("clang-format"), "clang-tidy" = Sys.which("clang-tidy")),
   hard = list(
-    clang = Sys.which("clang++"),
+    postgresql = Sys.glob("/usr/lib/postgresql/*/bin/initdb"), clang = Sys.which("clang++"),
     "libclang-rt-14-dev" = Sys.glob("/usr/lib/llvm-*/lib/clang/*/lib/linux/libclang_rt.fuzzer*"),
     valgrind = Sys.which("valgrind"), "g++-mingw-w64-x86-64-posix" = Sys.which("x86_64-w64-mingw32-g++-posix"),
     "g++-aarch64-linux-gnu" = Sys.which("aarch64-linux-gnu-g++"), "qemu-user" = Sys.which("qemu-aarch64")

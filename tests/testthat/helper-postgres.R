@@ -1,5 +1,7 @@
-# A real PostgreSQL server of this test's own, on a socket in a folder of its own. Skips where it can't start.
+# A real PostgreSQL server of this test's own, on a socket in a folder of its own. Skips where it can't start, and where
+# nobody asked for what is hard.
 local_postgres <- function(frame = parent.frame()) {
+  skip_unless_hard()
   testthat::skip_on_os("windows")
   testthat::skip_if_not_installed("RPostgreSQL")
   programs <- sort(Sys.glob("/usr/lib/postgresql/*/bin"), decreasing = TRUE)
