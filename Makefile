@@ -25,8 +25,8 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
-.PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs valgrind portable \
-  sanitize install setup document data site bench check check-house \
+.PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs \
+  valgrind portable sanitize install setup document data site bench check check-house \
   check-core clean
 
 demo: install

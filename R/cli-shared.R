@@ -22,8 +22,30 @@ cli_plan <- function(workers) {
   rlang::check_installed("future", "to spread fits over workers")
   if (is.null(workers)) return(loadNamespace("future"))
   number <- as_one_number(workers)
-  if (is.na(number)) return(future::plan(future::cluster, workers = cli_words(workers)))
+  if (is.na(number)) return(future::plan(future::cluster, workers = started_on(cli_words(workers))))
   future::plan(future::multisession, workers = number)
+}
+
+# An R on each of these hosts. Whether they answer is asked first: what waits for one that doesn't waits for ever.
+started_on <- function(hosts) {
+  loadNamespace("future")  # which takes its own settings from the environment
+  silent <- Filter(Negate(answers_ssh), setdiff(hosts, c("localhost", "127.0.0.1", Sys.info()[["nodename"]])))
+  if (length(silent)) {
+    fail(
+      sprintf("No R is reached on %s.", enumerate(quoted(silent))),
+      sprintf("`ssh %s Rscript --version` has to work without a password.", silent[1])
+    )
+  }
+  future::makeClusterPSOCK(hosts)
+}
+
+answers_ssh <- function(host) {
+  command <- getOption("parallelly.makeNodePSOCK.rshcmd", "ssh")
+  # of other commands the options are not known
+  if (!identical(command, "ssh")) return(TRUE)
+  how <- c(getOption("parallelly.makeNodePSOCK.rshopts"), "-o", "BatchMode=yes", "-o", "ConnectTimeout=20")
+  words <- c(how, shQuote(host), shQuote("Rscript --version"))
+  suppressWarnings(system2(command, words, stdout = FALSE, stderr = FALSE, timeout = 60)) == 0
 }
 
 # A number of processes, or names of hosts.

@@ -16,7 +16,7 @@ run_on_workers <- function(table, jobs, keep, report) {
   order <- list(hash = table_hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
   order$shared <- shared_table(table, order$hash)
   order$threads <- max(1L, thread_count() %/% as.integer(min(future::nbrOfWorkers(), length(jobs))))
-  chunks <- split(seq_along(jobs), (seq_along(jobs) - 1) %/% order$threads)
+  chunks <- split(seq_along(jobs), (seq_along(jobs) - 1) %/% chunk_size(length(jobs), order$threads))
   waiting <- lapply(chunks, function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
   running <- list()
   hurt <- FALSE
@@ -25,7 +25,7 @@ run_on_workers <- function(table, jobs, keep, report) {
     again <- again_after(chunk, answer, order)
     if (is.null(again)) for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], answer$results[[j]])
     else waiting <<- c(list(again), waiting)
-    if (inherits(answer, "FutureError")) hurt <<- TRUE
+    if (is_lost(answer)) hurt <<- TRUE
   }
   tryCatch(
     {
@@ -50,9 +50,16 @@ run_on_workers <- function(table, jobs, keep, report) {
   )
 }
 
+# Jobs that go out together: as many as work side by side on a machine. What waits in a queue and starts an R of its own
+# is dealt out once.
+chunk_size <- function(jobs, threads) {
+  if (!inherits(future::plan(), "batchtools")) return(threads)
+  max(threads, ceiling(jobs / future::nbrOfWorkers()))
+}
+
 # The chunk as it has to be sent out once more after such an answer; NULL when its work is done.
 again_after <- function(chunk, answer, order) {
-  if (inherits(answer, "FutureError")) {
+  if (is_lost(answer)) {
     chunk$losses <- chunk$losses + 1
     if (chunk$losses == most_losses) {
       what <- sprintf("%d workers were lost over the same fits.", most_losses)
@@ -60,6 +67,7 @@ again_after <- function(chunk, answer, order) {
     }
     return(chunk)
   }
+  if (!is.null(answer$failed)) stop(answer$failed)
   if (identical(answer$lacks, "kernel")) {
     what <- "The worker on %s can't compute at the kernel level `%s` of this machine."
     hint <- "Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike."
@@ -110,19 +118,20 @@ sent_out <- function(chunk, order, table, jobs) {
       work_off(order), globals = list(order = order, work_off = work_off), packages = "hylomath", seed = NULL,
       lazy = FALSE
     ),
-    FutureError = function(e) e
+    error = function(e) e
   )
   chunk
 }
 
-is_back <- function(future) {
-  inherits(future, "FutureError") || tryCatch(future::resolved(future), FutureError = function(e) TRUE)
-}
+is_back <- function(future) is_lost(future) || tryCatch(future::resolved(future), error = function(e) TRUE)
 
 answer_of <- function(future) {
-  if (inherits(future, "FutureError")) return(future)
-  tryCatch(future::value(future), FutureError = function(e) e)
+  if (is_lost(future)) return(future)
+  tryCatch(future::value(future), error = function(e) e)
 }
+
+# What a job says of itself comes back as its answer, so an error is one of the way there and back.
+is_lost <- function(answer) inherits(answer, "error")
 
 # The table in a file that workers on the same disk can read; the folder is the option `hylomath.cache`, which a
 # cluster's workers have to share, else that of the session; FALSE is for no file.
@@ -140,8 +149,10 @@ shared_table <- function(table, hash) {
 
 # ---- on the worker ------------------------------------------------------------------------------------------------
 
-# list(results), or what the worker lacks.
-work_off <- function(order) {
+# list(results), or what the worker lacks, or how a job failed.
+work_off <- function(order) tryCatch(results_of(order), error = function(e) list(failed = e))
+
+results_of <- function(order) {
   table <- table_by_hash(order)
   if (is.null(table)) return(list(lacks = "table"))
   former <- Sys.getenv("HYLOMATH_KERNEL", NA)

@@ -15,9 +15,9 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #' @section Codes: Of a model: `still_falling` the best epoch is the last one; `interrupted` training was ended by
 #'   hand; `out_of_time` the time limit ended it; `diverged` the loss became infinite, or 10,000 times what it had been;
 #'   `vanished` in a whole epoch nothing of the error came to the first layer (both end training with the best network
-#'   until then, and name the probable cause); `restarts_disagree` the starts end at losses that lie far apart; `copies_straddle` test rows have a copy among the training rows;
-#'   `part_lacks_class` a part has no row of a class; `gives_target_away` one column alone tells the target;
-#'   `pair_gives_target_away` the sum, difference, product or quotient of two does;
+#'   until then, and name the probable cause); `restarts_disagree` the starts end at losses that lie far apart;
+#'   `copies_straddle` test rows have a copy among the training rows; `part_lacks_class` a part has no row of a class;
+#'   `gives_target_away` one column alone tells the target; `pair_gives_target_away` the sum, difference, product or quotient of two does;
 #'   `id_as_input` an input has another value in every row; `validation_rose` the validation loss rose while training
 #'   went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are more of them than values to
 #'   learn them from; `dates_at_random` rows with dates were held out at random.

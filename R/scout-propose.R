@@ -78,16 +78,19 @@ next_rows <- function(search, known, n, tried, round) {
   rows <- possible_rows(search, candidate_points(search, known, round), tried)
   if (nrow(rows) == 0) return(list(rows = rows, refusal = NULL))
   places <- space_places(space, known$rows)
-  loss <- known$loss
-  noisier <- known$noisier
-  surrogate <- fit_surrogate(space_distances(space, places, places), loss, noisier)
   other <- space_places(space, rows)
+  near <- is_near(space_distances(space, places, other))
+  learned <- telling_trials(known$loss)
+  places <- places[learned, , drop = FALSE]
+  loss <- known$loss[learned]
+  noisier <- known$noisier[learned]
+  surrogate <- fit_surrogate(space_distances(space, places, places), loss, noisier)
   left <- rep(TRUE, nrow(rows))
   chosen <- rows[0, , drop = FALSE]
   while (nrow(chosen) < n) {
     best <- min(expected_of(surrogate, space_distances(space, places, places))$mean)
     gain <- expected_improvement(expected_of(surrogate, space_distances(space, places, other)), best)
-    order <- order(is_near(space_distances(space, places, other)), -gain)
+    order <- order(near, -gain)
     found <- accepted_rows(search, rows[order[left[order]], , drop = FALSE], 1)$rows
     if (nrow(found) == 0) break
     chosen <- rbind(chosen, found)
@@ -96,16 +99,25 @@ next_rows <- function(search, known, n, tried, round) {
     loss <- c(loss, expected_of(surrogate, space_distances(space, places, place))$mean)
     noisier <- c(noisier, 1)
     places <- rbind(places, place)
+    near <- near | is_near(space_distances(space, place, other))
     surrogate <- surrogate_at(surrogate$theta, space_distances(space, places, places), loss, noisier)
   }
   list(rows = chosen, refusal = NULL)
 }
 
-# Whether each new row lies nearer than that to one of the tried ones; `apart` as of space_distances().
-is_near <- function(apart) {
-  squares <- apply(apart, c(1, 2), sum)
-  apply(matrix(squares, dim(apart)[1]), 2, min) < least_distance^2
+# The trials that are learned from: all, or of very many the half of them with the lowest losses and a half spread
+# evenly over the others, since the cost of learning goes with the cube of their number ("subset of data": Rasmussen and
+# Williams 2006, 8.3.1).
+telling_trials <- function(loss, most = 250) {
+  n <- length(loss)
+  if (n <= most) return(seq_len(n))
+  best <- order(loss)[seq_len(most / 2)]
+  others <- setdiff(seq_len(n), best)
+  sort(c(best, others[round(seq(1, length(others), length.out = most / 2))]))
 }
+
+# Whether each new row lies nearer than that to one of the tried ones; `apart` as of space_distances().
+is_near <- function(apart) apply(rowSums(apart, dims = 2), 2, min) < least_distance^2
 
 candidate_points <- function(search, known, round, over = 600, around = 60) {
   d <- length(search$space)

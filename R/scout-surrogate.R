@@ -8,12 +8,20 @@ fit_surrogate <- function(apart, y, noisier) {
   d <- dim(apart)[3]
   middle <- c(rep(log(0.6), d), log(0.05))
   width <- c(rep(0.8, d), 1.2)
-  cost <- function(theta) surrogate_at(theta, apart, y, noisier)$cost + 0.5 * sum(((theta - middle) / width)^2)
+  # the cost and its slopes are asked for one after the other at the same place
+  last <- list(theta = NULL)
+  at <- function(theta) {
+    if (!identical(theta, last$theta)) last <<- surrogate_at(theta, apart, y, noisier)
+    last
+  }
   best <- stats::optim(
-    middle, cost, method = "L-BFGS-B", lower = c(rep(log(0.05), d), log(1e-4)), upper = c(rep(log(10), d), log(10)),
+    middle,
+    function(theta) at(theta)$cost + 0.5 * sum(((theta - middle) / width)^2),
+    function(theta) surrogate_slopes(at(theta), apart, noisier) + (theta - middle) / width^2,
+    method = "L-BFGS-B", lower = c(rep(log(0.05), d), log(1e-4)), upper = c(rep(log(10), d), log(10)),
     control = list(maxit = 30)
   )
-  surrogate_at(best$par, apart, y, noisier)
+  at(best$par)
 }
 
 # With given logarithms of lengths and noise; `cost` is the negative logarithm of the likelihood.
@@ -23,7 +31,7 @@ surrogate_at <- function(theta, apart, y, noisier) {
   level <- mean(y)
   spread <- stats::sd(y)
   if (!is.finite(spread) || spread == 0) spread <- 1
-  root <- chol(matern(apart, lengths) + diag(exp(theta[length(theta)]) * noisier + 1e-6, n))
+  root <- chol(matern(matern_reach(apart, lengths)) + diag(exp(theta[length(theta)]) * noisier + 1e-6, n))
   half <- backsolve(root, (y - level) / spread, transpose = TRUE)
   # the signal's variance at its best value, kept from 0 by one trial's worth of doubt
   variance <- (sum(half^2) + 1) / (n + 1)
@@ -33,16 +41,28 @@ surrogate_at <- function(theta, apart, y, noisier) {
   )
 }
 
-matern <- function(apart, lengths) {
+# The slopes of `cost` by the logarithms of lengths and noise (Rasmussen and Williams 2006, 5.9).
+surrogate_slopes <- function(surrogate, apart, noisier) {
+  by_cell <- 0.5 * (chol2inv(surrogate$root) - tcrossprod(surrogate$weights) / surrogate$variance)
+  r <- matern_reach(apart, surrogate$lengths)
+  of_length <- by_cell * (5 / 3) * (1 + r) * exp(-r)
+  lengths <- vapply(seq_along(surrogate$lengths), function(j) {
+    sum(of_length * apart[, , j]) / surrogate$lengths[j]^2
+  }, 0)
+  c(lengths, exp(surrogate$theta[length(surrogate$theta)]) * sum(diag(by_cell) * noisier))
+}
+
+matern_reach <- function(apart, lengths) {
   r2 <- 0
   for (d in seq_along(lengths)) r2 <- r2 + apart[, , d] / lengths[d]^2
-  r <- sqrt(5 * matrix(r2, dim(apart)[1]))
-  (1 + r + r^2 / 3) * exp(-r)
+  sqrt(5 * matrix(r2, dim(apart)[1]))
 }
+
+matern <- function(r) (1 + r + r^2 / 3) * exp(-r)
 
 # Mean and standard deviation of what is expected; `apart` is the distances of the tried rows to the new ones.
 expected_of <- function(surrogate, apart) {
-  k <- matern(apart, surrogate$lengths)
+  k <- matern(matern_reach(apart, surrogate$lengths))
   half <- backsolve(surrogate$root, k, transpose = TRUE)
   list(
     mean = surrogate$level + surrogate$spread * drop(crossprod(k, surrogate$weights)),

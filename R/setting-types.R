@@ -32,12 +32,14 @@ type_choice <- function(choices) {
 }
 
 type_number <- function(low = -Inf, high = Inf, open_low = FALSE, open_high = FALSE, whole = FALSE) {
-  limits <- number_limits(low, high, open_low, open_high, whole)
   function(value, key) {
     number <- as_one_number(value)
     bad <- !is.finite(number) || number < low || number > high || (open_low && number == low) ||
       (open_high && number == high) || (whole && number != round(number))
-    if (bad) fail(sprintf("%s must be %s, not %s.", quoted(key), limits, describe(value)))
+    if (bad) {
+      limits <- number_limits(low, high, open_low, open_high, whole)
+      fail(sprintf("%s must be %s, not %s.", quoted(key), limits, describe(value)))
+    }
     number
   }
 }

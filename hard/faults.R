@@ -56,7 +56,8 @@ output_of <- function(words) grep("/out[.]", words, value = TRUE)
 started <- function(words, limit = NULL, place = ".") {
   command <- paste(shQuote(c(rscript, program, words)), collapse = " ")
   callr::process$new(
-    "sh", c("-c", paste(limit, "exec", command)), stdout = NULL, stderr = file.path(place, "err.txt"), cleanup_tree = TRUE,
+    "sh", c("-c", paste(limit, "exec", command)), stdout = NULL, stderr = file.path(place, "err.txt"),
+    cleanup_tree = TRUE,
     env = c("current", R_LIBS = paste(.libPaths(), collapse = ":"), R_DEFAULT_PACKAGES = "NULL")
   )
 }

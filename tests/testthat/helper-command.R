@@ -1,7 +1,8 @@
 # The command as a process: its exit status and what it wrote to standard output and standard error.
 
 program <- system.file("cli", "hylomath.R", package = "hylomath")
-libraries <- paste0("R_LIBS=", paste(normalizePath(.libPaths()), collapse = .Platform$path.sep))
+library_paths <- paste(normalizePath(.libPaths()), collapse = .Platform$path.sep)
+libraries <- paste0("R_LIBS=", shQuote(library_paths))  # for a shell
 
 hylomath <- function(..., env = character()) {
   out <- tempfile()

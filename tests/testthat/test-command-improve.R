@@ -50,7 +50,7 @@ test_that("a search that is killed goes on where it was", {
   )
   out <- tempfile()
   withr::with_envvar(
-    c(R_LIBS = sub("^R_LIBS=", "", libraries)),
+    c(R_LIBS = library_paths),
     system2(file.path(R.home("bin"), "Rscript"), shQuote(args), wait = FALSE, stdout = FALSE, stderr = out)
   )
   for (i in 1:600) {

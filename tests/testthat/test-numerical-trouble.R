@@ -19,7 +19,7 @@ fitted_model <- function(table, wiring, ..., target = "y", held = 0.2) {
 codes <- function(model) notes(model)$code
 straight_fit <- function(table, ...) fitted_model(table, "direct", method = "newton", l2 = 0, ..., held = 0)
 
-test_that("constant, duplicated, collinear and outlying inputs, and far scales, leave the least-squares fit what it is", {
+test_that("constant, duplicated, collinear and outlying inputs, and far scales, leave a least-squares fit alone", {
   tables <- list(
     constant = data.frame(x1, x2, same = 7, y), duplicated = data.frame(x1, x2, again = x1, y),
     collinear = data.frame(x1, x2, both = x1 + 2 * x2, y), many = data.frame(x1, x2, outer(x1, 1:20), y),
@@ -114,7 +114,7 @@ test_that("training that explodes or vanishes ends in that epoch, with the best 
   far <- brief(data.frame(x1 = x1 * 1e12, x2, y), target = "y") |> prepare(numbers = "none")
   deep <- paste(rep("3 logistic", 30), collapse = " > ")
   cases <- list(
-    list(brief(table, target = "y"), "16 relu", "momentum", 50, "diverged", "Lower the learning rate, for example to 5"),
+    list(brief(table, target = "y"), "16 relu", "momentum", 50, "diverged", "Lower the learning rate, for example"),
     list(far, "16 relu", "momentum", 0.01, "diverged", "prepare(only = c(x1)"),
     list(far, "16 tanh", "adam", 0.01, "vanished", "prepare(only = c(x1)"),
     list(brief(table, target = "y"), deep, "adam", 0.01, "vanished", "Wire fewer layers"),

@@ -135,7 +135,7 @@ test_that("the surrogate goes through what it is sure of, and expects most where
   by_hand <- integrate(function(v) (best - v) * dnorm(v, expected$mean[1], expected$sd[1]), -Inf, best)$value
   expect_equal(expected_improvement(expected, best)[1], by_hand, tolerance = 1e-6)
   # the kernel's own formula
-  expect_equal(matern(array(0.49, c(1, 1, 1)), 0.7)[1], (1 + sqrt(5) + 5 / 3) * exp(-sqrt(5)))
+  expect_equal(matern(matern_reach(array(0.49, c(1, 1, 1)), 0.7))[1], (1 + sqrt(5) + 5 / 3) * exp(-sqrt(5)))
 })
 
 test_that("the first points fill the space evenly", {
@@ -223,4 +223,28 @@ test_that("proposals keep their distance as long as there is room", {
   expect_true(all(apply(apart[model, ], 1, min) >= least_distance))
   crowded <- quick_scout(units = bounds(30, 33), budget = 12)
   expect_equal(crowded$stopped, "exhausted")
+})
+
+test_that("the surrogate's slopes are those of its cost, and of very many trials the telling ones are learned from", {
+  x <- matrix(withr::with_seed(1, stats::runif(60)), 20)
+  space <- lapply(c("a", "b", "c"), function(name) {
+    list(name = name, kind = "bounds", low = 0, high = 1, log = FALSE, whole = FALSE)
+  })
+  apart <- space_distances(space, x, x)
+  y <- sin(5 * x[, 1]) + x[, 2]
+  noisier <- seq(1, 3, length.out = 20)
+  theta <- log(c(0.5, 0.7, 2, 0.05))
+  cost <- function(theta) surrogate_at(theta, apart, y, noisier)$cost
+  by_hand <- vapply(1:4, function(j) {
+    step <- replace(numeric(4), j, 1e-5)
+    (cost(theta + step) - cost(theta - step)) / 2e-5
+  }, 0)
+  expect_equal(surrogate_slopes(surrogate_at(theta, apart, y, noisier), apart, noisier), by_hand, tolerance = 1e-6)
+
+  expect_identical(telling_trials(y), 1:20)
+  loss <- withr::with_seed(2, stats::runif(1000))
+  kept <- telling_trials(loss)
+  expect_length(unique(kept), 250)
+  expect_true(all(order(loss)[1:125] %in% kept))
+  expect_gt(stats::sd(loss[kept]), 0.2)
 })

@@ -77,6 +77,10 @@ test_that("an interrupt at any pass leaves the passes before it, and is said whe
     }
     steps <- ways[[way]](letters[1:4], judge)
     sifting <- function() new_sifting(base(), letters[1:4], steps, way, 2, 1)
-    if (passes == 0) expect_fails(sifting(), "interrupted before the first set") else expect_s3_class(sifting(), "hylomath_sifting")
+    if (passes == 0) {
+      expect_fails(sifting(), "interrupted before the first set")
+    } else {
+      expect_s3_class(sifting(), "hylomath_sifting")
+    }
   }
 })

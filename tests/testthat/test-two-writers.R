@@ -10,7 +10,7 @@ test_that("a search or checkpoint that is being written is refused to another pr
   )
   for (words in calls) {
     first <- callr::process$new(
-      file.path(R.home("bin"), "Rscript"), c(program, words), env = c("current", R_LIBS = sub("R_LIBS=", "", libraries))
+      file.path(R.home("bin"), "Rscript"), c(program, words), env = c("current", R_LIBS = library_paths)
     )
     taken <- FALSE
     for (i in 1:100) {
