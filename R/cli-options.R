@@ -26,6 +26,9 @@ shared_options <- function() {
       "--set", "Override a key of the brief, such as regimen.epochs=50. May be given again.", "KEY=VALUE",
       action = "append"
     ),
+    spreadsheet = cli_flag(
+      "--spreadsheet", "Write cells that a spreadsheet takes for formulas with an apostrophe before them."
+    ),
     json = cli_flag("--json", "Give the result as JSON on standard output."),
     quiet = cli_flag(c("-q", "--quiet"), "Say nothing but errors."),
     quick = cli_flag("--quick", "Train one network in place of several that take turns."),

@@ -135,7 +135,7 @@ commands_to_judge <- function() {
         cli_option(
           "--thresholds", "A CSV to write what each threshold of a class's probability finds into.", "FILE"
         ),
-        "json"
+        "spreadsheet", "json"
       )
     ),
     decide = cli_command(
@@ -226,7 +226,7 @@ commands_to_improve <- function() {
         "folds_10", "repeats", "by",
         cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", "FILE"),
         cli_option("--figures", "A folder to draw into, as with appraise.", "FOLDER"),
-        "keep", "set", "quick", "workers", "progress", "json", "quiet"
+        "keep", "set", "quick", "workers", "progress", "spreadsheet", "json", "quiet"
       )
     ),
     vary = cli_command(
@@ -399,7 +399,7 @@ commands_to_use <- function() {
         "query",
         cli_option("--into", "With --query, the database's table that takes the answers; made if need be.", "NAME"),
         cli_option("--key", "With --query, the column that names each row; a broken run goes on behind it.", "COLUMN"),
-        "progress", "json", "quiet"
+        "progress", "spreadsheet", "json", "quiet"
       ),
       input = "stream"
     ),
@@ -415,7 +415,7 @@ commands_to_use <- function() {
         cli_flag("--weights", "Give all weights and biases as JSON, or with -o as one long table."),
         cli_option(c("-o", "--output"), "With --weights, the table to write (.csv or .parquet).", "FILE"),
         cli_option("--network", "Draw the network into a PNG file.", "FILE"),
-        "json"
+        "spreadsheet", "json"
       )
     ),
     report = cli_command(
@@ -489,7 +489,7 @@ commands_to_use <- function() {
       cli_options(
         cli_option("--by", "An expression that parts the rows into periods, such as month(fired_on).", "EXPRESSION"),
         cli_option(c("-o", "--output"), "Write all comparisons as CSV.", "FILE"), "figure",
-        cli_option("--report", "Write a report of it (.html or .pdf).", "FILE"), "json", "quiet"
+        cli_option("--report", "Write a report of it (.html or .pdf).", "FILE"), "spreadsheet", "json", "quiet"
       ),
       statuses = c("3" = "look closer", "4" = "retrain")
     ),
@@ -501,7 +501,7 @@ commands_to_use <- function() {
         cli_option("--layer", "The number of the layer, from 1; the last hidden one when it is not given.", "N",
           type_count()
         ),
-        "output", "json", "quiet"
+        "output", "spreadsheet", "json", "quiet"
       )
     )
   )

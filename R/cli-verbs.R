@@ -149,7 +149,7 @@ cli_show <- function(files, options) {
 cli_show_model <- function(model, options) {
   if (options$brief) return(cat(brief_yaml(model$brief)))
   if (options$code) return(cat(as_code(model)))
-  if (options$curves) return(data.table::fwrite(loss_curves(model), ""))
+  if (options$curves) return(data.table::fwrite(cells_to_write(loss_curves(model)), ""))
   if (options$weights && !is.null(options$output)) return(cli_write_table(coef_table(model), options, "value"))
   if (options$weights) return(cli_json(lapply(coef(model), weights_with_names)))
   if (!is.null(options$network)) {
@@ -177,7 +177,7 @@ cli_probe <- function(files, options) {
   cli_said(checked_layer(model, layer), "probe")
   values <- probe(model, cli_inputs(model, files[2]), layer)
   if (options$json) return(cli_json(values))
-  if (is.null(options$output)) return(data.table::fwrite(values, ""))
+  if (is.null(options$output)) return(data.table::fwrite(cells_to_write(values), ""))
   write_table(values, options$output)
   size <- sprintf("%s of %s", counted(nrow(values), "row"), counted(ncol(values), "unit"))
   cli_say(options, sprintf("Wrote %s: %s.", options$output, size))

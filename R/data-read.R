@@ -265,15 +265,6 @@ read_cells <- function(file, how = list()) {
   ), how$encoding %||% start$encoding))
 }
 
-write_table <- function(table, file) {
-  if (file_kind(file) == "parquet") {
-    rlang::check_installed("nanoparquet", "to write Parquet files")
-    return(replace_whole(file, function(part) nanoparquet::write_parquet(table, part)))
-  }
-  rlang::check_installed("data.table", "to write CSV files")
-  replace_whole(file, function(part) data.table::fwrite(table, part, dateTimeAs = "ISO"))
-}
-
 # ---- other files --------------------------------------------------------------------------------------------------
 
 read_parquet_table <- function(file, columns) {

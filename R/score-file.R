@@ -81,25 +81,15 @@ scored_store <- function(from) {
 }
 
 # The bytes of a block with the answers behind its cells. Records are taken as they stand, unless columns of an earlier
-# scoring have to go, or the reader found other rows in them.
+# scoring have to go, the reader found other rows in them, or they are meant for a spreadsheet.
 cells_beside <- function(header, found, answers, first, dialect, as_file) {
   replaced <- intersect(names(answers), dialect$header)
-  if (length(replaced) == 0 && length(found$ends) == nrow(answers)) {
+  if (length(replaced) == 0 && length(found$ends) == nrow(answers) && !for_spreadsheet()) {
     left <- if (first) core_joined_bytes(header, found$bytes) else found$bytes
     return(core_join_records(left, csv_bytes(answers, first, dialect), dialect$separator, thread_count()))
   }
   cells <- read_cells(as_file(), dialect$how)
   csv_bytes(cbind(cells[setdiff(names(cells), replaced)], answers), first, dialect)
-}
-
-csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = ".")) {
-  path <- tempfile(fileext = ".csv")
-  on.exit(unlink(path))
-  data.table::fwrite(
-    table, path, col.names = header, sep = dialect$separator, dec = dialect$decimal, dateTimeAs = "ISO",
-    nThread = thread_count()
-  )
-  readBin(path, "raw", file.size(path))
 }
 
 # What is read whole is one block, written as text or as the data frame that it is.

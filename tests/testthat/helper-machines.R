@@ -77,10 +77,8 @@ local_slurm <- function(frame = parent.frame()) {
     "PartitionName=all Nodes=ALL Default=YES MaxTime=INFINITE State=UP"
   ), at("slurm.conf"))
   withr::local_envvar(SLURM_CONF = at("slurm.conf"), .local_envir = frame)
-  lapply(c("slurmctld", "slurmd"), function(daemon) {
-    started_server(daemon, "-f", at("slurm.conf"), log = at("said"))
-    withr::defer(stopped_server(at(paste0(daemon, ".pid"))), envir = frame)
-  })
+  for (daemon in c("slurmctld", "slurmd")) started_server(daemon, "-f", at("slurm.conf"), log = at("said"))
+  withr::defer(system2("scontrol", "shutdown", stdout = FALSE, stderr = FALSE), envir = frame)
   until <- Sys.time() + 20
   while (!any(grepl("idle", suppressWarnings(system2("sinfo", stdout = TRUE, stderr = TRUE))))) {
     if (Sys.time() > until) testthat::skip("the Slurm queue has no node that is ready")

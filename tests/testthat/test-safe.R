@@ -177,3 +177,38 @@ test_that("F6: the profile of the folder is not run", {
   expect_match(out, "^hylomath ")
   expect_false(file.exists("ran"))
 })
+
+test_that("formulas are left alone, and made texts for a spreadsheet in every table that is written", {
+  withr::local_dir(withr::local_tempdir())
+  table <- small_kilns(300)
+  table$glaze <- sub("^c", "=c", as.character(table$glaze))
+  table$outcome <- paste0("@", table$outcome)
+  table$bend <- ifelse(seq_len(300) %% 2, "-2+3", "-4.5")
+  names(table)[names(table) == "bend"] <- "=bend"
+  data.table::fwrite(table, "k.csv")
+  b <- brief("k.csv", "outcome") |> quick() |> regimen(epochs = 2, seed = 1) |> hold_out(seed = 1)
+  write_model(train(b, progress = "none"), "k.hylo")
+  write_brief(b, "k.yml")
+  cells_of <- function(file) unlist(utils::read.csv(file, colClasses = "character", header = FALSE))
+  formulas <- function(file) {
+    cells <- cells_of(file)
+    sum(grepl("^[=+@-]", cells) & is.na(suppressWarnings(as.numeric(cells))))
+  }
+  run <- function(words) {
+    utils::capture.output(status <- suppressMessages(cli_run(words)))
+    status
+  }
+  verbs <- list(
+    c("predict", "k.hylo", "k.csv"), c("appraise", "k.hylo", "--rows", "test"), c("folds", "k.yml", "--k", "2"),
+    c("probe", "k.hylo", "k.csv")
+  )
+  for (verb in verbs) {
+    expect_equal(run(c(verb, "-o", "plain.csv")), 0L)
+    expect_equal(run(c(verb, "-o", "sheet.csv", "--spreadsheet")), 0L)
+    if (verb[1] != "probe") expect_gt(formulas("plain.csv"), 0)
+    if (verb[1] == "predict") expect_true("-4.5" %in% cells_of("sheet.csv"))
+    expect_equal(formulas("sheet.csv"), 0, info = verb[1])
+    expect_identical(sub("^'", "", cells_of("sheet.csv")), cells_of("plain.csv"), info = verb[1])
+  }
+  expect_false(for_spreadsheet())
+})

@@ -1,0 +1,62 @@
+# Tables that leave for a file.
+
+write_table <- function(table, file) {
+  if (file_kind(file) == "parquet") {
+    rlang::check_installed("nanoparquet", "to write Parquet files")
+    return(replace_whole(file, function(part) nanoparquet::write_parquet(table, part)))
+  }
+  rlang::check_installed("data.table", "to write CSV files")
+  replace_whole(file, function(part) data.table::fwrite(cells_to_write(table), part, dateTimeAs = "ISO"))
+}
+
+csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = ".")) {
+  path <- tempfile(fileext = ".csv")
+  on.exit(unlink(path))
+  data.table::fwrite(
+    cells_to_write(table), path, col.names = header, sep = dialect$separator, dec = dialect$decimal, dateTimeAs = "ISO",
+    nThread = thread_count()
+  )
+  readBin(path, "raw", file.size(path))
+}
+
+#' Cells that a spreadsheet takes for formulas
+#'
+#' A spreadsheet runs a text that begins with `=`, `+`, `-`, `@`, a tab or a carriage return as a formula when it opens
+#' a CSV file, and whoever gave a row its name or level can make it do so. hylomath writes cells as they are, because a
+#' table that is read again has to be the same table. A file that is meant for a spreadsheet is written with
+#' `options(hylomath.spreadsheet = TRUE)`, or the command's `--spreadsheet`: such texts, names of columns among them,
+#' then have an apostrophe before them, by which a spreadsheet shows them as they are. Numbers stay numbers, negative
+#' ones too.
+#'
+#' @section Where it holds: Every CSV file or text that a verb writes, the cells that [predict_file()] copies among them;
+#'   not Parquet files, databases, JSON and pages, which no spreadsheet takes for formulas.
+#' @examples
+#' model <- brief(kilns[1:300, ], target = "outcome") |> quick() |> regimen(epochs = 2) |> train(progress = "none")
+#' rows <- transform(kilns[1:2, ], remarks = c("=1+1", "sound"))
+#' from <- tempfile(fileext = ".csv")
+#' into <- tempfile(fileext = ".csv")
+#' utils::write.csv(rows, from, row.names = FALSE)
+#' options(hylomath.spreadsheet = TRUE)
+#' predict_file(model, from, into)
+#' utils::read.csv(into)$remarks
+#' options(hylomath.spreadsheet = NULL)
+#' @name spreadsheets
+NULL
+
+for_spreadsheet <- function() isTRUE(getOption("hylomath.spreadsheet"))
+
+cells_to_write <- function(table) {
+  if (!for_spreadsheet()) return(table)
+  is_text <- vapply(table, function(column) is.character(column) || is.factor(column), NA)
+  table[is_text] <- lapply(table[is_text], function(column) no_formula(as.character(column)))
+  names(table) <- no_formula(names(table))
+  table
+}
+
+# The texts with an apostrophe before those that are formulas and no numbers.
+no_formula <- function(texts) {
+  suspect <- grepl("^[=+@\t\r-]", texts)
+  if (!any(suspect)) return(texts)
+  suspect[suspect] <- is.na(suppressWarnings(as.numeric(texts[suspect])))
+  ifelse(suspect, paste0("'", texts), texts)
+}
