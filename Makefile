@@ -2,7 +2,8 @@
 # make test    the core's tests, the package's tests and the examples
 # make test-quick    what is fast of it, for the moment before a commit
 # make check   the rules of the house, the linters, the spelling and R CMD check
-# make sanitize   the core's tests under the sanitizers
+# make sanitize, make sanitize-bindings   the core's tests, and what R hands to it, under the sanitizers
+# make test-hard   the tests that need a database server, an SSH server or a queue
 # make test-arm   the core's tests for 64-bit ARM processors, emulated
 # make check-hard    what needs minutes, servers or other compilers: sanitizers, fuzzers, faults, long runs, portability
 # make site    guide, reference and documents as static pages
@@ -26,7 +27,7 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
 .PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs \
-  valgrind portable sanitize install setup document data site bench check check-house \
+  valgrind portable sanitize sanitize-bindings install setup document data site bench check check-house \
   check-core clean
 
 demo: install
@@ -53,6 +54,20 @@ sanitize:
 	@$(MAKE) --no-print-directory test-core VARIANT=-address SANITIZE="-g $(UNDEFINED)"
 	@$(MAKE) --no-print-directory test-core VARIANT=-thread SANITIZE="-g -fsanitize=thread"
 
+# the package built with the sanitizers, and what crosses between R and the core tried on it; R itself leaks by design
+SANITIZED := train|stored|predict|score|prep|safe|numerical-trouble|weights
+sanitize-bindings: install $(BUILD)/ready-for-hard-use
+	@mkdir -p $(BUILD)/library-address
+	@echo 'CXX17FLAGS = -g -O1 -fno-omit-frame-pointer $(UNDEFINED)' > $(BUILD)/Makevars-address
+	@cd $(BUILD) && rm -f hylomath_*.tar.gz && R CMD build --no-build-vignettes .. > build-address.log 2>&1 \
+	  && R_MAKEVARS_USER="$(CURDIR)/$(BUILD)/Makevars-address" MAKE="$(MAKE) -j2" \
+	  R CMD INSTALL --library=library-address --no-test-load hylomath_*.tar.gz > install-address.log 2>&1 \
+	  || { tail -20 install-address.log; exit 1; }
+	@R_LIBS="$(CURDIR)/$(BUILD)/library-address:$(CURDIR)/$(LIBRARY)" LD_PRELOAD=$$($(CXX) -print-file-name=libasan.so) \
+	  ASAN_OPTIONS=detect_leaks=0:abort_on_error=1 NOT_CRAN=true Rscript -e "library(testthat); \
+	  test_dir('tests/testthat', filter = '^($(SANITIZED))$$', package = 'hylomath', load_package = 'installed', \
+	  reporter = 'check', stop_on_failure = TRUE)"
+
 # with Debian's g++-aarch64-linux-gnu and qemu-user; CASES names some of the tests
 test-arm:
 	@$(MAKE) --no-print-directory test-core VARIANT=-arm CXX=aarch64-linux-gnu-g++ SANITIZE="-static -Wno-psabi" \
@@ -64,7 +79,7 @@ sbom: install
 
 # ---- hard use: each prints its counts and fails where something was found --------------------------------------------
 
-check-hard: sanitize valgrind portable fuzz-core test-hard fuzz faults long-runs
+check-hard: sanitize sanitize-bindings valgrind portable fuzz-core test-hard fuzz faults long-runs
 
 $(BUILD)/ready-for-hard-use: $(BUILD)/ready-for-tests
 	@Rscript tools/setup.R hard

@@ -115,4 +115,3 @@ named_as <- function(from, folder, code) {
     fail(what, e$try)
   })
 }
-

@@ -28,8 +28,8 @@ csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = "
 #' then have an apostrophe before them, by which a spreadsheet shows them as they are. Numbers stay numbers, negative
 #' ones too.
 #'
-#' @section Where it holds: Every CSV file or text that a verb writes, the cells that [predict_file()] copies among them;
-#'   not Parquet files, databases, JSON and pages, which no spreadsheet takes for formulas.
+#' @section Where it holds: Every CSV file or text that a verb writes, the cells that [score_table()] copies among
+#'   them; not Parquet files, databases, JSON and pages, which no spreadsheet takes for formulas.
 #' @examples
 #' model <- brief(kilns[1:300, ], target = "outcome") |> quick() |> regimen(epochs = 2) |> train(progress = "none")
 #' rows <- transform(kilns[1:2, ], remarks = c("=1+1", "sound"))
@@ -37,7 +37,7 @@ csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = "
 #' into <- tempfile(fileext = ".csv")
 #' utils::write.csv(rows, from, row.names = FALSE)
 #' options(hylomath.spreadsheet = TRUE)
-#' predict_file(model, from, into)
+#' score_table(model, from, into)
 #' utils::read.csv(into)$remarks
 #' options(hylomath.spreadsheet = NULL)
 #' @name spreadsheets

@@ -67,7 +67,7 @@ again_after <- function(chunk, answer, order) {
     }
     return(chunk)
   }
-  if (!is.null(answer$failed)) stop(answer$failed)
+  if (!is.null(answer$failed)) rlang::cnd_signal(answer$failed)
   if (identical(answer$lacks, "kernel")) {
     what <- "The worker on %s can't compute at the kernel level `%s` of this machine."
     hint <- "Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike."

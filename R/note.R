@@ -17,10 +17,10 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   `vanished` in a whole epoch nothing of the error came to the first layer (both end training with the best network
 #'   until then, and name the probable cause); `restarts_disagree` the starts end at losses that lie far apart;
 #'   `copies_straddle` test rows have a copy among the training rows; `part_lacks_class` a part has no row of a class;
-#'   `gives_target_away` one column alone tells the target; `pair_gives_target_away` the sum, difference, product or quotient of two does;
-#'   `id_as_input` an input has another value in every row; `validation_rose` the validation loss rose while training
-#'   went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are more of them than values to
-#'   learn them from; `dates_at_random` rows with dates were held out at random.
+#'   `gives_target_away` one column alone tells the target; `pair_gives_target_away` the sum, difference, product or
+#'   quotient of two does; `id_as_input` an input has another value in every row; `validation_rose` the validation loss
+#'   rose while training went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are more of
+#'   them than values to learn them from; `dates_at_random` rows with dates were held out at random.
 #'
 #'   Of an appraisal: those of its model, and `one_class_only` all judged rows get the same answer;
 #'   `class_never_answered` a class is never predicted; `accuracy_misleads` the accuracy is high because one class has

@@ -40,11 +40,11 @@
 #'   `"diverged"` or `"vanished"`, see [notes()]), `restarts` (one row a start: how it ended, its losses, and of several
 #'   starts the measures of each on the validation rows), `members` (where rows rotate a row a network: its wiring, turn
 #'   and share in the answers, from how many rows it learned and how many it answered, its epochs and its loss),
-#'   `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group, observed value, weight and answers of the validation,
-#'   calibration and test rows and of at most 10,000 training rows, or of those that rotate), `direct` (the answerer of
-#'   a network without hidden layers, trained on the same rows for comparison), `baseline`, `looks` (the networks that
-#'   were judged on its test rows), `fingerprint` (of the table), `states` (if it is resumable), `kernel`, `seconds` and
-#'   `version`.
+#'   `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group, observed value,
+#'   weight and answers of the validation, calibration and test rows and of at most 10,000 training rows, or of those
+#'   that rotate), `direct` (the answerer of a network without hidden layers, trained on the same rows for comparison),
+#'   `baseline`, `looks` (the networks that were judged on its test rows), `fingerprint` (of the table), `states` (if it
+#'   is resumable), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class. A checkpoint of another brief or table, of another
 #'   version of the package or another level of kernels is refused.

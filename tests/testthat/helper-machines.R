@@ -12,13 +12,13 @@ stopped_server <- function(pid_file) {
   tools::pskill(as.integer(readLines(pid_file)[1]), tools::SIGTERM)
 }
 
-free_port <- function() parallelly::freePort(47000:48999)
+free_port <- function() httpuv::randomPort(47000L, 48999L)
 
 # The nodes node-1 to node-3 are this machine, reached by SSH with a key of its own; their R finds the library that is
 # tested. What is started by their names with `ssh` finds them: plans of future and the command's `--workers`.
 local_ssh_nodes <- function(frame = parent.frame()) {
   skip_unless_hard()
-  testthat::skip_if_not_installed("parallelly")
+  testthat::skip_if_not_installed("future")
   folder <- withr::local_tempdir("ssh", .local_envir = frame)
   at <- function(name) file.path(folder, name)
   for (key in c("host", "key")) system2("ssh-keygen", c("-q", "-t", "ed25519", "-N", "''", "-f", at(key)))
