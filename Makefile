@@ -63,7 +63,8 @@ sanitize-bindings: install $(BUILD)/ready-for-hard-use
 	  && R_MAKEVARS_USER="$(CURDIR)/$(BUILD)/Makevars-address" MAKE="$(MAKE) -j2" \
 	  R CMD INSTALL --library=library-address --no-test-load hylomath_*.tar.gz > install-address.log 2>&1 \
 	  || { tail -20 install-address.log; exit 1; }
-	@R_LIBS="$(CURDIR)/$(BUILD)/library-address:$(CURDIR)/$(LIBRARY)" LD_PRELOAD=$$($(CXX) -print-file-name=libasan.so) \
+	@R_LIBS="$(CURDIR)/$(BUILD)/library-address:$(CURDIR)/$(LIBRARY)" \
+	  LD_PRELOAD=$$($(CXX) -print-file-name=libasan.so):$$($(CXX) -print-file-name=libubsan.so) \
 	  ASAN_OPTIONS=detect_leaks=0:abort_on_error=1 NOT_CRAN=true Rscript -e "library(testthat); \
 	  test_dir('tests/testthat', filter = '^($(SANITIZED))$$', package = 'hylomath', load_package = 'installed', \
 	  reporter = 'check', stop_on_failure = TRUE)"

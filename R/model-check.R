@@ -3,6 +3,7 @@
 
 # What is broken about them, in a word; NULL where nothing is.
 broken_part <- function(parts) {
+  withr::local_options(warnPartialMatchDollar = TRUE)  # a longer name would pass for the one that is meant
   checks <- list(
     brief = quote(is_text(parts$brief, 1)),
     "answerer.target" = quote(target_holds(parts$answerer$target)),
@@ -17,6 +18,9 @@ broken_part <- function(parts) {
     parts = quote(counts_hold(parts$parts)),
     judged = quote(judged_hold(parts$judged, parts$answerer$target)),
     regimen = quote(regimen_holds(parts$regimen, parts$members)),
+    evidence_l2 = quote(is_known_number(parts$evidence_l2)),
+    resumed = quote(is.null(parts$resumed) || resumed_holds(parts$resumed)),
+    refitted = quote(is.null(parts$refitted) || refitted_holds(parts$refitted)),
     looks = quote(is_texts(parts$looks)), leaks = quote(is_texts(parts$leaks)),
     pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
     seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
@@ -37,6 +41,9 @@ broken_part <- function(parts) {
 is_texts <- function(x) length(x) == 0 || (is.character(x) && !anyNA(x))
 
 is_numbers <- function(x, n = length(x)) is.numeric(x) && length(x) == n && !anyNA(x)
+
+# A number, or that it isn't known.
+is_known_number <- function(x) (is.numeric(x) || is.logical(x)) && length(x) == 1
 
 is_flag <- function(x) is.logical(x) && length(x) == 1 && !is.na(x)
 
@@ -211,6 +218,15 @@ curves_hold <- function(parts) {
     all(as.integer(curves$epoch) == stats::ave(member, member, FUN = seq_along)) && members_hold(parts)
 }
 
+resumed_holds <- function(resumed) {
+  is_text(resumed$of, 1) && is_numbers(resumed$rows, 1) && is_flag(resumed$same) && is_flag(resumed$state) &&
+    is_texts(resumed$differs)
+}
+
+refitted_holds <- function(refitted) {
+  is_text(refitted$of, 1) && is_numbers(refitted$rows, 1) && is_numbers(refitted$former_rows, 1)
+}
+
 profile_holds <- function(profile) {
   is_place(profile$rows, 1, Inf) && is.list(profile$columns) &&
     all(vapply(profile$columns, function(column) {
@@ -245,7 +261,7 @@ counts_hold <- function(parts) {
 }
 
 judged_hold <- function(judged, target) {
-  all(names(judged) %in% c("rotation", part_names)) && all(vapply(judged, rows_hold, NA, target))
+  is.list(judged) && all(names(judged) %in% c("rotation", part_names)) && all(vapply(judged, rows_hold, NA, target))
 }
 
 rows_hold <- function(rows, target) {

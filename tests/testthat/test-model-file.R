@@ -163,3 +163,18 @@ test_that("a write that fails leaves the former file as it was", {
   expect_equal(list.files(folder, all.files = TRUE, no.. = TRUE), "kept.txt")
   expect_fails(write_model(quick_model(), file.path(folder, "none", "m.hylo")), "There is no folder")
 })
+
+test_that("a part under a longer name doesn't pass for the one that is meant", {
+  source <- withr::local_tempfile()
+  write_model(quick_model(), source)
+  text <- read_compressed(source)
+  head <- regmatches(text, regexpr("^.*?\"content\":", text, perl = TRUE))
+  content <- substr(text, nchar(head) + 1, nchar(text) - 1)
+  for (name in c("drop_gaps", "encoding", "part_bits", "seen_high", "evidence_l2", "judged")) {
+    changed <- sub(sprintf("\"%s\"", name), sprintf("\"%s_1\"", name), content, fixed = TRUE)
+    if (identical(changed, content)) next
+    file <- withr::local_tempfile()
+    write_compressed(paste0(sub("[0-9a-f]{64}", text_checksum(changed), head), changed, "}"), file)
+    expect_fails(read_model(file), "is not a model file")
+  }
+})
