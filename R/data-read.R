@@ -118,10 +118,11 @@ not_in_utf8 <- function(table) {
   NULL
 }
 
-# A quote in a quoted cell is written twice (RFC 4180); the reader leaves it so.
+# A quote in a quoted cell is written twice (RFC 4180); the reader leaves it so. Texts that are no UTF-8 are left alone,
+# for the file is read once more then.
 plain_quotes <- function(table) {
   single <- function(x) {
-    doubled <- grepl("\"\"", x, fixed = TRUE, useBytes = TRUE)
+    doubled <- grepl("\"\"", x, fixed = TRUE, useBytes = TRUE) & validUTF8(x)
     x[doubled] <- gsub("\"\"", "\"", x[doubled], fixed = TRUE)
     x
   }

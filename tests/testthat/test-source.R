@@ -105,6 +105,34 @@ test_that("PostgreSQL is read by query, with everything secret from the environm
   )
 })
 
+test_that("a password stands in no brief, model, table, report, error or list of processes", {
+  local_postgres()
+  secret <- "sesame-4711"
+  withr::local_envvar(PGPASSWORD = secret)
+  connection <- DBI::dbConnect(RPostgreSQL::PostgreSQL(), dbname = "postgres")
+  DBI::dbWriteTable(connection, "firings", small_kilns(300), row.names = FALSE)
+  DBI::dbDisconnect(connection)
+  withr::local_dir(withr::local_tempdir())
+  select <- c("--query", "select * from firings order by firing")
+  said <- unlist(c(
+    hylomath("brief", "postgres", select, "-t", "outcome", "-o", "k.yml"),
+    hylomath("train", "k.yml", "--quick", "-o", "k.hylo"), hylomath("predict", "k.hylo", "postgres", select, "--key", "firing"),
+    hylomath("report", "k.hylo"), hylomath("brief", "postgres", "--query", "select nothing", "-t", "y", "-o", "x.yml"),
+    hylomath("brief", "nowhere", "--query", "select 1", "-t", "y", "-o", "x.yml"), hylomath("show", "k.hylo", "--json")
+  ))
+  training <- callr::process$new(
+    file.path(R.home("bin"), "Rscript"), c(program, "train", "k.yml", "-o", "l.hylo", "--set=regimen.epochs=2000"),
+    env = c("current", R_LIBS = library_paths)
+  )
+  Sys.sleep(2)
+  processes <- system2("ps", c("-eo", "args"), stdout = TRUE)
+  expect_true(any(grepl("l.hylo", processes, fixed = TRUE)))
+  training$kill()
+  files <- unlist(lapply(c("k.yml", "k.html"), readLines))
+  expect_length(grep(secret, c(said, processes, files, read_compressed("k.hylo")), fixed = TRUE), 0)
+  expect_true(any(grepl("probability_burst", said)))
+})
+
 test_that("a source says one thing, and holds no secret", {
   reading <- function(data) read_brief(text = sprintf("data: {%s}\ntarget: y", data))
   expect_fails(
@@ -156,4 +184,13 @@ test_that("broken files are refused within seconds, or read as the page says", {
   took <- system.time(result <- tryCatch(read_table(long), hylomath_error = identity))[["elapsed"]]
   expect_lt(took, 60)
   expect_true(inherits(result, "hylomath_error") || nchar(result$a) == 2e8)
+})
+
+test_that("a quote within a cell and a letter that is no UTF-8 far down a file are both read as they are", {
+  file <- withr::local_tempfile(fileext = ".csv")
+  lines <- c("id,what", sprintf("%d,plain", 1:40000), "40001,\"the \"\"caf\u00e9\"\"\"")
+  connection <- file(file, "wb")
+  for (line in iconv(lines, "UTF-8", "latin1")) writeBin(c(charToRaw(line), as.raw(10)), connection)
+  close(connection)
+  expect_equal(read_table(file)$what[40001], "the \"caf\u00e9\"")
 })
