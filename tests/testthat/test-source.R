@@ -116,7 +116,8 @@ test_that("a password stands in no brief, model, table, report, error or list of
   select <- c("--query", "select * from firings order by firing")
   said <- unlist(c(
     hylomath("brief", "postgres", select, "-t", "outcome", "-o", "k.yml"),
-    hylomath("train", "k.yml", "--quick", "-o", "k.hylo"), hylomath("predict", "k.hylo", "postgres", select, "--key", "firing"),
+    hylomath("train", "k.yml", "--quick", "-o", "k.hylo"),
+    hylomath("predict", "k.hylo", "postgres", select, "--key", "firing", "--into", "answers"),
     hylomath("report", "k.hylo"), hylomath("brief", "postgres", "--query", "select nothing", "-t", "y", "-o", "x.yml"),
     hylomath("brief", "nowhere", "--query", "select 1", "-t", "y", "-o", "x.yml"), hylomath("show", "k.hylo", "--json")
   ))
@@ -130,7 +131,7 @@ test_that("a password stands in no brief, model, table, report, error or list of
   training$kill()
   files <- unlist(lapply(c("k.yml", "k.html"), readLines))
   expect_length(grep(secret, c(said, processes, files, read_compressed("k.hylo")), fixed = TRUE), 0)
-  expect_true(any(grepl("probability_burst", said)))
+  expect_true(any(grepl("300 rows", said)))
 })
 
 test_that("a source says one thing, and holds no secret", {
