@@ -16,7 +16,9 @@ RUN     := R_LIBS="$(CURDIR)/$(LIBRARY):$$R_LIBS" Rscript
 CORE    := $(wildcard src/core/*.cpp)
 TESTS   := $(wildcard src/core/tests/*.cpp)
 HEADERS := $(wildcard src/core/*.hpp src/core/tests/*.hpp)
-OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core$(VARIANT)/%.o,$(CORE) $(TESTS))
+# the tests are linked with the objects that the package is made of; a variant has objects of its own
+OBJECTS := $(patsubst src/core/%.cpp,$(BUILD)/core$(VARIANT)/%.o,$(if $(VARIANT),$(CORE)) $(TESTS)) \
+  $(if $(VARIANT),,$(CORE:.cpp=.o))
 SOURCES := DESCRIPTION NAMESPACE \
   $(shell find R src inst data man -type f -not -name '*.o' -not -name '*.so' -not -path 'src/core/tests/*')
 CXX     := $(shell R CMD config CXX17)
@@ -144,6 +146,8 @@ $(BUILD)/installed: $(BUILD)/ready $(SOURCES)
 $(BUILD)/core-tests$(VARIANT): $(OBJECTS)
 	@$(CXX) $(CXXFLAGS) $^ -o $@
 
+$(CORE:.cpp=.o): $(BUILD)/installed ;
+
 $(BUILD)/core$(VARIANT)/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready-for-tests
 	@mkdir -p $(dir $@)
 	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $(CATCH) -c $< -o $@
@@ -184,7 +188,7 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/shuffling.R
 	@$(RUN) bench/larger.R
 
-$(BUILD)/bench-step: bench/step.cpp $(patsubst src/core/%.cpp,$(BUILD)/core/%.o,$(CORE))
+$(BUILD)/bench-step: bench/step.cpp $(CORE:.cpp=.o)
 	@Rscript tools/setup.R bench
 	@$(CXX) $(CXXFLAGS) -Isrc/core $^ $(OPENBLAS) -o $@
 

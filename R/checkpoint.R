@@ -72,7 +72,11 @@ known_lines <- function(file, header) {
   stored <- read_json_lines(file, checkpoint_kind, mend = TRUE)
   apart <- header_difference(header, stored$header)
   if (!is.null(apart)) fail_other_training(file, apart, header, stored$header)
-  lines <- lapply(stored$lines, function(line) lapply(line, from_stored))
+  lines <- each_line(stored$lines, file, checkpoint_kind, function(line) {
+    line <- lapply(line, from_stored)
+    holds <- is_text(line$key, 1) && is_numbers(line$start %||% 0L, 1) && is.numeric(line$state %||% 0)
+    if (holds) line else stop()
+  })
   names(lines) <- vapply(lines, function(line) sprintf("%s | %d", line$key, line$start %||% 0L), "")
   lines[!duplicated(names(lines), fromLast = TRUE)]
 }

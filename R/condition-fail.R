@@ -17,6 +17,14 @@ unless_no_room <- function(code) {
   tryCatch(code, error = function(e) if (is_out_of_memory(e)) fail_out_of_memory() else rlang::cnd_signal(e))
 }
 
+# What a training had come to is checked by the core alone, which knows how it lies.
+unless_other_state <- function(code) {
+  tryCatch(code, error = function(e) {
+    if (!grepl("state is of another training", conditionMessage(e), fixed = TRUE)) rlang::cnd_signal(e)
+    fail("What is kept of this training is of another one, or damaged.", "Remove it and train again.")
+  })
+}
+
 is_out_of_memory <- function(e) inherits(e, "std::bad_alloc") || grepl("cannot allocate", conditionMessage(e))
 
 fail_out_of_memory <- function() {

@@ -63,7 +63,9 @@ mapped_column <- function(folder, i, manifest) {
   }
   attributes <- type[setdiff(names(type), "as")]
   if (manifest$columns[[i]]$type == "text") attributes <- c(list(levels = stored_levels(folder, i)), attributes)
-  core_mapped_column(path.expand(file), type$as, attributes)
+  column <- core_mapped_column(path.expand(file), type$as, attributes)
+  if (is.null(column)) fail_damaged(folder, sprintf("%d holds what no value stands for", i))
+  column
 }
 
 stored_levels <- function(folder, i) {

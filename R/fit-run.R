@@ -24,9 +24,9 @@ run_fits <- function(specs, epoch_done, each = function(i, fit) fit,
   catch_term <- isTRUE(getOption("hylomath.catch_term"))
   cores <- lapply(specs, `[[`, "core")
   make_room(max(0, lengths(lapply(cores, `[[`, "rows"))))
-  interrupted <- unless_no_room(
+  interrupted <- unless_no_room(unless_other_state(
     core_train(cores, epoch_done, fit_done, keep, keeper$every, catch_term, thread_count())
-  )
+  ))
   structure(fits, interrupted = interrupted)
 }
 

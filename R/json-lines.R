@@ -23,6 +23,16 @@ read_json_lines <- function(file, kind, mend = FALSE) {
   list(header = parsed[[1]], lines = drop_nulls(parsed[-1]))
 }
 
+# What `read` makes of each line; a line that it can't make anything of is not one that was cut off.
+each_line <- function(lines, file, kind, read) {
+  lapply(seq_along(lines), function(i) {
+    damaged <- function(e) {
+      fail(sprintf("%s is damaged: line %d holds no part of a %s.", quoted(file), i + 1L, kind$what), kind$again)
+    }
+    tryCatch(said_by_others(read(lines[[i]]), damaged), warning = damaged)
+  })
+}
+
 json_line <- function(document) paste0(json_text(document), "\n")
 
 # A file of such lines that this process alone adds to: list(add, rewrite). What was never added to is never made, so

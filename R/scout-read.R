@@ -2,6 +2,11 @@
 
 # The search that a file holds, as far as it has come.
 read_scouting <- function(file) {
+  damaged <- function(e) fail(sprintf("The search in %s is damaged.", quoted(file)), store_kind$again)
+  tryCatch(said_by_others(search_in(file), damaged), warning = damaged)
+}
+
+search_in <- function(file) {
   stored <- read_store(file)
   search <- stored_search(stored$header)
   fits <- do.call(rbind, lapply(stored$fits, `[[`, "fit"))

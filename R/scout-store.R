@@ -51,8 +51,10 @@ store_words <- function(name, own, stored) if (name == "brief") brief_difference
 
 read_store <- function(file, mend = FALSE) {
   stored <- read_json_lines(file, store_kind, mend)
-  fits <- lapply(stored$lines, function(line) {
-    list(settings = line$settings, fit = as.data.frame(lapply(line$fit, from_stored)))
+  fits <- each_line(stored$lines, file, store_kind, function(line) {
+    fit <- lapply(line$fit, from_stored)
+    holds <- is_text(line$settings, 1) && identical(names(fit), fit_numbers) && all(vapply(fit, is_numbers, NA, 1))
+    if (holds) list(settings = line$settings, fit = as.data.frame(fit)) else stop()
   })
   list(header = stored$header, fits = fits)
 }

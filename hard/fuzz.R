@@ -1,4 +1,5 @@
-# Mutated files: models, briefs, tables and results, each changed at random and read. A file is answered by what it
+# Mutated files: models, briefs, tables, results, checkpoints, searches, stored tables and what a service is asked, each
+# changed at random and read. A file is answered by what it
 # holds or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20
 # seconds.
 #   Rscript hard/fuzz.R                 the numbers that the issue asks for
@@ -53,6 +54,23 @@ results <- lapply(list(
   write_result(result, file)
   inside$read_compressed(file)
 })
+
+seeded <- short |> regimen(seed = 1) |> hold_out(seed = 1)
+checkpoint_file <- tempfile()
+invisible(train(seeded, checkpoint = checkpoint_file, every = 0, progress = "none"))
+search_file <- tempfile()
+invisible(scout(short, units = c(2, 3, 4), k = 2, budget = 3, file = search_file, progress = "none"))
+whole_text <- function(file) rawToChar(readBin(file, "raw", file.size(file)))
+checkpoint <- whole_text(checkpoint_file)
+search <- whole_text(search_file)
+store_folder <- tempfile(fileext = ".table")
+invisible(store_table(table, store_folder, progress = "none"))
+request_body <- as.character(jsonlite::toJSON(table[1:3, setdiff(names(table), "outcome")], dataframe = "rows"))
+service <- list(
+  model = models[[1]], identity = inside$identity_of(models[[1]]),
+  limits = list(bytes = 1e6, rows = 1000, seconds = 20, waiting = 2), counts = inside$new_counts(),
+  pages = inside$served_pages(models[[1]])
+)
 
 # ---- how ----------------------------------------------------------------------------------------------------------
 
@@ -142,6 +160,34 @@ kinds <- list(
     utils::capture.output(print(result))
     glance(result)
     as.data.frame(result)
+  }),
+  checkpoints = list(n = 10000, make = function(file) writeBin(mutated(checkpoint), file), read = function(file) {
+    utils::capture.output(print(train(seeded, checkpoint = file, progress = "none")))
+  }),
+  searches = list(n = 10000, make = function(file) writeBin(mutated(search), file), read = function(file) {
+    utils::capture.output(print(read_result(file)))
+  }),
+  stores = list(n = 10000, make = function(file) {
+    dir.create(file)
+    file.copy(list.files(store_folder, full.names = TRUE), file)
+    one <- file.path(file, sample(list.files(file), 1))
+    # numbers stand in files of a length that the table tells
+    bytes <- readBin(one, "raw", file.size(one))
+    at <- sample.int(length(bytes), min(length(bytes), 3))
+    bytes <- if (grepl("json$", one)) mutated(rawToChar(bytes)) else replace(bytes, at, as.raw(sample(0:255, length(at))))
+    writeBin(bytes, one)
+  }, read = function(file) {
+    t <- inside$read_table(file)
+    utils::capture.output(print(look(t)))
+    predict(models[[1]], t)
+  }),
+  requests = list(n = 10000, make = function(file) writeBin(mutated(request_body), file), read = function(file) {
+    response <- inside$respond(list(
+      REQUEST_METHOD = "POST", PATH_INFO = "/answer", QUERY_STRING = "", HTTP_CONTENT_TYPE = "application/json",
+      HTTP_ACCEPT = "", rook.input = list(read = function() readBin(file, "raw", 1e6))
+    ), service)
+    if (response$status == 500) stop(response$body)
+    if (response$status >= 400) inside$fail("refused")
   })
 )
 
@@ -150,6 +196,7 @@ kinds <- list(
 # What came of one file: "read", "refused", or what is wrong.
 one <- function(kind, seed, file) {
   set.seed(seed)
+  unlink(file, recursive = TRUE)
   kind$make(file)
   began <- proc.time()[["elapsed"]]
   came <- tryCatch(
@@ -179,7 +226,7 @@ for (name in c(asked[-(1:2)], names(kinds)[length(asked) < 3])) {
   began <- proc.time()[["elapsed"]]
   came <- parallel::mclapply(chunks, function(seeds) {
     file <- tempfile(fileext = if (name == "briefs") ".yml" else if (name == "tables") ".csv" else ".hylo")
-    on.exit(unlink(file))
+    on.exit(unlink(file, recursive = TRUE))
     list(came = vapply(seeds, function(seed) one(kind, seed, file), ""), memory = peak_memory(), seeds = seeds)
   }, mc.cores = cores, mc.preschedule = FALSE)
   crashed <- which(vapply(came, function(chunk) !is.list(chunk), NA))

@@ -1,6 +1,7 @@
 // Columns of a stored table as R's vectors without being read: their values are mapped from the file, page by page as
 // they are looked at. What R writes into such a vector stays with R, the file is never changed.
 
+#include <algorithm>
 #include <memory>
 #include <stdexcept>
 #include <string>
@@ -62,11 +63,21 @@ void register_mapped_columns(DllInfo* package) {
   R_set_altlogical_Elt_method(flag_class, whole_at);
 }
 
-// The values of a file of little-endian doubles ("real") or 32-bit integers ("whole", "flag"), with these attributes.
+// Whether all of them are missing or from `low` to `high`: what is made of them takes them at their word.
+bool lie_within(const hylo::MappedFile& file, int low, int high) {
+  const int* values = static_cast<const int*>(file.data());
+  return std::all_of(values, values + file.bytes() / sizeof(int),
+                     [=](int value) { return value == NA_INTEGER || (value >= low && value <= high); });
+}
+
+// The values of a file of little-endian doubles ("real") or 32-bit integers ("whole", "flag"), with these attributes;
+// whole ones are places among as many levels as there are. NULL where a value can't be one.
 // [[Rcpp::export]]
 SEXP core_mapped_column(std::string path, std::string type, Rcpp::List attributes) {
   const R_altrep_class_t kind = type == "real" ? real_class : type == "whole" ? whole_class : flag_class;
   auto file = std::make_unique<hylo::MappedFile>(path);
+  const int levels = type == "whole" ? int(Rf_xlength(attributes["levels"])) : 0;
+  if (type != "real" && !lie_within(*file, type == "flag" ? 0 : 1, type == "flag" ? 1 : levels)) return R_NilValue;
   Rcpp::Shield<SEXP> pointer(R_MakeExternalPtr(file.release(), R_NilValue, R_NilValue));
   R_RegisterCFinalizerEx(pointer, close_file, TRUE);
   Rcpp::Shield<SEXP> column(R_new_altrep(kind, pointer, R_NilValue));

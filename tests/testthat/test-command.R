@@ -278,6 +278,7 @@ test_that("every command has help with an example", {
 })
 
 test_that("the demo runs, and leaves what it says", {
+  skip_unless_hard()
   withr::local_dir(withr::local_tempdir())
   told <- hylomath("demo", "-o", "story")
   expect_equal(told$status, 0)

@@ -1,6 +1,7 @@
 # The guide: every page of it runs, with real output, and objects print as tables and figures there.
 
 test_that("every page of the guide runs", {
+  skip_unless_hard()
   skip_if_not_installed("knitr")
   pages <- normalizePath(list.files(test_path("..", "..", "vignettes"), "[.]Rmd$", full.names = TRUE))
   skip_if(length(pages) == 0, "the sources are not here")

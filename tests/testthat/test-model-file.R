@@ -88,7 +88,7 @@ test_that("files are what the schema says", {
   )
   turns <- brief(small_kilns(), "outcome") |> hold_out(rotate = 3, seed = 5) |> regimen(epochs = 3)
   for (model in list(quick_model(), rich_model(), withr::with_seed(1, train(turns, progress = "none")))) {
-    expect_equal(system2(python[1], c("-c", shQuote(check), schema, saved(model))), 0)
+    expect_equal(system2(python[1], c("-c", shQuote(check), shQuote(schema), saved(model))), 0)
   }
 })
 

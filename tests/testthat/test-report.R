@@ -156,6 +156,7 @@ test_that("the command writes reports of models, lineups and results", {
   for (words in wrong) expect_equal(do.call(hylomath, c("report", as.list(words)))$status, 2, info = words)
   watched <- hylomath("watch", "a.hylo", "k.csv", "--report", "w.html")
   expect_match(paste(readLines("w.html"), collapse = " "), "has the world changed", info = watched$err)
+  skip_unless_hard()
   skip_if(Sys.which("chromium") == "")
   printed <- hylomath("report", "a.hylo", "--pdf")
   expect_equal(printed$status, 0, info = paste(printed$err, collapse = "\n"))
@@ -163,6 +164,7 @@ test_that("the command writes reports of models, lineups and results", {
 })
 
 test_that("the briefs among the examples are trained and reported by the command", {
+  skip_unless_hard()
   briefs <- normalizePath(list.files(test_path("..", "..", "examples"), "[.]yml$", full.names = TRUE))
   skip_if(length(briefs) == 0, "the sources are not here")
   expect_length(briefs, 3)

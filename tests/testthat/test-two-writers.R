@@ -5,8 +5,8 @@ test_that("a search or checkpoint that is being written is refused to another pr
   data.table::fwrite(small_kilns(), "k.csv")
   hylomath("brief", "k.csv", "-t", "outcome", "-o", "k.yml", "-q")
   calls <- list(
-    c("scout", "k.yml", "units=4..32", "--k", "3", "--budget", "40", "--keep", "k.scout", "-q"),
-    c("train", "k.yml", "--checkpoint", "k.kept", "-q", "--set", "regimen.epochs=3000")
+    c("scout", "k.yml", "units=4..32", "l2=1e-6..0.1", "--k", "3", "--budget", "400", "--keep", "k.scout", "-q"),
+    c("train", "k.yml", "--checkpoint", "k.kept", "-q", "--set", "regimen.epochs=100000", "--set", "regimen.stop=none")
   )
   for (words in calls) {
     first <- callr::process$new(
@@ -26,7 +26,7 @@ test_that("a search or checkpoint that is being written is refused to another pr
     expect_equal(second$status, 1)
     expect_match(second$err[1], "is being written by another process", fixed = TRUE)
     # whoever was killed holds nothing any more
-    expect_null(take_file(words[if (words[1] == "scout") 8 else 4], environment())$nothing)
+    expect_null(take_file(words[if (words[1] == "scout") 9 else 4], environment())$nothing)
   }
 })
 
