@@ -23,13 +23,13 @@ read_json_lines <- function(file, kind, mend = FALSE) {
   list(header = parsed[[1]], lines = drop_nulls(parsed[-1]))
 }
 
-# What `read` makes of each line; a line that it can't make anything of is not one that was cut off.
+# What `read` makes of each line. One that it can't make anything of, or NULL, is not one that was cut off.
 each_line <- function(lines, file, kind, read) {
   lapply(seq_along(lines), function(i) {
-    damaged <- function(e) {
+    damaged <- function(...) {
       fail(sprintf("%s is damaged: line %d holds no part of a %s.", quoted(file), i + 1L, kind$what), kind$again)
     }
-    tryCatch(said_by_others(read(lines[[i]]), damaged), warning = damaged)
+    tryCatch(said_by_others(read(lines[[i]]), damaged), warning = damaged) %||% damaged()
   })
 }
 

@@ -9,12 +9,13 @@ test_that("a search or checkpoint that is being written is refused to another pr
     c("train", "k.yml", "--checkpoint", "k.kept", "-q", "--set", "regimen.epochs=100000", "--set", "regimen.stop=none")
   )
   for (words in calls) {
+    kept <- grep("^k[.](scout|kept)$", words, value = TRUE)
     first <- callr::process$new(
       file.path(R.home("bin"), "Rscript"), c(program, words), env = c("current", R_LIBS = library_paths)
     )
     taken <- FALSE
     for (i in 1:100) {
-      taken <- any(grepl("[.]lock$", list.files(all.files = TRUE)))
+      taken <- file.exists(sprintf(".%s.lock", kept))
       if (taken) break
       Sys.sleep(0.05)
     }
@@ -26,7 +27,7 @@ test_that("a search or checkpoint that is being written is refused to another pr
     expect_equal(second$status, 1)
     expect_match(second$err[1], "is being written by another process", fixed = TRUE)
     # whoever was killed holds nothing any more
-    expect_null(take_file(words[if (words[1] == "scout") 9 else 4], environment())$nothing)
+    expect_null(take_file(kept, environment())$nothing)
   }
 })
 
