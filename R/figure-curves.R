@@ -79,7 +79,7 @@ stopped_title <- function(run) {
     converged = sprintf("converged at epoch %d", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
     diverged = sprintf("diverged in epoch %d", epochs + 1L),
-    vanished = sprintf("nothing of the error came to the first layer in epoch %d", epochs)
+    vanished = sprintf("no error came to the first layer in epoch %d", epochs)
   )
 }
 
