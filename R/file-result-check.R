@@ -4,7 +4,7 @@
 # What is broken about it, in a word; NULL where nothing is.
 broken_in_result <- function(x) {
   if (length(tasks_called(x$task)) == 0) return("task")
-  withr::local_options(warnPartialMatchDollar = TRUE)  # a longer name would pass for the one that is meant
+  local_exact_names()
   checks <- result_checks(x)
   for (part in names(checks)) {
     holds <- tryCatch(isTRUE(checks[[part]](x[[part]])), error = function(e) FALSE, warning = function(w) FALSE)

@@ -3,7 +3,7 @@
 
 # What is broken about them, in a word; NULL where nothing is.
 broken_part <- function(parts) {
-  withr::local_options(warnPartialMatchDollar = TRUE)  # a longer name would pass for the one that is meant
+  local_exact_names()
   checks <- list(
     brief = quote(is_text(parts$brief, 1)),
     "answerer.target" = quote(target_holds(parts$answerer$target)),
