@@ -32,8 +32,8 @@ as_plain_frame <- function(columns) {
   structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1]])))
 }
 
-# Until `frame` ends a longer name that would pass for the one that is asked for by `$` is a warning. Set back to NULL, as
-# it is at first, R would go on warning.
+# Until `frame` ends a longer name that would pass for the one that is asked for by `$` is a warning. Set back to NULL,
+# as it is at first, R would go on warning.
 local_exact_names <- function(frame = parent.frame()) {
   former <- isTRUE(getOption("warnPartialMatchDollar"))
   options(warnPartialMatchDollar = TRUE)
