@@ -88,7 +88,7 @@ $(BUILD)/ready-for-hard-use: $(BUILD)/ready-for-tests
 	@Rscript tools/setup.R hard
 	@touch $@
 
-# mutated models, briefs, tables and results; SHARE=0.01 for a hundredth of them
+# mutated files of all kinds, and requests; SHARE=0.01 for a hundredth of them
 SHARE ?= 1
 fuzz: install $(BUILD)/ready-for-tests
 	@$(RUN) hard/fuzz.R $(SHARE)

@@ -1,5 +1,6 @@
 # Stored tables: a folder with a file for each column, for tables that are larger than memory. The columns are mapped,
-# not read: R has vectors of them whose values come from disk as they are looked at.
+# not read: R has vectors of them whose values come from disk as they are looked at. Those of texts and flags are gone
+# through once, so that no value stands for what isn't there.
 #
 # `table.json` says what there is: {format, format_version, rows, hash, columns: [{name, type, levels}], left_out}. The
 # n-th column's values are in the file `n`, little-endian: doubles for the types `real`, `date` (days since 1970) and

@@ -26,7 +26,7 @@ csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = "
 #' table that is read again has to be the same table. A file that is meant for a spreadsheet is written with
 #' `options(hylomath.spreadsheet = TRUE)`, or the command's `--spreadsheet`: such texts, names of columns among them,
 #' then have an apostrophe before them, by which a spreadsheet shows them as they are. Numbers stay numbers, negative
-#' ones too.
+#' ones and those with a decimal comma too.
 #'
 #' @section Where it holds: Every CSV file or text that a verb writes, the cells that [score_table()] copies among
 #'   them; not Parquet files, databases, JSON and pages, which no spreadsheet takes for formulas.
@@ -57,6 +57,6 @@ cells_to_write <- function(table) {
 no_formula <- function(texts) {
   suspect <- grepl("^[=+@\t\r-]", texts)
   if (!any(suspect)) return(texts)
-  suspect[suspect] <- is.na(suppressWarnings(as.numeric(texts[suspect])))
+  suspect[suspect] <- !grepl("^[+-]?([0-9]+[.,]?[0-9]*|[.,][0-9]+)([eE][+-]?[0-9]+)?$", texts[suspect])
   ifelse(suspect, paste0("'", texts), texts)
 }

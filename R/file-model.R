@@ -92,7 +92,7 @@ read_model <- function(file) {
   content <- model_content(text, file, foreign)
   parts <- tryCatch(
     without_shared(lapply(content, from_stored)),
-    error = function(e) foreign(if (inherits(e, "hylomath_error")) e$what else "it is damaged"), warning = damaged
+    error = function(e) foreign(if (inherits(e, "hylomath_error")) sub("[.]$", "", e$what) else "it is damaged")
   )
   broken <- setdiff(c("brief", "answerer", "curves", "baseline"), names(parts))
   if (length(broken)) foreign(sprintf("its part %s is missing", quoted(broken[1])))

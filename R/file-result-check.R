@@ -43,9 +43,9 @@ result_checks <- function(x) {
       small = wants_texts(least = 1), dropped = wants_texts(), brief = wants_brief
     ),
     hylomath_lineup = list(
-      models = wants_columns("model", lined_up_numbers, least = 1), measures = wants_columns(c("model", "measure"),
-        setdiff(lined_up_numbers, c("parameters", "training_seconds"))
-      ), settings = function(settings) is.data.frame(settings) && all(vapply(settings, is.character, NA)),
+      models = wants_columns("model", c(apart_numbers, "parameters", "training_seconds"), least = 1),
+      measures = wants_columns(c("model", "measure"), apart_numbers),
+      settings = function(settings) is.data.frame(settings) && all(vapply(settings, is.character, NA)),
       rows = wants_text, n = wants_place(0), level = wants_share, first = function(first) first %in% x$models$model,
       units = wants_text, paired = wants_text, looks = is_numbers
     ),
@@ -58,9 +58,7 @@ measured_numbers <- c("value", "low", "high", "baseline", "mean", "sd", "error")
 varied_numbers <- c(
   "mean", "error", "sd", "difference", "difference_low", "difference_high", "parameters", "rows", "updates", "seconds"
 )
-lined_up_numbers <- c(
-  "value", "low", "high", "difference", "difference_low", "difference_high", "parameters", "training_seconds"
-)
+apart_numbers <- c("value", "low", "high", "difference", "difference_low", "difference_high")
 
 appraisal_checks <- function(x) {
   classes <- answers_classes(x$task)
@@ -75,7 +73,7 @@ appraisal_checks <- function(x) {
     baseline_answer = if (classes) wants_text else function(answer) is_numbers(answer, length(x$target)),
     baseline_is = wants_maybe(wants_text), baseline_rate = wants_maybe(is_numbers),
     judged = function(judged) is.data.frame(judged) && is.character(judged$key),
-    weight = wants_numbers, unit = wants_numbers
+    weight = is_numbers, unit = is_numbers
   )
 }
 
@@ -108,8 +106,6 @@ wants_maybe <- function(check) function(x) is.null(x) || check(x)
 wants_text <- function(x) is_text(x, 1)
 
 wants_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
-
-wants_numbers <- function(x) is_numbers(x)
 
 wants_place <- function(least) function(x) is_place(x, least, Inf)
 

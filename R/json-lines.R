@@ -29,7 +29,7 @@ each_line <- function(lines, file, kind, read) {
     damaged <- function(...) {
       fail(sprintf("%s is damaged: line %d holds no part of a %s.", quoted(file), i + 1L, kind$what), kind$again)
     }
-    tryCatch(said_by_others(read(lines[[i]]), damaged), warning = damaged) %||% damaged()
+    tryCatch(read(lines[[i]]), error = damaged, warning = damaged) %||% damaged()
   })
 }
 

@@ -71,23 +71,30 @@ stored_list <- function(x) {
 
 # ---- reading ------------------------------------------------------------------------------------------------------
 
+# What is wrong with a value is said by an error, also where R would only warn: a longer name, for one, would pass for
+# the one that is meant.
 from_stored <- function(x) {
+  local_exact_names()
+  tryCatch(value_from(x), warning = function(w) fail("It holds a value in a form that is none."))
+}
+
+value_from <- function(x) {
   if (!is.list(x) || length(x) == 0) return(x)
   if (length(x) == 1 && !is.null(names(x))) {
     value <- x[[1]]
     switch(names(x),
       "$table" = return(read_stored_table(value)),
-      "$matrix" = return(read_stored_matrix(lapply(value, from_stored))),
-      "$factor" = return(read_stored_factor(lapply(value, from_stored))),
-      "$named" = return(stats::setNames(from_stored(value$values), from_stored(value$names))),
-      "$object" = return(read_stored_object(from_stored(value$value), from_stored(value$class))),
+      "$matrix" = return(read_stored_matrix(lapply(value, value_from))),
+      "$factor" = return(read_stored_factor(lapply(value, value_from))),
+      "$named" = return(stats::setNames(value_from(value$values), value_from(value$names))),
+      "$object" = return(read_stored_object(value_from(value$value), value_from(value$class))),
       "$texts" = return(vapply(value, function(v) v %||% NA_character_, "")),
       "$flags" = return(vapply(value, function(v) v %||% NA, NA)),
       "$integers" = return(read_stored_numbers(value, "integer", 4)),
       "$doubles" = return(read_stored_numbers(value, "double", 8))
     )
   }
-  lapply(x, from_stored)
+  lapply(x, value_from)
 }
 
 read_stored_numbers <- function(base64, what, bytes) {
@@ -129,11 +136,11 @@ read_stored_matrix <- function(x) {
 }
 
 read_stored_table <- function(x) {
-  columns <- lapply(x$columns, from_stored)
+  columns <- lapply(x$columns, value_from)
   if (length(unique(lengths(columns))) > 1 || (length(columns) && is.null(names(columns)))) {
     fail("It holds a table whose columns have different lengths.")
   }
-  rows <- if (!is.null(x$rows)) from_stored(x$rows) else seq_len(x$count %||% length(columns[[1]]))
+  rows <- if (!is.null(x$rows)) value_from(x$rows) else seq_len(x$count %||% length(columns[[1]]))
   if (length(columns) && length(rows) != length(columns[[1]])) {
     fail("It holds a table whose rows are not named one by one.")
   }

@@ -119,7 +119,7 @@ deep_cause <- function(model) {
   if (length(flat) < deep_wiring) return(NULL)
   list(
     sprintf("%d layers of %s pass on less of it one after another.", length(flat), flat[[1]]$activation),
-    "Wire fewer layers, `relu`, or layers with `norm`; start: orthogonal helps too."
+    "Wire fewer layers, `relu`, or layers with `norm`; `start=orthogonal` helps too."
   )
 }
 

@@ -53,7 +53,7 @@ read_store <- function(file, mend = FALSE) {
   stored <- read_json_lines(file, store_kind, mend)
   fits <- each_line(stored$lines, file, store_kind, function(line) {
     fit <- lapply(line$fit, from_stored)
-    holds <- is_text(line$settings, 1) && identical(names(fit), fit_numbers) && all(vapply(fit, is_numbers, NA, 1))
+    holds <- is_text(line$settings, 1) && identical(names(fit), names(no_fits())) && all(vapply(fit, is_numbers, NA, 1))
     if (holds) list(settings = line$settings, fit = as.data.frame(fit))
   })
   list(header = stored$header, fits = fits)

@@ -63,8 +63,6 @@ no_fits <- function() {
   )
 }
 
-fit_numbers <- c("trial", "fold", "share", "loss", "rows", "training", "parameters", "epochs", "seconds")
-
 fit_row <- function(trial, fold, share, result) {
   data.frame(
     trial = trial, fold = fold, share = share, loss = if (is.finite(result$loss)) result$loss else Inf,

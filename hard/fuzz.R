@@ -174,8 +174,8 @@ kinds <- list(
     # numbers stand in files of a length that the table tells
     bytes <- readBin(one, "raw", file.size(one))
     at <- sample.int(length(bytes), min(length(bytes), 3))
-    bytes <- if (grepl("json$", one)) mutated(rawToChar(bytes)) else replace(bytes, at, as.raw(sample(0:255, length(at))))
-    writeBin(bytes, one)
+    others <- as.raw(sample(0:255, length(at)))
+    writeBin(if (grepl("json$", one)) mutated(rawToChar(bytes)) else replace(bytes, at, others), one)
   }, read = function(file) {
     t <- inside$read_table(file)
     utils::capture.output(print(look(t)))

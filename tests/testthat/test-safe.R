@@ -211,4 +211,9 @@ test_that("formulas are left alone, and made texts for a spreadsheet in every ta
     expect_identical(sub("^'", "", cells_of("sheet.csv")), cells_of("plain.csv"), info = verb[1])
   }
   expect_false(for_spreadsheet())
+  withr::local_options(hylomath.spreadsheet = TRUE)
+  left <- c("-4,5", "-.5e3", "+12", "plain", "", NA)
+  expect_identical(no_formula(left), left)
+  formulas <- c("=1", "-1+1", "-0x1F", "@x", "\tx")
+  expect_identical(no_formula(formulas), paste0("'", formulas))
 })

@@ -28,6 +28,16 @@ Regimen short_regimen(std::size_t epochs, std::size_t patience = 0) {
   return r;
 }
 
+// A network without hidden layers on 64 rows, of which `validation` choose.
+Trained<float> straight_by_momentum(std::size_t epochs, double momentum, double rate, std::size_t validation) {
+  auto regimen = short_regimen(epochs);
+  regimen.optimiser.method = Method::Momentum;
+  regimen.optimiser.momentum = momentum;
+  regimen.optimiser.learning_rate = rate;
+  return fit(network_of(2, {}, Activation::Identity, 1, Output::Identity), table_of<float>(64, 2, 1, Output::Identity),
+             regimen, validation);
+}
+
 }  // namespace
 
 TEST_CASE("the same seed gives the same network bit for bit, another seed another one") {
@@ -138,29 +148,17 @@ TEST_CASE("a request to stop ends training and keeps the best network so far") {
 }
 
 TEST_CASE("a loss that is no longer finite stops training at the best network so far") {
-  const auto spec = network_of(2, {}, Activation::Identity, 1, Output::Identity);
-  const auto table = table_of<float>(64, 2, 1, Output::Identity);
-  auto regimen = short_regimen(500);
-  regimen.optimiser.method = Method::Momentum;
-  regimen.optimiser.learning_rate = 1e6;
-  const auto trained = fit(spec, table, regimen, 0);
+  const auto trained = straight_by_momentum(500, 0.9, 1e6, 0);
   CHECK(trained.stopped == Stopped::Diverged);
   for (float w : trained.parameters) CHECK(std::isfinite(w));
 }
 
 TEST_CASE("a loss that grows without bounds ends training, one that comes back from its first steps doesn't") {
-  const auto spec = network_of(2, {}, Activation::Identity, 1, Output::Identity);
-  const auto table = table_of<float>(64, 2, 1, Output::Identity);
-  auto regimen = short_regimen(40);
-  regimen.optimiser.method = Method::Momentum;
-  regimen.optimiser.momentum = 0;
-  regimen.optimiser.learning_rate = 3;
-  const auto grown = fit(spec, table, regimen, 32);
+  const auto grown = straight_by_momentum(40, 0, 3, 32);
   CHECK(grown.stopped == Stopped::Diverged);
   for (const Epoch& e : grown.epochs) CHECK(e.validation <= kExploded * (1 + grown.epochs[0].training));
   for (float w : grown.parameters) CHECK(std::isfinite(w));
-  regimen.optimiser.learning_rate = 0.05;
-  CHECK(fit(spec, table, regimen, 32).stopped == Stopped::Epochs);
+  CHECK(straight_by_momentum(40, 0, 0.05, 32).stopped == Stopped::Epochs);
 }
 
 TEST_CASE("an epoch in which nothing of the error comes to the first layer ends training") {
