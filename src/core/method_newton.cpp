@@ -217,6 +217,7 @@ class Newton : public WholeMethod {
       std::copy_n(hessian_.data() + i * side_, i + 1, factor_.data() + i * side_);
       factor_[i * side_ + i] += diagonal_[i] + mu_ * std::max(hessian_[i * side_ + i], least);
     }
+    if (loss_.objective().spec().loss.output == Output::Softmax) hold_common(least);
     for (std::size_t i = 0; i < side_; ++i) {
       double* row = factor_.data() + i * side_;
       for (std::size_t j = 0; j <= i; ++j) {
@@ -232,6 +233,20 @@ class Newton : public WholeMethod {
       }
     }
     return true;
+  }
+
+  // Of a softmax what is common to all classes changes nothing, so that where no penalty does, the equations leave it
+  // open and rounding would settle it. Curvature along it makes 0 its step.
+  void hold_common(double least) {
+    for (std::size_t i = 0; i <= inputs_; ++i) {
+      const std::size_t from = i * units_;
+      if (diagonal_[from] > 0) continue;
+      double most = least;
+      for (std::size_t a = 0; a < units_; ++a) most = std::max(most, hessian_[(from + a) * side_ + from + a]);
+      for (std::size_t a = 0; a < units_; ++a) {
+        for (std::size_t b = 0; b <= a; ++b) factor_[(from + a) * side_ + from + b] += most / double(units_);
+      }
+    }
   }
 
   void solve() {

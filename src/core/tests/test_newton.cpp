@@ -3,6 +3,7 @@
 #include <catch.h>
 
 #include <cmath>
+#include <numeric>
 #include <stdexcept>
 
 #include "curvature.hpp"
@@ -101,6 +102,30 @@ TEST_CASE("Newton's method ends at the minimum that L-BFGS finds, in a few steps
     CHECK(newton.best == newton.epochs.size());
     CHECK(newton.epochs.size() < 40);
     CHECK(newton.epochs.back().training == Approx(lbfgs.epochs.back().training).epsilon(1e-6));
+  }
+}
+
+TEST_CASE("what is common to all classes of a softmax stays where it began, and is not left to rounding") {
+  const std::size_t inputs = 4, classes = 4;
+  auto table = table_of<double>(120, inputs, classes, Output::Softmax);
+  const auto rows = all_rows(120);
+  for (const double l2 : {0.0, 0.02}) {
+    const auto spec = network_of(inputs, {}, Activation::Identity, classes, Output::Softmax, 0, l2);
+    const auto fit = [&](Method method, std::size_t epochs) {
+      Regimen regimen;
+      regimen.optimiser.method = method;
+      regimen.epochs = epochs;
+      regimen.stop = {0, 0, 0, 0};
+      return train<double>(spec, regimen, table, rows, {}, {}, kernel_level(), {}).parameters;
+    };
+    // gradients keep the sums over the classes, to the rounding of few additions
+    const auto newton = fit(Method::Newton, 400), lbfgs = fit(Method::Lbfgs, 5);
+    const std::size_t stride = newton.size() / (inputs + 1);
+    for (std::size_t i = l2 > 0 ? inputs : 0; i <= inputs; ++i) {
+      INFO("l2 " << l2 << ", input " << i);
+      const auto common = [&](const auto& w) { return std::accumulate(&w[i * stride], &w[i * stride] + classes, 0.0); };
+      CHECK(common(newton) == Approx(common(lbfgs)).margin(1e-9));
+    }
   }
 }
 
