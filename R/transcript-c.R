@@ -29,7 +29,7 @@ c_derived <- function(program) {
     derived <- program$derived[[i]]
     sprintf(
       "  cells[N_COLUMNS + %d] = %s; /* %s */", i - 1L, node_text(derived$node, how),
-      gsub("[*]/|[\r\n]", " ", paste(derived$name, "=", derived$text))
+      comment_text(paste(derived$name, "=", derived$text))
     )
   }, "")
   paste0(
@@ -184,7 +184,7 @@ c_checked <- function(out, program) {
   places <- match(answers$answer, program$classes, nomatch = 0)
   if (is.null(program$classes)) places <- ifelse(is.na(values[, 1]), 0, 1)
   out$add("#ifdef TRANSCRIPT_MAIN")
-  out$array("char *const", "checked_rows", c_texts(do.call(paste, c(unname(cells), sep = "\t"))))
+  out$array("char *const", "checked_cells", c_texts(t(do.call(cbind, unname(cells)))))
   out$places("checked_places", places - 1)
   values[is.na(values)] <- 0
   out$numbers("checked_values", as.vector(t(values)))

@@ -13,17 +13,13 @@ form_page <- function(model, code) {
   columns <- jsonlite::toJSON(form_columns(model), auto_unbox = TRUE, digits = NA, null = "null", na = "null")
   parts <- list(
     title = html_text(sprintf("A network that predicts %s", enumerate(target$columns))), about = html_text(about),
-    columns = in_script(columns), transcript = in_script(code)
+    columns = gsub("<", "\\u003c", columns, fixed = TRUE), transcript = in_script(code)
   )
-  for (name in names(parts)) template <- sub(sprintf("{{%s}}", name), "\u0001", template, fixed = TRUE) |>
-      put_in(parts[[name]])
-  template <- gsub("{{title}}", parts$title, template, fixed = TRUE)
+  # all at once, so that what looks like a place in one part is none
+  places <- gregexpr("\\{\\{[a-z]+\\}\\}", template)
+  wanted <- gsub("[{}]", "", regmatches(template, places)[[1]])
+  regmatches(template, places) <- list(unlist(parts[wanted]))
   paste0(template, "\n")
-}
-
-put_in <- function(template, text) {
-  at <- regexpr("\u0001", template, fixed = TRUE)
-  paste0(substr(template, 1, at - 1), text, substring(template, at + 1))
 }
 
 answers_itself <- function(transcript) {
@@ -48,7 +44,7 @@ html_text <- function(text) {
   text
 }
 
-# Nothing in a script may end it.
+# Nothing in a script may end it. (Of JSON all `<` are escaped instead: it knows no other escapes.)
 in_script <- function(text) gsub("<!--", "<\\\\!--", gsub("</", "<\\\\/", text))
 
 # The columns as fields: list(name, type, low, high, levels, told, value).

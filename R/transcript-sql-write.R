@@ -13,7 +13,7 @@ sql_writer <- function(dialect) {
     columns <- c(keep, sprintf("%s as %s", new, names(new)))
     how <- if (dialect == "standard") "as" else "as materialized"
     text <- sprintf("%s %s (\n  select\n    %s\n  from %s\n)", name, how, sql_columns(columns), from)
-    if (!is.null(note)) text <- paste0("-- ", gsub("[\r\n]", " ", note), "\n", text)
+    if (!is.null(note)) text <- paste0("-- ", comment_text(note), "\n", text)
     stages <<- c(stages, text)
     last <<- name
   }

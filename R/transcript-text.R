@@ -11,11 +11,17 @@ numbers_text <- function(x) {
   text
 }
 
+# Names and levels are somebody else's: they end neither a line nor a comment, whatever the language.
+comment_text <- function(text) {
+  text <- gsub("[\r\n\u2028\u2029]", " ", harmless(text))
+  gsub("/*", "/ *", gsub("*/", "* /", text, fixed = TRUE), fixed = TRUE)
+}
+
 quoted_texts <- function(x) {
   vapply(x, function(text) as.character(jsonlite::toJSON(jsonlite::unbox(enc2utf8(text)))), "")
 }
 
-# `how` says how the language writes numbers, missing values, flags, arrays and objects.
+# `how` says how the language writes numbers, texts, missing values, flags, arrays and objects.
 program_text <- function(x, how) {
   if (is.null(x)) return(how$nothing)
   if (is.list(x)) {
@@ -23,7 +29,7 @@ program_text <- function(x, how) {
     return(if (is.null(names(x))) how$array(values, atomic = FALSE) else how$object(names(x), values))
   }
   flag_or_number <- function(x) if (is.logical(x)) how$flags[2 - x] else how$numbers(numbers_text(x))
-  values <- if (is.character(x)) quoted_texts(x) else flag_or_number(x)
+  values <- if (is.character(x)) how$texts(x) else flag_or_number(x)
   values[is.na(x)] <- if (is.character(x)) how$missing[1] else how$missing[2]
   if (inherits(x, "AsIs") || length(x) != 1) how$array(values, atomic = TRUE) else values
 }
@@ -48,7 +54,7 @@ transcript_head <- function(program, comment, needs) {
     "Columns, by name in any order; a missing cell is empty:", paste0("  ", columns), "",
     sprintf("Answers: %s.", enumerate(program$answers, limit = 30))
   )
-  paste0(comment, ifelse(lines == "", "", " "), gsub("[\r\n]", " ", lines), collapse = "\n")
+  paste0(comment, ifelse(lines == "", "", " "), comment_text(lines), collapse = "\n")
 }
 
 transcript_runtime <- function(name) {

@@ -84,11 +84,15 @@ transcript_targets <- function() c(names(transcript_languages()), "page")
 transcript_in_javascript <- function(program) {
   how <- list(
     nothing = "null", missing = c("null", "null"), flags = c("true", "false"),
-    numbers = function(text) sub("Inf", "Infinity", text, fixed = TRUE),
+    numbers = function(text) sub("Inf", "Infinity", text, fixed = TRUE), texts = quoted_texts,
     array = function(values, atomic) {
       paste0("[", if (atomic) in_lines(values) else paste(values, collapse = ",\n"), "]")
     },
-    object = function(names, values) paste0("{ ", paste0(quoted_texts(names), ": ", values, collapse = ", "), " }")
+    # __proto__ as a plain key would be no key
+    object = function(names, values) {
+      keys <- ifelse(names == "__proto__", "[\"__proto__\"]", quoted_texts(names))
+      paste0("{ ", paste0(keys, ": ", values, collapse = ", "), " }")
+    }
   )
   by_row <- function(table) unname(lapply(seq_len(nrow(table)), function(i) lapply(as.list(table), `[`, i)))
   program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], by_row)
@@ -102,12 +106,13 @@ transcript_in_javascript <- function(program) {
 transcript_in_r <- function(program) {
   how <- list(
     nothing = "NULL", missing = c("NA_character_", "NA"), flags = c("TRUE", "FALSE"), numbers = identity,
+    texts = r_texts,
     array = function(values, atomic) {
       if (!atomic) return(paste0("list(", paste(values, collapse = ",\n"), ")"))
       paste0("c(", in_lines(values), ")")
     },
     object = function(names, values) {
-      named <- ifelse(make.names(names) == names, names, paste0("`", gsub("`", "\\\\`", names), "`"))
+      named <- ifelse(make.names(names) == names, names, r_texts(names))
       paste0("list(", paste0(named, " = ", values, collapse = ", "), ")")
     }
   )
@@ -117,6 +122,9 @@ transcript_in_r <- function(program) {
     "\n\n", r_derived(program), "\n\n", transcript_runtime("base.R"), "\n"
   )
 }
+
+# As JSON has them, but for what R takes for no escape.
+r_texts <- function(x) gsub("<\\/", "</", quoted_texts(x), fixed = TRUE)
 
 js_derived <- function(program) {
   derived_steps(program, list(
@@ -129,7 +137,7 @@ js_derived <- function(program) {
 
 r_derived <- function(program) {
   derived_steps(program, list(
-    cell = function(place) sprintf("c[[%d]]", as.integer(place)), missing = "NA", text = quoted_texts,
+    cell = function(place) sprintf("c[[%d]]", as.integer(place)), missing = "NA", text = r_texts,
     number = numbers_text,
     call = function(op, arguments) sprintf("op$%s(%s)", op, paste(arguments, collapse = ", ")),
     step = function(text) paste("function(c)", text)

@@ -225,7 +225,8 @@ function decided(rule, p) {
 // The answer to one row, an object of raw columns by name: an object with the names of program.answers, null where
 // there is no answer.
 function answer(row) {
-  const cells = program.columns.map((column) => cell(column, row[column.name]));
+  const own = (name) => (Object.prototype.hasOwnProperty.call(row, name) ? row[name] : null);
+  const cells = program.columns.map((column) => cell(column, own(column.name)));
   for (const step of derived) cells.push(step(cells));
   const exposure = program.exposure ? cells[program.exposure - 1] : 1;
   const each = program.networks.map((network) => answerOf(network, cells, Math.log(exposure)));

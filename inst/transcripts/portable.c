@@ -385,31 +385,37 @@ int transcript_cell(int column, const char *text, cell *to) {
 /* Without arguments: rows of the columns' texts, separated by tabs, in the columns' order, from standard input; their
    answers to standard output. With --check: whether the made-up rows are answered as by the model. */
 
-static int answer_line(char *line, double *values) {
+static int answer_texts(const char *const *texts, double *values) {
   cell cells[N_COLUMNS];
+  int i;
+  for (i = 0; i < N_COLUMNS; ++i) {
+    if (!transcript_cell(i, texts[i], &cells[i])) {
+      fprintf(stderr, "Column %s can't be \"%s\".\n", columns[i].name, texts[i]);
+      exit(1);
+    }
+  }
+  return transcript_answer(cells, values);
+}
+
+static int answer_line(char *line, double *values) {
+  const char *texts[N_COLUMNS];
   char *field = line;
   int i;
   for (i = 0; i < N_COLUMNS; ++i) {
     char *end = field + strcspn(field, "\t\r\n");
     const int more = *end == '\t';
     *end = '\0';
-    if (!transcript_cell(i, field, &cells[i])) {
-      fprintf(stderr, "Column %s can't be \"%s\".\n", columns[i].name, field);
-      exit(1);
-    }
+    texts[i] = field;
     field = more ? end + 1 : end;
   }
-  return transcript_answer(cells, values);
+  return answer_texts(texts, values);
 }
 
 static int check(void) {
   double values[MOST_VALUES], most = 0;
-  char line[MOST_LINE];
   int i, j;
   for (i = 0; i < N_CHECKED; ++i) {
-    int place;
-    strcpy(line, checked_rows[i]);
-    place = answer_line(line, values);
+    const int place = answer_texts(checked_cells + i * N_COLUMNS, values);
     if (place != checked_places[i]) return 0;
     for (j = 0; place >= 0 && j < N_VALUES; ++j) {
       const double told = checked_values[i * N_VALUES + j];
@@ -430,7 +436,12 @@ int main(int n, char **words) {
     return well ? 0 : 1;
   }
   while (fgets(line, sizeof line, stdin) != NULL) {
-    const int place = answer_line(line, values);
+    int place;
+    if (strchr(line, '\n') == NULL && !feof(stdin)) {
+      fprintf(stderr, "A line has more than %d bytes.\n", MOST_LINE - 2);
+      return 1;
+    }
+    place = answer_line(line, values);
     if (N_CLASSES > 0) printf("%s", place < 0 ? "" : classes[place]);
     for (j = 0; j < N_VALUES; ++j) {
       if (N_CLASSES > 0 || j > 0) putchar('\t');

@@ -47,20 +47,25 @@ in_r <- function(code, rows) {
   here$answer(rows)
 }
 
-in_c <- function(code, rows, model) {
-  folder <- withr::local_tempdir()
-  source <- file.path(folder, "model.c")
+# The program that C's code makes.
+compiled <- function(code, frame = parent.frame()) {
+  source <- withr::local_tempfile(fileext = ".c", .local_envir = frame)
+  program <- withr::local_tempfile(.local_envir = frame)
   writeLines(code, source, useBytes = TRUE)
-  program <- file.path(folder, "model")
-  flags <- c("-std=c99", "-Wall", "-Wextra", "-Werror", "-O1", "-DTRANSCRIPT_MAIN")
+  flags <- c("-std=c99", "-Wall", "-Wextra", "-Werror", "-DTRANSCRIPT_MAIN")
   expect_equal(system2("gcc", c(flags, source, "-o", program, "-lm")), 0)
+  program
+}
+
+in_c <- function(code, rows, model) {
+  program <- compiled(code)
   expect_equal(system2(program, "--check", stdout = FALSE), 0)
   columns <- raw_names(transcript_program(model))
   cells <- lapply(rows[columns], function(x) {
     if (is_moment(x)) x <- moment_text(x)
     ifelse(is.na(x), "", if (is.numeric(x)) sprintf("%.17g", x) else enc2utf8(as.character(x)))
   })
-  input <- file.path(folder, "rows.tsv")
+  input <- withr::local_tempfile()
   writeLines(do.call(paste, c(unname(cells), sep = "\t")), input, useBytes = TRUE)
   answers <- answer_names(model$answerer$target)
   found <- strsplit(system2(program, stdin = input, stdout = TRUE), "\t", fixed = TRUE)

@@ -37,7 +37,7 @@ cases <- list(
     gap = is.na(size) + nchar(place),
     set = glaze %in% c("ash", "tenmoku"), before = glaze < "clear", early = moment < "2024-01-01"
   ) |> wire("6 tanh"),
-  turns = withr::with_seed(6, brief(everything[c(inputs, "class")], "class")) |> hold_out(rotate = 3, seed = 4)
+  turns = on("class", keep = c("size", "glaze", "day")) |> hold_out(rotate = 3) |> wire("4 relu")
 )
 
 changed <- list(
@@ -55,7 +55,7 @@ trained <- function(b) withr::with_seed(7, train(regimen(b, epochs = 8), progres
 to_be_answered <- function(b) {
   rows <- everything[seq_len(200), setdiff(names(b$table), b$target)]
   rows$size[1:5] <- c(-3, 20, 0, NA, 12)
-  rows$place[3:9] <- "elsewhere"
+  if (!is.null(rows$place)) rows$place[3:9] <- "elsewhere"
   rows$glaze[5:9] <- "unheard of"
   if (!is.null(rows$hot)) rows$hot[8] <- NA
   if (!is.null(rows$days)) rows$days[1:3] <- c(0, NA, -1)
@@ -81,6 +81,35 @@ test_that("C, JavaScript and R answer as the model does, whatever it is made of"
   }
 })
 
+# What a language would run, end, forget or take for something of its own.
+code <- c(
+  "*/ exit(7); /*", "\"); quit(status = 7); (\"", "`); quit(status = 7); (`", "'; drop table rows; --",
+  "\\\"); process.exit(7); //", "</script><script>throw 7</script>", "<!--", "{{columns}}", "__proto__", "constructor",
+  "\u2028process.exit(7)", "\rprocess.exit(7)", "\\", "a\\nb", "${process.exit(7)}", "NULL"
+)
+
+test_that("names and levels that are code stay what they are", {
+  for (names in split(code, rep(1:4, 4))) {
+    table <- withr::with_seed(3, data.frame(rnorm(300), sample(code, 300, TRUE), sample(names, 300, TRUE)))
+    table$y <- ifelse(table[[1]] > withr::with_seed(4, rnorm(300)), names[1], names[2])
+    names(table) <- names
+    b <- brief(table, target = names[4]) |> wire("3 tanh") |> hold_out(rotate = 0, seed = 1)
+    b <- do.call(derive, c(list(b), stats::setNames(list(rlang::parse_expr("7 * 7")), paste(names[1], "more"))))
+    model <- trained(b)
+    rows <- utils::head(table[-4], 60)
+    expect_null(differing(model, rows, in_r(transcribe(model, "r"), rows)))
+    if (Sys.which("gcc") != "") expect_equal(system2(compiled(transcribe(model, "c")), "--check", stdout = FALSE), 0)
+    if (Sys.which("node") != "") {
+      expect_null(differing(model, rows, in_node(transcribe(model, "javascript"), rows, model)))
+    }
+    if (Sys.which("sqlite3") != "") expect_null(differing(model, rows, in_sqlite(model, rows)))
+    page <- transcribe(model, "page")
+    expect_length(gregexpr("(?s)<script[^>]*>.*?</script>", page, perl = TRUE)[[1]], 3)
+    columns <- sub("</script>.*", "", sub(".*<script id=\"columns\"[^>]*>", "", page))
+    expect_setequal(jsonlite::fromJSON(columns)$name, names[-4])
+  }
+})
+
 test_that("intervals of one width stand beside numbers", {
   for (name in c("numbers", "logarithm", "several")) {
     model <- trained(hold_out(cases[[name]], calibration = 0.2))
@@ -91,11 +120,7 @@ test_that("intervals of one width stand beside numbers", {
     for (column in names(told)) expect_equal(here[[column]], told[[column]], tolerance = 1e-5)
     script <- withr::local_tempfile(fileext = ".js", lines = transcribe(model, "javascript", level = 0.8))
     if (Sys.which("node") != "") expect_equal(system2("node", script, stdout = FALSE), 0)
-    source <- withr::local_tempfile(fileext = ".c", lines = transcribe(model, "c", level = 0.8))
-    program <- withr::local_tempfile()
-    flags <- c("-std=c99", "-Wall", "-Werror", "-DTRANSCRIPT_MAIN")
-    expect_equal(system2("gcc", c(flags, source, "-o", program, "-lm")), 0)
-    expect_equal(system2(program, "--check", stdout = FALSE), 0)
+    expect_equal(system2(compiled(transcribe(model, "c", level = 0.8)), "--check", stdout = FALSE), 0)
     if (Sys.which("sqlite3") != "") {
       query <- withr::local_tempfile(lines = transcribe(model, "sql", dialect = "sqlite", check = TRUE, level = 0.8))
       off <- system2("sqlite3", ":memory:", stdin = query, stdout = TRUE)
