@@ -54,7 +54,7 @@ no_checkpoint <- function() {
 most_stale_bytes <- 64e6
 
 checkpoint_kind <- list(
-  format = "hylomath checkpoint", version = 1L, what = "checkpoint",
+  format = "hylomath checkpoint", version = 2L, what = "checkpoint", texts = c("brief", "table", "kernel", "version"),
   hint = "Such files are written by train(checkpoint = ) or `hylomath train --checkpoint`.",
   again = "Remove it and train again."
 )
@@ -74,7 +74,7 @@ known_lines <- function(file, header) {
   if (!is.null(apart)) fail_other_training(file, apart, header, stored$header)
   lines <- each_line(stored$lines, file, checkpoint_kind, function(line) {
     line <- lapply(line, from_stored)
-    holds <- is_text(line$key, 1) && is_numbers(line$start %||% 0L, 1) && is.numeric(line$state %||% 0)
+    holds <- is_text(line$key, 1) && is_place(line$start %||% 0L, 0, 1e6) && is.numeric(line$state %||% 0)
     if (holds) line
   })
   names(lines) <- vapply(lines, function(line) sprintf("%s | %d", line$key, line$start %||% 0L), "")

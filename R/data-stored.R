@@ -41,7 +41,8 @@ table_manifest <- function(folder) {
   rows <- as_one_number(manifest$rows)
   counted <- isTRUE(rows >= 1 && rows < 2^31 && rows == round(rows))
   typed <- vapply(manifest$columns, function(column) {
-    is.list(column) && is_text(column$name, 1) && is_text(column$type, 1) && column$type %in% names(stored_types)
+    is.list(column) && is_text(column[["name"]], 1) && is_text(column[["type"]], 1) &&
+      column[["type"]] %in% names(stored_types)
   }, NA)
   if (!counted || !is_text(manifest$hash, 1) || length(typed) == 0 || !all(typed)) broken()
   manifest$rows <- as.integer(rows)

@@ -61,8 +61,6 @@ model_parts <- function(model) {
 # consists of.
 identity_of <- function(model) substr(text_checksum(json_text(without_classes(model$answerer))), 1, 12)
 
-text_checksum <- function(text) cli::hash_raw_sha256(charToRaw(enc2utf8(text)))
-
 # Their classes are given by who reads them.
 without_classes <- function(answerer) {
   answerer <- unclass(answerer)

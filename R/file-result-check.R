@@ -49,9 +49,26 @@ result_checks <- function(x) {
       rows = wants_text, n = wants_place(0), level = wants_share, first = function(first) first %in% x$models$model,
       units = wants_text, paired = wants_text, looks = is_numbers
     ),
+    hylomath_scouting = list(
+      settings = function(of) is_texts(of) && all(of %in% names(x$rows)) && identical(of, names(x$space)),
+      space = function(space) all(vapply(space, dimension_holds, NA)),
+      trials = wants_columns("origin", c("trial", "mean", "folds", "epochs", "seconds"), least = 1),
+      rows = function(rows) is.data.frame(rows) && max(x$trials$trial) <= nrow(rows),
+      best = function(best) best %in% x$trials$trial, folds = wants_place(1), k = wants_maybe(wants_place(1)),
+      repeats = wants_place(1), judge = function(judge) judge %in% c("folds", "turns", "validation"),
+      where = wants_maybe(wants_text), brief = wants_brief, base = wants_brief
+    ),
     hylomath_appraisal = c(appraisal_checks(x), if (answers_classes(x$task)) answered_classes_checks(x))
   )
   c(judged, if (inherits(x, c("hylomath_folds", "hylomath_variation", "hylomath_sifting"))) dealt, own)
+}
+
+dimension_holds <- function(dimension) {
+  switch(dimension$kind,
+    bounds = is_numbers(dimension$low, 1) && is_numbers(dimension$high, 1) && dimension$low <= dimension$high &&
+      is_flag(dimension$log) && is_flag(dimension$whole),
+    values = length(dimension$values) > 0 && is_flag(dimension$numeric)
+  )
 }
 
 measured_numbers <- c("value", "low", "high", "baseline", "mean", "sd", "error")

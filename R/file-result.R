@@ -49,7 +49,11 @@ read_result <- function(file) {
     hint <- "Results are written by write_result(), scout(file = ) or the command's `--keep`."
     fail(sprintf("%s holds no result: %s.", quoted(file), why), hint)
   }
-  if (is_store(file)) return(read_scouting(file))
+  if (is_store(file)) {
+    search <- read_scouting(file)
+    if (!is.null(broken_in_result(search))) fail_damaged_search(file)
+    return(search)
+  }
   if (!is_compressed(file)) foreign("it is not compressed as one")
   damaged <- function(e) foreign("it is damaged")
   text <- said_by_others(tryCatch(read_compressed(file), warning = damaged), damaged)

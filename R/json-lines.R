@@ -1,8 +1,8 @@
-# Files of JSON that grow while work goes on, one document a line. The first, the header, says what the work is; a line
-# that was cut off by a kill is no line.
+# Files of JSON that grow while work goes on, one document a line, each with the checksum of what stands before it. The
+# first, the header, says what the work is; a line that was cut off by a kill is no line.
 
-# A kind of such files is list(format, version, what, hint, again): the header's `format` and its version, what such a
-# file holds, who writes it, and what to do about one of another version.
+# A kind of such files is list(format, version, what, texts, hint, again): the header's `format` and its version, what
+# such a file holds, which parts of the header are texts, who writes it, and what to do about one of another version.
 
 # list(header, lines). `mend` takes away what a kill cut off, so that the next line begins on its own: for who goes on
 # with the work only, since others may be reading the file while it grows.
@@ -10,30 +10,50 @@ read_json_lines <- function(file, kind, mend = FALSE) {
   check_file(file)
   text <- read_text(file)
   lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
-  parsed <- lapply(lines, function(line) tryCatch(parse_document(line, quoted(file)), error = function(e) NULL))
-  if (length(lines) == 0 || !is.list(parsed[[1]]) || !identical(parsed[[1]]$format, kind$format)) {
+  whole <- lines[seq_len(length(lines) - !endsWith(text, "\n"))]
+  parsed <- lapply(whole, function(line) tryCatch(parse_document(line, quoted(file)), error = function(e) NULL))
+  header <- if (length(parsed)) parsed[[1]]
+  if (!is.list(header) || !identical(header[["format"]], kind$format)) {
     fail(sprintf("%s holds no %s.", quoted(file), kind$what), kind$hint)
   }
-  version <- parsed[[1]]$format_version
-  if (!identical(version, kind$version)) {
+  if (!identical(header[["format_version"]], kind$version)) {
     what <- "%s was written by another version of hylomath (format %s)."
-    fail(sprintf(what, quoted(file), version), kind$again)
+    fail(sprintf(what, quoted(file), describe(header[["format_version"]])), kind$again)
   }
-  if (mend && !endsWith(text, "\n")) write_whole(charToRaw(paste0(lines[-length(lines)], "\n", collapse = "")), file)
-  list(header = parsed[[1]], lines = drop_nulls(parsed[-1]))
+  changed <- which(!vapply(whole, has_own_checksum, NA))
+  if (length(changed)) fail_damaged_line(file, kind, changed[1])
+  if (!all(vapply(header[kind$texts], is_text, NA, 1))) fail_damaged_line(file, kind, 1)
+  if (mend && length(whole) < length(lines)) write_whole(charToRaw(paste0(whole, "\n", collapse = "")), file)
+  bare <- lapply(parsed, function(document) document[names(document) != "checksum"])
+  list(header = bare[[1]], lines = bare[-1])
+}
+
+fail_damaged_line <- function(file, kind, i) {
+  fail(sprintf("%s is damaged: its line %d is not that of a %s.", quoted(file), i, kind$what), kind$again)
 }
 
 # What `read` makes of each line. One that it can't make anything of, or NULL, is not one that was cut off.
 each_line <- function(lines, file, kind, read) {
   lapply(seq_along(lines), function(i) {
-    damaged <- function(...) {
-      fail(sprintf("%s is damaged: line %d holds no part of a %s.", quoted(file), i + 1L, kind$what), kind$again)
-    }
+    damaged <- function(...) fail_damaged_line(file, kind, i + 1L)
     tryCatch(read(lines[[i]]), error = damaged, warning = damaged) %||% damaged()
   })
 }
 
-json_line <- function(document) paste0(json_text(document), "\n")
+json_line <- function(document) {
+  text <- json_text(document)
+  body <- substr(text, 1, nchar(text) - 1)
+  paste0(body, checksum_end(body), "\n")
+}
+
+checksum_end <- function(body) paste0(",\"checksum\":\"", text_checksum(body), "\"}")
+
+has_own_checksum <- function(line) {
+  bytes <- charToRaw(line)
+  held <- max(0, length(bytes) - nchar(checksum_end("")))
+  body <- rawToChar(utils::head(bytes, held))
+  identical(rawToChar(bytes[-seq_len(held)]), checksum_end(body))
+}
 
 # A file of such lines that this process alone adds to: list(add, rewrite). What was never added to is never made, so
 # that work that is refused leaves nothing behind. The file stays taken until the process or `frame` ends.

@@ -166,6 +166,8 @@ parse_document <- function(text, holder) {
   parse_json_text(text)
 }
 
+text_checksum <- function(text) cli::hash_raw_sha256(charToRaw(enc2utf8(text)))
+
 json_text <- function(x) {
   enc2utf8(jsonlite::toJSON(as_stored(x), auto_unbox = TRUE, null = "null", na = "null", json_verbatim = TRUE))
 }

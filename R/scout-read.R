@@ -2,9 +2,12 @@
 
 # The search that a file holds, as far as it has come.
 read_scouting <- function(file) {
-  damaged <- function(e) fail(sprintf("The search in %s is damaged.", quoted(file)), store_kind$again)
+  damaged <- function(e) fail_damaged_search(file)
+  local_exact_names()
   tryCatch(said_by_others(search_in(file), damaged), warning = damaged)
 }
+
+fail_damaged_search <- function(file) fail(sprintf("The search in %s is damaged.", quoted(file)), store_kind$again)
 
 search_in <- function(file) {
   stored <- read_store(file)

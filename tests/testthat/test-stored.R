@@ -107,6 +107,10 @@ test_that("a folder is made whole, replaces only what it may, and damage is seen
   damage <- list(
     "damaged: its file 2 has another length" = function() writeBin(raw(8), "k.table/2"),
     "no stored table" = function() writeLines("{\"format\": \"other\"}", "k.table/table.json"),
+    "and no stored table" = function() {
+      text <- readLines("k.table/table.json", warn = FALSE)
+      writeLines(sub("\"name\":", "\"named\":", text, fixed = TRUE), "k.table/table.json")
+    },
     "is not a text file|no stored table" = function() writeBin(raw(80), "k.table/table.json"),
     "damaged: its file 3.json" = function() writeLines("{}", "k.table/3.json")
   )
