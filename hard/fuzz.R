@@ -1,7 +1,7 @@
 # Mutated files: models, briefs, tables, results, checkpoints, searches, stored tables and what a service is asked, each
-# changed at random and read. A file is answered by what it
-# holds or refused in words of this package; never by a crash, an error of R's own, more than 1 GiB or more than 20
-# seconds.
+# changed at random and read. A file is answered by what it holds or refused in words of this package; never by a crash,
+# an error of R's own, more than 1 GiB or more than 20 seconds.
+# Of models whose columns and levels have code for names, all that is written is read by those who would run it.
 #   Rscript hard/fuzz.R                 the numbers that the issue asks for
 #   Rscript hard/fuzz.R 0.01 7          a hundredth of them, from seed 7
 #   Rscript hard/fuzz.R 0.01 7 results  of results alone
@@ -129,13 +129,124 @@ mutated_of <- function(texts, content) function(file) {
     bytes <- readBin(file, "raw", file.size(file))
     return(writeBin(replace(bytes, sample.int(length(bytes), 2), as.raw(sample(0:255, 2))), file))
   }
-  head_length <- regexpr(content, text, fixed = TRUE) + nchar(content) - 1
+  head_length <- head_of(text, content)
   bytes <- mutated(text, head_length + 1)
+  compressed(checked(bytes, head_length), file)
+}
+
+# How many bytes stand before what the checksum is of.
+head_of <- function(text, content = "\"content\":") regexpr(content, text, fixed = TRUE) + nchar(content) - 1
+
+# The bytes of a file with the checksum of what stands behind its head.
+checked <- function(bytes, head_length) {
   held <- bytes[seq(head_length + 1, max(head_length + 1, length(bytes) - 1))]
-  checksum <- charToRaw(cli::hash_raw_sha256(held))
-  place <- regexpr("\"checksum\":\"", text, fixed = TRUE) + 12
-  bytes[seq(place, length.out = 64)] <- checksum
-  compressed(bytes, file)
+  place <- regexpr("\"checksum\":\"", rawToChar(bytes[seq_len(head_length)]), fixed = TRUE) + 12
+  replace(bytes, seq(place, length.out = 64), charToRaw(cli::hash_raw_sha256(held)))
+}
+
+# Files of lines: one line is changed and has the checksum that belongs to it; a tenth are damaged as they lie.
+mutated_line_of <- function(text) function(file) {
+  if (stats::runif(1) < 0.1) return(writeBin(mutated(text), file))
+  lines <- strsplit(text, "\n", fixed = TRUE)[[1]]
+  i <- sample.int(length(lines), 1)
+  body <- mutated(sub(",\"checksum\":\"[0-9a-f]{64}\"}$", "", lines[i]))
+  checksum <- cli::hash_raw_sha256(body)
+  lines[i] <- paste0(rawToChar(body[body != as.raw(0)]), ",\"checksum\":\"", checksum, "\"}")
+  writeBin(charToRaw(paste0(lines, "\n", collapse = "")), file)
+}
+
+# ---- names that are code --------------------------------------------------------------------------------------------
+
+canary <- tempfile("canary")
+touched <- sprintf("system('touch %s')", canary)
+code_names <- c(
+  paste0("*/ ", touched, "; /*"), paste0("\"); ", touched, "; (\""), paste0("'); ", touched, "; ('"),
+  paste0("`); ", touched, "; (`"), paste0("\n", touched, "\n"), paste0("\\\"); ", touched, "; //"), "\\", "a\\nb",
+  "\"; drop table rows; --", "'; drop table rows; --", "--", "/*", "//", "#include \"/etc/passwd\"", "??/", "%s%n%d",
+  "${process.exit(7)}", "`${process.exit(7)}`", "</script><script>throw 7</script>", "<!--", "]]>",
+  "<img src=x onerror=x>",
+  "&quot;", "\u2028x", "__proto__", "constructor", "hasOwnProperty", "{{columns}}", "a\tb", "a\nb",
+  "answer", "row", "if", "NULL", "T", "a b", "1", " ", "\r", "\t"
+)
+named <- kilns[seq(1, 4000, length.out = 300), c("kiln", "glaze", "peak_c", "fired_on", "outcome")]
+named$outcome <- ifelse(named$outcome == "sound", "sound", "cracked")
+known_names <- c(setdiff(names(named), "peak_c"), unique(unlist(named[c("kiln", "glaze", "outcome")])))
+trained_on <- function(rows) {
+  brief(rows, target = names(rows)[ncol(rows)]) |> derive(hot = peak_c > 1200) |> quick() |> wire("3 tanh + direct") |>
+    regimen(epochs = 2, seed = 1) |> train(progress = "none")
+}
+
+# A model of a table in which some names are code wherever they stand; half of them are changed at random besides.
+renamed <- function(file) {
+  renamed_rows <<- named
+  for (name in sample(known_names, sample(1:3, 1))) {
+    code <- sample(setdiff(code_names, names(renamed_rows)), 1)
+    renamed_rows[] <<- lapply(renamed_rows, function(x) if (is.character(x)) ifelse(x == name, code, x) else x)
+    names(renamed_rows)[names(renamed_rows) == name] <<- code
+  }
+  write_model(suppressMessages(trained_on(renamed_rows)), file)
+  as_written <<- stats::runif(1) < 0.5
+  if (as_written) return()
+  text <- inside$read_compressed(file)
+  compressed(checked(mutated(text, head_of(text) + 1), head_of(text)), file)
+}
+
+runs <- function(program, ...) {
+  if (suppressWarnings(system2(program, c(...), stdout = FALSE, stderr = FALSE)) != 0) stop("not taken by ", program)
+}
+# As a browser counts them: what stands in one is none.
+scripts_in <- function(page) length(gregexpr("(?s)<script[^>]*>.*?</script>", page, perl = TRUE)[[1]])
+
+# All that is written of a model, each read by the one that it is for.
+written_of <- function(file) {
+  model <- read_model(file)
+  folder <- tempfile()
+  dir.create(folder)
+  on.exit(unlink(folder, recursive = TRUE))
+  in_folder <- function(name, text) {
+    path <- file.path(folder, name)
+    writeLines(text, path, useBytes = TRUE)
+    path
+  }
+  said <- function(to, ...) tryCatch(transcribe(model, to, ...), hylomath_error = function(e) NULL)
+  # one that was changed at random may have weights beyond all numbers; its code has to be code all the same
+  held <- function(off) if (as_written && !isTRUE(off < 1)) stop("answers that are not the model's")
+  if (!is.null(code <- said("r"))) {
+    here <- new.env(parent = baseenv())
+    eval(parse(text = code, keep.source = FALSE), here)
+    held(here$check())
+  }
+  if (!is.null(code <- said("javascript"))) runs("node", if (!as_written) "--check", in_folder("model.js", code))
+  if (!is.null(code <- said("c"))) {
+    program <- file.path(folder, "model")
+    flags <- if (as_written) c("-Wall", "-Wextra", "-Werror", "-DTRANSCRIPT_MAIN", "-lm") else "-fsyntax-only"
+    runs("gcc", "-std=c99", in_folder("model.c", code), "-o", program, flags)
+    if (as_written) runs(program, "--check")
+  }
+  if (!is.null(code <- said("sql", dialect = "sqlite", check = TRUE))) held(DBI::dbGetQuery(database, code)$off)
+  if (!is.null(page <- said("page"))) {
+    if (scripts_in(page) != form_scripts) stop("another script in the page")
+    jsonlite::fromJSON(sub("</script>.*", "", sub(".*<script id=\"columns\"[^>]*>", "", page)))
+  }
+  report <- file.path(folder, "report.html")
+  write_report(model, report)
+  if (scripts_in(paste(readLines(report), collapse = "\n")) != report_scripts) stop("another script in the report")
+  rows <- utils::head(renamed_rows, 40)
+  utils::capture.output({
+    print(model)
+    print(watch_model(model, rows))
+    print(importance(model, rows, repeats = 2))
+    print(contributions(model, 1, rows, passes = 2))
+  })
+  if (file.exists(canary)) stop("a name was run")
+}
+database <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+named_model <- trained_on(named)
+form_scripts <- scripts_in(transcribe(named_model, "page"))
+report_scripts <- {
+  file <- tempfile(fileext = ".html")
+  write_report(named_model, file)
+  scripts_in(paste(readLines(file), collapse = "\n"))
 }
 
 rows <- table[1:3, setdiff(names(table), "outcome")]
@@ -161,10 +272,11 @@ kinds <- list(
     glance(result)
     as.data.frame(result)
   }),
-  checkpoints = list(n = 10000, make = function(file) writeBin(mutated(checkpoint), file), read = function(file) {
+  checkpoints = list(n = 10000, make = mutated_line_of(checkpoint), read = function(file) {
     utils::capture.output(print(train(seeded, checkpoint = file, progress = "none")))
   }),
-  searches = list(n = 10000, make = function(file) writeBin(mutated(search), file), read = function(file) {
+  outputs = list(n = 1000, make = renamed, read = written_of),
+  searches = list(n = 10000, make = mutated_line_of(search), read = function(file) {
     utils::capture.output(print(read_result(file)))
   }),
   stores = list(n = 10000, make = function(file) {
