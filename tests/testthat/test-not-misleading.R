@@ -191,8 +191,8 @@ test_that("B12: with groups the promise is for a new group, and too few of them 
     abs(shift[21] + rnorm(1)) <= bound
   })))
   expect_gt(held, 0.87)
-  t <- withr::with_seed(1, data.frame(who = rep(1:40, each = 10), x = rnorm(400)))
-  t$y <- t$x + rnorm(400)
+  t <- withr::with_seed(1, data.frame(who = rep(1:40, each = 10), x = rnorm(400), error = rnorm(400)))
+  t <- transform(t, y = x + error, error = NULL)
   model <- brief(t, target = "y") |> set_columns(group = who) |> hold_out(calibration = 0.15, seed = 1) |>
     regimen(epochs = 3) |> single(progress = "none")
   expect_warning(

@@ -203,9 +203,10 @@ test_that("A7: the interval of an importance heeds who gives the values too", {
 })
 
 test_that("A8: a wrong answer costs the same on either side", {
-  t <- withr::with_seed(1, data.frame(x = rnorm(400)))
-  t$y <- ifelse(t$x + 0.2 * rnorm(400) > 0, "in", "out")
-  model <- brief(t, target = "y", positive = "out") |> wire("direct") |> regimen(seed = 1, l2 = 0) |>
+  t <- withr::with_seed(1, data.frame(x = rnorm(400), error = rnorm(400)))
+  t <- transform(t, y = ifelse(x + 0.2 * error > 0, "in", "out"), error = NULL)
+  model <- brief(t, target = "y", positive = "out") |> wire("direct") |> hold_out(seed = 1) |>
+    regimen(seed = 1, l2 = 0) |>
     single(progress = "none")
   far <- data.frame(x = c(-60, 60))
   p <- predict(model, far, type = "probability")

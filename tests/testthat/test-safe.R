@@ -92,7 +92,7 @@ test_that("F1: models that are broken at random answer, or are refused in words"
   document <- jsonlite::parse_json(read_compressed(source))$content
   paths <- paths_of(document)
   values <- list("x", -1, 1e9, TRUE, list(), NULL, 0.5, list(a = 1))
-  outcomes <- withr::with_seed(11, vapply(1:30, function(i) {
+  outcomes <- withr::with_seed(11, vapply(1:15, function(i) {
     path <- unlist(sample(paths, 1))
     file <- changed_model(function(d) {
       d[[path]] <- sample(values, 1)[[1]]
