@@ -65,6 +65,10 @@ core_like_file <- function(path, other) {
     .Call(`_hylomath_core_like_file`, path, other)
 }
 
+core_swap_paths <- function(a, b) {
+    .Call(`_hylomath_core_swap_paths`, a, b)
+}
+
 core_end_on_closed_pipe <- function() {
     invisible(.Call(`_hylomath_core_end_on_closed_pipe`))
 }

@@ -11,7 +11,7 @@
 #' @section Errors: An appraisal of numbers; a class that is not there.
 #' @examples
 #' set.seed(1)
-#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> train(progress = "none")
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' calibration_curve(appraise(model))
 #' @export
 calibration_curve <- function(appraisal, class = NULL) {
@@ -50,7 +50,7 @@ calibration_bins_of <- function(appraisal, p, is_class) {
 #'   `of_answered` (of those that got the answer) and `of_all`.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' confusion_table(appraise(model))
 #' @export
 confusion_table <- function(appraisal) {

@@ -9,7 +9,7 @@
 #' @section Errors: An appraisal of classes.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> train(progress = "none")
+#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick() |> train(progress = "none")
 #' error_bands(appraise(model))
 #' @export
 error_bands <- function(appraisal, bands = 5) {

@@ -13,7 +13,7 @@
 #' @section Errors: An appraisal of numbers; a class that is not there or has no rows.
 #' @examples
 #' set.seed(1)
-#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> train(progress = "none")
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' head(threshold_curve(appraise(model)))
 #' @export
 threshold_curve <- function(appraisal, class = NULL) {

@@ -20,7 +20,7 @@
 #'   not a matrix of the classes; a model without validation rows, where they are needed.
 #' @examples
 #' set.seed(1)
-#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> train(progress = "none")
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' careful <- decide(model, recall = 0.8)
 #' decision_of(careful)
 #' # a return that is missed costs ten times what a needless call does
@@ -174,7 +174,7 @@ wish_text <- function(wish) {
 #'   [appraise()] it.
 #' @examples
 #' set.seed(1)
-#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> train(progress = "none")
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' decision_of(decide(model, best = "F1"))
 #' @export
 decision_of <- function(model) {

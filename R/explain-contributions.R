@@ -21,7 +21,7 @@
 #'   `columns`.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' contributions(model, 5, kilns)
 #' @export
 contributions <- function(model, row, data, of = NULL, passes = 20, ...) UseMethod("contributions")

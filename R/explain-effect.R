@@ -21,7 +21,7 @@
 #' @section Errors: A column that the network doesn't take in, or that is always the same.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' effect_of(model, peak_c, kilns, of = "crazed")
 #' effect_of(model, peak_c, kilns, with = glaze, of = "crazed")
 #' @export

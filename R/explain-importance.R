@@ -22,7 +22,7 @@
 #'   looked at. [as.data.frame()] gives `columns`.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' importance(model, kilns)
 #' @export
 importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...) UseMethod("importance")

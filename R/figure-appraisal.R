@@ -13,7 +13,7 @@
 #' @return A ggplot.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' plot_confusion(appraise(model))
 #' @export
 plot_confusion <- function(appraisal, shares = "observed", show = NULL) {
@@ -110,7 +110,7 @@ confusion_axes <- function(many) {
 #' @return A ggplot. Points on the line are right; both axes have the same scale.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> train(progress = "none")
+#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick() |> train(progress = "none")
 #' plot_fit(appraise(model))
 #' @export
 plot_fit <- function(appraisal) {

@@ -10,7 +10,7 @@
 #' @seealso [calibration_curve()] for the figures, [recalibrate()] to put them right.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' plot_calibration(appraise(model))
 #' @export
 plot_calibration <- function(appraisal, class = NULL) {
@@ -70,7 +70,7 @@ panels_left <- function(appraisal, class, shown) {
 #' @return A ggplot.
 #' @examples
 #' set.seed(1)
-#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> train(progress = "none")
+#' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' plot_scores(appraise(model))
 #' @export
 plot_scores <- function(appraisal, class = NULL) {

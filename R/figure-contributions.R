@@ -5,7 +5,7 @@
 #' @return A ggplot: a bar a column, from the mean answer towards the row's own.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' plot_contributions(contributions(model, 5, kilns))
 #' @export
 plot_contributions <- function(contributions, most = 20) {

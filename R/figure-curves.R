@@ -13,7 +13,7 @@
 #' @section Errors: A curve that the model doesn't have.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 30) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 30) |> quick() |> train(progress = "none")
 #' plot_curves(model)
 #' @export
 plot_curves <- function(model, what = "loss") {

@@ -5,7 +5,7 @@
 #'   the means with the range of nine of ten rows; for two numbers a map; for a number and a category a line a level.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' plot_effect(effect_of(model, peak_c, kilns, of = "crazed"))
 #' @export
 plot_effect <- function(effect) {

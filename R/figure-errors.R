@@ -10,7 +10,7 @@
 #' @return A ggplot; with several targets a panel each. More than 5,000 points are counted in cells.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> train(progress = "none")
+#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick() |> train(progress = "none")
 #' plot_errors(appraise(model))
 #' plot_errors(appraise(model), predicted)
 #' plot_errors(appraise(model), fare, data = crossings)

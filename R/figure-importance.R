@@ -5,7 +5,7 @@
 #' @return A ggplot: a bar a column, with its interval.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' plot_importance(importance(model, kilns))
 #' @export
 plot_importance <- function(importance, most = 25) {

@@ -6,7 +6,7 @@
 #' @return A ggplot: each model's value with its interval.
 #' @examples
 #' set.seed(1)
-#' b <- brief(kilns, target = "outcome") |> hold_out(seed = 3)
+#' b <- brief(kilns, target = "outcome") |> hold_out(seed = 3) |> quick()
 #' plot_lineup(lineup(small = b |> wire("4 tanh") |> train(progress = "none"), usual = b |> train(progress = "none")))
 #' @export
 plot_lineup <- function(lineup, measures = NULL) {

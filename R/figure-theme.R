@@ -39,7 +39,7 @@ need_ggplot <- function() rlang::check_installed("ggplot2", "to draw figures")
 #' @section Errors: Another ending, or none.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 10) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 10) |> quick() |> train(progress = "none")
 #' write_figure(plot_curves(model), tempfile(fileext = ".png"))
 #' @export
 write_figure <- function(figure, file, width = 1280, height = 800) {

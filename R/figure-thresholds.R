@@ -13,7 +13,7 @@
 #' @seealso [threshold_curve()] for the figures.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' plot_roc(appraise(model))
 #' plot_precision_recall(appraise(model))
 #' plot_gain(appraise(model), what = "lift")

@@ -25,7 +25,7 @@
 #' @section Errors: A file that can't be read, is damaged, or is no model file.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
 #' file <- tempfile(fileext = ".hylo")
 #' write_model(model, file)
 #' identical(predict(read_model(file), kilns), predict(model, kilns))

@@ -39,7 +39,7 @@
 #' @section Errors: Fewer rows or groups than folds; a class that the others of a fold lack; what [train()] refuses.
 #' @examples
 #' set.seed(1)
-#' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)
+#' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20) |> quick()
 #' f <- folds(b, k = 5, progress = "none")
 #' f
 #' plot_confusion(f$pooled)
@@ -173,7 +173,7 @@ as.data.frame.hylomath_folds <- function(x, ...) x$measures
 #'   of another table.
 #' @examples
 #' set.seed(1)
-#' b <- brief(crossings, target = "passengers") |> regimen(epochs = 20)
+#' b <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick()
 #' model <- calibrate(train(b, progress = "none"), folds(b, k = 5, progress = "none"))
 #' head(predict(model, crossings, type = "interval"))
 #' @export

@@ -24,7 +24,7 @@
 #' @section Errors: Models of different targets, or without the same rows: other keys or other observed values.
 #' @examples
 #' set.seed(1)
-#' b <- brief(kilns, target = "outcome") |> hold_out(seed = 3)
+#' b <- brief(kilns, target = "outcome") |> hold_out(seed = 3) |> quick()
 #' lineup(
 #'   small = b |> wire("4 tanh") |> train(progress = "none"),
 #'   usual = b |> train(progress = "none")

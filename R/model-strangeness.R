@@ -11,7 +11,7 @@
 #'   each row the strange columns, an empty text for none) and `n`.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
 #' new <- head(kilns)
 #' new$peak_c[2] <- 1500
 #' new$glaze[3] <- "raku"

@@ -14,7 +14,7 @@
 #'   for each measure. Of folds and the other results `tidy()` is their table, and `glance()` what came out of them.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
 #' glance(model)
 #' head(tidy(model))
 #' tidy(appraise(model))

@@ -23,7 +23,7 @@
 #'   table with networks that the model has not.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> wire("direct") |> train(progress = "none")
+#' model <- brief(crossings, target = "passengers") |> wire("direct") |> quick() |> train(progress = "none")
 #' weights <- coef(model)
 #' weights$output["(bias)", ] <- 0
 #' set_coef(model, weights)
@@ -242,7 +242,7 @@ forget_training <- function(model) {
 #' @section Errors: A layer that is not there; those of [predict()][predict.hylomath_model].
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
 #' probe(model, head(kilns), layer = 2)
 #' @export
 probe <- function(model, data, layer = NULL, ...) UseMethod("probe")
@@ -278,7 +278,8 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #'   (their number).
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> quick() |>
+#'   train(progress = "none")
 #' layers_of(model)
 #' @export
 layers_of <- function(model) {

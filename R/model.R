@@ -222,7 +222,8 @@ restarts_judged <- function(model, starts, a) {
 #'   regression. Class weights and case weights count in it; penalties don't.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5, measures = "accuracy") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5, measures = "accuracy") |> quick() |>
+#'   train(progress = "none")
 #' loss_curves(model)
 #' @export
 loss_curves <- function(model, ...) UseMethod("loss_curves")

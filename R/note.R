@@ -40,7 +40,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   `telling_gaps` gaps go with the target.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> quick() |> train(progress = "none")
 #' notes(model)
 #' @export
 notes <- function(x, ...) UseMethod("notes")

@@ -36,7 +36,7 @@
 #'   time.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 20) |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> regimen(epochs = 20) |> quick() |> train(progress = "none")
 #' predict(model, head(kilns), type = "both")
 #' @importFrom stats predict
 #' @export
@@ -132,7 +132,7 @@ share_ratio <- function(model, shares, type) {
 #'   takes in, or that is its target.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 5) |> train(progress = "none")
+#' model <- brief(crossings, target = "passengers") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
 #' augment(model, head(crossings))
 #' @aliases augment
 #' @importFrom generics augment
@@ -170,7 +170,7 @@ without_former <- function(data, answers) {
 #'   what else was answered, and `error` (answer less observed) for numbers or `right` for classes.
 #' @examples
 #' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> train(progress = "none")
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' head(augment(appraise(model), kilns))
 #' @export
 augment.hylomath_appraisal <- function(x, data = NULL, ...) {

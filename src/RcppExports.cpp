@@ -212,6 +212,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_swap_paths
+bool core_swap_paths(std::string a, std::string b);
+RcppExport SEXP _hylomath_core_swap_paths(SEXP aSEXP, SEXP bSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type a(aSEXP);
+    Rcpp::traits::input_parameter< std::string >::type b(bSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_swap_paths(a, b));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_end_on_closed_pipe
 void core_end_on_closed_pipe();
 RcppExport SEXP _hylomath_core_end_on_closed_pipe() {
@@ -422,6 +434,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_settle_file", (DL_FUNC) &_hylomath_core_settle_file, 2},
     {"_hylomath_core_is_pipe", (DL_FUNC) &_hylomath_core_is_pipe, 1},
     {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
+    {"_hylomath_core_swap_paths", (DL_FUNC) &_hylomath_core_swap_paths, 2},
     {"_hylomath_core_end_on_closed_pipe", (DL_FUNC) &_hylomath_core_end_on_closed_pipe, 0},
     {"_hylomath_core_lost_output", (DL_FUNC) &_hylomath_core_lost_output, 0},
     {"_hylomath_core_write_output", (DL_FUNC) &_hylomath_core_write_output, 1},

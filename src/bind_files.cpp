@@ -13,6 +13,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 #endif
+#ifdef __linux__
+#include <sys/syscall.h>
+#endif
 
 // Whether there is a plain file, and no device, pipe or socket, at this path.
 // [[Rcpp::export]]
@@ -76,6 +79,19 @@ bool core_like_file(std::string path, std::string other) {
       chown(path.c_str(), there.st_uid, there.st_gid) != 0)
     return false;
   return chmod(path.c_str(), there.st_mode & 07777) == 0;
+#endif
+}
+
+// Lets two paths take each other's place in one step; false, and nothing done, where the system or the disk can't.
+// [[Rcpp::export]]
+bool core_swap_paths(std::string a, std::string b) {
+#if defined(__linux__) && defined(SYS_renameat2)
+  constexpr unsigned exchange = 2;  // RENAME_EXCHANGE, which older headers don't name
+  return syscall(SYS_renameat2, AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), exchange) == 0;
+#elif defined(__APPLE__)
+  return renamex_np(a.c_str(), b.c_str(), RENAME_SWAP) == 0;
+#else
+  return false;
 #endif
 }
 

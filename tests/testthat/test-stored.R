@@ -121,6 +121,29 @@ test_that("a folder is made whole, replaces only what it may, and damage is seen
   }
 })
 
+test_that("a stored table is there all the while that another takes its place", {
+  skip_on_os("windows")
+  folder <- stored(small_kilns(100))
+  stop_file <- withr::local_tempfile()
+  watcher <- parallel::mcparallel({
+    looks <- 0
+    gone <- 0
+    while (!file.exists(stop_file)) {
+      looks <- looks + 1
+      gone <- gone + !file.exists(file.path(folder, "table.json"))
+    }
+    c(looks = looks, gone = gone)
+  })
+  for (i in 1:20) store_table(small_kilns(100 + i), folder)
+  file.create(stop_file)
+  found <- parallel::mccollect(watcher)[[1]]
+  expect_gt(found[["looks"]], 100)
+  expect_equal(found[["gone"]], 0)
+  expect_length(list.files(dirname(folder), all.files = TRUE, pattern = paste0("^[.]", basename(folder))), 0)
+  # what can't be done in one step is left to two
+  expect_false(core_swap_paths(folder, file.path(folder, "nothing")))
+})
+
 test_that("what R writes into a mapped column stays with R", {
   folder <- stored(small_kilns(100))
   table <- read_table(folder)
