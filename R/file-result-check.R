@@ -54,7 +54,8 @@ result_checks <- function(x) {
       space = function(space) all(vapply(space, dimension_holds, NA)),
       trials = wants_columns("origin", c("trial", "mean", "folds", "epochs", "seconds"), least = 1),
       rows = function(rows) is.data.frame(rows) && max(x$trials$trial) <= nrow(rows),
-      best = function(best) best %in% x$trials$trial, folds = wants_place(1), k = wants_maybe(wants_place(1)),
+      best = function(best) best %in% x$trials$trial, folds = wants_place(1),
+      k = function(k) x$judge != "folds" || is_place(k, 1, Inf),
       repeats = wants_place(1), judge = function(judge) judge %in% c("folds", "turns", "validation"),
       where = wants_maybe(wants_text), brief = wants_brief, base = wants_brief
     ),

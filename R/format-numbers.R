@@ -68,7 +68,7 @@ format_p <- function(p) ifelse(p < 0.001, "< 0.001", formatC(p, digits = 3, form
 format_seconds <- function(s) {
   if (s < 1) return(sprintf("%.2f s", s))
   if (s < 90) return(sprintf("%.1f s", s))
-  sprintf("%d min %02d s", as.integer(s) %/% 60L, as.integer(s) %% 60L)
+  sprintf("%.0f min %02.0f s", s %/% 60, floor(s %% 60))
 }
 
 format_weighted_count <- function(x) {

@@ -229,6 +229,12 @@ struct Reached {
   bool ended = false;  // by a stopping rule
 };
 
+// Whether an epoch can have been; of those beside it one has validation rows if all have.
+bool can_have_been(const Epoch& e, const Epoch& first, Stopped stopped) {
+  const bool known = std::isfinite(e.training) && std::isnan(e.validation) == std::isnan(first.validation);
+  return (known || stopped == Stopped::Diverged) && e.seconds >= 0 && e.seconds < 1e10;
+}
+
 template <class T>
 void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Trained<T>& result, Steps<T>& steps) {
   int stopped = int(result.stopped);
@@ -240,6 +246,7 @@ void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Tra
   for (Epoch& e : result.epochs) {
     archive(e.training, e.validation, e.rate, e.gradient, e.updates, e.seconds, e.watched);
     for (Tally* t : {&e.training_tally, &e.validation_tally}) archive(t->hits, t->absolute, t->squared);
+    archive.require(can_have_been(e, result.epochs[0], result.stopped));
   }
   steps.keep(archive);
   archive.finish();

@@ -49,6 +49,7 @@ test_that("behind a right checksum stands what belongs there, or it is refused",
   cases <- list(
     list("search", 1, "\"base\":", "\"basis\":", "its line 1 is not that of a search"),
     list("search", 1, "\"repeats\":", "\"repeatsX\":", "is damaged"),
+    list("search", 1, "\"k\":", "\"kX\":", "is damaged"),
     list("search", 1, "\"folds\":", "\"foldsX\":", "is damaged"),
     list("search", 1, "\"kind\":\"values\"", "\"kind\":\"bounds\"", "is damaged"),
     list("search", 2, "\"loss\":", "\"lost\":", "its line 2 is not that of a search"),

@@ -2,7 +2,7 @@
 
 stored <- function(from, env = parent.frame(), ...) {
   folder <- withr::local_tempfile(fileext = ".table", .local_envir = env)
-  store_table(from, folder, ...)
+  store_table(from, folder, progress = "none", ...)
   folder
 }
 
@@ -134,7 +134,7 @@ test_that("a stored table is there all the while that another takes its place", 
     }
     c(looks = looks, gone = gone)
   })
-  for (i in 1:20) store_table(small_kilns(100 + i), folder)
+  for (i in 1:20) store_table(small_kilns(100 + i), folder, progress = "none")
   file.create(stop_file)
   found <- parallel::mccollect(watcher)[[1]]
   expect_gt(found[["looks"]], 100)

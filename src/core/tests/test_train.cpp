@@ -362,6 +362,14 @@ void check_continues(const NetworkSpec& spec, const Table<T>& table, const Regim
       refused(crafted);
     }
   }
+  const std::size_t first_epoch = 8 + 2 * whole.parameters.size(), seconds = 5;  // in the order of keep_all()
+  for (std::size_t place : {first_epoch, first_epoch + seconds}) {
+    for (double value : {std::numeric_limits<double>::infinity(), std::numeric_limits<double>::quiet_NaN()}) {
+      auto crafted = whole_state;
+      crafted[place] = value;
+      refused(crafted);
+    }
+  }
 }
 
 }  // namespace
