@@ -44,30 +44,34 @@ if (hard) {
   }
   files <- Filter(is_hard, files)
 }
-# each file in an R of its own, as many at a time as there are cores; the long ones first, so that none is waited for
+# each file in a fork of its own, as many at a time as there are cores; the long ones first, so that none is waited for
 # alone at the end
+suppressPackageStartupMessages(library(hylomath))
 long <- c(
-  "command", "rotation", "scout", "transcript", "watch", "serve", "report", "guide", "command-manners", "distil",
-  "sift", "conformal", "not-misleading", "right", "explain", "further"
+  "command", "report", "command-improve", "further", "transcript", "workers", "command-manners", "catalogue", "score",
+  "manners", "hostile", "safe", "right", "not-misleading", "rotation", "scout", "weights", "notes", "regimen"
 )
 files <- c(intersect(long, files), setdiff(files, long))
 cores <- max(1, parallel::detectCores())
 tests_of <- function(name) {
   log <- tempfile()
-  kept <- tempfile(fileext = ".rds")
-  on.exit(unlink(c(log, kept)))
-  code <- sprintf(paste(
-    "library(testthat); r <- as.data.frame(test_dir('tests/testthat', filter = '^%s$', package = 'hylomath',",
-    "load_package = 'installed', reporter = 'check', stop_on_failure = FALSE)); saveRDS(r, '%s')"
-  ), name, kept)
-  status <- system2("Rscript", c("-e", shQuote(code)), stdout = log, stderr = log)
-  results <- if (file.exists(kept)) readRDS(kept)
-  bad <- if (is.null(results)) 1 else sum(results$failed > 0 | results$error)
-  if (bad > 0 || status != 0) cat(sprintf("test-%s.R:\n", name), utils::tail(readLines(log), 60), sep = "\n")
-  c(good = if (is.null(results)) 0 else nrow(results) - bad, bad = bad)
+  said <- file(log, "w")
+  sink(said)
+  sink(said, type = "message")
+  results <- tryCatch(as.data.frame(test_dir("tests/testthat",
+    filter = sprintf("^%s$", name), package = "hylomath", load_package = "installed", reporter = "check",
+    stop_on_failure = FALSE
+  )), error = print)
+  sink(type = "message")
+  sink()
+  close(said)
+  bad <- if (is.data.frame(results)) sum(results$failed > 0 | results$error) else 1
+  if (bad > 0) cat(sprintf("test-%s.R:\n", name), utils::tail(readLines(log), 60), sep = "\n")
+  c(good = if (is.data.frame(results)) nrow(results) - bad else 0, bad = bad)
 }
 counts <- parallel::mclapply(files, tests_of, mc.cores = cores, mc.preschedule = FALSE)
 lost <- !vapply(counts, is.numeric, NA)
+if (any(lost)) cat("Ended by what they test:", files[lost], "\n")
 whole <- do.call(rbind, counts[!lost])
 tally("Package", sum(whole[, "good"]), sum(whole[, "bad"]) + sum(lost))
 
@@ -93,7 +97,6 @@ example_of <- function(rd) {
 }
 if (!quick && !hard) {
   cat("---- examples ----\n")
-  suppressPackageStartupMessages(library(hylomath))
   pages <- parallel::mclapply(list.files("man", "[.]Rd$", full.names = TRUE), example_of, mc.cores = cores,
     mc.preschedule = FALSE
   )
