@@ -304,7 +304,7 @@ inline vec shuffled(vec a, vec b, ivec places) {
 template <int Distance>
 inline void exchange(vec* row) {
   if constexpr (Distance < int(lanes)) {
-    ivec low, high;
+    ivec low{}, high{};
     HYLO_UNROLL
     for (int e = 0; e < int(lanes); ++e) {
       low[e] = (e & Distance) ? int(lanes) + e - Distance : e;
