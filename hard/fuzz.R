@@ -309,10 +309,10 @@ kinds <- list(
 one <- function(kind, seed, file) {
   set.seed(seed)
   unlink(file, recursive = TRUE)
-  kind$make(file)
   began <- proc.time()[["elapsed"]]
   came <- tryCatch(
     {
+      kind$make(file)
       suppressMessages(kind$read(file))
       "read"
     },
