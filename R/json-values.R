@@ -166,6 +166,12 @@ parse_document <- function(text, holder) {
   parse_json_text(text)
 }
 
+# Plain JSON for a page's script, which nothing in it may end; it knows no escape of `</` as a script does.
+script_json <- function(x) {
+  text <- jsonlite::toJSON(x, auto_unbox = TRUE, digits = NA, null = "null", na = "null")
+  gsub("<", "\\u003c", text, fixed = TRUE)
+}
+
 text_checksum <- function(text) cli::hash_raw_sha256(charToRaw(enc2utf8(text)))
 
 json_text <- function(x) {

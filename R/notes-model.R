@@ -35,7 +35,7 @@ note_still_falling <- function(run) {
   if (run$stopped != "epochs" || !has_validation(run)) return(NULL)
   if (run$best <= run$epochs - max(1, ceiling(run$epochs * 0.02))) return(NULL)
   loss <- run$curves$validation
-  if (loss[run$best] / loss[1] < 1e-6) return(NULL)  # what is left is below what anybody measures
+  if (abs(loss[run$best]) <= 1e-6 * abs(loss[1])) return(NULL)  # what is left is below what anybody measures
   what <- "The validation loss was still falling when training ended: its lowest value is that of epoch %d of %d."
   new_note(
     "still_falling", sprintf(what, run$best, run$epochs),

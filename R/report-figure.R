@@ -17,7 +17,7 @@ figure_element <- function(figure, id, caption = NULL, square = FALSE, curves = 
         ),
         element("output", `for` = paste0(id, "-at"))
       ),
-      element("script", type = "application/json", htmltools::HTML(curves_json(curves)))
+      element("script", type = "application/json", htmltools::HTML(script_json(curves)))
     )
   }
   element(
@@ -25,11 +25,6 @@ figure_element <- function(figure, id, caption = NULL, square = FALSE, curves = 
     in_scroll(gsub("\n", " ", figure$labels$title, fixed = TRUE), htmltools::HTML(svg)), reading,
     if (!is.null(caption)) element("figcaption", caption)
   )
-}
-
-curves_json <- function(curves) {
-  text <- jsonlite::toJSON(curves, auto_unbox = TRUE, digits = NA, na = "null")
-  gsub("</", "<\\/", text, fixed = TRUE)  # a closing tag within it would end the script
 }
 
 figure_svg <- function(figure, id, width, height) {

@@ -10,10 +10,9 @@ form_page <- function(model, code) {
     "%s. Network %s. Every change is answered at once; an empty field is a missing value.",
     capitalised(task_of(target)$describe(target)), identity_of(model)
   )
-  columns <- jsonlite::toJSON(form_columns(model), auto_unbox = TRUE, digits = NA, null = "null", na = "null")
   parts <- list(
     title = html_text(sprintf("A network that predicts %s", enumerate(target$columns))), about = html_text(about),
-    columns = gsub("<", "\\u003c", columns, fixed = TRUE), transcript = in_script(code)
+    columns = script_json(form_columns(model)), transcript = in_script(code)
   )
   # all at once, so that what looks like a place in one part is none
   places <- gregexpr("\\{\\{[a-z]+\\}\\}", template)
@@ -44,7 +43,7 @@ html_text <- function(text) {
   text
 }
 
-# Nothing in a script may end it. (Of JSON all `<` are escaped instead: it knows no other escapes.)
+# Nothing in a script may end it.
 in_script <- function(text) gsub("<!--", "<\\\\!--", gsub("</", "<\\\\/", text))
 
 # The columns as fields: list(name, type, low, high, levels, told, value).

@@ -47,6 +47,14 @@ test_that("networks that are no better than nothing, or than no hidden layers, a
 test_that("epochs that were too few, or too many, are told", {
   expect_true("still_falling" %in% codes(quick_model(kilns, epochs = 2)))
   expect_match(paste(format(quick_model(kilns, epochs = 2)), collapse = "\n"), "\\[still_falling\\]")
+  # nothing is left to fall where all is learned from the first epoch on, and a loss may be below 0
+  falling <- function(loss) {
+    note_still_falling(list(stopped = "epochs", epochs = 2, best = 2, curves = data.frame(validation = loss)))
+  }
+  expect_null(falling(c(0, 0)))
+  expect_null(falling(c(1, 1e-7)))
+  expect_equal(falling(c(1, -1))$code, "still_falling")
+  expect_equal(falling(c(-1, -2))$code, "still_falling")
   rose <- withr::with_seed(
     1,
     brief(small_kilns(), "outcome") |>
