@@ -29,8 +29,8 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
 .PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs \
-  valgrind portable sanitize sanitize-bindings install setup document data site bench check check-house \
-  check-core clean
+  valgrind portable sanitize sanitize-bindings sanitized-library install setup document data site bench check \
+  check-house check-core clean
 
 demo: install
 	@./hylomath demo
@@ -58,18 +58,31 @@ sanitize:
 
 # the package built with the sanitizers, and what crosses between R and the core tried on it; R itself leaks by design
 SANITIZED := train|stored|predict|score|prep|safe|numerical-trouble|weights
+# under TSan no other process can be begun, and memory has to lie where it always does
+THREADED := train|numerical-trouble|regimen|rotation|folds|predict
+RHOME     = $$(R RHOME)
+TESTED    = library(testthat); test_dir('tests/testthat', filter = '^($(1))$$', package = 'hylomath', \
+  load_package = 'installed', reporter = 'check', stop_on_failure = TRUE)
+
 sanitize-bindings: install $(BUILD)/ready-for-hard-use
-	@mkdir -p $(BUILD)/library-address
-	@echo 'CXX17FLAGS = -g -O1 -fno-omit-frame-pointer $(UNDEFINED)' > $(BUILD)/Makevars-address
-	@cd $(BUILD) && rm -f hylomath_*.tar.gz && R CMD build --no-build-vignettes .. > build-address.log 2>&1 \
-	  && R_MAKEVARS_USER="$(CURDIR)/$(BUILD)/Makevars-address" MAKE="$(MAKE) -j2" \
-	  R CMD INSTALL --library=library-address --no-test-load hylomath_*.tar.gz > install-address.log 2>&1 \
-	  || { tail -20 install-address.log; exit 1; }
+	@$(MAKE) --no-print-directory sanitized-library VARIANT=-address SANITIZE="$(UNDEFINED)"
 	@R_LIBS="$(CURDIR)/$(BUILD)/library-address:$(CURDIR)/$(LIBRARY)" \
 	  LD_PRELOAD=$$($(CXX) -print-file-name=libasan.so):$$($(CXX) -print-file-name=libubsan.so) \
-	  ASAN_OPTIONS=detect_leaks=0:abort_on_error=1 NOT_CRAN=true Rscript -e "library(testthat); \
-	  test_dir('tests/testthat', filter = '^($(SANITIZED))$$', package = 'hylomath', load_package = 'installed', \
-	  reporter = 'check', stop_on_failure = TRUE)"
+	  ASAN_OPTIONS=detect_leaks=0:abort_on_error=1 NOT_CRAN=true Rscript -e "$(call TESTED,$(SANITIZED))"
+	@$(MAKE) --no-print-directory sanitized-library VARIANT=-thread SANITIZE="-fsanitize=thread"
+	@echo "$(call TESTED,$(THREADED))" > $(BUILD)/threaded.R
+	@R_LIBS="$(CURDIR)/$(BUILD)/library-thread:$(CURDIR)/$(LIBRARY)" NOT_CRAN=true R_HOME="$(RHOME)" \
+	  LD_LIBRARY_PATH="$(RHOME)/lib" TSAN_OPTIONS=halt_on_error=1 setarch $$(uname -m) -R \
+	  env LD_PRELOAD=$$($(CXX) -print-file-name=libtsan.so) $(RHOME)/bin/exec/R --no-echo --no-restore \
+	  --file=$(BUILD)/threaded.R
+
+sanitized-library:
+	@mkdir -p $(BUILD)/library$(VARIANT)
+	@echo 'CXX17FLAGS = -g -O1 -fno-omit-frame-pointer $(SANITIZE)' > $(BUILD)/Makevars$(VARIANT)
+	@cd $(BUILD) && rm -f hylomath_*.tar.gz && R CMD build --no-build-vignettes .. > build$(VARIANT).log 2>&1 \
+	  && R_MAKEVARS_USER="$(CURDIR)/$(BUILD)/Makevars$(VARIANT)" MAKE="$(MAKE) -j2" \
+	  R CMD INSTALL --library=library$(VARIANT) --no-test-load hylomath_*.tar.gz > install$(VARIANT).log 2>&1 \
+	  || { tail -20 install$(VARIANT).log; exit 1; }
 
 # with Debian's g++-aarch64-linux-gnu and qemu-user; CASES names some of the tests
 test-arm:

@@ -47,8 +47,8 @@ check_table_place <- function(into) {
   fail(sprintf("%s is there already, and no stored table.", quoted(into)), "Name another folder.")
 }
 
-# Takes the place of a stored table in one step; where the system can't, in two, between which the former one has another
-# name. `part` is then the former one, or not there.
+# Takes the place of a stored table in one step; where the system can't, in two, between which the former one has
+# another name. `part` is then the former one, or not there.
 replace_folder <- function(part, into) {
   if (file.exists(into) && core_swap_paths(path.expand(part), path.expand(into))) return()
   former <- tempfile(paste0(".", basename(into), "-"), tmpdir = dirname(into))

@@ -136,7 +136,8 @@ test_that("what is written can go through a pipe, and what is read can come thro
   expect_equal(hylomath("appraise", "k.hylo", "-o", "-", "--json")$status, 2)
   skip_if(Sys.which("bash") == "" || !dir.exists("/dev/fd"))
   command <- sprintf(
-    "env %s %s %s look <(cat k.csv) -t outcome 2> said", libraries, file.path(R.home("bin"), "Rscript"), shQuote(program)
+    "env %s %s %s look <(cat k.csv) -t outcome 2> said", libraries, file.path(R.home("bin"), "Rscript"),
+    shQuote(program)
   )
   seen <- system2("bash", c("-c", shQuote(command)), stdout = TRUE)
   expect_identical(seen, hylomath("look", "k.csv", "-t", "outcome")$out)
