@@ -2,7 +2,7 @@
 # changed at random and read. A file is answered by what it holds or refused in words of this package; never by a crash,
 # an error of R's own, more than 1 GiB or more than 20 seconds.
 # Of models whose columns and levels have code for names, all that is written is read by those who would run it.
-#   Rscript hard/fuzz.R                 the numbers that the issue asks for
+#   Rscript hard/fuzz.R                 all of them: the number beside each kind
 #   Rscript hard/fuzz.R 0.01 7          a hundredth of them, from seed 7
 #   Rscript hard/fuzz.R 0.01 7 results  of results alone
 # What was found is printed with its seed, so that it can be made again; exit status 1 says that something was.
