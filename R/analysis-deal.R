@@ -51,17 +51,16 @@ split_groups <- function(group, strata, shares, seed) {
   parts <- c(shares[shares > 0], training = 1 - sum(shares))
   wanted <- outer(parts, colSums(held))
   got <- wanted * 0
-  part_of <- character(length(keys))
+  to <- integer(length(keys))
+  per_square <- 1 / wanted^2
+  held_by_key <- t(matrix(held, nrow(held)))
   for (i in order) {
-    rows <- held[i, ]
+    rows <- held_by_key[, i]
     # the gain of putting it there: how much nearer the sum of squared relative distances comes to zero
-    before <- rowSums(((wanted - got)^2 / wanted^2))
-    after <- rowSums(((wanted - got - rep(rows, each = length(parts)))^2 / wanted^2))
-    to <- which.max(before - after)
-    got[to, ] <- got[to, ] + rows
-    part_of[i] <- names(parts)[to]
+    to[i] <- which.max((2 * (wanted - got) * per_square) %*% rows - per_square %*% rows^2)
+    got[to[i], ] <- got[to[i], ] + rows
   }
-  part_of[match(group, keys)]
+  names(parts)[to][match(group, keys)]
 }
 
 # A row without a group is one of its own.

@@ -32,7 +32,7 @@ settle <- function(b, table = b$table) {
   rules <- table_rules(b, table)
   working <- working_table(table, rules)
   check_targets(b, working)
-  check_regimen(b)
+  check_regimen(b, settled = TRUE)
   inputs <- brief_inputs(b)
   check_columns(b, working, inputs)
   target <- target_of(b)

@@ -2,7 +2,7 @@
 
 #' Set the regimen of training
 #'
-#' @section By default: `method`, `batch_size`, `learning_rate` and `l2` are `"auto"`; a brief shows what they come to
+#' @section By default: `method`, `batch_size`, `learning_rate`, `l2`, `epochs` and `stop` are `"auto"`; a brief shows what they come to
 #'   for its table, a model's brief holds it. The rule, for n training rows:
 #'
 #'   * A network without hidden layers is taken to its one minimum by `"newton"`, where it has at most 500 parameters
@@ -77,10 +77,12 @@
 #'   validation loss has not reached a new low for `every` epochs. Each takes `warm_up`, the number of first epochs in
 #'   which the rate rises from near 0.
 #' @param batch_size Rows a step. The smaller last batch of an epoch is used too.
-#' @param epochs The most times that training goes through all its rows.
+#' @param epochs The most times that training goes through all its rows; `"auto"` is 300, and 600 for the wirings of the
+#'   rule.
 #' @param stop A list of rules, each looked at after every epoch: `patience`, epochs without a new low of the validation
-#'   loss (20); `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
-#'   larger; `seconds`. `"none"` goes on to the last epoch. The weights of the epoch with the lowest validation loss are
+#'   loss; `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
+#'   larger; `seconds`. `"auto"` is a patience of 20, and of 60 for the wirings of the rule; `"none"` goes on to the last
+#'   epoch. The weights of the epoch with the lowest validation loss are
 #'   kept. The model says which rule ended training.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
 #'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the
@@ -153,10 +155,11 @@ with_method_defaults <- function(r) {
 
 # ---- what doesn't go together -------------------------------------------------------------------------------------
 
-check_regimen <- function(b) {
+# As long as a brief is being made its wiring may still be said; `settled` says that it is trained as it stands.
+check_regimen <- function(b, settled = FALSE) {
   r <- b[["regimen"]]
   wiring <- parse_wiring(b$wiring)
-  if (r$method == "auto") check_open_method(r) else check_method(r, wiring)
+  if (r$method == "auto") check_open_method(r) else check_method(r, wiring, b$wiring == "auto" && !settled)
   if (identical(r$l2, "evidence")) check_evidence(r, wiring)
   if (r$keep == "committee" && r$restarts < 2) {
     fail("A committee needs at least two starts.", "Set `regimen.restarts`, for example to 5.")
@@ -165,7 +168,7 @@ check_regimen <- function(b) {
     loss <- settled_loss(b)
     check_regimen_of_task(r, loss, b$task)
   }
-  invisible(b)
+  b
 }
 
 check_open_method <- function(r) {
@@ -178,14 +181,14 @@ check_open_method <- function(r) {
   }
 }
 
-check_method <- function(r, wiring) {
+check_method <- function(r, wiring, wiring_is_open) {
   defaults <- brief_defaults()[["regimen"]]
   for (name in useless_settings(r$method)) {
     if (is.null(r[[name]]) || identical(r[[name]], defaults[[name]])) next
     what <- sprintf("`regimen.%s` is of no use to the method %s.", name, quoted(r$method))
     fail(what, "Leave it out, or choose another method.")
   }
-  if (r$method == "newton" && length(wiring$layers) > 0) {
+  if (r$method == "newton" && length(wiring$layers) > 0 && !wiring_is_open) {
     fail(
       "The method `newton` is for networks without hidden layers.",
       "Wire it `direct`, or choose another method, such as `lbfgs`."

@@ -74,8 +74,10 @@ columns_schema <- function() {
 # How one column is prepared; also what prepare's `only` sets for some columns.
 column_settings <- function() {
   list(
-    numbers = type_choice(c("zscore", "minmax", "minmax_signed", "robust", "rank_normal", "pieces", "waves", "none")),
-    clip = type_or_word("far", type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
+    numbers = type_choice(c(
+      "auto", "zscore", "minmax", "minmax_signed", "robust", "rank_normal", "pieces", "waves", "none"
+    )),
+    clip = type_or_word(c("auto", "far"), type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
     gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
     categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),
     buckets = type_number(2, 65536, whole = TRUE),
@@ -111,8 +113,8 @@ regimen_schema <- function() {
     weight_decay = type_number(0),
     schedule = type_kind(schedule_kinds()),
     batch_size = type_or_word("auto", type_count(1e9), "a whole number from 1"),
-    epochs = type_number(1, 1e6, whole = TRUE),
-    stop = type_or_word("none", type_stop),
+    epochs = type_or_word("auto", type_number(1, 1e6, whole = TRUE), "a whole number from 1 to 1000000"),
+    stop = type_or_word(c("auto", "none"), type_stop),
     l1 = type_number(0),
     l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
     longest_gradient = type_number(0),
@@ -130,7 +132,7 @@ brief_defaults <- function() {
   list(
     columns = list(drop = character(), kinds = list()),
     prepare = list(
-      numbers = "zscore", clip = 0, gaps = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
+      numbers = "auto", clip = "auto", gaps = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
       rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
     hold_out = list(rotate = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
@@ -138,7 +140,7 @@ brief_defaults <- function() {
     wiring = "auto",
     regimen = list(
       method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
-      batch_size = "auto", epochs = 300, stop = list(patience = 20), l1 = 0, l2 = "auto", longest_gradient = 0,
+      batch_size = "auto", epochs = "auto", stop = "auto", l1 = 0, l2 = "auto", longest_gradient = 0,
       longest_weights = 0,
       input_noise = 0, class_weights = "none", restarts = 1, keep = "best", measures = character()
     )

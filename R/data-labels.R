@@ -44,7 +44,8 @@ as_label <- function(x) {
 
 format_labels <- function(x) {
   distinct <- unique(x)
-  text <- vapply(distinct, function(v) if (is.na(v)) NA_character_ else format_number(v), "")
+  text <- format_number(distinct)
+  text[is.na(distinct)] <- NA
   text[match(x, distinct)]
 }
 

@@ -78,19 +78,15 @@ growing_file <- function(file, header, frame) {
 }
 
 # Two that add to one file would spoil it. The lock is the system's own: it is gone with the process, however that ends.
+# The file that bears it stays: were it taken away, somebody who has opened it already and somebody who makes it anew
+# would both hold a lock of that name.
 take_file <- function(file, frame) {
   beside <- file.path(dirname(file), paste0(".", basename(file), ".lock"))
   lock <- filelock::lock(beside, timeout = 0)
   if (is.null(lock)) {
     fail(sprintf("%s is being written by another process.", quoted(file)), "Wait for it, or name another file.")
   }
-  withr::defer(
-    {
-      unlink(beside)
-      filelock::unlock(lock)
-    },
-    envir = frame
-  )
+  withr::defer(filelock::unlock(lock), envir = frame)
 }
 
 # What differs between two headers, one of them as it was read; NULL where they are of the same work.

@@ -61,7 +61,7 @@ learn_number <- function(s, quantile, how, common, gap_share) {
   low <- max(s$low, plan$low)
   high <- min(s$high, plan$high)
   switch(how$numbers,
-    zscore = scaled(plan, s$mean, s$deviation),
+    auto = , zscore = scaled(plan, s$mean, s$deviation),
     minmax = scaled(plan, low, high - low),
     minmax_signed = scaled(plan, (low + high) / 2, (high - low) / 2),
     # 1.349: a normal's quartile distance

@@ -107,9 +107,7 @@ regimen_text <- function(b, a) {
   shown <- in_force[!vapply(names(in_force), is_off, NA)]
   if (!identical(in_force$method, "auto")) shown <- shown[!is_open(shown)]  # what the method has no use for
   # what goes to its one minimum is not stopped before
-  if (identical(in_force$method, "newton") && identical(shown$stop, brief_defaults()[["regimen"]]$stop)) {
-    shown$stop <- NULL
-  }
+  if (identical(in_force$method, "newton") && identical(said$stop, "auto")) shown$stop <- NULL
   differs <- vapply(names(shown), function(name) !identical(shown[[name]], said[[name]]), NA)
   chosen <- names(shown) %in% names(said) & differs & !is_open(shown)
   texts <- paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, " (auto)", ""))

@@ -3,35 +3,44 @@
 # own streams (starting weights, shuffles, masks) stand in src/core/random.hpp.
 #
 # `seed` says whose seed goes with it: `split` (hold_out.seed) for which rows are where, `training` (regimen.seed) for
-# the rest. Purposes that are drawn many times count on from their first stream.
-streams <- rbind(
-  data.frame(purpose = "groups", first = 0L, seed = "split"),       # in which order groups of one size are dealt
-  data.frame(purpose = "lots", first = 0L, seed = "training"),      # very many units into lots
-  data.frame(purpose = "pairs", first = 0L, seed = "a figure's"),   # which rows plot_pairs() draws
-  data.frame(purpose = "judged", first = 0L, seed = "training"),    # which training rows a model keeps
-  data.frame(purpose = "shift", first = 0L, seed = "training"),     # of a search's first points
-  data.frame(purpose = "strata", first = 0L, seed = "split"),       # of the s-th stratum: first + s
-  data.frame(purpose = "direct", first = 1L, seed = "training"),    # which rows the direct network learns from
-  data.frame(purpose = "leaks", first = 2L, seed = "split"),        # which rows are looked at for leaks
-  data.frame(purpose = "anywhere", first = 0L, seed = "training"),  # candidates of a search's round r: first + 2 r
-  data.frame(purpose = "nearby", first = 1L, seed = "training"),    # those around its best trials: first + 2 r
-  data.frame(purpose = "importance rows", first = 3L, seed = "training"),
-  data.frame(purpose = "effect rows", first = 4L, seed = "training"),
-  data.frame(purpose = "fewer rows", first = 6L, seed = "split"),   # which rows a smaller fold keeps
-  data.frame(purpose = "cells", first = 7L, seed = "training"),     # shares of a confusion matrix's cells
-  data.frame(purpose = "rows known", first = 8L, seed = "split"),  # which learned rows a model knows again
-  data.frame(purpose = "walk orders", first = 10L, seed = "training"),  # of the k-th walk: first + k
-  data.frame(purpose = "ranked rows", first = 19L, seed = "training"),  # which rows a sifting ranks columns by
-  data.frame(purpose = "ranked columns", first = 20L, seed = "training"),  # in the r-th repeat: first + r
-  data.frame(purpose = "profile", first = 21L, seed = "split"),  # which rows a model's profile is of
-  data.frame(purpose = "smear", first = 22L, seed = "training"),  # which rows the correction of a log target is of
-  data.frame(purpose = "made-up rows", first = 30L, seed = "training"),  # of column j: first + 2 j, and the next
-  data.frame(purpose = "importance", first = 0L, seed = "training")  # of column j in repeat r: first + 1000 j + r
-)
+# the rest. Every purpose has `streams_each` streams of its own, so that no two draw the same numbers; those that draw
+# many times say what they count by. A new purpose is put at the end.
+streams <- local({
+  purposes <- rbind(
+    c("strata", "split"),             # of the s-th stratum
+    c("groups", "split"),             # in which order groups of one size are dealt
+    c("importance", "training"),      # of column j in repeat r: 1000 j + r
+    c("lots", "training"),            # very many units into lots
+    c("pairs", "a figure's"),         # which rows plot_pairs() draws
+    c("judged", "training"),          # which training rows a model keeps
+    c("shift", "training"),           # of a search's first points
+    c("direct", "training"),          # which rows the direct network learns from
+    c("leaks", "split"),              # which rows are looked at for leaks
+    c("anywhere", "training"),        # candidates of a search's round
+    c("nearby", "training"),          # those around its best trials, by round
+    c("importance rows", "training"),
+    c("effect rows", "training"),
+    c("fewer rows", "split"),         # which rows a smaller fold keeps
+    c("cells", "training"),           # shares of a confusion matrix's cells
+    c("rows known", "split"),         # which learned rows a model knows again
+    c("walk orders", "training"),     # by walk
+    c("ranked rows", "training"),     # which rows a sifting ranks columns by
+    c("ranked columns", "training"),  # by repeat
+    c("profile", "split"),            # which rows a model's profile is of
+    c("smear", "training"),           # which rows the correction of a log target is of
+    c("made-up rows", "training")     # of column j: 2 j, and the next
+  )
+  data.frame(purpose = purposes[, 1], first = (seq_len(nrow(purposes)) - 1) * 2^24, seed = purposes[, 2])
+})
+
+streams_each <- 2^24
 
 stream_of <- function(purpose, which = 0L) {
   place <- match(purpose, streams$purpose)
   if (is.na(place)) rlang::abort(sprintf("There is no stream for %s.", purpose), .internal = TRUE)
+  if (any(which < 0 | which >= streams_each)) {
+    rlang::abort(sprintf("There are not so many streams for %s.", purpose), .internal = TRUE)
+  }
   as.integer(streams$first[place] + which)
 }
 

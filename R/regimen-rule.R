@@ -24,7 +24,7 @@ regimen_in_force <- function(a, preparation) {
     if (identical(r$learning_rate, "auto")) r$learning_rate <- auto_learning_rate(r$method, r$batch_size)
   }
   if (identical(r$l2, "auto")) r$l2 <- auto_l2(a$wiring, r$method, rows)
-  with_method_defaults(r)
+  with_method_defaults(with_patience(r))
 }
 
 auto_method <- function(a, r, rows, preparation) {
@@ -49,6 +49,13 @@ suits_newton <- function(a, r, rows, preparation) {
   network <- network_of(a$target, a$wiring, r, preparation())
   parameters <- parameter_count(network)
   length(network$embeddings) == 0 && parameters <= few_parameters_newton && rows * parameters^2 <= most_work_newton
+}
+
+# How long training goes on, where the brief leaves that open.
+with_patience <- function(r, epochs = 300, patience = 20) {
+  if (identical(r$epochs, "auto")) r$epochs <- epochs
+  if (identical(r$stop, "auto")) r$stop <- list(patience = patience)
+  r
 }
 
 auto_batch_size <- function(rows) 64 * 2^min(4, max(0, ceiling(log(rows / 10000, 4))))

@@ -85,7 +85,7 @@ resume_turns <- function(model, a, state, same, epochs, report) {
   laid <- lapply(candidates, laid_turns)
   jobs <- lapply(stats::setNames(nm = names(laid)), function(name) {
     own <- model$members[model$members$network == name, ]
-    more <- epochs %||% candidates[[name]]$regimen$epochs
+    more <- epochs %||% with_patience(candidates[[name]]$regimen)$epochs
     Map(function(job, i) {
       network <- networks[[name]][[i]]
       on <- list(preparation = network$preparation, keeps = !is.null(model$states))

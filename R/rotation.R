@@ -60,7 +60,7 @@ with_network <- function(a, wiring, regimen = a$regimen, prepare = list()) {
   b <- a$brief
   b$wiring <- wiring
   b[["regimen"]] <- regimen
-  b$prepare <- utils::modifyList(b$prepare, prepare[vapply(names(prepare), is_usual, NA, b$prepare)])
+  b$prepare <- utils::modifyList(b$prepare, prepare[vapply(names(prepare), is_open, NA, b$prepare)])
   # without hidden layers there is one minimum, which learned points would take away
   if (wiring == "direct") {
     b$prepare <- within_settings(b$prepare, embedding = "auto")
@@ -74,15 +74,16 @@ with_network <- function(a, wiring, regimen = a$regimen, prepare = list()) {
   a
 }
 
-# Whether the brief leaves this setting of the preparation as it is without its saying so.
-is_usual <- function(name, prepare) identical(prepare[[name]], brief_defaults()$prepare[[name]])
+# Whether the brief leaves this setting of the preparation to the rule.
+is_open <- function(name, prepare) identical(prepare[[name]], "auto")
 
 # By the rule: networks that differ in what they take in, how they bend and how fast they learn, so that they err in
 # different places; numbers as waves (Gorishniy et al. 2022) for what goes up and down, as things in time do. What the
 # brief says of the regimen and the preparation stands. Far outside the rows that they have learned from networks go
 # astray, so inputs are clipped there; `direct` takes them as they are.
 auto_wirings <- function(a) {
-  long <- patient(a$regimen)
+  # networks that are averaged can be trained longer than one alone
+  long <- with_patience(a$regimen, epochs = 600, patience = 60)
   slow <- if (identical(long$method, "auto") && identical(long$learning_rate, "auto")) {
     utils::modifyList(long, list(method = "adam", learning_rate = 0.002))
   } else {
@@ -107,9 +108,9 @@ auto_wirings <- function(a) {
 # For smooth relations; rule 2 had a wider one, which costs more and finds less.
 smooth_wiring <- function(rule) if (rule < 3) "96 gelu > 32 gelu" else "24 silu > 12 silu"
 
-# Where numbers are left as they usually are, and there are some.
+# Where numbers are left to the rule, and there are some.
 suits_waves <- function(a) {
-  a$brief$rule > 2 && is_usual("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
+  a$brief$rule > 2 && is_open("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
 }
 
 # A smooth curve of few inputs is met best by few units under Levenberg and Marquardt's method, where it may be taken.
@@ -118,14 +119,6 @@ few_units <- "8 tanh"
 suits_few_units <- function(a) {
   small <- with_network(a, few_units)
   regimen_in_force(small, function() learn_preparation(small))$method == "levenberg_marquardt"
-}
-
-# Networks that are averaged can be trained longer than one alone; where nothing is said of it, they are.
-patient <- function(regimen) {
-  usual <- brief_defaults()[["regimen"]]
-  if (identical(regimen$stop, usual$stop)) regimen$stop <- list(patience = 60)
-  if (identical(regimen$epochs, usual$epochs)) regimen$epochs <- 600
-  regimen
 }
 
 # ---- the model ----------------------------------------------------------------------------------------------------

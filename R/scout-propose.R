@@ -121,7 +121,7 @@ is_near <- function(apart) apply(rowSums(apart, dims = 2), 2, min) < least_dista
 
 candidate_points <- function(search, known, round, over = 600, around = 60) {
   d <- length(search$space)
-  anywhere <- matrix(uniform(over * d, search$seed, "anywhere", 2 * round), over)
+  anywhere <- matrix(uniform(over * d, search$seed, "anywhere", round), over)
   best <- utils::head(order(known$loss), 5)
   places <- space_places(search$space, known$rows[best, , drop = FALSE])
   for (j in seq_len(d)) {
@@ -130,7 +130,7 @@ candidate_points <- function(search, known, round, over = 600, around = 60) {
     places[, j] <- pmin(pmax(places[, j], 0), 1)  # the brief's own settings may lie outside
   }
   size <- c(length(best) * around, d, 2)
-  draws <- array(uniform(prod(size), search$seed, "nearby", 2 * round), size)
+  draws <- array(uniform(prod(size), search$seed, "nearby", round), size)
   # a half of the settings moves, by a tenth of its width as a rule
   near <- places[rep(seq_along(best), each = around), , drop = FALSE]
   moved <- abs(near + ifelse(draws[, , 1] < 0.5, 0, 0.1 * stats::qnorm(draws[, , 2])))

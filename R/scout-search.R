@@ -103,7 +103,7 @@ judge_trials <- function(search, state, todo, share, briefs, store, report) {
 
 trial_jobs <- function(search, todo, share, briefs) {
   plans <- lapply(briefs[as.character(unique(todo$trial))], function(b) {
-    b$regimen$epochs <- ceiling(share * b$regimen$epochs)
+    b$regimen$epochs <- ceiling(share * with_patience(b$regimen)$epochs)
     fold_plan(b, search$k, search$repeats, search$by)
   })
   lapply(seq_len(nrow(todo)), function(i) {

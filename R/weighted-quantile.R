@@ -15,11 +15,14 @@ ordered_quantiles <- function(x, weight, shares) {
   order <- order(x, method = "radix")
   upto <- cumsum(weight[order])
   total <- upto[length(upto)]
-  place <- shares * max(total - 1, 0)
+  last <- max(total - 1, 0)
+  place <- shares * last
   below <- floor(place + 1e-9)
   value_at <- function(k) x[order][pmin(findInterval(k + 1e-9, upto) + 1, length(x))]
   low <- value_at(below)
-  low + (place - below) * (value_at(pmin(below + 1, total - 1)) - low)
+  above <- value_at(pmax(pmin(below + 1, last), below))
+  # the place can lie a rounding below the whole number that it is taken for: quantiles rise all the same
+  pmin(low + pmax(place - below, 0) * (above - low), above)
 }
 
 weighted_median <- function(x, weight) weighted_quantile(x, weight, 0.5)

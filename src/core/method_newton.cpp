@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <stdexcept>
 #include <vector>
 
@@ -26,6 +27,7 @@ class Newton : public WholeMethod {
         cases_(cases),
         curvature_(loss.objective().spec().loss, loss.objective().layout().units(0)),
         units_(loss.objective().layout().units(0)),
+        values_(curvature_.diagonal() ? cases * double(units_) : cases),
         inputs_(loss.objective().layout().inputs(0)),
         side_(loss.objective().layout().parameters()),
         stride_(row_stride<double>(inputs_ + 1)),
@@ -58,6 +60,7 @@ class Newton : public WholeMethod {
     if (done_) return {false, loss_.mean_loss()};
     move(w);
     if (evidence_ && (done_ || cornered_ || short_of_ < 1e-4)) weigh_evidence(w);
+    if (evidence_ && done_ && !loss_.interrupted()) climb(w);
     if (evidence_ && done_ && !loss_.interrupted()) ease(w);
     loss_.value(w);
     return {!done_, loss_.mean_loss()};
@@ -97,14 +100,19 @@ class Newton : public WholeMethod {
 
   std::size_t weights() const { return inputs_ * units_; }
 
-  // The number of weights that the rows determine, at the curvature and factor of the last step.
+  // The number of weights that the rows determine, at the curvature and factor of the last step. Directions that change
+  // nothing, such as what is common to all classes of a softmax, are spent whole.
   double effective() {
     double spent = 0;
     for (std::size_t j = 0; j < weights(); ++j) spent += diagonal_[j] * inverse_diagonal(j);
-    // of a softmax one unit's worth of weights follows from the others
-    const double all = double(weights() - (loss_.objective().spec().loss.output == Output::Softmax ? inputs_ : 0));
-    return std::min(std::max(all - spent, 1e-3), 0.99 * cases_);
+    const double most = is_softmax() ? values_ * double(units_ - 1) : values_;
+    return std::min(std::max(double(weights()) - spent, 1e-3), 0.99 * most);
   }
+
+  bool is_softmax() const { return loss_.objective().spec().loss.output == Output::Softmax; }
+
+  // Unknowns without a penalty that the rows settle: of a softmax one bias follows from the others.
+  double unpenalised() const { return double(side_ - weights() - (is_softmax() ? 1 : 0)); }
 
   std::size_t pairs() const { return curvature_.diagonal() ? units_ : curvature_.size() * (curvature_.size() + 1) / 2; }
 
@@ -217,7 +225,7 @@ class Newton : public WholeMethod {
       std::copy_n(hessian_.data() + i * side_, i + 1, factor_.data() + i * side_);
       factor_[i * side_ + i] += diagonal_[i] + mu_ * std::max(hessian_[i * side_ + i], least);
     }
-    if (loss_.objective().spec().loss.output == Output::Softmax) hold_common(least);
+    if (is_softmax()) hold_common(least);
     for (std::size_t i = 0; i < side_; ++i) {
       double* row = factor_.data() + i * side_;
       for (std::size_t j = 0; j <= i; ++j) {
@@ -238,11 +246,13 @@ class Newton : public WholeMethod {
   // Of a softmax what is common to all classes changes nothing, so that where no penalty does, the equations leave it
   // open and rounding would settle it. Curvature along it makes 0 its step.
   void hold_common(double least) {
+    held_ = 0;
     for (std::size_t i = 0; i <= inputs_; ++i) {
       const std::size_t from = i * units_;
       if (diagonal_[from] > 0) continue;
       double most = least;
       for (std::size_t a = 0; a < units_; ++a) most = std::max(most, hessian_[(from + a) * side_ + from + a]);
+      held_ += std::log(most);  // the curvature along what is held
       for (std::size_t a = 0; a < units_; ++a) {
         for (std::size_t b = 0; b <= a; ++b) factor_[(from + a) * side_ + from + b] += most / double(units_);
       }
@@ -294,7 +304,7 @@ class Newton : public WholeMethod {
     double squares = 0;
     for (std::size_t j = 0; j < weights(); ++j) squares += w[at_[j]] * w[at_[j]];
     const double free = effective(), factor = curvature_.likelihood_factor(), error = loss_.unpenalised(w);
-    const double dispersion = curvature_.has_dispersion() ? dispersion_of(error, cases_ / (cases_ - free)) : factor;
+    const double dispersion = curvature_.has_dispersion() ? dispersion_of(error, cases_ / (values_ - free)) : factor;
     const double next =
         std::min(std::max(dispersion / factor * free / (cases_ * std::max(squares, 1e-12)), 1e-12), kMostL2);
     if (std::fabs(next - l2_) > 2e-2 * l2_ && weighed_ < kMostWeighings) {
@@ -303,51 +313,99 @@ class Newton : public WholeMethod {
     }
   }
 
+  struct Fit {
+    double l2, error, free;
+    AlignedVector<double> at;
+  };
+
+  // Newton's steps to the minimum under another penalty.
+  void refit(double l2, Span<double> w) {
+    set_l2(l2);
+    for (int step = 0; step < kMostRefitted && !done_ && !loss_.interrupted(); ++step) move(w);
+  }
+
+  void take(const Fit& fit, Span<double> w) {
+    set_l2(fit.l2);
+    std::copy(fit.at.begin(), fit.at.end(), w.begin());
+    done_ = true;
+  }
+
+  // The penalty that weigh_evidence() comes to leaves out that the curvature changes with the weights, which it does
+  // where classes are told well by few rows. The evidence itself (Laplace's: MacKay 1992) is looked at on both sides,
+  // in shorter and shorter steps.
+  void climb(Span<double> w) {
+    const double told = values_ * double(is_softmax() ? units_ - 1 : 1);
+    if (side_ > kMostClimbed || curvature_.has_dispersion() || told > kPlenty * double(weights())) return;
+    const auto reached = [&] { return Fit{l2_, log_evidence(w), 0, AlignedVector<double>(w.begin(), w.end())}; };
+    Fit best = reached();
+    for (double step = 4; step > 1.2 && std::isfinite(best.error); step = std::sqrt(step)) {
+      for (const double times : {step, 1 / step}) {
+        bool higher = false;
+        for (double next = best.l2 * times; next > 1e-12 && next < kMostL2; next = best.l2 * times) {
+          refit(next, w);
+          if (loss_.interrupted()) return;
+          Fit here = reached();
+          if (!(here.error > best.error)) break;
+          best = std::move(here);
+          higher = true;
+        }
+        std::copy(best.at.begin(), best.at.end(), w.begin());
+        if (higher) break;
+      }
+    }
+    take(best, w);
+    curve(w);  // what ease() begins with
+  }
+
+  // Of a likelihood without a dispersion, but for what is the same for every penalty.
+  double log_evidence(Span<const double> w) {
+    const double error = loss_.unpenalised(w);
+    curve(w);
+    if (!factor()) return std::numeric_limits<double>::quiet_NaN();
+    double determinant = 0;
+    for (std::size_t j = 0; j < side_; ++j) determinant += 2 * std::log(factor_[j * side_ + j]);
+    return -cases_ * (error + penalty(w)) + (double(weights()) * std::log(l2_) - determinant + held_) / 2;
+  }
+
   // Evidence takes all weights to be of one size. Where inputs nearly repeat each other a few are far larger, and its
   // penalty takes away what the rows clearly tell. So smaller penalties are tried, a tenth each. Twice the logarithm of
   // the likelihood falls by 1 for each weight that is given up and tells nothing; where it falls by more, the weight is
-  // not given up. (With the small-sample factor of Hurvich, Simonoff and Tsai 1998.) Not where classes have few rows
-  // for each weight: there they can come apart by chance, and the likelihood doesn't see that.
+  // not given up. (With the small-sample factor of Hurvich, Simonoff and Tsai 1998; where it falls by less than 2 in
+  // all that can be chance, and evidence has its way.) Not where classes have few rows for each weight: there they can
+  // come apart by chance, and the likelihood doesn't see that.
   void ease(Span<double> w) {
-    if (side_ > kMostEased || double(side_) > 0.8 * cases_) return;
+    if (side_ > kMostEased || double(side_) > 0.8 * values_) return;
     if (!curvature_.has_dispersion() && rarest_class() < 5 * double(inputs_)) return;
-    struct Fit {
-      double l2, error, free;
-      AlignedVector<double> at;
-    };
     std::vector<Fit> fits;
     const auto keep = [&] {
-      if (factor()) fits.push_back({l2_, loss_.unpenalised(w), effective() + double(side_ - weights()), {}});
+      if (factor()) fits.push_back({l2_, loss_.unpenalised(w), effective() + unpenalised(), {}});
       if (!fits.empty()) fits.back().at.assign(w.begin(), w.end());
     };
     keep();
     for (int i = 0; i < 7 && l2_ > 1e-5 / cases_ && !loss_.interrupted(); ++i) {
-      set_l2(l2_ / 10);
-      for (int step = 0; step < 60 && !done_ && !loss_.interrupted(); ++step) move(w);
+      refit(l2_ / 10, w);
       keep();
     }
     if (fits.empty() || loss_.interrupted()) return;
-    const double last = fits.back().error * cases_ / std::max(cases_ - fits.back().free, 1.0);
+    const double last = fits.back().error * cases_ / std::max(values_ - fits.back().free, 1.0);
     std::size_t best = 0;
     double lowest = 0;
     for (std::size_t i = 0; i < fits.size(); ++i) {
       const double c = criterion(fits[i].error, fits[i].free, last);
-      if (i == 0 || c < lowest) lowest = c, best = i;
+      if (i == 0 || c < lowest) lowest = i == 0 ? c - kClearlyLower : c, best = i;
     }
-    set_l2(fits[best].l2);
-    std::copy(fits[best].at.begin(), fits[best].at.end(), w.begin());
-    done_ = true;
+    take(fits[best], w);
   }
 
   // Minus twice the logarithm of the likelihood, and the price of the weights; `error` is the mean loss, `scale` that
   // of the freest fit.
   double criterion(double error, double free, double scale) const {
-    const double price = free * cases_ / std::max(cases_ - free - 1, 1e-3), tiny = 1e-300;
+    const double price = free * values_ / std::max(values_ - free - 1, 1e-3), tiny = 1e-300;
     switch (loss_.objective().spec().loss.loss) {
       case Loss::Squared:
-      case Loss::Huber: return cases_ * std::log(error + tiny) + price;
+      case Loss::Huber: return values_ * std::log(error + tiny) + price;
       case Loss::Absolute:
-      case Loss::Quantile: return 2 * cases_ * std::log(error + tiny) + price;
+      case Loss::Quantile: return 2 * values_ * std::log(error + tiny) + price;
       case Loss::CrossEntropy: return 2 * cases_ * error + price;
       default: return cases_ * error / std::max(scale, tiny) + price;
     }
@@ -392,20 +450,24 @@ class Newton : public WholeMethod {
     return square;
   }
 
-  static constexpr int kMostWeighings = 60;
-  static constexpr std::size_t kMostEased = 200;  // unknowns; each trial costs as much as the fit
+  static constexpr int kMostWeighings = 60, kMostRefitted = 60;
+  static constexpr std::size_t kMostEased = 200, kMostClimbed = 500;  // unknowns; each trial costs as much as the fit
+  static constexpr double kPlenty = 40;       // of so many observed values a weight the penalty hardly matters
+  static constexpr double kClearlyLower = 2;  // than what chance makes of a criterion
 
   WholeLoss& loss_;
   const Kernel<double>& kernel_;
   bool evidence_;
   double cases_;
   Curvature curvature_;
-  std::size_t units_, inputs_, side_, stride_;
+  std::size_t units_;
+  double values_;  // observed ones, each with a likelihood of its own: of several targets each case has several
+  std::size_t inputs_, side_, stride_;
   AlignedVector<double> padded_, trial_;  // the gradient where the parameters lie
   AlignedVector<double> rows_, scaled_, block_, sums_;
   std::vector<double> each_, hessian_, factor_, diagonal_, right_, move_, column_, z_;
   std::vector<std::size_t> at_;
-  double value_ = 0, mu_ = kLeast, l2_ = 0, short_of_ = 1;
+  double value_ = 0, mu_ = kLeast, l2_ = 0, short_of_ = 1, held_ = 0;
   int near_ = 0, weighed_ = 0;
   bool done_ = false, moved_ = false;
   bool steady_ = false, curved_ = false;  // the curvature is the same everywhere, and is known

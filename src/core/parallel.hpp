@@ -6,18 +6,18 @@
 #include <cstddef>
 #include <exception>
 #include <mutex>
-#include <system_error>
 #include <thread>
 #include <vector>
 
 namespace hylo {
 
-// Up to `wanted` more threads; where the system gives no more of them, those that there are do the work.
+// Up to `wanted` more threads; where the system gives no more of them, or no memory, those that there are do the work.
 template <class Task>
 void add_threads(std::vector<std::thread>& threads, std::size_t wanted, Task task) {
   try {
+    threads.reserve(threads.size() + wanted);
     for (std::size_t i = 0; i < wanted; ++i) threads.emplace_back(task);
-  } catch (const std::system_error&) {
+  } catch (const std::exception&) {
   }
 }
 

@@ -34,7 +34,7 @@ double quantile(std::vector<double>& values, double share) {
   const double rest = place - double(below);
   if (rest <= 0 || below + 1 == values.size()) return *at;
   const double above = *std::min_element(at + 1, values.end());
-  return *at + rest * (above - *at);
+  return std::min(*at + rest * (above - *at), above);  // a rounding must not take it past the next value
 }
 
 // Sums of short stretches, added up: nearly as exact as a wider type, at the speed of plain sums.
@@ -96,8 +96,10 @@ void weigh(const SourceColumn& column, Span<const std::uint32_t> rows, Span<cons
     return pairs[std::min(std::size_t(at - upto.begin()), pairs.size() - 1)].first;
   };
   for (const double share : shares) {
-    const double place = share * std::max(total - 1, 0.0), below = std::floor(place + 1e-9), low = value_at(below);
-    s.quantiles.push_back(low + (place - below) * (value_at(std::min(below + 1, total - 1)) - low));
+    // the place can lie a rounding below the whole number that it is taken for: quantiles rise all the same
+    const double last = std::max(total - 1, 0.0), place = share * last, below = std::floor(place + 1e-9);
+    const double low = value_at(below), above = value_at(std::max(std::min(below + 1, last), below));
+    s.quantiles.push_back(std::min(low + std::max(place - below, 0.0) * (above - low), above));
   }
 }
 

@@ -4,8 +4,8 @@
 #include <atomic>
 #include <condition_variable>
 #include <cstddef>
+#include <exception>
 #include <mutex>
-#include <system_error>
 #include <thread>
 #include <vector>
 
@@ -16,9 +16,10 @@ namespace hylo {
 class Team {
  public:
   explicit Team(std::size_t threads) {
+    others_.reserve(threads);
     try {
       for (std::size_t worker = 1; worker < threads; ++worker) others_.emplace_back([this, worker] { serve(worker); });
-    } catch (const std::system_error&) {  // the system gives no more threads: fewer do the same work
+    } catch (const std::exception&) {  // the system gives no more threads or memory: fewer do the same work
     }
   }
   ~Team() {

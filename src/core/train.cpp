@@ -65,12 +65,12 @@ bool vanished(const Pace& pace) { return pace.at_answer > kNoError && pace.at_st
 
 // By the loss at the epoch's end where validation rows tell it: many a network comes back from its first steps.
 // `stood` gives what these rows had before, which is far from the training rows' where there are outliers among them.
+// `lowest_before` is the lowest training loss of the epochs before, if there were any.
 template <class Stood>
-bool exploded(const Epoch& now, const Pace& pace, const std::vector<Epoch>& before, const Stood& stood) {
+bool exploded(const Epoch& now, const Pace& pace, bool first, double lowest_before, const Stood& stood) {
   const bool tells = !std::isnan(now.validation);
-  if (!tells && before.empty()) return false;
-  double lowest = std::isnan(pace.first_batch) ? now.training : pace.first_batch;
-  for (const Epoch& e : before) lowest = std::min(lowest, e.training);
+  if (!tells && first) return false;
+  const double lowest = std::min(std::isnan(pace.first_batch) ? now.training : pace.first_batch, lowest_before);
   const auto far_above = [](double loss, double from) { return loss > kExploded * (1 + std::abs(from)); };
   return far_above(tells ? now.validation : now.training, lowest) && (!tells || far_above(now.validation, stood()));
 }
@@ -313,7 +313,8 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   result.epochs.reserve(std::max(regimen.epochs, result.epochs.size()));
   const double before = result.epochs.empty() ? 0 : result.epochs.back().seconds;
   const auto began = Clock::now();
-  double kept_at = before;
+  double kept_at = before, lowest = std::numeric_limits<double>::infinity();
+  for (const Epoch& e : result.epochs) lowest = std::min(lowest, e.training);
 
   for (std::size_t epoch = so_far.epochs + 1; epoch <= regimen.epochs; ++epoch) {
     const Pace pace = epoch == 1 && stands
@@ -340,11 +341,12 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
                              : objective.loss(validation, Span<const T>(result.parameters)) / validation_weight;
     };
     if (!std::isfinite(now.training) || (validates && !std::isfinite(now.validation)) ||
-        exploded(now, pace, result.epochs, stood)) {
+        exploded(now, pace, result.epochs.empty(), lowest, stood)) {
       result.stopped = Stopped::Diverged;
       return result;
     }
     result.epochs.push_back(now);
+    lowest = std::min(lowest, now.training);
     if (!chooses || now.validation < so_far.best_loss) {
       so_far.best_loss = now.validation;
       result.best = epoch;

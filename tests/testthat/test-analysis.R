@@ -63,6 +63,9 @@ test_that("every task has every function, and streams of random numbers do not m
   }
   expect_false(anyDuplicated(streams$purpose) > 0)
   expect_error(stream_of("tea leaves"), "no stream for tea leaves")
+  expect_error(stream_of("lots", 2^24), "not so many streams for lots")
+  keys <- unlist(lapply(streams$purpose, function(purpose) stream_of(purpose, c(0:9, 2^24 - 1))))
+  expect_false(anyDuplicated(keys) > 0)
 })
 
 test_that("every purpose that is drawn for has a stream", {

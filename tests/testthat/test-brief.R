@@ -101,3 +101,56 @@ test_that("what can't be an analysis is refused with the reason", {
   )
   expect_fails(brief(1:3, target = "x"), "class integer")
 })
+
+test_that("a setting that is said is in force, at its default too", {
+  b <- brief(small_kilns(), target = "outcome")
+  said <- list(
+    epochs = c(300, 600, 7), stop = list("none", list(patience = 20), list(patience = 60)), l1 = 0,
+    l2 = c(0.003, 0), learning_rate = c(0.005, 0.1), batch_size = c(64, 7), schedule = "constant",
+    longest_gradient = 0, longest_weights = 0, input_noise = 0, method = c("adam", "lbfgs"), class_weights = "none"
+  )
+  in_force <- function(a, name) {
+    r <- regimen_in_force(a, function() learn_preparation(a))
+    r[[name]]
+  }
+  for (name in names(said)) for (value in as.list(said[[name]])) {
+    changed <- do.call(regimen, c(list(b), stats::setNames(list(value), name)))
+    expect_identical(changed$regimen[[name]], value)
+    candidates <- rotation_candidates(settle(changed))
+    own <- candidates[names(candidates) != "direct"]
+    for (a in own) if (!grepl("tanh", a$brief$wiring)) expect_equal(in_force(a, name), value)
+    if (name != "method") expect_equal(in_force(settle(quick(changed)), name), value)
+  }
+  for (numbers in c("zscore", "robust", "rank_normal")) {
+    candidates <- rotation_candidates(settle(prepare(b, numbers = numbers)))
+    for (a in candidates) expect_equal(unique(vapply(a$prepare, `[[`, "", "numbers")), numbers)
+  }
+  for (clip in list(0, 0.01, "far")) {
+    candidates <- rotation_candidates(settle(prepare(b, clip = clip)))
+    for (a in candidates) expect_identical(a$prepare$peak_c$clip, clip)
+  }
+})
+
+test_that("the file of a brief states nothing that is not in force", {
+  b <- brief(small_kilns(), target = "outcome")
+  lines <- function(b) strsplit(brief_yaml(b), "\n")[[1]]
+  expect_false(any(grepl("300|patience", lines(b))))
+  expect_true("  epochs: 300" %in% lines(regimen(b, epochs = 300)))
+  expect_true("  epochs: 300" %in% lines(quick_model()$brief |> regimen(epochs = 300)))
+})
+
+test_that("a brief that a verb gives is seen", {
+  b <- brief(small_kilns(), target = "outcome")
+  calls <- expression(
+    regimen(b, epochs = 5), wire(b, "8 tanh"), quick(b), prepare(b, gaps = "median"), hold_out(b, test = 0.3),
+    set_columns(b, drop = glaze), keep_rows(b, load_kg > 10), set_about(b, "To try")
+  )
+  for (call in calls) expect_true(withVisible(eval(call))$visible)
+})
+
+test_that("a method for the linear model and its wiring are said in any order", {
+  b <- brief(small_kilns(), target = "outcome")
+  expect_identical(regimen(b, method = "newton") |> wire("direct"), wire(b, "direct") |> regimen(method = "newton"))
+  expect_fails(train(regimen(b, method = "newton"), progress = "none"), "newton", "without hidden layers")
+  expect_fails(regimen(b, method = "newton") |> wire("8 tanh"), "newton", "without hidden layers")
+})

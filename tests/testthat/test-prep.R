@@ -203,7 +203,7 @@ test_that("codes that mean missing are taken out, and numbers come to light", {
 test_that("settings for some columns stand beside those for all, and later calls win", {
   b <- brief(small_kilns(), "outcome") |> prepare(only = c(load_kg, soak_min), numbers = "robust", clip = 0.01)
   expect_equal(settings_for(b, "load_kg")$numbers, "robust")
-  expect_equal(settings_for(b, "peak_c")$numbers, "zscore")
+  expect_equal(settings_for(b, "peak_c")$numbers, "auto")
   b <- prepare(b, numbers = "minmax")
   expect_equal(settings_for(b, "load_kg")$numbers, "minmax")
   expect_equal(settings_for(b, "load_kg")$clip, 0.01)
@@ -268,5 +268,23 @@ test_that("random tables: the core's encoding equals an obvious one on any rows"
       encode_inputs(preparation, table[some, ]), unname(do.call(rbind, obvious)[, some, drop = FALSE]),
       tolerance = 1e-12
     )
+  }
+})
+
+test_that("quantiles rise whatever the weights, in the core and beside it", {
+  shares <- seq(0, 1, 0.01)
+  for (seed in 1:40) {
+    withr::local_seed(seed)
+    n <- sample(c(5, 40, 400, 3000), 1)
+    x <- switch(seed %% 4 + 1, round(rnorm(n, 0, 3)), rpois(n, 2), rnorm(n), round(runif(n), 1))
+    weight <- switch(seed %% 3 + 1, runif(n), rexp(n), sample(1:5, n, TRUE))
+    weight <- if (seed %% 2) weight / mean(weight) else weight
+    core <- unlist(summarise_numbers(list(as.numeric(x)), shares = shares, weight = weight)[1, -(1:9)])
+    expect_false(is.unsorted(core))
+    expect_false(is.unsorted(ordered_quantiles(x, weight, shares)))
+    expect_equal(unname(core), ordered_quantiles(x, weight, shares), tolerance = 1e-9)
+    if (all(weight == round(weight))) {
+      expect_equal(unname(core), quantile(rep(x, weight), shares, names = FALSE), tolerance = 1e-9)
+    }
   }
 })
