@@ -30,5 +30,7 @@ weights_in <- function(a, rows) {
   if (a$counts) a$weight[rows] else scaled_importance(a$weight[rows])
 }
 
-# How many rows the training rows count for.
+# How many rows the training rows count for, and some rows.
 cases_in <- function(a, part) sum(weights_in(a, rows_in(a, part)))
+
+case_count <- function(a, rows) as.integer(min(round(sum(weights_in(a, rows))), .Machine$integer.max))

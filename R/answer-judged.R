@@ -38,6 +38,18 @@ judged_now <- function(answerer, judged, direct = NULL) {
   judged
 }
 
+# Judged rows one by one where their weights count rows, so that whoever looks at them sees what stands in the table
+# written out; `copy` numbers those of one row. Every way to judged rows leads through here: judged_in_part(),
+# judged_in() and new_folds().
+one_by_one <- function(judged, columns) {
+  if (is.null(judged) || !weights_count(columns) || all(judged$weight == 1)) return(judged)
+  places <- counted_places(judged$weight)
+  judged <- rows_of_each(judged, places)
+  judged$copy <- sequence(rle(places)$lengths)
+  judged$weight <- rep(1, length(places))
+  judged
+}
+
 # Mean losses over judged rows by the measure that the network is trained for, as one figure: of several targets the
 # mean of their shares of the targets' variances.
 mean_loss <- function(answerer, judged) {
@@ -71,6 +83,8 @@ bind_judged <- function(parts, repeats) {
     if (is.data.frame(columns[[1]])) do.call(rbind, columns) else unlist(columns)
   })
   together$weight <- together$weight / repeats
-  if (repeats > 1 && is.null(together$group)) together$group <- together$key
+  if (repeats > 1 && is.null(together$group)) {
+    together$group <- do.call(paste, drop_nulls(together[c("key", "copy")]))
+  }
   together
 }

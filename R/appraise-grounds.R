@@ -9,10 +9,11 @@
 
 grounds_of <- function(model) {
   answerer <- model$answerer
-  parts <- model$judged[intersect(c("rotation", "training", "validation"), names(model$judged))]
+  parts <- intersect(c("rotation", "training", "validation"), names(model$judged))
   list(
     target = answerer$target, baseline = model$baseline, costs = answerer$decision$rule$costs,
-    beside = lapply(parts, function(judged) judged_now(answerer, judged)), roles = roles_of(model),
+    beside = lapply(stats::setNames(nm = parts), function(part) judged_now(answerer, judged_in_part(model, part))),
+    roles = roles_of(model),
     seed = training_seed(model), wiring = wiring_text(model), decision = answerer$decision,
     recalibrated = answerer$recalibration$method
   )

@@ -13,7 +13,7 @@ part_to_judge <- function(model, rows) {
 # Where the judged rows of a part stand in the table that the model was trained on: by id, or by place; the observed
 # values tell whether it is that table.
 rows_of_part <- function(model, table, part) {
-  judged <- model$judged[[part]]
+  judged <- judged_in_part(model, part)
   id <- roles_of(model)$id
   if (!is.null(id) && !id %in% names(table)) {
     fail(sprintf("The table has no column %s, by which the %s rows are known.", quoted(id), part))
@@ -82,8 +82,7 @@ judged_in <- function(model, table) {
   if (length(judged$key) == 0) {
     fail("None of these rows can be answered: each lacks a value that the brief drops rows for.")
   }
-  attr(judged, "seen") <- seen
-  judged
+  structure(one_by_one(judged, roles_of(model)), seen = seen)
 }
 
 # Whether each row of a working table was learned from; never where that can't be told.

@@ -74,7 +74,7 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
   if (!is.null(data)) data <- as_table(data)
   if (is.null(data) || !is.null(rows)) {
     rows <- part_to_judge(model, rows)
-    judged <- model$judged[[rows]]
+    judged <- judged_in_part(model, rows)
     if (!is.null(data)) found <- rows_of_part(model, data, rows)
   } else {
     rows <- "new"
@@ -84,7 +84,7 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
   group <- if (!is.null(by)) subgroups(data[[by]][found], by)
   appraisal <- appraise_rows(model, judged, rows, level, draws, group, by)
   # where the rows stand, and in what table
-  appraisal$places <- if (rows == "new") judged$row else model$judged[[rows]]$row
+  appraisal$places <- judged$row
   appraisal$fingerprint <- if (rows == "new") table_hash(data) else model$fingerprint
   appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
   of_data <- if (rows == "new") new_data_notes(model, data, judged)
@@ -99,18 +99,15 @@ appraise_rows <- function(model, judged, rows, level, draws, group, by) {
   grounds <- grounds_of(model)
   grounds$beside[[rows]] <- NULL  # itself
   judged <- judged_now(model$answerer, judged, model$direct)
-  counts <- weights_count(grounds$roles)
-  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws, counts)
-  coverage <- if (rows %in% c("test", "new")) covered(model, written_out(judged, resampling), resampling)
+  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
+  coverage <- if (rows %in% c("test", "new")) covered(model, judged, resampling)
   new_appraisal(grounds, judged, rows, resampling, group, by, coverage)
 }
 
 # `judged` rows with the answers that are given out; `group` is the subgroup of each by the column `by`.
 new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = NULL, coverage = NULL) {
   target <- grounds$target
-  counted <- written_out(judged, resampling)
-  if (weights_count(grounds$roles)) grounds$beside <- lapply(grounds$beside, all_written_out)
-  parts <- task_of(target)$judge(grounds, counted, resampling)
+  parts <- task_of(target)$judge(grounds, judged, resampling)
   primary <- primary_measure(target)
   # what is learned by heart is no worth
   parts$worth <- if (rows != "training") worth_of(parts$measures, primary)
@@ -122,12 +119,12 @@ new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = 
   )
   behind <- list(
     bands = if (!has_classes(target)) bands_by_size(judged, target$columns, 5),
-    by = if (!is.null(group)) measures_by(grounds, counted, resampling, group[resampling$places %||% seq_along(group)]),
+    by = if (!is.null(group)) measures_by(grounds, judged, resampling, group),
     by_column = by,
     coverage = coverage,
     baseline_answer = grounds$baseline$answer, baseline_is = grounds$baseline$is,
     baseline_rate = grounds$baseline$rate, wiring = grounds$wiring,
-    when = judged$when, weight = judged$weight, unit = unit_by_row(judged, resampling, grounds$seed),
+    when = judged$when, weight = judged$weight, unit = resampling$unit,
     judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
   )
   structure(c(about, parts, behind), class = "hylomath_appraisal")

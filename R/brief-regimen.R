@@ -2,8 +2,8 @@
 
 #' Set the regimen of training
 #'
-#' @section By default: `method`, `batch_size`, `learning_rate`, `l2`, `epochs` and `stop` are `"auto"`; a brief shows what they come to
-#'   for its table, a model's brief holds it. The rule, for n training rows:
+#' @section By default: `method`, `batch_size`, `learning_rate`, `l2`, `epochs` and `stop` are `"auto"`; a brief shows
+#'   what they come to for its table, a model's brief holds it. The rule, for n training rows:
 #'
 #'   * A network without hidden layers is taken to its one minimum by `"newton"`, where it has at most 500 parameters
 #'     and no embeddings and the table is not too large for it, else by `"lbfgs"`.
@@ -81,8 +81,8 @@
 #'   rule.
 #' @param stop A list of rules, each looked at after every epoch: `patience`, epochs without a new low of the validation
 #'   loss; `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
-#'   larger; `seconds`. `"auto"` is a patience of 20, and of 60 for the wirings of the rule; `"none"` goes on to the last
-#'   epoch. The weights of the epoch with the lowest validation loss are
+#'   larger; `seconds`. `"auto"` is a patience of 20, and of 60 for the wirings of the rule; `"none"` goes on to the
+#'   last epoch. The weights of the epoch with the lowest validation loss are
 #'   kept. The model says which rule ended training.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
 #'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the

@@ -185,9 +185,12 @@ type_targets <- function(value, key) {
 
 type_stop <- function(value, key) {
   above_0 <- type_number(0, open_low = TRUE)
-  rules <- list(patience = type_number(1, whole = TRUE), gradient = above_0, loss = above_0, seconds = above_0)
+  patience <- type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1")
+  rules <- c(list(patience = patience), stats::setNames(rep(list(above_0), length(stop_rules)), stop_rules))
   settle_settings(as.list(value), rules, key)
 }
+
+stop_rules <- c("gradient", "loss", "seconds")  # beside patience
 
 type_measures <- function(value, key) {
   chosen <- type_texts()(value, key)

@@ -11,12 +11,20 @@ scaled_importance <- function(weight, rows = weight > 0) {
   weight / mean(weight[rows])
 }
 
-# Beyond this many, rows that are counted are not written out one by one.
+# Counted rows one by one, as places among them: what is estimated from them is then what is estimated from the same
+# rows written out. Of more than `most_counted_out` in all so many stand for them, in proportion.
 most_counted_out <- 1e6
 
-# Rows with a count each, one by one, as places among them: what uncertainty is reckoned over. NULL where they stay as
-# they are.
-counted_out <- function(weight) {
-  if (all(weight == 1) || any(weight != round(weight)) || sum(weight) > most_counted_out) return(NULL)
-  rep(seq_along(weight), weight)
+counted_places <- function(weight) {
+  total <- sum(weight)
+  if (total <= most_counted_out) return(rep(seq_along(weight), weight))
+  findInterval((seq_len(most_counted_out) - 0.5) / most_counted_out * total, cumsum(weight), left.open = TRUE) + 1L
+}
+
+# The rows of a table one by one where the brief's weights count rows; of a table without that column as they are.
+counted_rows <- function(columns, table) {
+  column <- columns$weight
+  if (!weights_count(columns) || !column %in% names(table)) return(seq_len(nrow(table)))
+  check_case_weights(table[[column]], column, TRUE)
+  counted_places(table[[column]])
 }

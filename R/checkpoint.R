@@ -50,6 +50,17 @@ no_checkpoint <- function() {
   list(every = Inf, result = nothing, states = nothing, keep_result = nothing, keep_state = nothing)
 }
 
+# The same checkpoint for other networks, whose keys begin with a word of their own.
+under <- function(checkpoint, word) {
+  own <- function(key) paste(word, key)
+  list(
+    every = checkpoint$every, result = function(key) checkpoint$result(own(key)),
+    states = function(key, starts) checkpoint$states(own(key), starts),
+    keep_result = function(key, result) checkpoint$keep_result(own(key), result),
+    keep_state = function(key, start, state) checkpoint$keep_state(own(key), start, state)
+  )
+}
+
 # So many bytes of replaced states a file may hold.
 most_stale_bytes <- 64e6
 

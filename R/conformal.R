@@ -149,10 +149,17 @@ covered <- function(model, judged, resampling) {
     covered_numbers(target, ends, judged, resampling)
   }
   coverage$proven <- NA
-  if (turns) {
+  if (turns && has_theorem(model)) {
     coverage$proven <- proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$turn)))
   }
   coverage
+}
+
+# Whether what is proven of networks that take turns is proven of this model: where the labels chose how much each
+# wiring counts, where rows belong to groups or have weights, and after refit() no theorem says so.
+has_theorem <- function(model) {
+  b <- model$brief
+  b$wiring != "auto" && is.null(model$refitted) && is.null(b$columns$group) && is.null(b$columns$weight)
 }
 
 covered_numbers <- function(target, ends, judged, resampling) {

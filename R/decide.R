@@ -100,14 +100,19 @@ without_decision <- function(model) {
   })
 }
 
-# Rows that neither the weights nor a test have seen.
-deciding_part <- function(model) c(intersect(c("validation", "rotation"), names(model$judged)), NA)[1]
+# Rows that neither the weights nor a test have seen. Where rows rotate the calibration rows come first, held out or had
+# by calibrate(): they were answered by all networks together.
+deciding_parts <- c("validation", "calibration", "rotation")
+
+deciding_part <- function(model) c(intersect(deciding_parts, names(model$judged)), NA)[1]
+
+deciding_rows <- function(model, part) if (part == "rotation") calmed_rows(model) else judged_in_part(model, part)
 
 # The rule that the wish comes to, for the network and for the one without hidden layers beside it; for each on its own
 # probabilities.
 with_decision <- function(model, wish) {
   part <- deciding_part(model)
-  validation <- if (!is.na(part)) judged_in_part(model, part)
+  validation <- if (!is.na(part)) deciding_rows(model, part)
   if (is.null(validation) && is.null(wish$threshold) && is.null(wish$costs)) {
     fail_without_rows(
       model, "The model has no validation rows to choose a threshold on.",

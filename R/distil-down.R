@@ -6,7 +6,7 @@ distil_down <- function(teacher, b, how, report) {
   a <- settle(b)
   taught <- c(how, turned_teaching(teacher, a))
   students <- lapply(student_wirings(teacher), function(wiring) {
-    student <- with_network(a, wiring, patient(a$regimen))
+    student <- with_network(a, wiring, with_patience(a$regimen, epochs = 600, patience = 60))
     part <- a$part
     part[a$turn %in% max(a$turn, na.rm = TRUE)] <- "validation"
     student <- with_parts(student, part, a$regimen$seed)

@@ -39,8 +39,9 @@ effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL,
   of <- answers_to_explain(answerer$target, of)
   pair <- length(inputs) == 2
   table <- explained_table(model, data, if (pair) 200 else 500)
+  counted <- data[counted_rows(roles_of(model), data), , drop = FALSE]
   grid <- lapply(stats::setNames(inputs, inputs), function(column) {
-    effect_values(data[[column]], column, if (pair) min(points, 15) else points)
+    effect_values(counted[[column]], column, if (pair) min(points, 15) else points)
   })
   answers <- grid_answers(answerer, table, grid, of)
   curve <- effect_curve(answers, grid, of)
@@ -136,7 +137,7 @@ effect_lines_of <- function(answers, grid, of) {
 
 explained_table <- function(model, data, most) {
   own <- is_training_table(model, data)
-  rows <- if (own) rows_of_part(model, data, part_to_judge(model, NULL)) else seq_len(nrow(data))
+  rows <- if (own) rows_of_part(model, data, part_to_judge(model, NULL)) else counted_rows(roles_of(model), data)
   data[drawn_rows(rows, most, training_seed(model), "effect rows"), , drop = FALSE]
 }
 

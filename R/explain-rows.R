@@ -22,7 +22,7 @@ rows_to_explain <- function(model, data, rows) {
   } else {
     part <- part_to_judge(model, part)
     found <- rows_of_part(model, data, part)
-    judged <- model$judged[[part]]
+    judged <- judged_in_part(model, part)
   }
   places <- seq_along(found)
   keep <- drawn_rows(places, most_explained, training_seed(model), "importance rows")

@@ -21,6 +21,7 @@ plot_pairs <- function(data, target, columns = NULL, rows = 2000) {
   columns <- columns %||% pairs_columns(data, target)
   for (column in columns) check_is_column(data, column, "column of the figure")
   d <- pairs_data(data, target, columns, rows)
+  shown <- nrow(d) / length(columns)^2
   d <- d[!is.na(d$x) & !is.na(d$y), ]
   groups <- levels(d$group)
   share <- as.numeric(table(pairs_groups(data[[target]]))[groups])
@@ -29,7 +30,6 @@ plot_pairs <- function(data, target, columns = NULL, rows = 2000) {
   points <- d[d$row != d$column, ]
   points <- points[order(-share[as.integer(points$group)]), ]
   diagonal <- d[d$row == d$column, ]
-  shown <- nrow(diagonal) / length(columns)
   ggplot2::ggplot(points, ggplot2::aes(.data$x, .data$y, colour = .data$group)) +
     ggplot2::geom_point(size = 0.9, alpha = 0.6, stroke = 0) +
     ggplot2::geom_line(data = density_lines(diagonal), linewidth = 0.7) +

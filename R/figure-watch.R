@@ -22,7 +22,7 @@ plot_watch <- function(watch, most = 20) {
 # Of each column and period the movement that is least like chance; its size as a multiple of what matters.
 watch_shown <- function(watch, most) {
   m <- watch$movements
-  least_of <- c(deviations = least_shift, share = least_share, "of the loss" = least_loss)
+  least_of <- c(deviations = least_shift, share = least_share, "of the measure" = least_loss)
   m$size <- m$moved / least_of[m$unit]
   m$from <- m$low / least_of[m$unit]
   m$to <- m$high / least_of[m$unit]

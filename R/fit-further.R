@@ -3,7 +3,8 @@
 # `on` is a list of what it goes on from: `preparation`, by which its rows are taken in; `states`, by start what its
 # training had come to, from which it goes on as if it had never ended; or without them `parameters`, from which it
 # starts; `epochs`, how many there may be, all in all where it goes on from a state; `keeps`, whether its own states are
-# kept; `regimen`, the one in force; and `whole`, whether it learns from all rows, to the last of its epochs.
+# kept; `regimen`, the one in force; and `whole`, where it learns from `"all"` rows or those of the `"rotation"`, to the
+# last of its epochs.
 
 learning_on <- function(spec, on) {
   if (is.null(on)) return(spec)
@@ -13,7 +14,7 @@ learning_on <- function(spec, on) {
   spec$core$further <- length(spec$core$states) > 0
   spec$core$keeps <- isTRUE(on$keeps)
   if (!is.null(on$epochs)) spec$learned$regimen$epochs <- spec$core$regimen$epochs <- on$epochs
-  if (isTRUE(on$whole)) spec$core$regimen$stop[] <- 0
+  if (!is.null(on$whole)) spec$core$regimen$stop[] <- 0
   spec
 }
 

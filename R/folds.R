@@ -76,7 +76,8 @@ new_folds <- function(laid, done, level, draws) {
   a <- laid$analysis
   plan <- laid$each[kept, , drop = FALSE]
   repeats <- max(plan[["repeat"]])
-  known <- lapply(done, function(d) d$judged)
+  for (i in seq_along(done)) done[[i]]$judged <- one_by_one(done[[i]]$judged, a$roles)
+  known <- lapply(done, `[[`, "judged")
   together <- bind_judged(known, repeats)
   grounds <- fold_grounds(laid)
   pooled <- pooled_appraisal(grounds, together, level, draws)
@@ -105,8 +106,7 @@ fold_grounds <- function(laid) {
 }
 
 pooled_appraisal <- function(grounds, judged, level, draws) {
-  counts <- weights_count(grounds$roles)
-  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws, counts)
+  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
   pooled <- new_appraisal(grounds, judged, "out-of-fold", resampling)
   pooled$looks <- 0L
   pooled$notes <- appraisal_notes(pooled)

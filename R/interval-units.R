@@ -18,37 +18,17 @@ units_of <- function(n, group, seed) {
   lot[unit]
 }
 
-# How the luck of the rows is reckoned: list(unit, counts, level, seed, plain, places), each row's unit, how often each
-# unit is drawn, the level of intervals, and whether every row has the weight 1 and stands for itself. Where weights
-# count rows and each stands for itself, `places` are those of the rows written out one by one, which is what `unit` is
-# then along.
-resampling_of <- function(weight, group, seed, level, draws, counts = FALSE) {
-  places <- if (counts && is.null(group)) counted_out(weight)
-  unit <- units_of(length(places %||% weight), group, seed)
+# How the luck of the rows is reckoned: list(unit, counts, level, seed, plain), each row's unit, how often each unit is
+# drawn, the level of intervals, and whether every row has the weight 1 and stands for itself.
+resampling_of <- function(weight, group, seed, level, draws) {
+  unit <- units_of(length(weight), group, seed)
   list(
     unit = unit, counts = bootstrap_counts(unit, draws, seed), level = level, seed = seed,
-    plain = is.null(group) && (!is.null(places) || all(weight == 1)), places = places
+    plain = is.null(group) && all(weight == 1)
   )
 }
 
-# Judged rows as the resampling sees them.
-written_out <- function(judged, resampling) at_places(judged, resampling$places)
-
-all_written_out <- function(judged) at_places(judged, counted_out(judged$weight))
-
-at_places <- function(judged, places) {
-  if (is.null(places)) return(judged)
-  judged <- rows_of_each(judged, places)
-  judged$weight <- rep(1, length(places))
-  judged
-}
-
-# Each judged row's unit, however often it is written out.
-unit_by_row <- function(judged, resampling, seed) {
-  if (is.null(resampling$places)) resampling$unit else units_of(length(judged$weight), NULL, seed)
-}
-
-# The same over some of the rows as they are written out.
+# The same over some of the rows.
 resampling_within <- function(resampling, rows, seed) {
   unit <- match(resampling$unit[rows], unique(resampling$unit[rows]))
   draws <- ncol(resampling$counts)

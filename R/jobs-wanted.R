@@ -10,7 +10,7 @@ job_results <- function() {
 # taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the rows that the fold judges.
 fold_spec <- function(laid, i, taught = NULL, on = NULL) {
   settled <- laid$analysis
-  parts <- if (isTRUE(on$whole)) whole_parts(settled) else laid$parts(i)
+  parts <- switch(on$whole %||% "no", all = whole_parts(settled), rotation = laid$all(i), laid$parts(i))
   a <- with_parts(settled, parts, settled$regimen$seed + i - 1)
   if (!is.null(on$regimen)) a$regimen <- utils::modifyList(on$regimen, list(seed = a$regimen$seed))
   learned <- learn_training(a, on$preparation)
@@ -23,7 +23,8 @@ fold_spec <- function(laid, i, taught = NULL, on = NULL) {
 # Of a network that learned from all rows.
 fold_whole <- function(spec, fit) {
   training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
-  c(list(answerer = new_answerer(spec, fit), training = training), fit_facts(spec, fit))
+  kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
+  c(list(answerer = new_answerer(spec, fit), training = training, kept = kept), fit_facts(spec, fit))
 }
 
 # What the fold's network answers to the rows that it judges.
@@ -41,7 +42,11 @@ fold_member <- function(spec, fit) {
   training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
   states <- if (spec$core$keeps) list(states = fit$states)
-  c(list(answerer = answerer, judged = judged, training = training, kept = kept), states, fit_facts(spec, fit))
+  # of the rows that it was stopped by it has not learned either
+  stopping <- rows_in(spec$analysis, "validation")
+  second <- answers_of(answerer, spec$analysis$table[stopping, , drop = FALSE])
+  of <- list(answerer = answerer, judged = judged, second = second, second_rows = stopping)
+  c(of, list(training = training, kept = kept), states, fit_facts(spec, fit))
 }
 
 # Where the rows of a fold rotate: also what it answers in its turn.
@@ -62,7 +67,8 @@ fit_facts <- function(spec, fit) {
   epochs <- nrow(fit$curves)
   list(
     best_epoch = fit$best, epochs = epochs, updates = if (fit$best > 0) fit$curves$updates[epochs] else 0,
-    learned = length(rows_in(spec$analysis, "training")), judging = length(spec$judged),
+    learned = case_count(spec$analysis, rows_in(spec$analysis, "training")),
+    judging = case_count(spec$analysis, spec$judged),
     parameters = total_parameters(fit$network), seconds = max(fit$curves$seconds, 0)
   )
 }
@@ -96,6 +102,7 @@ shuffling_rise <- function(spec, answerer, repeats = 3) {
   a <- spec$analysis
   seed <- a$regimen$seed
   rows <- c(spec$judged, spec$core$rows[spec$core$validation])
+  if (a$counts) rows <- rows[counted_places(weights_in(a, rows))]
   rows <- drawn_rows(rows, most_rows_shuffled, seed, "ranked rows")
   n <- length(rows)
   here <- a$table[rows, looked_at_columns(a), drop = FALSE]
@@ -106,12 +113,13 @@ shuffling_rise <- function(spec, answerer, repeats = 3) {
     order <- shuffled(n, seed, "ranked columns", copies[["repeat"]][i])
     many[[column]][(i - 1) * n + seq_len(n)] <- here[[column]][order]
   }
-  judged <- judged_rows(answerer, a$roles, many, seq_len(nrow(many)))
+  roles <- a$roles[if (a$counts) setdiff(names(a$roles), "weight") else names(a$roles)]
+  judged <- judged_rows(answerer, roles, many, seq_len(nrow(many)))
   losses <- own_losses(answerer$target, judged, judged$answers) * judged$weight
   sums <- unit_sums(losses, rep(seq_len(nrow(copies)), each = n), nrow(copies))
   means <- sums / sum(judged$weight[seq_len(n)])
   shuffled_loss <- apply(means, 1, function(losses) one_loss(answerer, losses))
-  colMeans(matrix(shuffled_loss, repeats)) - mean_loss(answerer, judged_in_fold(spec, answerer, rows))
+  colMeans(matrix(shuffled_loss, repeats)) - mean_loss(answerer, judged_rows(answerer, roles, here, rows))
 }
 
 # Inputs, targets and columns with a role.

@@ -78,11 +78,13 @@ growing_file <- function(file, header, frame) {
 }
 
 # Two that add to one file would spoil it. The lock is the system's own: it is gone with the process, however that ends.
-# The file that bears it stays: were it taken away, somebody who has opened it already and somebody who makes it anew
-# would both hold a lock of that name.
+# The file that bears it lies with the machine's temporary files and stays: were it taken away, somebody who has opened
+# it already and somebody who makes it anew would both hold a lock of that name.
 take_file <- function(file, frame) {
-  beside <- file.path(dirname(file), paste0(".", basename(file), ".lock"))
-  lock <- filelock::lock(beside, timeout = 0)
+  folder <- file.path(dirname(tempdir()), paste0("hylomath-locks-", Sys.info()[["effective_user"]]))
+  dir.create(folder, showWarnings = FALSE, mode = "0700")
+  named <- file.path(normalizePath(dirname(file)), basename(file))
+  lock <- filelock::lock(file.path(folder, rlang::hash(normalizePath(named, mustWork = FALSE))), timeout = 0)
   if (is.null(lock)) {
     fail(sprintf("%s is being written by another process.", quoted(file)), "Wait for it, or name another file.")
   }

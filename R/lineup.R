@@ -125,13 +125,13 @@ judged_alike <- function(models, data, rows) {
   part <- if (is.null(data)) part_to_judge(models[[1]], rows) else "new"
   if (!is.null(data)) data <- as_table(data)
   judged <- lapply(models, function(model) {
-    own <- if (is.null(data)) model$judged[[part_to_judge(model, part)]] else judged_in(model, data)
+    own <- if (is.null(data)) judged_in_part(model, part_to_judge(model, part)) else judged_in(model, data)
     judged_now(model$answerer, own, model$direct)
   })
   if (part == "new") {
     # rows that one of them has learned from are no test of any
     common <- Reduce(intersect, lapply(judged, `[[`, "row"))
-    judged <- lapply(judged, function(own) rows_of_each(own, match(common, own$row)))
+    judged <- lapply(judged, function(own) rows_of_each(own, which(own$row %in% common)))
     if (length(common) == 0) {
       fail("None of these rows is new to all of the models.", "Give others, or compare them by `rows`.")
     }

@@ -14,7 +14,9 @@ value_at <- function(values, path) Reduce(function(at, key) at[[key]], path, val
 # set (`regimen.loss.knee`), or gives way (`regimen.stop.seconds` for `none`); another kind has settings of its own.
 set_at <- function(settings, path, value) {
   if (is.character(settings)) {
-    settings <- if (settings[1] %in% c("none", "even", "auto")) list() else list(kind = settings[1])
+    settings <- if (settings[1] == "auto" && path[1] %in% stop_rules) {
+      list(patience = "auto")  # a further rule takes none away
+    } else if (settings[1] %in% c("none", "even", "auto")) list() else list(kind = settings[1])
   }
   if (path[1] == "kind") settings <- list()
   settings <- as.list(settings)

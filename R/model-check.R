@@ -21,6 +21,7 @@ broken_part <- function(parts) {
     evidence_l2 = quote(is_known_number(parts$evidence_l2)),
     resumed = quote(is.null(parts$resumed) || resumed_holds(parts$resumed)),
     refitted = quote(is.null(parts$refitted) || refitted_holds(parts$refitted)),
+    disagreement = quote(is.null(parts$disagreement) || disagreement_holds(parts)),
     looks = quote(is_texts(parts$looks)), leaks = quote(is_texts(parts$leaks)),
     pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
     seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
@@ -177,7 +178,7 @@ decision_holds <- function(decision, target) {
   rule <- decision$rule
   if (!has_classes(target)) return(FALSE)
   k <- length(target$classes)
-  if (!is.null(decision$before) && !decision$on %in% c("validation", "rotation")) return(FALSE)
+  if (!is.null(decision$before) && !decision$on %in% deciding_parts) return(FALSE)
   if (!is.null(rule$costs)) {
     return(is.matrix(rule$costs) && identical(dim(rule$costs), c(k, k)) && is_numbers(as.vector(rule$costs)))
   }
@@ -225,6 +226,12 @@ resumed_holds <- function(resumed) {
 
 refitted_holds <- function(refitted) {
   is_text(refitted$of, 1) && is_numbers(refitted$rows, 1) && is_numbers(refitted$former_rows, 1)
+}
+
+disagreement_holds <- function(parts) {
+  apart <- parts$disagreement
+  classes <- parts$answerer$target$classes
+  is_numbers(unlist(apart), length(classes)) && all(unlist(apart) >= 0) && identical(names(apart), classes)
 }
 
 profile_holds <- function(profile) {

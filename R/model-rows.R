@@ -31,7 +31,7 @@ few_levels <- function(answerer, few) {
   plans <- answerer$preparation$columns
   rare <- lapply(plans, function(plan) {
     levels <- c(plan$levels, plan$rare)[plan$level_rows < few]
-    grep("^[(]withheld [0-9]+[)]$", levels, value = TRUE, invert = TRUE)
+    grep(withheld_level, levels, value = TRUE, invert = TRUE)
   })
   Filter(length, stats::setNames(rare, prepared_columns(answerer$preparation)))
 }
@@ -54,6 +54,8 @@ without_rows <- function(model, few = 5) {
   model$bare <- model$bare %||% left_out
   model
 }
+
+withheld_level <- "^[(]withheld [0-9]+[)]$"
 
 without_few_levels <- function(answerer, rare) {
   answerer$preparation <- withheld_levels(answerer$preparation, rare)

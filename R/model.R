@@ -15,6 +15,8 @@
 #   seen         the rows that it has learned from, see rows-seen.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
 #   judged       by part the judged rows, see answer-judged.R
+#   disagreement by class how far single networks that rotated lie from all together, see turned_disagreement(); NULL
+#                otherwise
 #   looks        the networks that were judged on these test rows, see looks.R
 #   fingerprint  the hash of the table
 #   states       what training had come to, if it was asked to be kept: by start; where rows rotate by wiring and turn.
@@ -45,7 +47,7 @@ fitted_model <- function(spec, fit, direct = NULL) {
 
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
 # of one network, or `members` of those that rotate; `judged` are rows that were judged in training.
-new_model <- function(a, b, answerer, direct, training, judged = list()) {
+new_model <- function(a, b, answerer, direct, training, judged = list(), disagreement = NULL) {
   make_room(nrow(a$table))
   rows <- rows_in(a, "training")
   structure(
@@ -69,6 +71,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list()) {
       seen = rows_learned(a),
       profile = learn_profile(a),
       judged = judged,
+      disagreement = disagreement,
       looks = character(),
       fingerprint = table_hash(a$raw),
       states = training$states,
@@ -84,7 +87,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list()) {
 # and the seed of the training.
 target_in <- function(model) model$answerer$target
 is_own_table <- function(model, table) identical(table_hash(table), model$fingerprint)
-judged_in_part <- function(model, part) model$judged[[part]]
+judged_in_part <- function(model, part) one_by_one(model$judged[[part]], roles_of(model))
 roles_of <- function(model) model$brief$columns
 training_seed <- function(model) model$brief$regimen$seed
 regimen_of <- function(model) model$regimen %||% model$brief$regimen

@@ -153,14 +153,15 @@ note_few_in_class <- function(appraisal) {
 
 # More bins than chance would have it lie away from the share that was observed.
 note_probabilities_off <- function(appraisal) {
-  if (appraisal$n < 200) return(NULL)
+  # out-of-fold probabilities are more extreme than the ensemble's
+  if (appraisal$n < 200 || appraisal$rows == "rotation") return(NULL)
   curve <- calibration_curve(appraisal)
   off <- curve$probability < curve$low | curve$probability > curve$high
   class <- factor(curve$class, unique(curve$class))
   shares <- tapply(off, class, mean)
   bins <- tapply(off, class, length)
-  # expected is one in twenty; more than this happens by chance once in a thousand times
-  bad <- which(shares * bins > stats::qbinom(0.999, bins, 0.05))
+  # expected is what the intervals leave out; more than this happens by chance once in a thousand times
+  bad <- which(shares * bins > stats::qbinom(0.999, bins, 1 - appraisal$level))
   if (length(bad) == 0) return(NULL)
   worst_class <- names(shares)[bad[which.max(shares[bad])]]
   own <- curve[curve$class == worst_class & off, ]

@@ -32,7 +32,8 @@ fold_rule <- function(b, by, repeats) {
 
 # A plan over a table: list(plan, analysis, rows, dealt, each, parts). `rows` are those that are dealt, `dealt` has a
 # column a repeat, `each` a row for each fold with its repeat, and `parts` is a function that gives for the i-th of them
-# the part of every row: training, validation or judged.
+# the part of every row: training, validation or judged. Where rows rotate, `all` gives the same with all rows that take
+# turns as training rows.
 lay_folds <- function(plan, table) {
   a <- settle(plan$brief, table)
   laid <- list(plan = plan, analysis = a)
@@ -46,6 +47,7 @@ lay_turns <- function(laid, a) {
   laid$rows <- answered_turns(a)
   laid$each <- data.frame(fold = seq_len(a$hold_out$rotate), "repeat" = 1L, check.names = FALSE)
   laid$parts <- function(i) as_planned(laid$plan, a, turn_parts(a, i))
+  laid$all <- function(i) a$part
   laid
 }
 
@@ -97,6 +99,10 @@ lay_turning_folds <- function(laid) {
     part <- turn_parts(own$analysis, laid$each$turn[i])
     part[part %in% "judged"] <- "turned"
     replace(part, own$judged, "judged")
+  }
+  laid$all <- function(i) {
+    own <- dealt[[(i - 1) %/% turns + 1]]
+    replace(own$analysis$part, own$judged, "judged")
   }
   laid
 }

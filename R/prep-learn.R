@@ -15,7 +15,7 @@ learn_preparation <- function(a) {
     x <- a$table[[column]]
     how <- a$prepare[[column]]
     plans[[column]] <- if (a$kinds[[column]] == "category") {
-      learn_levels(x, rows, weight, how, direct = length(a$wiring$layers) == 0)
+      learn_levels(x, rows, weight, how, direct = length(a$wiring$layers) == 0, counted = a$counts)
     } else {
       learn_date(x[rows], weight, how)
     }
@@ -112,7 +112,7 @@ commonest <- function(x, weight) {
 # ---- categories ---------------------------------------------------------------------------------------------------
 
 # Levels stand in the order of their letters, those of a factor that are places in an order in the factor's own.
-learn_levels <- function(x, rows, weight, how, direct) {
+learn_levels <- function(x, rows, weight, how, direct, counted) {
   all <- levels_of(x)
   code <- all$codes[rows]
   counts <- weight_by_place(code, weight, length(all$levels))
@@ -125,7 +125,8 @@ learn_levels <- function(x, rows, weight, how, direct) {
   gaps <- is.na(code)
   rare <- setdiff(order, kept)
   plan <- list(
-    levels = all$levels[kept], rare = all$levels[rare], level_rows = tabulate(code, length(all$levels))[c(kept, rare)],
+    levels = all$levels[kept], rare = all$levels[rare],
+    level_rows = as.integer(if (counted) counts else tabulate(code, length(all$levels)))[c(kept, rare)],
     seen_gaps = sum(gaps), drop_gaps = how$gaps == "drop"
   )
   gap_share <- weighted_mean(gaps, weight)

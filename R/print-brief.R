@@ -35,7 +35,10 @@ turns_in_words <- function(a) {
   if (!rotates(a)) return(sprintf("none, one network is trained: %s", a$single))
   auto <- if (identical(a$brief[["hold_out"]]$rotate, "auto")) sprintf(" (auto, by rule %d)", as.integer(a$brief$rule))
   how <- if (a$hold_out$by == "ordered") {
-    "%d%s; each network learns from earlier rows, and answers later ones"
+    paste0(
+      "%d%s; each network learns from earlier rows and predicts later ones; at last all are trained on all of them. ",
+      sprintf("The earliest %s have no out-of-fold prediction.", counted(sum(a$turn %in% 0:1), "row"))
+    )
   } else {
     "%d%s; each network learns from all parts but two, is stopped by one of these and answers the other"
   }

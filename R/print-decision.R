@@ -14,7 +14,10 @@ format.hylomath_decision <- function(x, ...) {
 }
 
 deciding_rows_text <- function(x) {
-  if (x$on == "rotation") "rows in their turn, each by networks that had not seen it" else "the validation rows"
+  switch(x$on,
+    rotation = "the out-of-fold predictions, brought to the ensemble's scale", calibration = "the calibration rows",
+    "the validation rows"
+  )
 }
 
 decision_line <- function(decision) {

@@ -50,7 +50,7 @@ moved_cells <- function(shown) {
   share <- shown$unit == "share"
   number <- function(value) ifelse(share, format_percent_short(value), format_each(signif(value, 4)))
   moved <- ifelse(share, paste(format_each(signif(100 * shown$moved, 2)), "points"), paste(
-    format_each(signif(shown$moved, 2)), ifelse(shown$unit == "deviations", "deviations", "of the loss")
+    format_each(signif(shown$moved, 2)), ifelse(shown$unit == "deviations", "deviations", "of the measure")
   ))
   cells <- list(
     "what" = paste0(shown$column, ifelse(shown$level == "", "", paste0(" = ", shown$level))),

@@ -5,8 +5,8 @@
 #   list(kind = "number", knots, place, spread, gaps, mean, deviation, outside)   `knots` are quantiles at every
 #       hundredth; `place` is the mean of the values' places between them (from 0 to 1), `spread` that of how far these
 #       are from the middle; both list(value, deviation, error)
-#   list(kind = "levels", levels, counts, effects, gaps, once)   the commonest levels, in how many rows each is, how
-#       much larger than by chance the variance of its share is, and how many levels stood in one row only
+#   list(kind = "levels", levels, counts, effects, gaps)   the commonest levels, in how many rows each is, and how much
+#       larger than by chance the variance of its share is
 # and `gaps` is list(count, effect).
 
 most_levels_watched <- 50
@@ -16,7 +16,9 @@ most_rows_profiled <- 1000000
 
 learn_profile <- function(a) {
   make_room(nrow(a$table))
-  rows <- drawn_rows(rows_in(a, part_names), most_rows_profiled, a$hold_out$seed, "profile")
+  rows <- rows_in(a, part_names)
+  if (a$counts) rows <- rows[counted_places(a$weight[rows])]
+  rows <- drawn_rows(rows, most_rows_profiled, a$hold_out$seed, "profile")
   group <- if (!is.null(a$group)) match(a$group[rows], unique(a$group[rows]))
   inputs <- setdiff(names(a$kinds)[a$kinds %in% c("number", "count", "flag", "category")], names(a$exposure))
   columns <- lapply(stats::setNames(nm = inputs), function(column) {
@@ -35,7 +37,8 @@ profiled_numbers <- function(x, group) {
   places <- places_between(knots, here)
   list(
     kind = "number", knots = knots, place = mean_with_error(places, group[known]),
-    spread = mean_with_error(abs(places - 0.5), group[known]), gaps = share_with_effect(!known, group),
+    spread = mean_with_error(abs(places - 0.5), group[known]),
+    gaps = share_with_effect(!known, group)[c("count", "effect")],
     mean = mean(here), deviation = stats::sd(here), outside = range(here)
   )
 }
@@ -54,7 +57,7 @@ profiled_levels <- function(x, group) {
   shares <- lapply(levels, function(level) share_with_effect(x %in% level, group))
   list(
     kind = "levels", levels = levels, counts = vapply(shares, `[[`, 0, "count"),
-    effects = vapply(shares, `[[`, 0, "effect"), gaps = share_with_effect(is.na(x), group), once = sum(counts == 1)
+    effects = vapply(shares, `[[`, 0, "effect"), gaps = share_with_effect(is.na(x), group)[c("count", "effect")]
   )
 }
 
@@ -73,12 +76,14 @@ mean_with_error <- function(x, group = NULL) {
   list(value = mean(x), deviation = deviation, error = error, units = units)
 }
 
-# In how many rows a condition holds, and how many times as large as by chance the variance of the share is.
+# In how many rows a condition holds, how many times as large as by chance the variance of the share is, and of how many
+# rows and units (groups, or single rows).
 share_with_effect <- function(holds, group = NULL) {
   n <- length(holds)
   count <- sum(holds)
   chance <- count / n * (1 - count / n) / n
   effect <- 1
   if (!is.null(group) && chance > 0) effect <- max(1, mean_with_error(holds + 0, group)$error^2 / chance)
-  list(count = as.numeric(count), effect = effect)
+  units <- if (is.null(group)) n else length(unique(group))
+  list(count = as.numeric(count), effect = effect, rows = n, units = units)
 }

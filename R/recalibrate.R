@@ -5,7 +5,8 @@
 #'
 #' @param model A model of a classification with calibration rows, see [hold_out()].
 #' @param method `"platt"`: a logistic curve of the log-odds of each class (Platt 1999, with his targets);
-#'   `"isotonic"`: any rising curve (Zadrozny and Elkan 2002), for a thousand rows and more; `"temperature"`: one
+#'   `"isotonic"`: any rising curve (Zadrozny and Elkan 2002), for a thousand rows and more, each of its steps drawn
+#'   towards Platt's curve as by a hundred rows that lie on it; `"temperature"`: one
 #'   number that makes all probabilities bolder or more timid (Guo, Pleiss, Sun and Weinberger 2017), which leaves
 #'   their order alone; `"none"` takes it away again.
 #' @param ... Not used.
@@ -14,6 +15,12 @@
 #'   chosen anew on the validation rows. Prediction sets stay as they are: they are made from the network's own
 #'   probabilities, so that no row serves twice. After [calibrate()] the network beside it without hidden layers is put
 #'   right on its validation rows, which played no part in its training.
+#' @section Rows that take turns: Where rows rotate and none were held out for calibration, their out-of-fold
+#'   predictions are used. They are of single networks, whose probabilities are more extreme than those of the ensemble;
+#'   how much more is known from how far two networks that have not learned from a row disagree about it. So the
+#'   out-of-fold log-odds are drawn towards the mean of their class before anything is learned from them. [decide()]
+#'   does the same. Out-of-fold predictions of whole ensembles, `calibrate(model, folds(b))`, need no such step and take
+#'   longer.
 #' @section Errors: A model without calibration rows, or with none of some class among them.
 #' @examples
 #' set.seed(1)
@@ -50,7 +57,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
 recalibrate.default <- function(model, ...) wrong_object("recalibrate", "a model", model)
 
 # Rows that nothing else has used, or those that rotate.
-recalibrating_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "rotation")
+recalibrating_rows <- function(model) judged_in_part(model, "calibration") %||% calmed_rows(model)
 
 rows_to_recalibrate <- function(model, rows, classes) {
   if (is.null(rows)) {
@@ -98,7 +105,11 @@ best_temperature <- function(p, observed, weight) {
 }
 
 learn_curve <- function(method, p, is_class, weight) {
-  if (method == "isotonic") return(rising_curve(p, is_class, weight))
+  straight <- platt_curve(p, is_class, weight)
+  if (method == "isotonic") rising_curve(p, is_class, weight, straight) else straight
+}
+
+platt_curve <- function(p, is_class, weight) {
   # targets a little inside 0 and 1, as if one more row of each kind had been seen (Platt 1999)
   of <- sum(weight[is_class])
   others <- sum(weight[!is_class])
@@ -111,16 +122,25 @@ learn_curve <- function(method, p, is_class, weight) {
 }
 
 # The rising step function with the least squared error: neighbours out of order are put together (Ayer et al. 1955),
-# here as the slopes of the greatest convex curve below the cumulative sums. Ends half a row away from 0 and 1.
-rising_curve <- function(p, is_class, weight) {
+# here as the slopes of the greatest convex curve below the cumulative sums. A step of few rows says little, so each
+# counts with rows more that lie on the straight curve. Ends half a row away from 0 and 1.
+rising_curve <- function(p, is_class, weight, straight = NULL) {
   sums <- rowsum(cbind(weight, weight * is_class), p)
   score <- sort(unique(p))
   level <- pooled(sums[, 2] / sums[, 1], sums[, 1])
+  ends <- which(c(TRUE, diff(level) != 0) | c(diff(level) != 0, TRUE))
+  if (!is.null(straight)) {
+    step <- cumsum(c(TRUE, diff(level) != 0))
+    rows <- rowsum(sums[, 1], step)[step]
+    level <- cummax((rows * level + rows_on_straight * on_curve(straight, score)) / (rows + rows_on_straight))
+    ends <- sort(unique(c(ends, round(seq(1, length(score), length.out = min(length(score), 100))))))
+  }
   edge <- 0.5 / (sum(weight) + 1)
   level <- pmin(pmax(level, edge), 1 - edge)
-  ends <- which(c(TRUE, diff(level) != 0) | c(diff(level) != 0, TRUE))
   list(score = score[ends], level = level[ends])
 }
+
+rows_on_straight <- 100
 
 pooled <- function(value, weight) {
   n <- length(value)

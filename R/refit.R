@@ -48,7 +48,7 @@ refit.default <- function(model, ...) wrong_object("refit", "a model", model)
 
 refit_one <- function(model, a, report) {
   whole <- with_parts(a, whole_parts(a), a$regimen$seed)
-  on <- list(epochs = as.integer(max(1, model$best_epoch)), whole = TRUE)
+  on <- list(epochs = as.integer(max(1, model$best_epoch)), whole = "all")
   # what the brief in force says was settled for the former's rows
   spec <- learning_on(fit_spec(whole, learn_training(whole)), on)
   fit <- fit_network(spec, report)
@@ -67,7 +67,7 @@ refit_turns <- function(model, a, report) {
     Map(function(job, i) {
       epochs <- if (regimen$method != "newton") as.integer(max(1, own$best_epoch[i]))
       job$want <- "whole"
-      c(job, list(on = list(whole = TRUE, regimen = regimen, epochs = epochs)))
+      c(job, list(on = list(whole = "all", regimen = regimen, epochs = epochs)))
     }, fold_jobs(laid[[name]], "member"), seq_len(a$hold_out$rotate))
   })
   each <- run_turns(a, laid, jobs, report)

@@ -54,7 +54,8 @@ suits_newton <- function(a, r, rows, preparation) {
 # How long training goes on, where the brief leaves that open.
 with_patience <- function(r, epochs = 300, patience = 20) {
   if (identical(r$epochs, "auto")) r$epochs <- epochs
-  if (identical(r$stop, "auto")) r$stop <- list(patience = patience)
+  if (identical(r$stop, "auto")) r$stop <- list(patience = "auto")
+  if (is.list(r$stop) && identical(r$stop$patience, "auto")) r$stop$patience <- patience
   r
 }
 

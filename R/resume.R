@@ -80,6 +80,12 @@ resume_turns <- function(model, a, state, same, epochs, report) {
   if (!rotates(a)) {
     fail(sprintf("The rows don't rotate as those of the model did: %s.", a$single), "Give more rows.")
   }
+  if (same && !state && a$hold_out$by == "ordered") {
+    fail(
+      "The networks have learned from all rows of this table, so none could answer any of them in its turn.",
+      "Give newer rows, or train with resumable = TRUE."
+    )
+  }
   candidates <- answering_candidates(model, a)
   networks <- answering_networks(model)
   laid <- lapply(candidates, laid_turns)
@@ -108,7 +114,7 @@ resume_turns <- function(model, a, state, same, epochs, report) {
     shares = stats::setNames(ifelse(names(each) %in% names(shares), shares[names(each)], 0), names(each)),
     preparation = model$answerer$preparation
   )
-  with_judged_rows(rotation_model(turning), a)
+  with_judged_rows(rotation_model(with_last_networks(turning, report)), a)
 }
 
 # The rows of a newer table that the model hasn't learned from.

@@ -65,5 +65,7 @@ steady_networks <- function(members) {
     usual <- stats::median(loss, na.rm = TRUE)
     !is.na(loss) & !is.na(usual) & usual > 0 & loss > astray_beyond * usual
   }, logical(length(members)))
-  rowSums(matrix(astray, length(members))) < 2
+  # by all that is known of it: those that learned from all rows were stopped by none
+  known <- max(1, sum(!is.na(vapply(c("training", "validation"), function(part) members[[1]]$kept[[part]], 0))))
+  rowSums(matrix(astray, length(members))) < known
 }

@@ -14,11 +14,31 @@ rotation_folds <- function(laid, report) {
   n <- nrow(turning[[1]]$each)
   each <- lapply(seq_along(turning), function(c) done[(c - 1) * n + seq_len(n)])
   names(each) <- names(candidates)
+  if (laid$analysis$hold_out$by == "ordered") each <- folded_last_networks(laid, turning, jobs, each, report)
   of_fold <- turning[[1]]$each
   lapply(seq_len(nrow(laid$each)), function(i) {
     own <- which(of_fold$fold == laid$each$fold[i] & of_fold[["repeat"]] == laid$each[["repeat"]][i])
     folded_rotation(laid$analysis, lapply(each, `[`, own))
   })
+}
+
+# In order of time the networks that answer a fold's rows are trained once more, as with_last_networks() does it.
+folded_last_networks <- function(laid, turning, jobs, each, report) {
+  there <- !vapply(unlist(each, recursive = FALSE), is.null, NA)
+  if (!all(there)) return(each)
+  again <- unlist(Map(function(jobs, turning, members) {
+    Map(function(job, member) last_job(utils::modifyList(job, list(want = "answers")), turning, member), jobs, members)
+  }, jobs, turning, each), recursive = FALSE)
+  done <- run_jobs(laid$analysis$raw, unname(again), "network", report, laid = unname(turning))
+  last <- split(done, rep(seq_along(each), lengths(each)))
+  Map(function(members, last) {
+    Map(function(member, last) {
+      if (is.null(last)) return(NULL)
+      member$judged <- last$judged
+      member$seconds <- member$seconds + last$seconds
+      member
+    }, members, last)
+  }, each, last)
 }
 
 # Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.

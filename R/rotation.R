@@ -8,7 +8,7 @@
 
 # The model of an analysis whose rows rotate.
 train_rotation <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
-  rotation_model(train_turns(a, report, checkpoint, keeps))
+  rotation_model(with_last_networks(train_turns(a, report, checkpoint, keeps), report, checkpoint))
 }
 
 train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
@@ -20,6 +20,35 @@ train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) 
   whole <- whole_turns(each)
   each <- lapply(each, `[`, whole)
   list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
+}
+
+# In order of time each network learns from earlier rows than those that it answers, the first of them from half of all.
+# What answers later rows has to have learned from the newest ones: so every network is trained once more, on all rows
+# that took turns, for as many epochs as were right in its turn. Their results are `last` of the turning, by candidate.
+with_last_networks <- function(turning, report, checkpoint = no_checkpoint()) {
+  a <- turning$analysis
+  used <- union(names(turning$shares)[turning$shares > 0], "direct")
+  if (a$hold_out$by != "ordered" || length(turning$whole) < a$hold_out$rotate) return(turning)
+  laid <- lapply(turning$candidates[used], laid_turns)
+  jobs <- lapply(stats::setNames(nm = used), function(name) {
+    Map(last_job, fold_jobs(laid[[name]], "whole"), laid[name], turning$each[[name]])
+  })
+  last <- run_turns(a, laid, jobs, report, under(checkpoint, "last"))
+  if (!any(vapply(unlist(last, recursive = FALSE), is.null, NA))) turning$last <- last
+  turning
+}
+
+# The job of a network that is trained once more: by the method of its turn, with the penalty for as many rows.
+last_job <- function(job, laid, member) {
+  candidate <- laid$analysis
+  own <- with_parts(candidate, laid$parts(job$fold), candidate$regimen$seed)
+  regimen <- regimen_in_force(own, function() member$answerer$preparation)
+  if (identical(candidate$regimen$l2, "auto")) {
+    all <- with_parts(candidate, laid$all(job$fold), candidate$regimen$seed)
+    regimen$l2 <- auto_l2(candidate$wiring, regimen$method, cases_in(all, "training"))
+  }
+  epochs <- if (regimen$method != "newton") as.integer(max(1, member$best_epoch))
+  c(job, list(on = list(whole = "rotation", regimen = regimen, epochs = epochs)))
 }
 
 # By candidate the results of its jobs, one a turn.
@@ -130,18 +159,21 @@ rotation_model <- function(turning) {
   shares <- turning$shares
   main <- names(shares)[which.max(shares)]
   used <- names(shares)[shares > 0]
-  own_shares <- network_shares(shares, each)
+  answering <- replace(each, names(turning$last), turning$last)
+  own_shares <- network_shares(shares, answering)
   answerer <- joint_answerer(
     a$target, turning$preparation %||% learn_preparation(a),
-    unlist(lapply(used, function(c) lapply(each[[c]], `[[`, "answerer")), FALSE),
+    unlist(lapply(used, function(c) lapply(answering[[c]], `[[`, "answerer")), FALSE),
     unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
   direct <- joint_answerer(
-    a$target, answerer$preparation, lapply(each$direct, `[[`, "answerer"), network_shares(1, each["direct"])[[1]], whole
+    a$target, answerer$preparation, lapply(answering$direct, `[[`, "answerer"),
+    network_shares(1, answering["direct"])[[1]], whole
   )
-  members <- member_table(each, own_shares, whole)
+  members <- member_table(each, own_shares, whole, turning$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
+  judged <- turned_rows(turning)
   new_model(
     a, b, answerer, if (length(used) > 1 || used != "direct") direct,
     list(
@@ -151,7 +183,7 @@ rotation_model <- function(turning) {
       regimen = learn_training(turning$candidates[[main]])$regimen, restarts = one_restart(middle),
       states = kept_states(each[c(used, "direct")])
     ),
-    list(rotation = turned_rows(turning))
+    list(rotation = judged), turned_disagreement(turning, judged)
   )
 }
 
@@ -192,17 +224,19 @@ turned_rows <- function(turning) {
   together
 }
 
-# A row a network: whose it is, how it was trained, and its loss on the rows that it answers in its turn.
-member_table <- function(each, own_shares, whole) {
+# A row a network: whose it is, how it was trained, and its loss on the rows that it answers in its turn. Those that
+# were trained once more, `last`, have learned from more rows than these.
+member_table <- function(each, own_shares, whole, last = NULL) {
   rows <- lapply(names(each), function(c) {
     members <- each[[c]]
     of <- function(what) vapply(members, function(m) as.numeric(what(m)), 0)
+    once_more <- function(what) if (is.null(last[[c]])) 0 else vapply(last[[c]], function(m) as.numeric(what(m)), 0)
     data.frame(
       network = c, turn = whole, share = own_shares[[c]],
-      learned = of(function(m) m$learned), answered = of(function(m) m$judging),
+      learned = pmax(of(function(m) m$learned), once_more(function(m) m$learned)), answered = of(function(m) m$judging),
       epochs = of(function(m) m$epochs), best_epoch = of(function(m) m$best_epoch),
       loss = of(function(m) mean_loss(m$answerer, m$judged)), parameters = of(function(m) m$parameters),
-      seconds = of(function(m) m$seconds)
+      seconds = of(function(m) m$seconds) + once_more(function(m) m$seconds)
     )
   })
   do.call(rbind, rows)
@@ -211,4 +245,62 @@ member_table <- function(each, own_shares, whole) {
 rotation_curves <- function(members, whole) {
   each <- lapply(members, function(m) m$training$curves)
   cbind(member = rep(whole, vapply(each, nrow, 0L)), do.call(rbind, each))
+}
+
+# ---- how much calmer all together are -----------------------------------------------------------------------------
+
+# Two networks have not learned from a row that rotates: the one that answers it in its turn, and the one that it stops.
+# By class how far apart their log-odds are, as the variance of one network's about what all of them come to on average;
+# NULL for numbers.
+turned_disagreement <- function(turning, judged) {
+  a <- turning$analysis
+  if (!has_classes(a$target)) return(NULL)
+  used <- turning$shares > 0
+  shares <- network_shares(turning$shares, turning$each)[used]
+  second <- lapply(seq_along(turning$whole), function(i) {
+    members <- lapply(turning$each[used], function(c) c[[i]])
+    answers <- lapply(members, `[[`, "second")
+    mean_answers(members[[1]]$answerer, answers, turn_shares(vapply(shares, `[`, 0, i)))
+  })
+  rows <- unlist(lapply(turning$each[[1]], `[[`, "second_rows"))
+  own <- match(rows, judged$row)
+  if (all(is.na(own))) return(NULL)  # of an interrupted training
+  first <- judged$answers[own[!is.na(own)], -1, drop = FALSE]
+  second <- do.call(rbind, second)[!is.na(own), -1, drop = FALSE]
+  apart <- (log_odds_of(first) - log_odds_of(second))^2 / 2
+  stats::setNames(apply(apart, 2, weighted_mean, judged$weight[own[!is.na(own)]]), a$target$classes)
+}
+
+log_odds_of <- function(p) {
+  p <- as.matrix(p)
+  matrix(stats::qlogis(pmin(pmax(p, 1e-6), 1 - 1e-6)), nrow(p))
+}
+
+# The rows that rotated, with probabilities as all networks together would have given them: the log-odds of a class's
+# own rows, and of the others, are as much nearer to their mean as an average of so many networks varies less. A
+# threshold finds as many of them then as it finds of new rows, and a curve that is learned of them fits new rows.
+calmed_rows <- function(model) {
+  rows <- judged_in_part(model, "rotation")
+  apart <- model$disagreement
+  if (is.null(rows) || is.null(apart)) return(rows)
+  classes <- target_in(model)$classes
+  networks <- length(unique(model$members$turn))
+  odds <- log_odds_of(rows$answers[paste0("probability_", classes)])
+  for (j in seq_along(classes)) {
+    for (own in list(rows$observed == classes[j], rows$observed != classes[j])) {
+      if (sum(own) > 1) odds[own, j] <- calmed(odds[own, j], rows$weight[own], apart[[j]], networks)
+    }
+  }
+  p <- stats::plogis(odds)
+  p <- p / rowSums(p)
+  rows$answers[paste0("probability_", classes)] <- as.data.frame(p)
+  rows$answers$answer <- answered_classes(model$answerer, p)
+  rows
+}
+
+calmed <- function(odds, weight, apart, networks) {
+  middle <- weighted_mean(odds, weight)
+  spread <- weighted_mean((odds - middle)^2, weight)
+  lasting <- max(spread - apart, 0)
+  middle + sqrt((lasting + apart / networks) / (lasting + apart)) * (odds - middle)
 }

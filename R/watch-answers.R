@@ -10,27 +10,56 @@ watched_loss <- function(model, judged) {
   rowMeans(sweep(losses, 2, model$answerer$preparation$target$scale^2, `/`))
 }
 
+# What a mean of such losses is called by: the root of a mean squared error, else the mean itself.
+watched_measure <- function(model) {
+  target <- target_in(model)
+  if (length(target$columns) == 1) loss_measure(primary_measure(target)) else identity
+}
+
 period_movements <- function(model, parted, rows) {
   profile <- model$profile
   group <- if (!is.null(parted$group)) parted$group[rows]
+  then <- list(rows = profile$rows, units = profile$groups %||% profile$rows)
   inputs <- lapply(names(profile$columns), function(column) {
-    column_movements(profile$columns[[column]], profile$rows, parted$table[[column]][rows], column, group)
+    profiled <- profile$columns[[column]]
+    column_movements(profiled, then, parted$table[[column]][rows], column, group, seen_levels(model, column, profiled))
   })
   of_answers <- answer_movements(model, parted$answers[rows, , drop = FALSE], group)
   of_losses <- loss_movement(model, parted$losses[rows], group)
   do.call(rbind, c(inputs, list(of_answers, of_losses)))
 }
 
+# The levels that training has seen of a column: list(levels, rows, rare). Of `rows` in which they were counted `rare`
+# are of levels that stood in one row only, as new ones do, or whose names were withheld. NULL where they are not known,
+# as of those that fall into buckets.
+seen_levels <- function(model, column, profiled) {
+  preparation <- model$answerer$preparation
+  place <- match(column, prepared_columns(preparation))
+  plan <- if (!is.na(place)) preparation$columns[[place]]
+  if (is.null(plan$level_rows)) {
+    if (length(profiled$levels) >= most_levels_watched) return(NULL)
+    return(list(levels = profiled$levels, rows = sum(profiled$counts), rare = sum(profiled$counts == 1)))
+  }
+  levels <- c(plan$levels, plan$rare)
+  counts <- plan$level_rows[seq_along(levels)]
+  named <- !grepl(withheld_level, levels)
+  rows <- sum(plan$level_rows)
+  rare <- rows - sum(counts[named]) + sum(counts[named] == 1)
+  list(levels = union(levels[named], profiled$levels), rows = rows, rare = rare)
+}
+
 # The rows by which answers and losses at training are known: those that the whole model answered without having seen
-# them.
+# them, else those that rotate, each of which was answered by the networks of its turn.
 reference_part <- function(model) {
-  c(intersect(c("test", "calibration", "validation"), names(model$judged)), NA)[1]
+  c(intersect(c("test", "calibration", "validation", "rotation"), names(model$judged)), NA)[1]
 }
 
 answer_movements <- function(model, answers, group) {
   part <- reference_part(model)
   if (is.na(part)) return(NULL)
-  judged <- model$judged[[part]]
+  judged <- judged_in_part(model, part)
+  # single networks' numbers are spread further than those of all together
+  if (part == "rotation" && !has_classes(target_in(model))) return(NULL)
   numbers <- names(answers)[vapply(answers, is.numeric, NA)]
   do.call(rbind, lapply(numbers, function(name) {
     then <- judged$answers[[name]]
@@ -50,11 +79,10 @@ answer_movements <- function(model, answers, group) {
 judged_group <- function(judged) if (!is.null(judged$group)) match(judged$group, unique(judged$group))
 
 loss_movement <- function(model, losses, group) {
-  part <- c(reference_part(model), intersect("rotation", names(model$judged)), NA)
-  part <- part[!is.na(part)][1]
+  part <- reference_part(model)
   known <- !is.na(losses)
   if (is.na(part) || sum(known) < least_watched_rows) return(NULL)
-  judged <- model$judged[[part]]
+  judged <- judged_in_part(model, part)
   then <- watched_loss(model, judged)
   # a few rows must not decide
   highest <- stats::quantile(then, 0.99, names = FALSE)
@@ -63,9 +91,13 @@ loss_movement <- function(model, losses, group) {
   error <- sqrt(before$error^2 + now$error^2)
   moved <- now$value - before$value
   p <- if (error > 0) two_sided(moved / error, min(before$units, now$units) - 1) else 1
-  scale <- max(before$value, 1e-12)
+  # as shares of the measure that is named: of a root the slope there has its part
+  measure <- watched_measure(model)
+  ratio <- max(now$value, 1e-12) / max(before$value, 1e-12)
+  share <- measure(ratio) - 1
+  slope <- measure(ratio) / ratio * if (identical(measure, sqrt)) 0.5 else 1
   movement(
-    "measure", enumerate(target_in(model)$columns), mean(then), mean(losses[known]), moved / scale, error / scale,
-    "of the loss", p, moved / scale >= least_loss
+    "measure", enumerate(target_in(model)$columns), measure(mean(then)), measure(mean(losses[known])), share,
+    slope * error / max(before$value, 1e-12), "of the measure", p, share >= least_loss
   )
 }

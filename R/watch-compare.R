@@ -29,11 +29,16 @@ mean_movement <- function(what, column, then, now, shown = c(then$value, now$val
 
 two_sided <- function(t, freedom) 2 * stats::pt(-abs(t), max(freedom, 1))
 
-# Two shares, each list(count, effect) of so many rows: Fisher's exact test over as many rows as they are worth.
-share_movement <- function(what, column, then, rows_then, now, rows_now, level = "", more = FALSE) {
-  worth <- function(share, rows) pmax(1, round(c(share$count, rows) / share$effect))
-  a <- worth(then, rows_then)
-  b <- worth(now, rows_now)
+# Two shares, each list(count, effect, rows, units): Fisher's exact test over as many rows as they are worth.
+share_movement <- function(what, column, then, now, level = "", more = FALSE) {
+  shares <- with_common_effect(then, now)
+  then <- shares[[1]]
+  now <- shares[[2]]
+  rows_then <- then$rows
+  rows_now <- now$rows
+  worth <- function(share) pmax(1, round(c(share$count, share$rows) / share$effect))
+  a <- worth(then)
+  b <- worth(now)
   a[1] <- if (then$count == 0) 0 else a[1]
   b[1] <- if (now$count == 0) 0 else b[1]
   total <- a[1] + b[1]
@@ -50,29 +55,43 @@ share_movement <- function(what, column, then, rows_then, now, rows_now, level =
   )
 }
 
-# The movements of a column of a profile; `x` are its values now.
-column_movements <- function(profiled, rows_then, x, column, group) {
-  if (profiled$kind == "number") return(number_movements(profiled, rows_then, as.numeric(x), column, group))
-  x <- as_label(x)
-  n <- length(x)
-  seen <- profiled$levels
-  levels <- lapply(seq_along(seen), function(i) {
-    then <- list(count = profiled$counts[i], effect = profiled$effects[i])
-    share_movement("level", column, then, rows_then, share_with_effect(x %in% seen[i], group), n, seen[i])
+# How much alike the rows of a group are says each side with the luck of its groups, and not at all where all its rows
+# are on one side: the higher of the two holds for both, and where neither tells, a group's rows are taken as all alike.
+with_common_effect <- function(then, now) {
+  size <- function(share) share$rows / share$units
+  alike <- vapply(list(then, now), function(share) {
+    if (share$count <= 0 || share$count >= share$rows || size(share) <= 1) return(NA_real_)
+    min(1, max(0, (share$effect - 1) / (size(share) - 1)))
+  }, 0)
+  alike <- if (all(is.na(alike))) 1 else max(alike, na.rm = TRUE)
+  lapply(list(then, now), function(share) {
+    share$effect <- max(1, 1 + alike * (size(share) - 1))
+    share
   })
-  # levels that are not watched by name were there too
-  named <- sum(profiled$counts) + profiled$gaps$count
-  new <- list(count = max(rows_then - named, 0) + profiled$once + 1, effect = 1)
-  unseen <- share_with_effect(!is.na(x) & !x %in% seen, group)
-  do.call(rbind, c(levels, list(
-    share_movement("new", column, new, rows_then, unseen, n, more = TRUE),
-    share_movement("gaps", column, profiled$gaps, rows_then, share_with_effect(is.na(x), group), n)
-  )))
 }
 
-number_movements <- function(profiled, rows_then, x, column, group) {
+# The movements of a column of a profile of list(rows, units) rows; `x` are its values now, `seen` the levels that
+# training knew, see seen_levels().
+column_movements <- function(profiled, profile, x, column, group, seen = NULL) {
+  if (profiled$kind == "number") return(number_movements(profiled, profile, as.numeric(x), column, group))
+  x <- as_label(x)
+  levels <- lapply(seq_along(profiled$levels), function(i) {
+    then <- c(list(count = profiled$counts[i], effect = profiled$effects[i]), profile)
+    level <- profiled$levels[i]
+    share_movement("level", column, then, share_with_effect(x %in% level, group), level)
+  })
+  # a level is new as often as one had been seen once only (Good 1953)
+  new <- if (!is.null(seen)) {
+    then <- list(count = seen$rare + 1, effect = 1, rows = max(seen$rows, seen$rare + 1), units = profile$units)
+    share_movement("new", column, then, share_with_effect(!is.na(x) & !x %in% seen$levels, group), more = TRUE)
+  }
+  gaps <- share_movement("gaps", column, c(profiled$gaps, profile), share_with_effect(is.na(x), group))
+  do.call(rbind, c(levels, list(new, gaps)))
+}
+
+number_movements <- function(profiled, profile, x, column, group) {
   known <- !is.na(x)
-  gaps <- share_movement("gaps", column, profiled$gaps, rows_then, share_with_effect(!known, group), length(x))
+  gaps <- share_movement("gaps", column, c(profiled$gaps, profile), share_with_effect(!known, group))
   if (sum(known) < 2) return(gaps)
   places <- places_between(profiled$knots, x[known])
   # by chance two in so many rows lie outside of the others
@@ -86,6 +105,6 @@ number_movements <- function(profiled, rows_then, x, column, group) {
       "spread", column, profiled$spread, mean_with_error(abs(places - 0.5), group[known]), deviations
     ),
     gaps,
-    share_movement("outside", column, list(count = 2, effect = 1), rows_then, beyond, sum(known), more = TRUE)
+    share_movement("outside", column, c(list(count = 2, effect = 1), profile), beyond, more = TRUE)
   )
 }

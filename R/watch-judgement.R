@@ -26,15 +26,16 @@ watched_periods <- function(model, parted, periods) {
     losses <- parted$losses[own]
     data.frame(
       period = period, rows = sum(own), known = sum(!is.na(losses)),
-      loss = if (any(!is.na(losses))) mean(losses, na.rm = TRUE) else NA_real_, then = reference
+      loss = if (any(!is.na(losses))) watched_measure(model)(mean(losses, na.rm = TRUE)) else NA_real_,
+      then = reference
     )
   })
   do.call(rbind, rows)
 }
 
 movements_reference <- function(model) {
-  part <- c(stats::na.omit(reference_part(model)), intersect("rotation", names(model$judged)))
-  if (length(part)) mean(watched_loss(model, model$judged[[part[1]]])) else NA_real_
+  part <- reference_part(model)
+  if (is.na(part)) NA_real_ else watched_measure(model)(mean(watched_loss(model, judged_in_part(model, part))))
 }
 
 watch_sentence <- function(x) {

@@ -54,7 +54,7 @@ watch_table <- function(model, newer, by = NULL) {
   if (is.null(model$profile)) {
     fail("The model doesn't say what its rows were like: it was written before models did.", "Train its brief again.")
   }
-  parted <- watched_rows(model, newer, by)
+  parted <- watched_rows(model, newer[counted_rows(roles_of(model), newer), , drop = FALSE], by)
   if (all(is.na(parted$period)) || max(table(parted$period)) < least_watched_rows) {
     fail(sprintf("There are fewer than %d rows to be watched in any period.", least_watched_rows))
   }
@@ -133,6 +133,14 @@ newer_losses <- function(model, newer, answers) {
   losses <- rep(NA_real_, nrow(newer))
   if (!any(known)) return(losses)
   judged <- judged_rows(model$answerer, roles_of(model)[c("id", "weight")], table[known, , drop = FALSE], which(known))
-  losses[known] <- watched_loss(model, judged)
+  losses[known] <- if (identical(reference_part(model), "rotation")) {
+    # what was known at training are losses of the networks of one turn
+    by_turn <- answers_by_turn(model$answerer, table[known, , drop = FALSE])
+    rowMeans(vapply(by_turn, function(answers) {
+      watched_loss(model, utils::modifyList(judged, list(answers = answers)))
+    }, numeric(sum(known))))
+  } else {
+    watched_loss(model, judged)
+  }
   losses
 }

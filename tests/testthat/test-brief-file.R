@@ -72,7 +72,7 @@ test_that("mistakes in a file name their key", {
   reading <- function(...) read_brief(text = paste(c("target: outcome", ...), collapse = "\n"))
   expect_fails(reading("wirring: direct"), "The brief has no setting `wirring`", "Did you mean `wiring`?")
   expect_fails(reading("regimen: {epoch: 5}"), "`regimen` has no setting `epoch`", "Did you mean `epochs`?")
-  expect_fails(reading("regimen: {epochs: many}"), "`regimen.epochs` must be a whole number", "\"many\"")
+  expect_fails(reading("regimen: {epochs: many}"), "`regimen.epochs` can't be", "\"many\"")
   expect_fails(reading("hold_out: {test: 2}"), "`hold_out.test`")
   expect_fails(reading("wiring: 24 rellu"), "character 4")
   expect_fails(reading("regimen: 5"), "`regimen` must hold settings")

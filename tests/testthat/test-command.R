@@ -69,7 +69,7 @@ test_that("settings within a setting are reached, whatever word stands in their 
     list(kind = "huber", knee = 2)
   )
   expect_equal(set(c("regimen.stop=none", "regimen.stop.seconds=9"))$stop, list(seconds = 9))
-  expect_equal(set("regimen.stop.seconds=9")$stop, list(patience = 20, seconds = 9))
+  expect_equal(set("regimen.stop.seconds=9")$stop, list(patience = "auto", seconds = 9))
   expect_error(set("regimen.schedule.evry=7"), class = "hylomath_error_usage")
 })
 

@@ -1,5 +1,5 @@
-# The penalty that evidence comes to, against what is written here anew: the highest Laplace evidence over a fine search,
-# and targets that are the same one several times.
+# The penalty that evidence comes to, against what is written here anew: the highest Laplace evidence over a fine
+# search, and targets that are the same one several times.
 
 # The logarithm of Laplace's evidence of a softmax for the penalty l2, but for a constant, at its minimum over the rows
 # of `x` (scaled, with a last column of 1) and the classes `y`.

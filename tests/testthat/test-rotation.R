@@ -199,7 +199,7 @@ test_that("rows in their turn decide, recalibrate and make sets, without any row
   model <- recalibrate(turned(b))
   expect_equal(model$answerer$recalibration$rows, length(judged_in_part(model, "rotation")$row))
   two <- rotating(recovery, "returned", epochs = 20) |> set_columns(group = patient) |> turned() |> decide(recall = 0.8)
-  expect_match(told(decision_of(two)), "On rows in their turn, each by networks that had not seen it")
+  expect_match(told(decision_of(two)), "On the out-of-fold predictions, brought to the ensemble's scale")
   after <- decision_of(two)$after
   expect_gte(after["yes", "yes"] / sum(after["yes", ]), 0.8)
   sets <- predict(model, small_kilns(), type = "set")

@@ -15,7 +15,8 @@ test_that("a search or checkpoint that is being written is refused to another pr
     )
     taken <- FALSE
     for (i in 1:100) {
-      taken <- file.exists(sprintf(".%s.lock", kept))
+      taken <- tryCatch(local(is.null(take_file(kept, environment()))), hylomath_error = function(e) NA)
+      taken <- is.na(taken)
       if (taken) break
       Sys.sleep(0.05)
     }

@@ -60,9 +60,8 @@ test_that("answers that are wrong now ask for training, in the period where they
 
 test_that("shares are compared by Fisher's test, means as of whole groups", {
   for (counts in list(c(30, 1000, 80, 1500), c(0, 400, 9, 800), c(500, 1000, 520, 1000))) {
-    moved <- share_movement(
-      "level", "x", list(count = counts[1], effect = 1), counts[2], list(count = counts[3], effect = 1), counts[4]
-    )
+    single <- function(count, rows) list(count = count, effect = 1, rows = rows, units = rows)
+    moved <- share_movement("level", "x", single(counts[1], counts[2]), single(counts[3], counts[4]))
     table <- matrix(c(counts[1], counts[2] - counts[1], counts[3], counts[4] - counts[3]), 2)
     one_sided <- vapply(c("less", "greater"), function(way) fisher.test(table, alternative = way)$p.value, 0)
     expect_equal(moved$p, min(1, 2 * min(one_sided)))
