@@ -19,6 +19,8 @@
 #'   Its logarithm is added to the network's linear output.
 #'
 #'   Any of these roles is taken away by `NULL`, such as `order = NULL`.
+#' @param formats How numbers and dates of some columns of text are written, such as `c(price = "1.234,5", bought =
+#'   "d.m.y")`, where it was not found; see [brief()].
 #' @param kinds Named kinds that correct the guesses, such as `c(zone = "category")`; see [brief()] for the kinds.
 #' @param ... Not used.
 #' @return The brief.
@@ -28,13 +30,14 @@
 #'   set_columns(group = patient, drop = c(visit, sex))
 #' @export
 set_columns <- function(b, drop = NULL, keep = NULL, id = NULL, group = NULL, weight = NULL, order = NULL,
-                        exposure = NULL, kinds = NULL, weight_is = NULL, ...) {
+                        exposure = NULL, kinds = NULL, weight_is = NULL, formats = NULL, ...) {
   UseMethod("set_columns")
 }
 
 #' @export
 set_columns.hylomath_brief <- function(b, drop = NULL, keep = NULL, id = NULL, group = NULL, weight = NULL,
-                                       order = NULL, exposure = NULL, kinds = NULL, weight_is = NULL, ...) {
+                                       order = NULL, exposure = NULL, kinds = NULL, weight_is = NULL, formats = NULL,
+                                       ...) {
   check_others(...)
   role <- function(quosure, name) select_columns(b, quosure, name, one = TRUE)
   roles <- list(
@@ -61,7 +64,12 @@ set_columns.hylomath_brief <- function(b, drop = NULL, keep = NULL, id = NULL, g
   if (length(unknown)) {
     fail(sprintf("There is no column %s to give a kind.", quoted(unknown[1])), suggestion(unknown[1], known))
   }
-  set_section(b, "columns", c(roles, list(weight_is = weight_is, drop = dropped, kinds = kinds)))
+  said <- list(weight_is = weight_is, drop = dropped, formats = formats, kinds = kinds)
+  b <- set_section(b, "columns", c(roles, said))
+  anew <- setdiff(names(formats), names(kinds))
+  if (length(anew) == 0 || is.null(b$table)) return(b)
+  b$columns$kinds[anew] <- NULL
+  completed_anew(b)
 }
 
 #' @export

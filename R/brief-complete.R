@@ -47,6 +47,7 @@ with_defaults <- function(said) {
 with_guesses <- function(b) {
   raw <- b$table
   if (nrow(raw) == 0) fail("The table has no rows.")
+  b <- with_found_formats(b, raw)
   table <- working_table_of(b, raw)
   targets <- b$target
   for (column in targets) check_is_column(table, column, "target")
@@ -60,6 +61,27 @@ with_guesses <- function(b) {
   how$seed <- how$seed %||% draw_seed()
   b[["hold_out"]] <- in_schema_order(how, hold_out_schema())
   new_brief(brief_settings(b), raw)
+}
+
+# How columns of text are written that are numbers or dates. A cell that stands for missing there becomes a code for it.
+with_found_formats <- function(b, raw) {
+  kinds <- unlist(b$columns$kinds)
+  settled <- c(
+    names(b$columns$formats), names(b[["derive"]]), names(kinds)[!kinds %in% c("number", "count", "date", "time")]
+  )
+  open <- setdiff(names(raw)[vapply(raw, is.character, NA)], c(settled, b$columns$drop))
+  if (length(open) == 0) return(b)
+  codes <- function(column) settings_for(b, column)$missing_codes
+  columns <- lapply(stats::setNames(nm = open), function(column) without_codes(raw[[column]], codes(column)))
+  found <- find_formats(Filter(is.character, columns), attr(raw, "decimal"))
+  formats <- c(found$formats, settled_formats(found$open))
+  b$columns$formats <- c(b$columns$formats, formats)
+  for (column in names(found$missing)) {
+    own <- b$prepare$only[[column]]
+    own$missing_codes <- union(codes(column), found$missing[[column]])
+    b$prepare$only[[column]] <- in_schema_order(own, column_settings())
+  }
+  b
 }
 
 # Conditions on rows, as far as the names in them go.

@@ -50,7 +50,7 @@ data_schema <- function() {
     file = type_text(),
     separator = type_separator,
     decimal = type_choice(c(".", ",")),
-    encoding = type_choice(c("UTF-8", "Latin-1")),
+    encoding = type_choice(c("UTF-8", "Latin-1", "Windows-1250")),
     sheet = type_text(),
     sqlite = type_text(),
     postgres = type_text(),
@@ -67,6 +67,7 @@ columns_schema <- function() {
     order = type_text(),
     exposure = type_text(),
     drop = type_texts(),
+    formats = type_map(type_choice(format_words())),
     kinds = type_map(type_choice(column_kinds))
   )
 }

@@ -5,7 +5,27 @@ table_rules <- function(b, table = b$table) {
   derived <- as.list(b[["derive"]])
   columns <- setdiff(names(table), names(derived))
   codes <- lapply(stats::setNames(nm = columns), function(column) settings_for(b, column)$missing_codes)
-  list(codes = codes[lengths(codes) > 0], derived = derived)
+  kinds <- unlist(b$columns$kinds)
+  typed <- kinds[names(kinds) %in% columns & kinds %in% c("number", "count", "date", "time")]
+  formats <- as.list(b$columns$formats[intersect(names(b$columns$formats), columns)])
+  list(codes = codes[lengths(codes) > 0], formats = formats, types = typed, derived = derived)
+}
+
+# What a table says to a brief, whatever types its columns were read as: a hash of the columns that the brief looks at,
+# each as its kind has it.
+table_identity <- function(b, table) {
+  if (is_stored(table)) return(table_hash(table))
+  raw <- wanted_columns(b) %||% names(table)
+  rules <- table_rules(b, table)
+  kinds <- unlist(b$columns$kinds)
+  columns <- lapply(stats::setNames(nm = sort(intersect(raw, names(table)), method = "radix")), function(column) {
+    x <- table[[column]]
+    kind <- kinds[column]
+    if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, rules$formats[[column]])
+    if (is.factor(x) || kind %in% c("category", "id", "text")) return(as_label(x))
+    if (is.numeric(x) || is.logical(x) || is_moment(x)) as.numeric(x) else x
+  })
+  rlang::hash(columns)
 }
 
 # The table as everything else sees it.

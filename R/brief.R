@@ -33,21 +33,22 @@ brief <- function(data, ...) UseMethod("brief")
 
 #' @rdname brief
 #' @export
-brief.data.frame <- function(data, target, task = NULL, positive = NULL, classes = NULL, ...) {
+brief.data.frame <- function(data, target, task = NULL, positive = NULL, classes = NULL, formats = NULL, ...) {
   check_others(...)
-  start_brief(data, target, task, positive, classes, file = NULL)
+  start_brief(data, target, task, positive, classes, formats)
 }
 
 #' @rdname brief
 #' @export
-brief.character <- function(data, target, task = NULL, positive = NULL, classes = NULL, ...) {
+brief.character <- function(data, target, task = NULL, positive = NULL, classes = NULL, formats = NULL, ...) {
   check_others(...)
-  start_brief(read_table(data), target, task, positive, classes, file = data)
+  start_brief(read_table(data), target, task, positive, classes, formats, list(file = data))
 }
 
 #' @rdname brief
 #' @export
-brief.DBIConnection <- function(data, target, query, task = NULL, positive = NULL, classes = NULL, ...) {
+brief.DBIConnection <- function(data, target, query, task = NULL, positive = NULL, classes = NULL, formats = NULL,
+                                ...) {
   check_others(...)
   if (missing(query)) {
     fail(
@@ -55,7 +56,7 @@ brief.DBIConnection <- function(data, target, query, task = NULL, positive = NUL
       "For a whole table: query = \"select * from <table>\""
     )
   }
-  start_brief(read_query(data, query), target, task, positive, classes, file = NULL)
+  start_brief(read_query(data, query), target, task, positive, classes, formats)
 }
 
 #' @export
@@ -64,9 +65,9 @@ brief.default <- function(data, ...) {
   fail(sprintf(wrong, describe_class(data)))
 }
 
-start_brief <- function(data, target, task, positive, classes, file) {
+start_brief <- function(data, target, task, positive, classes, formats, source = NULL) {
   if (missing(target)) fail("`target` is missing: say which column to predict.", suggestion("", names(data)))
-  said <- list(target = target, task = task, positive = positive, classes = classes)
-  if (!is.null(file)) said$data <- list(file = file)
+  said <- list(target = target, task = task, positive = positive, classes = classes, data = source)
+  if (!is.null(formats)) said$columns <- list(formats = formats)
   complete_brief(settle_settings(drop_nulls(said), brief_schema()), as_table(data))
 }

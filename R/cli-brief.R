@@ -26,12 +26,35 @@ cli_override <- function(b, pairs) {
   for (pair in pairs) {
     if (!grepl("^[^=]+=", pair)) cli_wrong(sprintf("`--set %s` is no key with its value: write it as key=value.", pair))
     path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
-    text <- paste0("value: ", sub("^[^=]*=", "", pair))
-    value <- cli_said(parse_yaml(text, sprintf("`--set %s`", pair)))$value
+    value <- cli_set_value(pair)
     said <- cli_said(settle_settings(set_at(said, path, value), brief_schema()))
   }
   if (!is.null(b$table)) cli_columns(b$table, said$columns$drop, "set columns.drop")
   cli_said(complete_brief(said, b$table))
+}
+
+# A list or a map in YAML, and everything else as it stands.
+cli_set_value <- function(pair) {
+  text <- sub("^[^=]*=", "", pair)
+  parsed <- tryCatch(parse_yaml(paste0("value: ", text), sprintf("`--set %s`", pair)), hylomath_error = identity)
+  if (!inherits(parsed, "condition")) return(parsed$value)
+  if (grepl("^[[:space:]]*[[{]", text)) cli_said(stop(parsed))
+  text
+}
+
+# What `--set` says of how a table is read, which has to be known before its kinds are guessed.
+cli_reading <- function(pairs) {
+  said <- list()
+  for (pair in grep("^(data|columns[.]formats)[.][^=]+=", pairs, value = TRUE)) {
+    key <- sub("=.*", "", pair)
+    path <- if (startsWith(key, "data.")) c("data", sub("^data[.]", "", key)) else {
+      c("columns", "formats", sub("^columns[.]formats[.]", "", key))
+    }
+    said <- set_at(said, path, cli_set_value(pair))
+  }
+  schema <- brief_schema()[c("data", "columns")]
+  lapply(list(data = said$data, columns = said$columns), function(x) x %||% list()) |>
+    (\(x) cli_said(settle_settings(x, schema)))()
 }
 
 # Where a subcommand writes when nothing is said: beside the brief, with another ending.

@@ -36,7 +36,10 @@ cli_start_brief <- function(place, options) {
   target <- cli_targets(options$target, place, options$query)
   if (is.null(options$query)) {
     cli_columns(table_columns(place), target, "target")
-    return(brief(place, target = target))
+    said <- cli_reading(options$set)
+    source <- c(list(file = place), said$data)
+    table <- cli_said(read_table(place, how = said$data))
+    return(start_brief(table, target, NULL, NULL, NULL, said$columns$formats, source))
   }
   source <- cli_database(place, options$query)
   b <- brief(structure(read_source(source), columns = NULL), target = target)

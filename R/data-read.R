@@ -13,11 +13,12 @@ read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
     text = read_text_table(file, kinds, how, columns)
   )
   if (nrow(table) == 0) fail(sprintf("%s has a header but no rows.", quoted(file)))
+  decimal <- attr(table, "decimal")
   table <- as_table(table)
   if (!is.null(columns)) table <- table[intersect(names(table), columns)]
   keep_text <- names(table) %in% text_columns(kinds)
   for (i in which(!keep_text & vapply(table, is.character, NA))) table[[i]] <- iso_dates(table[[i]])
-  table
+  structure(table, decimal = decimal)
 }
 
 # The names of all columns of a file.
@@ -85,7 +86,8 @@ read_text_table <- function(file, kinds, how, columns) {
   scan <- scan_text(plain, file)
   read_as <- function(encoding) {
     table <- read_text_as(plain, file, kinds, how, columns, start, scan, encoding)
-    if (scan$doubled_quotes) plain_quotes(table) else table
+    decimal <- attr(table, "decimal")
+    structure(if (scan$doubled_quotes) plain_quotes(table) else table, decimal = decimal)
   }
   table <- read_as(how$encoding %||% start$encoding)
   wrong <- if (!scan$ascii) not_in_utf8(table)
@@ -133,22 +135,28 @@ plain_quotes <- function(table) {
 }
 
 read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding) {
-  decimal <- how$decimal %||% guess_decimal(start$lines, how$separator)
+  cells <- first_cells(start$lines, how$separator)
+  decimal <- how$decimal %||% guess_decimal(cells)
   as_written <- raw_header(plain, how$separator)
   header <- names(plain_quotes(as_written))
-  quietly_read(file, data.table::fread(
-    plain,
+  # 1.234 throughout is a number of three decimals or of a thousand: how the cells stand decides
+  grouped <- if (is.null(how$decimal)) grouped_columns(cells, length(header))
+  text <- header %in% text_columns(kinds) | seq_along(header) %in% grouped
+  table <- quietly_read(file, data.table::fread(
+    file = plain,
     sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"),
     keepLeadingZeros = scan$leading_zeros,
-    check.names = FALSE, encoding = encoding, showProgress = FALSE, integer64 = "double",
-    colClasses = list(character = names(as_written)[header %in% text_columns(kinds)]),
+    check.names = FALSE, encoding = encoding_for_reader(encoding), showProgress = FALSE, integer64 = "double",
+    colClasses = list(character = names(as_written)[text]),
     select = if (!is.null(columns)) which(header %in% columns), nThread = thread_count()
   )) |> in_utf8(encoding)
+  structure(table, decimal = how$decimal %||% decimal_told(cells))
 }
 
-# An uncompressed copy of a .gz file, else the file itself.
+# An uncompressed copy of a .gz file, one in UTF-8 of a file in UTF-16, without a line that only names the separator,
+# else the file itself.
 plain_text <- function(file) {
-  if (!is_compressed(file)) return(file)
+  if (!is_compressed(file)) return(rewritten_text(file) %||% file)
   damaged <- function(...) fail(sprintf("%s is damaged: it can't be unpacked to its end.", quoted(file)))
   unpacked <- function() {
     withCallingHandlers(text_from(gzfile(file, "rb")), warning = function(w) {
@@ -157,6 +165,23 @@ plain_text <- function(file) {
     })
   }
   said_by_others(unpacked(), damaged)
+}
+
+rewritten_text <- function(file) {
+  first <- readBin(file, "raw", 16)
+  wide <- length(first) > 1 && (all(first[1:2] == as.raw(c(0xff, 0xfe))) || all(first[1:2] == as.raw(c(0xfe, 0xff))))
+  named <- grepl("^(\xef\xbb\xbf)?sep=.\r?\n", rawToChar(first[first != 0]), useBytes = TRUE)
+  if (!wide && !named) return(NULL)
+  check_limit(file.size(file), "table_bytes", "The table has")
+  bytes <- readBin(file, "raw", file.size(file))
+  if (wide) {
+    bytes <- iconv(list(bytes), "UTF-16", "UTF-8", toRaw = TRUE)[[1]]
+    if (is.null(bytes)) fail(sprintf("%s is damaged: it begins as UTF-16 and is not.", quoted(file)))
+  }
+  if (grepl("^sep=", rawToChar(utils::head(bytes, 4)))) bytes <- bytes[-seq_len(match(as.raw(0x0a), bytes))]
+  plain <- tempfile(fileext = ".csv")
+  writeBin(bytes, plain)
+  plain
 }
 
 # What a connection gives as a file, which is closed with it.
@@ -180,28 +205,58 @@ text_from <- function(connection) {
 # The first lines and the encoding, from the first bytes of the file; what is no text is refused.
 file_start <- function(plain, file) {
   bytes <- readBin(plain, "raw", 2^16)
-  if (identical(bytes[1:2], as.raw(c(0xff, 0xfe))) || identical(bytes[1:2], as.raw(c(0xfe, 0xff)))) {
-    fail(sprintf("%s is in UTF-16.", quoted(file)), "Save it in UTF-8 and try again.")
-  }
   bytes <- bytes[bytes != as.raw(0)]  # the scan of the whole file complains of these
   ends <- which(bytes == as.raw(0x0a))
   whole <- if (length(ends)) bytes[seq_len(max(ends))] else bytes
   text <- rawToChar(whole)
-  list(lines = strsplit(text, "\r?\n", useBytes = TRUE)[[1]], encoding = if (validUTF8(text)) "UTF-8" else "Latin-1")
+  encoding <- if (validUTF8(text)) "UTF-8" else if (looks_central_european(text)) "Windows-1250" else "Latin-1"
+  list(lines = strsplit(text, "\r?\n", useBytes = TRUE)[[1]], encoding = encoding)
 }
 
-guess_decimal <- function(lines, separator) {
+# Polish, Czech or Hungarian letters of Windows' code page 1250 would be signs in the midst of words in Latin-1.
+looks_central_european <- function(text) {
+  western <- iconv(text, "WINDOWS-1252", "UTF-8", sub = "?")
+  signs <- "\\p{L}[\u00b3\u00b9\u00bf\u00a5\u00a3\u00be\u00bc](\\p{L}|\\b)|[\u00a3\u00a5\u00af]\\p{Ll}"
+  grepl(signs, western, perl = TRUE)
+}
+
+encoding_for_reader <- function(encoding) if (encoding == "UTF-8") encoding else "Latin-1"
+
+# The cells of the first lines behind the header, a list by line, where something else than a comma parts them.
+first_cells <- function(lines, separator) {
   lines <- utils::head(lines, 200)
-  separators <- separator %||% c(";", "\t")
-  cells <- unlist(lapply(separators, function(s) {
-    if (any(grepl(s, lines, fixed = TRUE, useBytes = TRUE))) {
-      strsplit(lines[-1], s, fixed = TRUE, useBytes = TRUE)
-    }
-  }))
-  cells <- gsub("\"", "", cells, useBytes = TRUE)
+  separators <- separator %||% c(";", "\t", "|")
+  found <- Filter(function(s) any(grepl(s, lines, fixed = TRUE, useBytes = TRUE)), setdiff(separators, ","))
+  if (length(found) == 0) return(list())
+  cells <- strsplit(lines[-1], found[1], fixed = TRUE, useBytes = TRUE)
+  lapply(cells, function(line) gsub("^[\" ]+|[\" ]+$", "", line, useBytes = TRUE))
+}
+
+guess_decimal <- function(cells) {
+  cells <- unlist(cells)
   comma <- sum(grepl("^-?[0-9]+,[0-9]+$", cells, useBytes = TRUE))
   point <- sum(grepl("^-?[0-9]+[.][0-9]+$", cells, useBytes = TRUE))
-  if (comma > point && !identical(separator, ",")) "," else "."
+  if (comma > point) "," else "."
+}
+
+# The decimal mark that some cells have beyond doubt, NULL where none has one.
+decimal_told <- function(cells) {
+  cells <- unlist(cells)
+  clear <- function(mark) {
+    any(grepl(sprintf("^[-+]?(0|[0-9]{4,}|[0-9]+)%s([0-9]{1,2}|[0-9]{4,})$", mark), cells, useBytes = TRUE))
+  }
+  if (clear(",") != clear("[.]")) if (clear(",")) "," else "."
+}
+
+# The places of columns whose cells may all be thousands.
+grouped_columns <- function(cells, width) {
+  whole <- cells[lengths(cells) == width]
+  if (length(whole) == 0) return(integer())
+  which(vapply(seq_len(width), function(j) {
+    column <- vapply(whole, `[`, "", j)
+    column <- column[column != ""]
+    length(column) > 0 && all(grepl("^[-+]?[1-9][0-9]{0,2}([.][0-9]{3})+$", column, useBytes = TRUE))
+  }, NA))
 }
 
 read_header <- function(plain, separator = NULL) names(plain_quotes(raw_header(plain, separator)))
@@ -225,7 +280,7 @@ raw_header <- function(plain, separator = NULL) {
   check_limit(cells_in_first_line(plain), "columns", "The first line has")
   read <- function() {
     data.table::fread(
-      plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8", check.names = FALSE, data.table = FALSE
+      file = plain, sep = separator %||% "auto", nrows = 0, encoding = "UTF-8", check.names = FALSE, data.table = FALSE
     )
   }
   suppressWarnings(tryCatch(read(), error = function(e) data.frame()))
@@ -247,9 +302,15 @@ first_sentence <- function(condition) sub("([.!]) .*$", "\\1", gsub("[[:space:]]
 
 in_utf8 <- function(table, encoding) {
   if (encoding == "UTF-8") return(table)
-  names(table) <- enc2utf8(names(table))
+  # what calls itself Latin-1 is nearly always its extension by Windows, which has signs such as the Euro's
+  page <- if (encoding == "Latin-1") "WINDOWS-1252" else "WINDOWS-1250"
+  converted <- function(x) {
+    widened <- iconv(x, page, "UTF-8")
+    ifelse(is.na(widened), enc2utf8(x), widened)
+  }
+  names(table) <- converted(names(table))
   text <- vapply(table, is.character, NA)
-  table[text] <- lapply(table[text], enc2utf8)
+  table[text] <- lapply(table[text], converted)
   table
 }
 
@@ -260,9 +321,9 @@ read_cells <- function(file, how = list()) {
   if (plain != file) on.exit(unlink(plain))
   start <- file_start(plain, file)
   plain_quotes(in_utf8(data.table::fread(
-    plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = "",
+    file = plain, sep = how$separator %||% "auto", data.table = FALSE, colClasses = "character", na.strings = "",
     check.names = FALSE,
-    encoding = how$encoding %||% start$encoding, showProgress = FALSE, strip.white = FALSE
+    encoding = encoding_for_reader(how$encoding %||% start$encoding), showProgress = FALSE, strip.white = FALSE
   ), how$encoding %||% start$encoding))
 }
 

@@ -26,20 +26,27 @@ check_all_done <- function(done, who) {
 
 # The teacher trained anew inside each fold.
 retrained_teachers <- function(teacher, b, laid, k, repeats, by, report) {
-  teachers <- checked_folds(with_rows_of(teacher$brief, b), k, repeats, by)
+  teachers <- checked_folds(with_rows_of(teacher, b), k, repeats, by)
   if (!identical(teachers$dealt, laid$dealt)) {
     fail(
       "Teacher and student don't take part with the same rows.",
       "Give both briefs the same keep_rows() and the same ways with gaps."
     )
   }
+  if (rotates(teachers$analysis)) return(rotation_folds(teachers, report))
   run_jobs(b$table, fold_jobs(teachers, "teaching"), "teacher", report, laid = list(teachers))
 }
 
-# The brief of one, with the table of another and its say about which rows take part and where.
-with_rows_of <- function(b, other) {
-  said <- brief_settings(b)
-  said$hold_out <- other[["hold_out"]]
+# The brief of the teacher, with the table of another one and its say about which rows take part and where. Networks
+# that took turns take turns in it too.
+with_rows_of <- function(teacher, other) {
+  said <- brief_settings(teacher$brief)
+  how <- other[["hold_out"]]
+  if (!is.null(teacher$members)) {
+    turns <- said$hold_out["rotate"]
+    how <- utils::modifyList(without_former_stop(how, turns), turns)
+  }
+  said$hold_out <- how
   said$keep_rows <- other[["keep_rows"]]
   roles <- c("id", "group", "order")
   columns <- c(said$columns[setdiff(names(said$columns), roles)], drop_nulls(unclass(other$columns)[roles]))

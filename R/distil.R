@@ -86,7 +86,7 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
     a <- settle(b)
   }
   comparison <- if (k > 0) compared_students(teacher, b, how, retrained, k, repeats, by, level, report)
-  taught <- c(how, teaching_of(teacher$answerer, working_table_of(teacher$brief, b$table)))
+  taught <- c(how, teaching_for(teacher, b, a, retrained))
   model <- train_model(taught_spec(a, learn_training(a), taught), report)
   about <- list(
     teacher = teacher_facts(teacher), unlabelled = sum(is.na(b$table[[b$target[1]]])), retrained = retrained,
@@ -98,6 +98,15 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
 
 #' @export
 distil.default <- function(teacher, ...) wrong_object("distil", "a model as the teacher", teacher)
+
+# What the teacher says of the student's rows. Of its own table those that rotated are answered as in their turns, by
+# networks that had not learned from them.
+teaching_for <- function(teacher, b, a, same_table) {
+  said <- teaching_of(teacher$answerer, working_table_of(teacher$brief, b$table))
+  turned <- if (same_table) judged_in_part(teacher, "rotation")$row
+  if (!is.null(turned)) said$answers[turned, ] <- turned_teaching(teacher, a)$answers[turned, ]
+  said
+}
 
 # ---- before any training ------------------------------------------------------------------------------------------
 
@@ -175,8 +184,7 @@ common_rows <- function(rows, others) {
 
 # Whether a model was trained on this table, or on those of its columns that its brief looks at.
 is_table_of <- function(model, table) {
-  looked_at <- table[names(table) %in% wanted_columns(model$brief)]
-  model$fingerprint %in% c(table_hash(table), table_hash(looked_at))
+  is_own_table(model, table)
 }
 
 # The brief with rows below its table that have no target.

@@ -83,7 +83,7 @@ measured_curves <- function(curves, measures, scale) {
       value <- switch(measure,
         accuracy = of("hits"), mae = of("absolute") * scale, rmse = sqrt(of("squared")) * scale
       )
-      kept[[paste0(part, "_", measure)]] <- if (all(is.na(kept[[part]]))) NA_real_ else value
+      kept[[paste0(part, "_", measure)]] <- if (all(is.na(kept[[part]]))) rep(NA_real_, nrow(kept)) else value
     }
   }
   kept

@@ -3,7 +3,8 @@
 #' @export
 notes.hylomath_look <- function(x, ...) x$notes
 
-look_notes <- function(data, columns, shares, target) {
+# Columns that are `open` can be read in several ways, which is said already.
+look_notes <- function(data, columns, shares, target, open = character()) {
   inputs <- columns[!columns$column %in% target, ]
   of_kind <- function(kind) inputs$column[inputs$kind == kind]
   texts <- Filter(function(column) is.character(data[[column]]) || is.factor(data[[column]]), inputs$column)
@@ -13,10 +14,40 @@ look_notes <- function(data, columns, shares, target) {
     note_id_like(of_kind("id")), note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
     note_duplicates(data[setdiff(names(data), of_kind("id"))], target),
     if (!is.null(target)) note_leak(data, inputs, target),
-    note_numbers_as_text(data[setdiff(texts, factors)]),
-    note_dates_as_text(data[texts]),
+    note_numbers_as_text(data[setdiff(texts, c(factors, open))]),
+    note_dates_as_text(data[setdiff(texts, open)]),
     note_alike_levels(data[setdiff(texts, c(of_kind("id"), of_kind("text")))]),
     if (!is.null(target)) note_telling_gaps(data, inputs$column[inputs$gaps > 0], target)
+  )
+}
+
+# How text was read as numbers and dates.
+note_formats <- function(found) {
+  if (length(found$formats) == 0) return(NULL)
+  written <- vapply(names(found$formats), function(column) {
+    missing <- found$missing[[column]]
+    gaps <- if (length(missing)) sprintf(", %s missing", enumerate(dQuote(missing, FALSE), "and", limit = 3))
+    sprintf("%s (as `%s`%s)", column, found$formats[[column]], gaps %||% "")
+  }, "")
+  numbers <- vapply(found$formats, function(format) format %in% names(number_marks), NA)
+  kinds <- c(if (any(numbers)) "numbers", if (!all(numbers)) "dates")
+  new_note(
+    "read_as_written", sprintf("Text is read as %s: %s.", enumerate(kinds, "and"), enumerate(written, limit = 20)),
+    sprintf(
+      "If a column means something else, say so: brief(..., formats = ) or set_columns(kinds = c(%s = \"text\")).",
+      column_text(names(found$formats)[1])
+    )
+  )
+}
+
+note_open_formats <- function(open) {
+  if (length(open) == 0) return(NULL)
+  first <- open[[1]]
+  what <- "%s can be read in several ways: %s may be %s."
+  new_note(
+    "read_in_two_ways",
+    sprintf(what, names(open)[1], describe(first$example), enumerate(quoted(first$formats), "or")),
+    sprintf("Say which: brief(..., formats = c(%s = \"%s\")).", column_text(names(open)[1]), first$formats[1])
   )
 }
 

@@ -20,12 +20,17 @@ look.data.frame <- function(data, target = NULL, ...) {
   data <- as_table(data)
   if (nrow(data) == 0) fail("The table has no rows.")
   if (!is.null(target)) check_is_column(data, target, "target")
+  found <- find_formats(Filter(is.character, as.list(data)), attr(data, "decimal"))
+  for (column in names(found$formats)) {
+    data[[column]] <- as_written(without_codes(data[[column]], found$missing[[column]]), found$formats[[column]])
+  }
   columns <- look_at_columns(data, unlist(guess_kinds(data)))
   shares <- if (!is.null(target)) look_at_target(data[[target]])
+  of_formats <- join_notes(note_formats(found), note_open_formats(found$open))
   structure(
     list(
       n = nrow(data), columns = columns, target = target, shares = shares,
-      notes = look_notes(data, columns, shares, target)
+      notes = join_notes(of_formats, look_notes(data, columns, shares, target, names(found$open)))
     ),
     class = "hylomath_look"
   )

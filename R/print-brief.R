@@ -75,6 +75,7 @@ brief_columns_text <- function(b) {
     unlist(lapply(names(by_kind), function(kind) list_of(paste0("  ", kind), by_kind[[kind]]))),
     unlist(lapply(names(roles), function(role) indented(role, roles[[role]]))),
     list_of("dropped", columns$drop),
+    if (length(columns$formats)) indented("written", paste(names(columns$formats), columns$formats, collapse = "; ")),
     if (length(unused)) list_of("not used", sprintf("%s (%s)", unused, kinds[unused]))
   )
 }

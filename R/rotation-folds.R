@@ -41,6 +41,24 @@ folded_last_networks <- function(laid, turning, jobs, each, report) {
   }, each, last)
 }
 
+# What a fold's networks answered in their turns, as a teacher says it: to the rows of the whole table, NA elsewhere.
+folded_teaching <- function(a, each, shares) {
+  target <- a$target
+  own_shares <- network_shares(shares, each)
+  first <- each[[1]][[1]]$turned$answers
+  columns <- if (has_classes(target)) paste0("probability_", target$classes) else names(first)
+  answers <- matrix(NA_real_, nrow(a$table), length(columns), dimnames = list(NULL, target$classes))
+  for (i in seq_along(each[[1]])) {
+    members <- lapply(each, `[[`, i)
+    said <- mean_answers(
+      members[[1]]$answerer, lapply(members, function(m) m$turned$answers),
+      turn_shares(vapply(own_shares, `[`, 0, i))
+    )
+    answers[members[[1]]$turned$row, ] <- as.matrix(said[columns])
+  }
+  list(answers = answers, smear = if (target$scaling == "log") rep(1, length(columns)))
+}
+
 # Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.
 folded_rotation <- function(a, each) {
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) return(NULL)
@@ -53,7 +71,8 @@ folded_rotation <- function(a, each) {
   judged$answers <- mean_answers(members[[1]]$answerer, lapply(members, function(m) m$judged$answers), weights)
   of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)
   list(
-    judged = judged, best_epoch = stats::median(of("best_epoch")), epochs = max(of("epochs")),
+    judged = judged, teaching = folded_teaching(a, each[shares > 0], shares[shares > 0]),
+    best_epoch = stats::median(of("best_epoch")), epochs = max(of("epochs")),
     updates = sum(of("updates")), learned = members[[1]]$learned, judging = members[[1]]$judging,
     parameters = as.integer(sum(of("parameters"))), seconds = sum(of("seconds"))
   )

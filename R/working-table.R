@@ -1,6 +1,7 @@
 # The table that everything else works on: codes that mean missing taken out, derived columns put in.
 #
-# It follows rules, list(codes, derived): the codes by column, and the derived columns as texts in their order.
+# It follows rules, list(codes, formats, types, derived): by column the codes, how numbers and dates are written and
+# which columns they are expected in, and the derived columns as texts in their order.
 
 # `wanted` are the columns that will be looked at (all when it is NULL): only what they need is computed and asked for.
 working_table <- function(table, rules, wanted = NULL) {
@@ -13,8 +14,31 @@ working_table <- function(table, rules, wanted = NULL) {
   for (column in intersect(names(rules$codes), names(table))) {
     table[[column]] <- without_codes(table[[column]], rules$codes[[column]])
   }
+  for (column in intersect(names(rules$types), names(table))) {
+    table[[column]] <- as_expected(table[[column]], rules$types[[column]], rules$formats[[column]])
+  }
+  for (column in setdiff(intersect(names(rules$formats), names(table)), names(rules$types))) {
+    table[[column]] <- as_written(table[[column]], rules$formats[[column]])
+  }
   for (name in names(trees)) table[[name]] <- derived_value(trees[[name]], table, name)
   table
+}
+
+# Text where numbers or dates are expected, as these: in the column's format, or in the one that it is clearly in.
+as_expected <- function(x, kind, format) {
+  if (!is.character(x)) return(x)
+  blank <- !is.na(x) & trimws(x) == ""
+  if (any(blank)) x[blank] <- NA
+  if (!is.null(format)) x <- as_written(x, format)
+  if (!is.character(x)) return(x)
+  if (kind %in% c("date", "time")) x <- iso_dates(x)
+  if (!is.character(x)) return(x)
+  plain <- suppressWarnings(as.numeric(x))
+  if (kind %in% c("number", "count") && !any(is.na(plain) & !is.na(x))) return(plain)
+  found <- formats_of(x)
+  numbers <- kind %in% c("number", "count")
+  right <- intersect(found$formats, if (numbers) names(number_marks) else names(date_patterns_of))
+  if (length(found$formats) == 1 && length(right) == 1 && length(found$missing) == 0) as_written(x, right) else x
 }
 
 derived_trees <- function(derived) {
@@ -40,7 +64,8 @@ raw_columns <- function(derived, wanted) needed_steps(derived_trees(derived), wa
 # The rules that the inputs need, for tables that are to be predicted.
 needed_rules <- function(rules, inputs) {
   needed <- needed_steps(derived_trees(rules$derived), inputs)
-  list(codes = rules$codes[intersect(names(rules$codes), needed$raw)], derived = rules$derived[needed$steps])
+  of_needed <- function(part) part[intersect(names(part), needed$raw)]
+  c(lapply(rules[c("codes", "formats", "types")], of_needed), list(derived = rules$derived[needed$steps]))
 }
 
 derived_value <- function(tree, table, name) {

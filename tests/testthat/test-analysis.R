@@ -135,3 +135,23 @@ test_that("a verb refuses what it is not for, and says what it is for", {
     expect_match(conditionMessage(failure), "brief|model|network|fold")
   }
 })
+
+test_that("a table that was read otherwise and says the same is the same", {
+  withr::local_dir(withr::local_tempdir())
+  table <- small_kilns(300)
+  table$load_kg <- as.integer(table$load_kg)
+  data.table::fwrite(table, "k.csv")
+  model <- withr::with_seed(1, brief("k.csv", target = "outcome") |> wire("3 tanh") |> regimen(epochs = 3) |>
+    single(progress = "none"))
+  again <- list(
+    read.csv("k.csv"), read.csv("k.csv", colClasses = "character"), data.table::fread("k.csv"), table,
+    transform(table, load_kg = as.numeric(load_kg), glaze = factor(glaze))
+  )
+  for (own in again) {
+    expect_true(is_own_table(model, as_table(own)))
+    expect_equal(appraise(model, own, rows = "test")$measures, appraise(model)$measures)
+    refitted <- lapply(list(own, table), function(t) predict(refit(model, t, progress = "none"), table))
+    expect_equal(refitted[[1]], refitted[[2]])
+  }
+  expect_false(is_own_table(model, transform(table, load_kg = load_kg + 1)))
+})

@@ -122,3 +122,18 @@ test_that("the luck of several starts is shown by their measures", {
   )
   expect_match(paste(format(model), collapse = " "), "over the starts, on validation rows: accuracy")
 })
+
+test_that("networks that take turns teach, and are compared, as what they are", {
+  b <- brief(small_kilns(400), target = "outcome") |> hold_out(rotate = 3, seed = 4) |> regimen(epochs = 5, seed = 1)
+  teacher <- train(wire(b, "12 tanh"), progress = "none")
+  student <- brief(small_kilns(400), target = "outcome") |> wire("3 tanh") |> hold_out(seed = 4) |>
+    regimen(epochs = 5, seed = 1)
+  found <- distil(teacher, student, k = 2, progress = "none")$distilled$comparison
+  of_teacher <- found$parameters[found$network == "teacher"][1]
+  expect_equal(of_teacher, sum(teacher$members$parameters[teacher$members$share > 0]))
+  # a row's teacher has not learned from it
+  a <- settle(quick(student))
+  said <- teaching_for(teacher, student, a, TRUE)$answers
+  turned <- teacher$judged$rotation
+  expect_equal(said[turned$row, "sound"], turned$answers$probability_sound)
+})

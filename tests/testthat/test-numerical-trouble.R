@@ -132,3 +132,12 @@ test_that("training that explodes or vanishes ends in that epoch, with the best 
     expect_match(paste(format(model), collapse = " "), "grew without bounds|diverged|first layer|networks")
   }
 })
+
+test_that("a training that is lost in its first epoch says so, whatever was to be measured", {
+  table <- withr::with_seed(1, data.frame(x = rnorm(200), y = rnorm(200)))
+  for (rate in c(5, 500)) {
+    b <- regimen(quick(brief(table, "y")), method = "momentum", learning_rate = rate, stop = "none", measures = "rmse")
+    lost <- suppressWarnings(train(regimen(b, epochs = 50, seed = 1), progress = "none"))
+    expect_true("diverged" %in% notes(lost)$code)
+  }
+})

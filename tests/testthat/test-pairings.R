@@ -99,7 +99,14 @@ walk_through <- function(model, role, table, newer) {
 test_that("every task meets every role in every kind of network, through every verb", {
   table <- harbour_rows()
   newer <- harbour_rows(120, 2)
-  for (task in names(targets_of_tasks)) for (role in names(roles_that_meet)) for (network in names(networks_that_meet)) {
+  pairings <- expand.grid(
+    task = names(targets_of_tasks), role = names(roles_that_meet), network = names(networks_that_meet),
+    stringsAsFactors = FALSE
+  )
+  for (i in seq_len(nrow(pairings))) {
+    task <- pairings$task[i]
+    role <- pairings$role[i]
+    network <- pairings$network[i]
     trained <- function() {
       suppressWarnings(train(brief_of_pairing(task, role, network, table), progress = "none"))
     }
