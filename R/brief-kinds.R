@@ -5,7 +5,7 @@ batch_methods <- c("momentum", "nesterov", "rmsprop", "adam", "adamw")
 whole_methods <- c("resilient", "scaled_conjugate", "lbfgs", "levenberg_marquardt", "newton")
 
 # Those that can ask the data for the penalty.
-evidence_methods <- c("levenberg_marquardt", "newton")
+evidence_methods <- c("levenberg_marquardt", "newton", "lbfgs")
 
 training_methods <- c(batch_methods, whole_methods)
 

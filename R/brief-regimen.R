@@ -160,7 +160,7 @@ check_regimen <- function(b, settled = FALSE) {
   r <- b[["regimen"]]
   wiring <- parse_wiring(b$wiring)
   if (r$method == "auto") check_open_method(r) else check_method(r, wiring, b$wiring == "auto" && !settled)
-  if (identical(r$l2, "evidence")) check_evidence(r, wiring)
+  if (identical(r$l2, "evidence")) check_evidence(r, if (b$wiring == "auto" && !settled) list() else wiring)
   if (r$keep == "committee" && r$restarts < 2) {
     fail("A committee needs at least two starts.", "Set `regimen.restarts`, for example to 5.")
   }
@@ -230,6 +230,12 @@ check_evidence <- function(r, wiring) {
     fail(
       sprintf("`regimen.l2` can't be `evidence` with the method %s.", quoted(r$method)),
       sprintf("It goes with %s; give a number, or leave it at `auto`.", enumerate(quoted(evidence_methods), "and"))
+    )
+  }
+  if (r$method == "lbfgs" && length(wiring$layers)) {
+    fail(
+      "`regimen.l2` can be `evidence` with the method `lbfgs` where there are no hidden layers only.",
+      "Give a number, leave it at `auto`, or choose `levenberg_marquardt`."
     )
   }
   if (has_own_l2(wiring)) {

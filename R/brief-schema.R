@@ -191,8 +191,6 @@ type_stop <- function(value, key) {
   settle_settings(as.list(value), rules, key)
 }
 
-stop_rules <- c("gradient", "loss", "seconds")  # beside patience
-
 type_measures <- function(value, key) {
   chosen <- type_texts()(value, key)
   if (identical(chosen, "none")) return(character())

@@ -22,8 +22,10 @@ table_identity <- function(b, table) {
     x <- table[[column]]
     kind <- kinds[column]
     if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, rules$formats[[column]])
-    if (is.factor(x) || kind %in% c("category", "id", "text")) return(as_label(x))
-    if (is.numeric(x) || is.logical(x) || is_moment(x)) as.numeric(x) else x
+    x <- if (is.factor(x) || kind %in% c("category", "id", "text")) as_label(x) else {
+      if (is.numeric(x) || is.logical(x) || is_moment(x)) as.numeric(x) else x
+    }
+    x[seq_along(x)]  # without what R remembers of how a vector was made
   })
   rlang::hash(columns)
 }

@@ -28,3 +28,20 @@ counted_rows <- function(columns, table) {
   check_case_weights(table[[column]], column, TRUE)
   counted_places(table[[column]])
 }
+
+check_case_weights <- function(w, column, counts) {
+  if (!is.numeric(w)) fail(sprintf("The weight column %s must be numbers, not %s.", quoted(column), type_name(w)))
+  bad <- which(is.na(w) | w < 0 | is.infinite(w))
+  if (length(bad)) {
+    what <- "The weight column %s is negative, infinite or missing in %s."
+    fail(sprintf(what, quoted(column), rows_text(bad)))
+  }
+  broken <- which(counts & w != round(w))
+  if (length(broken)) {
+    fail(
+      sprintf("The weight column %s counts rows, but is not whole in %s.", quoted(column), rows_text(broken)),
+      "Weights that are no counts say how much a row matters: weight_is = \"importance\"."
+    )
+  }
+  if (all(w == 0)) fail(sprintf("The weight column %s is 0 in every row.", quoted(column)))
+}

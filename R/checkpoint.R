@@ -51,7 +51,7 @@ no_checkpoint <- function() {
 }
 
 # The same checkpoint for other networks, whose keys begin with a word of their own.
-under <- function(checkpoint, word) {
+checkpoint_of_kind <- function(checkpoint, word) {
   own <- function(key) paste(word, key)
   list(
     every = checkpoint$every, result = function(key) checkpoint$result(own(key)),

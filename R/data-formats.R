@@ -207,7 +207,8 @@ settled_formats <- function(open) {
       enumerate(sprintf("%s (`%s`)", vapply(formats, reading_text, "", example), formats), "or"))
     if (!rlang::is_interactive()) {
       hint <- "Say which: brief(formats = c(%s = \"%s\")), or `--set columns.formats.%s=%s`."
-      fail(what, sprintf(hint, column_text(column), formats[1], column, formats[1]))
+      name <- if (make.names(column) == column) column else sprintf("`%s`", column)
+      fail(what, sprintf(hint, name, formats[1], column, formats[1]))
     }
     message(what)
     chosen <- utils::menu(formats, title = "Which is it?")

@@ -102,8 +102,6 @@ without_decision <- function(model) {
 
 # Rows that neither the weights nor a test have seen. Where rows rotate the calibration rows come first, held out or had
 # by calibrate(): they were answered by all networks together.
-deciding_parts <- c("validation", "calibration", "rotation")
-
 deciding_part <- function(model) c(intersect(deciding_parts, names(model$judged)), NA)[1]
 
 deciding_rows <- function(model, part) if (part == "rotation") calmed_rows(model) else judged_in_part(model, part)

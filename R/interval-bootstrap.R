@@ -8,7 +8,16 @@ bootstrap_counts <- function(unit, draws, seed) {
 }
 
 # The sums of `draws` draws of units with replacement, of all units but one, and of all units.
-drawn_sums <- function(counts, x) if (is.list(x)) lapply(x, function(m) crossprod(counts, m)) else crossprod(counts, x)
+drawn_sums <- function(counts, x) {
+  if (is.list(x)) return(lapply(x, function(m) drawn_sums(counts, m)))
+  # of many classes a unit has few: what is 0 needs no adding up
+  there <- if (ncol(x) > 20 && nrow(counts) == nrow(x)) which(x != 0)
+  if (is.null(there) || length(there) == 0 || length(there) > 2e4) return(crossprod(counts, x))
+  at <- arrayInd(there, dim(x))
+  sums <- t(core_sums(counts[at[, 1], , drop = FALSE] * x[there], at[, 2], ncol(x)))
+  colnames(sums) <- colnames(x)
+  sums
+}
 
 all_but_one <- function(x) {
   if (is.list(x)) return(lapply(x, all_but_one))

@@ -24,6 +24,9 @@ set_at <- function(settings, path, value) {
   settings
 }
 
+# What ends training beside patience.
+stop_rules <- c("gradient", "loss", "seconds")
+
 # The same rows of every part of a list of vectors and data frames.
 rows_of_each <- function(parts, rows) {
   lapply(parts, function(x) if (is.data.frame(x)) x[rows, , drop = FALSE] else x[rows])

@@ -88,6 +88,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list(), disagre
 target_in <- function(model) model$answerer$target
 is_own_table <- function(model, table) identical(table_identity(model$brief, table), model$fingerprint)
 judged_in_part <- function(model, part) one_by_one(model$judged[[part]], roles_of(model))
+deciding_parts <- c("validation", "calibration", "rotation")  # by which decide() may choose, the first one first
 roles_of <- function(model) model$brief$columns
 training_seed <- function(model) model$brief$regimen$seed
 regimen_of <- function(model) model$regimen %||% model$brief$regimen

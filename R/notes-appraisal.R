@@ -243,6 +243,12 @@ note_direct <- function(appraisal) {
     try <- "Use the wiring `direct`, or train longer, with more starts or a larger penalty."
     return(new_note("direct_is_better", sprintf(what, figures), try))
   }
+  if (worst$verdict == "mixed") {
+    what <- "By %s, which it was trained for, the hidden layers help: %s.%s"
+    what <- sprintf(what, worst$measure, figures, by_other_measures(appraisal))
+    try <- "Which measure matters is for you to say: compare both networks by it before you choose."
+    return(new_note("measures_disagree", what, try))
+  }
   what <- paste0(
     "Whether the hidden layers earn their keep can't be told from these rows: %s.", by_other_measures(appraisal)
   )
@@ -265,16 +271,6 @@ by_other_measures <- function(appraisal) {
     if (length(worse)) sprintf(" By %s they do worse.", enumerate(worse, limit = 4))
   ), collapse = "")
 }
-
-# What is better when it is larger, and when it is smaller.
-measures_that_rise <- c(
-  "accuracy", "balanced accuracy", "Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1", "weighted kappa",
-  "AUC", "mean AUC", "average precision", "mean average precision", "R\u00b2", "explained variance"
-)
-measures_that_fall <- c(
-  "cross-entropy", "Brier score", "calibration error", "mean cost", "mean rank error", "RMSE", "MAE",
-  "median absolute error", "Poisson deviance", "gamma deviance"
-)
 
 worth_figures <- function(worth) {
   figures <- "%s %s against %s without them (`direct`) on the same rows, a difference of %s (%s to %s)"

@@ -247,7 +247,8 @@ worth_text <- function(x) {
   if (is.null(worth) || (nrow(worth) == 1 && worth$verdict != "better")) return(NULL)
   said <- c(
     better = "The hidden layers earn their keep", worse = "The hidden layers don't earn their keep",
-    same = "Whether the hidden layers earn their keep can't be told from these rows"
+    same = "Whether the hidden layers earn their keep can't be told from these rows",
+    mixed = "The hidden layers help by one measure and hurt by others"
   )
   of <- if (is.null(worth$target)) "" else sprintf(" for %s", worth$target)
   sprintf("%s%s: %s.", said[worth$verdict], of, worth_figures(worth))

@@ -54,9 +54,24 @@ class_ends <- function(how, tallies, areas, weight, confusion, resampling) {
   right <- matrix(rowSums(tallies$hit))
   ends$accuracy <- share_interval(right, tallies$weight, resampling$level, resampling$plain)[1, ]
   ends[["balanced accuracy"]] <- mean_recall_interval(tallies, resampling)
+  if (length(how$classes) > most_joint) return(utils::modifyList(ends, centred_ends(tallies, resampling)))
   if (at_an_end(tallies)) ends <- utils::modifyList(ends, drawn_shares_ends(tallies, confusion, resampling))
   ends
 }
+
+# Of many classes with few rows each every draw of the rows leaves some out, so that measures over the classes are lower
+# in nearly all of them: the spread of the draws is put about the value.
+centred_ends <- function(tallies, resampling) {
+  value <- measures_of_answers(total_sums(tallies))[1, shares_over_classes]
+  drawn <- measures_of_answers(drawn_sums(resampling$counts, tallies))[, shares_over_classes]
+  tail <- (1 - resampling$level) / 2
+  lapply(stats::setNames(nm = shares_over_classes), function(m) {
+    ends <- value[[m]] + stats::quantile(drawn[, m] - mean(drawn[, m]), c(tail, 1 - tail), names = FALSE, na.rm = TRUE)
+    c(low = max(ends[1], -1), high = min(ends[2], 1))
+  })
+}
+
+shares_over_classes <- c("Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1")
 
 # The mean of the classes' recalls, from their own Wilson limits (Zou and Donner 2008): the classes' rows are apart, and
 # a recall of 0 or 1 has an uncertainty that no draw of the rows shows.
@@ -126,8 +141,9 @@ drawn_shares_ends <- function(tallies, confusion, resampling) {
   drawn <- drawn_cells(confusion, tallies, resampling)
   measures <- measures_of_answers(tallies_of_cells(drawn, as.vector(row(confusion)), as.vector(col(confusion)), k))
   value <- measures_of_answers(total_sums(tallies))[1, ]
-  names <- c("Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1")
-  lapply(stats::setNames(nm = names), function(m) ends_of_draws(measures[, m], value[[m]], resampling$level))
+  lapply(stats::setNames(nm = shares_over_classes), function(m) {
+    ends_of_draws(measures[, m], value[[m]], resampling$level)
+  })
 }
 
 # Of so many classes what two networks answer is drawn together.

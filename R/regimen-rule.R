@@ -23,7 +23,10 @@ regimen_in_force <- function(a, preparation) {
     if (identical(r$batch_size, "auto")) r$batch_size <- auto_batch_size(rows)
     if (identical(r$learning_rate, "auto")) r$learning_rate <- auto_learning_rate(r$method, r$batch_size)
   }
-  if (identical(r$l2, "auto")) r$l2 <- auto_l2(a$wiring, r$method, rows)
+  if (identical(r$l2, "auto")) {
+    embedded <- r$method == "lbfgs" && any(vapply(preparation()$columns, is_embedded, NA))
+    r$l2 <- auto_l2(a$wiring, r$method, rows, embedded)
+  }
   with_method_defaults(with_patience(r))
 }
 
@@ -69,8 +72,9 @@ auto_learning_rate <- function(method, batch_size) {
 
 # 10 / rows, to one digit, at most 0.01: a normal prior on every weight with a variance of a tenth, whose pull fades as
 # rows are added. Some methods can ask the data.
-auto_l2 <- function(wiring, method, rows) {
-  if (method %in% evidence_methods && !has_own_l2(wiring)) return("evidence")
+auto_l2 <- function(wiring, method, rows, embedded = FALSE) {
+  asks <- method %in% evidence_methods && (method != "lbfgs" || length(wiring$layers) == 0 && !embedded)
+  if (asks && !has_own_l2(wiring)) return("evidence")
   signif(min(0.01, 10 / rows), 1)
 }
 

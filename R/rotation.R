@@ -33,7 +33,7 @@ with_last_networks <- function(turning, report, checkpoint = no_checkpoint()) {
   jobs <- lapply(stats::setNames(nm = used), function(name) {
     Map(last_job, fold_jobs(laid[[name]], "whole"), laid[name], turning$each[[name]])
   })
-  last <- run_turns(a, laid, jobs, report, under(checkpoint, "last"))
+  last <- run_turns(a, laid, jobs, report, checkpoint_of_kind(checkpoint, "last"))
   if (!any(vapply(unlist(last, recursive = FALSE), is.null, NA))) turning$last <- last
   turning
 }

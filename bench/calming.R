@@ -42,7 +42,8 @@ one <- function(seed, kind, wiring) {
     c(true = loss_of(right, new) - before, said = said$after - said$before)
   }, c(true = 0, said = 0))
   careful <- decide(model, recall = 0.8, class = "yes")
-  c(found["true", ], said = found["said", "platt"], recall = mean(predict(careful, new)$answer[new$y == "yes"] == "yes"))
+  recall <- mean(predict(careful, new)$answer[new$y == "yes"] == "yes")
+  c(found["true", ], said = found["said", "platt"], recall = recall)
 }
 
 for (wiring in c("24 relu > 12 relu", "auto")) for (kind in c("2 classes", "a rare class", "3 classes")) {

@@ -27,7 +27,7 @@ std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& 
   switch (spec.method) {
     case Method::Resilient: return resilient(layout.size());
     case Method::ScaledConjugate: return scaled_conjugate(layout.size(), layout.parameters());
-    case Method::Lbfgs: return lbfgs(layout.size());
+    case Method::Lbfgs: return spec.evidence ? linear_evidence(loss, cases) : lbfgs(layout.size());
     case Method::Levenberg: return levenberg(loss, kernel, spec.evidence, cases);
     case Method::Newton: return newton(loss, kernel, spec.evidence, cases);
     default: throw std::invalid_argument("not a method for whole tables");

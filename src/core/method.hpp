@@ -87,5 +87,8 @@ inline constexpr double kQrWork = 2e6;
 // 2000). With `evidence` the penalty is set anew once the steps are short, as above: for a likelihood of dispersion f,
 //   l2 = f g / (n sum w^2).
 std::unique_ptr<WholeMethod> newton(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
+// The same penalty where there are too many weights for equations in all of them: L-BFGS, and an estimate of how many
+// of them the rows determine.
+std::unique_ptr<WholeMethod> linear_evidence(WholeLoss& loss, double cases);
 
 }  // namespace hylo

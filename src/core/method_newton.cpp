@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "curvature.hpp"
+#include "evidence.hpp"
 #include "method.hpp"
 #include "vector_math.hpp"
 
@@ -24,10 +25,12 @@ class Newton : public WholeMethod {
       : loss_(loss),
         kernel_(kernel),
         evidence_(evidence),
+        evidence_of_(loss.objective().spec().loss, loss.objective().layout().units(0),
+                     loss.objective().layout().inputs(0), cases),
         cases_(cases),
+        values_(evidence_of_.values()),
         curvature_(loss.objective().spec().loss, loss.objective().layout().units(0)),
         units_(loss.objective().layout().units(0)),
-        values_(curvature_.diagonal() ? cases * double(units_) : cases),
         inputs_(loss.objective().layout().inputs(0)),
         side_(loss.objective().layout().parameters()),
         stride_(row_stride<double>(inputs_ + 1)),
@@ -50,7 +53,7 @@ class Newton : public WholeMethod {
     if (spec.layers.size() != 1 || !spec.embeddings.empty())
       throw std::invalid_argument("Newton's method is for networks without hidden layers and embeddings");
     layout.each([&](std::size_t at, bool) { at_.push_back(at); });
-    l2_ = evidence ? first_l2() : spec.layers[0].l2;
+    l2_ = evidence ? evidence_of_.first_l2() : spec.layers[0].l2;
     std::fill_n(diagonal_.begin(), inputs_ * units_, l2_);
     steady_ = spec.loss.loss == Loss::Squared && spec.loss.output == Output::Identity;
     cornered_ = spec.loss.loss == Loss::Absolute || spec.loss.loss == Loss::Quantile;
@@ -74,7 +77,7 @@ class Newton : public WholeMethod {
   double l2() const override { return evidence_ ? l2_ : WholeMethod::l2(); }
 
  private:
-  static constexpr double kLeast = 1e-14, kMostL2 = 1e3;
+  static constexpr double kLeast = 1e-14;
 
   // One step; done_ when there is none to be made.
   void move(Span<double> w) {
@@ -100,25 +103,19 @@ class Newton : public WholeMethod {
 
   std::size_t weights() const { return inputs_ * units_; }
 
-  // The number of weights that the rows determine, at the curvature and factor of the last step. Directions that change
-  // nothing, such as what is common to all classes of a softmax, are spent whole.
+  // The number of weights that the rows determine, at the curvature and factor of the last step.
   double effective() {
     double spent = 0;
     for (std::size_t j = 0; j < weights(); ++j) spent += diagonal_[j] * inverse_diagonal(j);
-    const double most = is_softmax() ? values_ * double(units_ - 1) : values_;
-    return std::min(std::max(double(weights()) - spent, 1e-3), 0.99 * most);
+    return evidence_of_.determined(spent);
   }
 
-  bool is_softmax() const { return loss_.objective().spec().loss.output == Output::Softmax; }
+  bool is_softmax() const { return evidence_of_.softmax(); }
 
   // Unknowns without a penalty that the rows settle: of a softmax one bias follows from the others.
   double unpenalised() const { return double(side_ - weights() - (is_softmax() ? 1 : 0)); }
 
   std::size_t pairs() const { return curvature_.diagonal() ? units_ : curvature_.size() * (curvature_.size() + 1) / 2; }
-
-  // Evidence can have several maxima. With rows enough for all weights it is the one with the least penalty, which is
-  // the nearest to what the likelihood alone says; else that would be the one where nothing is left to be explained.
-  double first_l2() const { return double(inputs_) < 0.9 * cases_ ? 1e-3 / cases_ : 1e-2; }
 
   double penalty(Span<const double> w) const {
     double sum = 0;
@@ -303,10 +300,7 @@ class Newton : public WholeMethod {
     if (!factor()) return;
     double squares = 0;
     for (std::size_t j = 0; j < weights(); ++j) squares += w[at_[j]] * w[at_[j]];
-    const double free = effective(), factor = curvature_.likelihood_factor(), error = loss_.unpenalised(w);
-    const double dispersion = curvature_.has_dispersion() ? dispersion_of(error, cases_ / (values_ - free)) : factor;
-    const double next =
-        std::min(std::max(dispersion / factor * free / (cases_ * std::max(squares, 1e-12)), 1e-12), kMostL2);
+    const double next = evidence_of_.l2(effective(), squares, loss_.unpenalised(w));
     if (std::fabs(next - l2_) > 2e-2 * l2_ && weighed_ < kMostWeighings) {
       ++weighed_;
       set_l2(next);
@@ -341,7 +335,8 @@ class Newton : public WholeMethod {
     for (double step = 4; step > 1.2 && std::isfinite(best.error); step = std::sqrt(step)) {
       for (const double times : {step, 1 / step}) {
         bool higher = false;
-        for (double next = best.l2 * times; next > 1e-12 && next < kMostL2; next = best.l2 * times) {
+        for (double next = best.l2 * times; next > Evidence::kLeastL2 && next < Evidence::kMostL2;
+             next = best.l2 * times) {
           refit(next, w);
           if (loss_.interrupted()) return;
           Fit here = reached();
@@ -426,17 +421,6 @@ class Newton : public WholeMethod {
     return cases_ * *std::min_element(count.begin(), count.end()) / total;
   }
 
-  // For the degrees of freedom that are left: the variance of errors, their mean size where the loss is that, and else
-  // the deviance a row.
-  double dispersion_of(double error, double correction) const {
-    switch (loss_.objective().spec().loss.loss) {
-      case Loss::Squared:
-      case Loss::Absolute:
-      case Loss::Quantile: return error * correction;
-      default: return 2 * error * correction;
-    }
-  }
-
   // (A^-1)_jj = |F^-1 e_j|^2 for A = F F'.
   double inverse_diagonal(std::size_t j) {
     double square = 0;
@@ -458,11 +442,10 @@ class Newton : public WholeMethod {
   WholeLoss& loss_;
   const Kernel<double>& kernel_;
   bool evidence_;
-  double cases_;
+  Evidence evidence_of_;
+  double cases_, values_;
   Curvature curvature_;
-  std::size_t units_;
-  double values_;  // observed ones, each with a likelihood of its own: of several targets each case has several
-  std::size_t inputs_, side_, stride_;
+  std::size_t units_, inputs_, side_, stride_;
   AlignedVector<double> padded_, trial_;  // the gradient where the parameters lie
   AlignedVector<double> rows_, scaled_, block_, sums_;
   std::vector<double> each_, hessian_, factor_, diagonal_, right_, move_, column_, z_;

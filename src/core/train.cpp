@@ -289,7 +289,8 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   const double training_weight = weight_of(training, table), validation_weight = weight_of(validation, table),
                watched_weight = weight_of(watch.rows, table);
   const bool validates = !validation.empty();
-  const bool chooses = validates && !goes_to_the_end(regimen.optimiser.method);  // the best epoch, by validation rows
+  const auto& optimiser = regimen.optimiser;
+  const bool chooses = validates && !goes_to_the_end(optimiser.method, optimiser.evidence);  // the best epoch, by them
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
   start_parameters(network, layout, beginning.output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
