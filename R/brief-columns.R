@@ -81,7 +81,8 @@ select_columns <- function(b, quosure, role, one = FALSE) {
     fail("This brief has no table yet, so its columns can't be chosen.", "Start from one with brief(data, target).")
   }
   table <- b$table
-  for (name in setdiff(names(b[["derive"]]), names(table))) table[[name]] <- NA  # derived columns can be chosen too
+  # derived columns can be chosen too
+  for (name in setdiff(names(b[["add_columns"]]), names(table))) table[[name]] <- NA
   chosen <- selected_names(quosure, table, role)
   if (one && length(chosen) != 1) fail(sprintf("`%s` takes one column, not %d.", role, length(chosen)))
   taken <- intersect(b$target, chosen)

@@ -67,7 +67,7 @@ with_guesses <- function(b) {
 with_found_formats <- function(b, raw) {
   kinds <- unlist(b$columns$kinds)
   settled <- c(
-    names(b$columns$formats), names(b[["derive"]]), names(kinds)[!kinds %in% c("number", "count", "date", "time")]
+    names(b$columns$formats), names(b[["add_columns"]]), names(kinds)[!kinds %in% c("number", "count", "date", "time")]
   )
   open <- setdiff(names(raw)[vapply(raw, is.character, NA)], c(settled, b$columns$drop))
   if (length(open) == 0) return(b)
@@ -76,11 +76,13 @@ with_found_formats <- function(b, raw) {
   found <- find_formats(Filter(is.character, columns), attr(raw, "decimal"))
   formats <- c(found$formats, settled_formats(found$open))
   b$columns$formats <- c(b$columns$formats, formats)
+  prepared <- b[["prepare"]]$only
   for (column in names(found$missing)) {
-    own <- b$prepare$only[[column]]
+    own <- prepared[[column]]
     own$missing_codes <- union(codes(column), found$missing[[column]])
-    b$prepare$only[[column]] <- in_schema_order(own, column_settings())
+    prepared[[column]] <- in_schema_order(own, column_settings())
   }
+  if (length(found$missing)) b <- set_section(b, "prepare", list(only = prepared))
   b
 }
 

@@ -13,7 +13,7 @@ brief_inputs <- function(b) {
 
 # Columns that a derived target is made of would give it away.
 target_sources <- function(b) {
-  derived <- b[["derive"]]
+  derived <- b[["add_columns"]]
   targets <- b$target
   if (any(targets %in% names(derived))) setdiff(raw_columns(derived, targets), targets)
 }
@@ -46,7 +46,7 @@ named_columns <- function(b) {
   said <- brief_settings(b)
   own <- c(names(said[["prepare"]]$only), said[["hold_out"]]$parts)
   named <- c(said$target, names(columns$kinds), columns$drop, unlist(columns[column_roles]), own)
-  setdiff(named, names(said[["derive"]]))
+  setdiff(named, names(said[["add_columns"]]))
 }
 
 # The columns that a brief with known kinds will look at, NULL when they are not known yet.
@@ -57,7 +57,7 @@ wanted_columns <- function(b) {
   conditions <- unlist(c(b[["keep_rows"]], how[grep("_where$", names(how))]))
   in_conditions <- lapply(conditions, function(text) expression_columns(parse_expression(text, "condition")))
   looked_at <- c(brief_inputs(b), b$target, unlist(columns[column_roles]), how$parts, unlist(in_conditions))
-  raw_columns(b[["derive"]], looked_at)
+  raw_columns(b[["add_columns"]], looked_at)
 }
 
 # The brief with these inputs only.

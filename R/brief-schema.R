@@ -23,7 +23,7 @@ brief_schema <- function() {
     classes = type_texts(),
     positive = type_text(),
     columns = columns_schema(),
-    derive = type_map(type_expression()),
+    add_columns = type_map(type_expression()),
     keep_rows = type_expression(),
     prepare = c(column_settings(), list(
       target = type_choice(c("zscore", "log", "log_median", "none")),

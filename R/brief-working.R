@@ -2,7 +2,7 @@
 
 # The rules of a brief for a table, see working-table.R.
 table_rules <- function(b, table = b$table) {
-  derived <- as.list(b[["derive"]])
+  derived <- as.list(b[["add_columns"]])
   columns <- setdiff(names(table), names(derived))
   codes <- lapply(stats::setNames(nm = columns), function(column) settings_for(b, column)$missing_codes)
   kinds <- unlist(b$columns$kinds)

@@ -192,7 +192,7 @@ with_unlabelled <- function(b, unlabelled) {
   columns <- b$columns
   table <- b$table
   # a derived target is made of columns that rows without it need not have
-  derived <- b[["derive"]]
+  derived <- b[["add_columns"]]
   own <- b$target
   targets <- intersect(union(own, raw_columns(derived, own)), names(table))
   targets <- setdiff(targets, raw_columns(derived, brief_inputs(b)))

@@ -1,7 +1,7 @@
 #' Which columns matter
 #'
 #' How much worse a network gets when a column's values are shuffled among the rows, so that they tell it nothing
-#' (Breiman 2001; Fisher, Rudin and Dominici 2019). The columns are those of the table, before [derive()]: what is
+#' (Breiman 2001; Fisher, Rudin and Dominici 2019). The columns are those of the table, before [add_columns()]: what is
 #' derived from a column is shuffled with it.
 #'
 #' What is estimated is what a column is worth to this network on rows like these; not what it would be worth to one

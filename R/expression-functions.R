@@ -1,6 +1,6 @@
 #' Expressions
 #'
-#' [derive()], [keep_rows()] and the conditions of [hold_out()] take row-wise expressions. They have one meaning
+#' [add_columns()], [keep_rows()] and the conditions of [hold_out()] take row-wise expressions. They have one meaning
 #' everywhere: in R, in a brief file, on the command line, and in every export. They consist of columns, constants and
 #' the functions below; anything else is refused when it is written. In R, `!!x` and `.env$x` put a value of your
 #' session in as a constant.
@@ -37,7 +37,9 @@
 #' @name expressions
 #' @examples
 #' brief(kilns, target = "outcome") |>
-#'   derive(heat = (peak_c - 20) / ramp_c_h, log_load = log1p(load_kg), winter = month(fired_on) %in% c(12, 1, 2)) |>
+#'   add_columns(
+#'     heat = (peak_c - 20) / ramp_c_h, log_load = log1p(load_kg), winter = month(fired_on) %in% c(12, 1, 2)
+#'   ) |>
 #'   keep_rows(load_kg > 100)
 NULL
 

@@ -1,5 +1,5 @@
-# Expressions of derive(), keep_rows() and the *_where conditions: from R code or text to a checked tree. A tree is an
-# R call made of nothing but columns, constants and the functions in expression-functions.R; it is never given to
+# Expressions of add_columns(), keep_rows() and the *_where conditions: from R code or text to a checked tree. A tree is
+# an R call made of nothing but columns, constants and the functions in expression-functions.R; it is never given to
 # eval(). ?expressions states what everything means.
 
 # Text from a brief file or the command line.

@@ -96,7 +96,8 @@ read_model <- function(file) {
   if (length(broken)) foreign(sprintf("its part %s is missing", quoted(broken[1])))
   part <- broken_part(parts)
   if (!is.null(part)) foreign(sprintf("its part %s is damaged", quoted(part)))
-  parts$brief <- read_brief(text = parts$brief, read = FALSE)
+  # derived columns had another key before
+  parts$brief <- read_brief(text = sub("(^|\n)derive:", "\\1add_columns:", parts$brief), read = FALSE)
   parts$answerer <- with_classes(parts$answerer)
   if (!is.null(parts$direct)) parts$direct <- with_classes(parts$direct)
   structure(parts, class = "hylomath_model")

@@ -176,7 +176,7 @@ note_alike_levels <- function(texts) {
   new_note(
     "alike_levels",
     sprintf("%s has levels that differ only in case or blanks: %s.", enumerate(names(found)), levels),
-    sprintf("If they mean the same, derive(%s = lower(trim(%s))).", column, column)
+    sprintf("If they mean the same, add_columns(%s = lower(trim(%s))).", column, column)
   )
 }
 

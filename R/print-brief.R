@@ -84,7 +84,7 @@ brief_columns_text <- function(b) {
 most_shown <- 1000
 
 brief_derive_text <- function(b) {
-  derived <- unlist(b[["derive"]])
+  derived <- unlist(b[["add_columns"]])
   condition <- b[["keep_rows"]]
   c(
     if (length(derived)) {

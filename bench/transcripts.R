@@ -40,8 +40,8 @@ random_brief <- function(i) {
       categories = one_of("auto", "indicator", "ordinal", "frequency", "embedding", "hash"),
       clip = one_of(0, "far", 0.02), rare = one_of(0, 0.05)
     )
-    if (runif(1) < 0.3 && "size" %in% keep) b <- derive(b, more = ifelse(size > 1, sqrt(abs(size)), -size))
-    if (runif(1) < 0.3 && "day" %in% keep) b <- derive(b, late = month(day) %in% c(10, 11, 12))
+    if (runif(1) < 0.3 && "size" %in% keep) b <- add_columns(b, more = ifelse(size > 1, sqrt(abs(size)), -size))
+    if (runif(1) < 0.3 && "day" %in% keep) b <- add_columns(b, late = month(day) %in% c(10, 11, 12))
     loss <- switch(target,
       class = one_of("auto", "ordinal"), number = one_of("squared", "huber", "absolute", list(
         kind = "quantile", at = c(0.1, 0.5, 0.9)

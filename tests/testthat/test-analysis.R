@@ -31,7 +31,7 @@ test_that("an analysis of any brief keeps its invariants", {
     brief(crossings, "passengers") |> set_columns(order = sails_on),
     brief(crossings, "passengers") |> set_columns(weight = fare),
     brief(crossings, "passengers", task = "regression") |> regimen(loss = list(kind = "quantile", at = c(0.1, 0.9))),
-    brief(kilns, c("peak_c", "load_kg")) |> derive(heat = ramp_c_h * 2),
+    brief(kilns, c("peak_c", "load_kg")) |> add_columns(heat = ramp_c_h * 2),
     brief(kilns, "outcome") |> keep_rows(load_kg > 80) |> hold_out(test = 0)
   )
   for (b in briefs) {

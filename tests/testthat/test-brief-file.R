@@ -92,7 +92,7 @@ test_that("nothing in a file is run", {
 test_that("the script of a brief runs as it stands and gives the same bits", {
   withr::local_dir(withr::local_tempdir())
   data.table::fwrite(small_kilns(), "kilns.csv")
-  b <- brief("kilns.csv", target = "outcome") |> derive(note = ifelse(kiln == "Gannet", "a \")--- b", "c")) |>
+  b <- brief("kilns.csv", target = "outcome") |> add_columns(note = ifelse(kiln == "Gannet", "a \")--- b", "c")) |>
     quick() |> hold_out(seed = 2) |> regimen(epochs = 3, seed = 1)
   model <- train(b, progress = "none")
   here <- new.env()

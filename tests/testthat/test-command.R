@@ -152,14 +152,14 @@ test_that("any key can be overridden, also where nothing stood before", {
   in_folder()
   made <- hylomath(
     "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q",
-    "--set", "derive.heat=(peak_c - 20) / ramp_c_h",
+    "--set", "add_columns.heat=(peak_c - 20) / ramp_c_h",
     "--set", "keep_rows=load_kg > 80",
     "--set", "regimen.class_weights={burst: 5, crazed: 2, sound: 1, warped: 3}",
     "--set", "prepare.only.load_kg.numbers=robust"
   )
   expect_equal(made$status, 0)
   b <- read_brief("k.yml")
-  expect_equal(b$derive$heat, "(peak_c - 20) / ramp_c_h")
+  expect_equal(b$add_columns$heat, "(peak_c - 20) / ramp_c_h")
   expect_equal(b$keep_rows, "load_kg > 80")
   expect_equal(b$regimen$class_weights$burst, 5)
   expect_equal(settings_for(b, "load_kg")$numbers, "robust")

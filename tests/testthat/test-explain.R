@@ -27,7 +27,7 @@ test_that("what is derived from a column is shuffled with it", {
   model <- withr::with_seed(
     1,
     brief(table, "y") |>
-      derive(half = x6 / 2) |> set_columns(drop = x6) |> regimen(epochs = 60) |>
+      add_columns(half = x6 / 2) |> set_columns(drop = x6) |> regimen(epochs = 60) |>
       single(progress = "none")
   )
   found <- importance(model, table)$columns

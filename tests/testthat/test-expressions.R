@@ -80,26 +80,26 @@ test_that("values of the session go in as constants", {
 
 test_that("what is not on the list is refused when it is written, with the reason", {
   b <- brief(kilns, "outcome")
-  expect_fails(derive(b, x = load_kg / mean(load_kg)), "uses `mean`", "looks at other rows")
-  expect_fails(derive(b, x = max(load_kg, 3)), "pmax(a, b)")
-  expect_fails(derive(b, x = system("true")), "uses `system`", "not on the list")
-  expect_fails(derive(b, x = lodge(load_kg)), "uses `lodge`")
-  expect_fails(derive(b, x = round(load_kg, digits = 2)), "gives names to the arguments of `round`")
-  expect_fails(derive(b, x = sqrt(load_kg, 2)), "gives `sqrt` 2 arguments", "sqrt(x)")
-  expect_fails(derive(b, x = lod_kg + 1), "reads the column `lod_kg`", "Did you mean `load_kg`?", ".env$x")
-  expect_fails(derive(b, x = glaze + 1), "`+` needs numbers, not text")
-  expect_fails(derive(b, x = log(load_kg - 340)), "is not finite in rows")
-  expect_fails(derive(b, load_kg), "needs a name")
+  expect_fails(add_columns(b, x = load_kg / mean(load_kg)), "uses `mean`", "looks at other rows")
+  expect_fails(add_columns(b, x = max(load_kg, 3)), "pmax(a, b)")
+  expect_fails(add_columns(b, x = system("true")), "uses `system`", "not on the list")
+  expect_fails(add_columns(b, x = lodge(load_kg)), "uses `lodge`")
+  expect_fails(add_columns(b, x = round(load_kg, digits = 2)), "gives names to the arguments of `round`")
+  expect_fails(add_columns(b, x = sqrt(load_kg, 2)), "gives `sqrt` 2 arguments", "sqrt(x)")
+  expect_fails(add_columns(b, x = lod_kg + 1), "reads the column `lod_kg`", "Did you mean `load_kg`?", ".env$x")
+  expect_fails(add_columns(b, x = glaze + 1), "`+` needs numbers, not text")
+  expect_fails(add_columns(b, x = log(load_kg - 340)), "is not finite in rows")
+  expect_fails(add_columns(b, load_kg), "needs a name")
   expect_fails(keep_rows(b, load_kg * 2), "must be a condition")
   expect_fails(keep_rows(b, fired_on > "soon"), "\"soon\" is not a date")
   expect_fails(hold_out(b, test_where = peak > 3), "the column `peak`")
-  expect_fails(read_brief(text = "target: y\nderive: {x: \"a +\"}"), "`derive.x` can't be read")
+  expect_fails(read_brief(text = "target: y\nderive: {x: \"a +\"}"), "`add_columns.x` can't be read")
   expect_fails(read_brief(text = "target: y\nkeep_rows: \"file.remove('x')\""), "uses `file.remove`")
 })
 
 test_that("derived columns are inputs, go with the model, and ask for what they are made of", {
   b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
-    derive(heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = heat * 2) |>
+    add_columns(heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = heat * 2) |>
     set_columns(drop = c(peak_c, moisture_pct)) |> regimen(epochs = 3, seed = 1)
   expect_true(all(c("heat", "deep", "load_kg") %in% brief_inputs(b)))
   model <- single(b, progress = "none")
@@ -112,14 +112,14 @@ test_that("derived columns are inputs, go with the model, and ask for what they 
     working_table(small_kilns(), model$answerer$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))
   ),
                    encode_inputs(model$answerer$preparation, by_hand))
-  expect_null(derive(b, deep = NULL)$derive$deep)
+  expect_null(add_columns(b, deep = NULL)$add_columns$deep)
 })
 
 test_that("what a derived target is made of is no input", {
   table <- small_kilns()
-  b <- brief(table, "outcome") |> derive(outcome = ifelse(outcome == "sound", "good", "bad"), late = peak_c > 1260)
+  b <- brief(table, "outcome") |> add_columns(outcome = ifelse(outcome == "sound", "good", "bad"), late = peak_c > 1260)
   expect_false("outcome" %in% brief_inputs(b))
-  b <- brief(transform(table, hot = peak_c > 1260), target = "hot") |> derive(hot = peak_c > 1255)
+  b <- brief(transform(table, hot = peak_c > 1260), target = "hot") |> add_columns(hot = peak_c > 1255)
   expect_false("peak_c" %in% brief_inputs(b))
   expect_match(paste(format(b), collapse = " "), "not used +peak_c")
 })

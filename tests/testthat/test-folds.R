@@ -82,7 +82,7 @@ test_that("what a fold learns knows nothing of the rows that it judges", {
 test_that("codes for missing and derived columns hold inside folds", {
   coded <- small_kilns()
   coded$peak_c[seq(1, 600, 10)] <- -9
-  b <- seeded(coded, "outcome") |> prepare(missing_codes = -9) |> derive(hot = peak_c > 1100)
+  b <- seeded(coded, "outcome") |> prepare(missing_codes = -9) |> add_columns(hot = peak_c > 1100)
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
   expect_equal(sum(is.na(laid$analysis$table$peak_c)), 60)
   expect_identical(laid$analysis$table, working_table_of(b))
@@ -90,7 +90,7 @@ test_that("codes for missing and derived columns hold inside folds", {
   plain$peak_c[seq(1, 600, 10)] <- NA
   expect_identical(
     folds(b, k = 3, progress = "none")$predictions,
-    folds(seeded(plain, "outcome") |> derive(hot = peak_c > 1100), k = 3, progress = "none")$predictions
+    folds(seeded(plain, "outcome") |> add_columns(hot = peak_c > 1100), k = 3, progress = "none")$predictions
   )
 })
 

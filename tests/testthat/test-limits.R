@@ -47,7 +47,7 @@ test_that("a matrix in a document has as many values as it says", {
 
 test_that("sums of many terms and sets of many constants are no trouble", {
   b <- brief(small_kilns(60), target = "outcome")
-  long <- derive(b, s = !!str2lang(paste(rep("load_kg", 400), collapse = " + ")))
+  long <- add_columns(b, s = !!str2lang(paste(rep("load_kg", 400), collapse = " + ")))
   expect_equal(working_table_of(long, long$table)$s, 400 * small_kilns(60)$load_kg)
   many <- seq_len(20000)
   # of the processor: what else a shared machine does is not counted

@@ -408,7 +408,7 @@ test_that("A19: the smaller things", {
     "beyond what is reckoned with"
   )
   counts <- brief(transform(small_crossings(), days = 1 + hour), target = "passengers") |>
-    derive(longer = days * 2) |> set_columns(exposure = days) |> regimen(epochs = 2) |> single(progress = "none")
+    add_columns(longer = days * 2) |> set_columns(exposure = days) |> regimen(epochs = 2) |> single(progress = "none")
   expect_false(anyDuplicated(needed_columns(counts$answerer)) > 0)
   # the commonest level, whatever the encoding
   t <- data.frame(g = rep(c("a", "b", NA), c(60, 30, 10)), y = rnorm(100))
@@ -417,7 +417,7 @@ test_that("A19: the smaller things", {
       regimen(epochs = 3, seed = 1) |> single(progress = "none")
     expect_identical(predict(model, data.frame(g = NA_character_)), predict(model, data.frame(g = "a")))
   }
-  b <- brief(transform(boats, twice = 0 * crew + rev(crew)), target = "twice") |> derive(twice = litres_mile * 2)
+  b <- brief(transform(boats, twice = 0 * crew + rev(crew)), target = "twice") |> add_columns(twice = litres_mile * 2)
   more <- boats[setdiff(names(boats), "litres_mile")]
   expect_equal(sum(is.na(with_unlabelled(b, more)$table$litres_mile)), 32)
 })

@@ -38,7 +38,7 @@ test_that("refusals say what they say", {
     hold_out(b, test = 2)
     prepare(b, numbers = "robus")
     set_columns(b, drop = nothing_so_called)
-    derive(b, heat = system("ls"))
+    add_columns(b, heat = system("ls"))
     appraise(b)
     predict(settled_model(b), kilns[, -3])
   })

@@ -32,7 +32,7 @@ test_that("only the wanted columns are read", {
   folder <- withr::local_tempdir()
   utils::write.csv(kilns, file.path(folder, "k.csv"), row.names = FALSE, na = "")
   b <- brief(kilns, "outcome") |>
-    set_columns(drop = c(kiln, humidity_pct)) |> derive(heat = peak_c / ramp_c_h) |>
+    set_columns(drop = c(kiln, humidity_pct)) |> add_columns(heat = peak_c / ramp_c_h) |>
     set_columns(drop = ramp_c_h) |>
     keep_rows(humidity_pct < 95)
   b$data <- list(file = "k.csv")

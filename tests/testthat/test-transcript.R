@@ -28,7 +28,7 @@ cases <- list(
   committee = on("positive") |> prepare(target = "log") |> regimen(restarts = 3, keep = "committee"),
   times = on("number", keep = c(inputs, "moment")) |> prepare(only = moment, dates = c("hour", "weekday", "year")),
   hashed = on("class") |> prepare(only = place, categories = "hash"),
-  arithmetic = on("number", keep = c(inputs, "moment")) |> derive(
+  arithmetic = on("number", keep = c(inputs, "moment")) |> add_columns(
     ratio = size / (count + 1), size = log1p(abs(size)) + sqrt(abs(count - 2)), late = month(day) >= 7 & !hot,
     rest = count %% 3 - round(size, 1) + count %/% 2, near = pmin(size, 3, count) * sign(count - 4),
     kind = ifelse(starts_with(glaze, "ash") | contains(place, "2"), upper(trim(glaze)), "Other"),
@@ -94,7 +94,7 @@ test_that("names and levels that are code stay what they are", {
     table$y <- ifelse(table[[1]] > withr::with_seed(4, rnorm(300)), names[1], names[2])
     names(table) <- names
     b <- brief(table, target = names[4]) |> wire("3 tanh") |> hold_out(rotate = 0, seed = 1)
-    b <- do.call(derive, c(list(b), stats::setNames(list(rlang::parse_expr("7 * 7")), paste(names[1], "more"))))
+    b <- do.call(add_columns, c(list(b), stats::setNames(list(rlang::parse_expr("7 * 7")), paste(names[1], "more"))))
     model <- trained(b)
     rows <- utils::head(table[-4], 60)
     expect_null(differing(model, rows, in_r(transcribe(model, "r"), rows)))
@@ -162,7 +162,7 @@ test_that("what can't be said is refused by name", {
   train_on <- function(b) withr::with_seed(1, train(b, progress = "none"))
   hashed <- train_on(prepare(b, only = kiln, categories = "hash"))
   expect_fails(transcribe(hashed, "sql"), "levels by their hash", "`kiln`")
-  told <- derive(b, told = starts_with(lower(glaze), "a"))
+  told <- add_columns(b, told = starts_with(lower(glaze), "a"))
   expect_fails(transcribe(train_on(told), "sql"), "standard SQL has no function for `lower`")
   expect_fails(transcribe(train_on(b), "sql", dialect = "mine"), "dialect")
   expect_fails(transcribe(train_on(b)), "Say what the model is to be transcribed `to`")

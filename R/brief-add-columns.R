@@ -12,32 +12,32 @@
 #'   are written; values that are not finite are reported with their rows.
 #' @examples
 #' brief(kilns, target = "outcome") |>
-#'   derive(
+#'   add_columns(
 #'     heat_hours = (peak_c - 20) / ramp_c_h,
 #'     exposure_order = rank_in(glaze, "clear", "celadon", "ash", "tenmoku")
 #'   )
 #' @export
-derive <- function(b, ...) UseMethod("derive")
+add_columns <- function(b, ...) UseMethod("add_columns")
 
 #' @export
-derive.hylomath_brief <- function(b, ...) {
+add_columns.hylomath_brief <- function(b, ...) {
   quosures <- rlang::enquos(...)
   if (length(quosures) && any(names(quosures) == "")) {
-    fail("Every derived column needs a name.", "Write derive(b, name = expression).")
+    fail("Every derived column needs a name.", "Write add_columns(b, name = expression).")
   }
-  derived <- as.list(b$derive)
+  derived <- as.list(b$add_columns)
   for (name in names(quosures)) {
     derived[name] <- list(derived_text(quosures[[name]], name))
     b$columns$kinds[[name]] <- NULL
   }
   # another target may have another task and other classes
   if (any(b$target %in% names(quosures))) b[c("task", "classes", "positive")] <- NULL
-  b$derive <- if (length(drop_nulls(derived))) drop_nulls(derived)
+  b$add_columns <- if (length(drop_nulls(derived))) drop_nulls(derived)
   completed_anew(b)
 }
 
 #' @export
-derive.default <- function(b, ...) wrong_object("derive", "a brief", b)
+add_columns.default <- function(b, ...) wrong_object("add_columns", "a brief", b)
 
 derived_text <- function(quosure, name) {
   if (rlang::quo_is_null(quosure)) return(NULL)
