@@ -5,7 +5,10 @@ new_answerer <- function(spec, fit) {
     list(target = a$target, preparation = spec$learned$preparation, network = fit$network),
     class = "hylomath_answerer"
   )
-  training <- drawn_rows(rows_in(a, "training"), most_smeared, a$regimen$seed, "smear")
+  # of rows that the network has not learned, where there are enough: of those that it has errors are too small
+  unlearned <- rows_in(a, "validation")
+  rows <- if (length(unlearned) >= fewest_smeared) unlearned else rows_in(a, "training")
+  training <- drawn_rows(rows, most_smeared, a$regimen$seed, "smear")
   smear <- fitted_smear(answerer, a$table[training, , drop = FALSE], weights_in(a, training))
   if (!is.null(smear)) answerer$preparation$target$smear <- smear
   answerer
@@ -13,6 +16,7 @@ new_answerer <- function(spec, fit) {
 
 # Of more rows some are drawn.
 most_smeared <- 1000000
+fewest_smeared <- 100
 
 # The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't
 # needed.

@@ -93,7 +93,10 @@ was_learned <- function(model, table) {
   found <- row_hashes(table, seen$columns, seq_len(nrow(table))) %in% seen$hashes
   # a few fall together by chance
   by_chance <- as.numeric(nrow(table)) * length(seen$hashes) / 2^32
-  if (sum(found) <= 3 + 10 * by_chance && is.null(roles_of(model)$id)) none else found
+  if (!is.null(roles_of(model)$id)) return(found)
+  # and rows of few values are like others without being them: as many as are among those of training
+  alike <- nrow(table) * (model$seen$alike %||% 0)
+  if (sum(found) <= 3 + 10 * by_chance + stats::qpois(0.999, alike)) none else found
 }
 
 check_new_target <- function(target, y, column) {

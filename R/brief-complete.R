@@ -75,7 +75,7 @@ with_found_formats <- function(b, raw) {
   columns <- lapply(stats::setNames(nm = open), function(column) without_codes(raw[[column]], codes(column)))
   found <- find_formats(Filter(is.character, columns), attr(raw, "decimal"))
   formats <- c(found$formats, settled_formats(found$open))
-  b$columns$formats <- c(b$columns$formats, formats)
+  if (length(formats)) b$columns$formats <- c(b$columns$formats, formats)
   prepared <- b[["prepare"]]$only
   for (column in names(found$missing)) {
     own <- prepared[[column]]
@@ -99,12 +99,14 @@ check_conditions <- function(b, there) {
 # The roles and kinds of columns: a column that names rows becomes the id.
 with_guessed_kinds <- function(columns, targets, table) {
   known <- columns$kinds
-  guessed <- c(known, guess_kinds(table[setdiff(names(table), names(known))]))
+  guessed <- c(known, guess_kinds(table[setdiff(names(table), names(known))], table, targets))
   elsewhere <- setdiff(names(known), names(table))
   columns$kinds <- guessed[c(intersect(names(table), names(guessed)), elsewhere)]
   if (is.null(columns$id)) {
     ids <- names(columns$kinds)[unlist(columns$kinds) == "id"]
     ids <- setdiff(ids, c(targets, unlist(columns[column_roles]), columns$drop))
+    # what several rows have names none of them
+    ids <- Filter(function(column) !column %in% names(table) || !anyDuplicated(table[[column]]), ids)
     if (length(ids)) columns$id <- ids[1]
   }
   in_schema_order(columns, brief_schema()$columns)

@@ -15,7 +15,12 @@
 #' @param data A data frame (tibble, data.table) with a row for each record; the path of a CSV, TSV, Parquet or Excel
 #'   file; or a DBI connection. Labelled columns become their labels, 64-bit integers become numbers.
 #' @param query For a connection: the SQL query that gives the rows.
-#' @param target The name of the column to predict; for regression it can be several, which share one network.
+#' @param target The column to predict, a bare name or a text; for regression it can be several, `c(a, b)`, which
+#'   share one network. A formula does as well: `brief(outcome ~ ., kilns)`, `brief(outcome ~ load_kg + glaze, kilns)`.
+#' @param formats How numbers and dates are written in some columns of text, such as `c(price = "1.234,5", bought =
+#'   "d.m.y")`, where it can't be found out: numbers `"1234.5"`, `"1,234.5"`, `"1.234,5"`, `"1 234,5"`, `"1'234.5"` and
+#'   so on, dates `"y-m-d"`, `"d.m.y"`, `"d/m/y"`, `"m/d/y"`, `"d month y"`. What is found is shown and kept in the
+#'   brief; new rows are read in the same way.
 #' @param task `"classification"`, `"regression"` or `"count"`; guessed when not given.
 #' @param positive For two classes: the class whose probability is meant when one is spoken of. The default is the
 #'   one called yes, true, 1 or positive, else the rarer one; a brief prints it.
@@ -35,7 +40,23 @@ brief <- function(data, ...) UseMethod("brief")
 #' @export
 brief.data.frame <- function(data, target, task = NULL, positive = NULL, classes = NULL, formats = NULL, ...) {
   check_others(...)
-  start_brief(data, target, task, positive, classes, formats)
+  chosen <- rlang::enquo(target)
+  if (rlang::quo_is_missing(chosen)) return(start_brief(data))
+  if (rlang::quo_is_call(chosen, "~")) return(brief.formula(target, data, task, positive, classes, formats))
+  start_brief(data, named_targets(chosen, data), task, positive, classes, formats)
+}
+
+#' @rdname brief
+#' @export
+brief.formula <- function(data, target, task = NULL, positive = NULL, classes = NULL, formats = NULL, ...) {
+  check_others(...)
+  table <- target
+  if (!is.data.frame(table)) {
+    fail("A formula needs a table beside it.", "Write brief(target ~ ., data), or brief(data, target = target).")
+  }
+  sides <- formula_sides(data, names(table))
+  b <- start_brief(as.data.frame(table), sides$target, task, positive, classes, formats)
+  if (is.null(sides$inputs)) b else set_columns(b, keep = tidyselect::all_of(sides$inputs))
 }
 
 #' @rdname brief
@@ -65,7 +86,41 @@ brief.default <- function(data, ...) {
   fail(sprintf(wrong, describe_class(data)))
 }
 
-start_brief <- function(data, target, task, positive, classes, formats, source = NULL) {
+# Bare names of columns, one or several in c(), or texts.
+named_targets <- function(quosure, data) {
+  expression <- rlang::quo_get_expr(quosure)
+  bare <- all.vars(expression)
+  plain <- rlang::is_symbol(expression) || rlang::is_call(expression, "c")
+  if (plain && length(bare) && all(bare %in% names(data))) return(selected_names(quosure, data, "target"))
+  # a name that is neither a column nor anything else
+  if (rlang::is_symbol(expression) && !exists(bare, envir = rlang::quo_get_env(quosure))) return(bare)
+  rlang::eval_tidy(quosure)
+}
+
+# The target and the inputs of `target ~ a + b`, where the inputs may be `.` less some columns; NULL for all of them.
+formula_sides <- function(formula, known) {
+  if (length(formula) != 3) fail("The formula names no target.", "Write target ~ ., or brief(data, target = ).")
+  simple <- function(side) {
+    odd <- setdiff(all.names(side), c(all.vars(side), "+", "-", "(", "cbind", "."))
+    if (length(odd)) {
+      what <- "The formula holds %s(), and a network takes columns as they are."
+      fail(sprintf(what, odd[1]), "Name the columns, and make new ones by add_columns(b, name = expression).")
+    }
+    all.vars(side)
+  }
+  target <- simple(formula[[2]])
+  named <- simple(formula[[3]])
+  strange <- setdiff(c(target, named), c(known, "."))
+  if (length(strange)) {
+    what <- "The table has no column %s, which the formula names."
+    fail(sprintf(what, quoted(strange[1])), suggestion(strange[1], known))
+  }
+  if (identical(named, ".")) return(list(target = target))
+  terms <- stats::terms(formula, data = stats::setNames(as.data.frame(rep(list(1), length(known))), known))
+  list(target = target, inputs = attr(terms, "term.labels"))
+}
+
+start_brief <- function(data, target, task = NULL, positive = NULL, classes = NULL, formats = NULL, source = NULL) {
   if (missing(target)) fail("`target` is missing: say which column to predict.", suggestion("", names(data)))
   said <- list(target = target, task = task, positive = positive, classes = classes, data = source)
   if (!is.null(formats)) said$columns <- list(formats = formats)

@@ -17,6 +17,7 @@ cli_call <- function(verbs, args) {
     former <- options(hylomath.progress = NULL)
     on.exit(options(former))
   }
+  withr::local_options(hylomath.place = "shell")
   if (isTRUE(through$options$spreadsheet)) withr::local_options(hylomath.spreadsheet = TRUE)
   status <- verb$run(arguments, through$options)
   through$deliver()

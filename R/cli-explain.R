@@ -119,7 +119,7 @@ cli_contributions <- function(files, options) {
   if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "contributions")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
-  cli_said(one_row(options$row, data), "contributions")
+  cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
   cli_said(answers_to_explain(model$answerer$target, options$of), "contributions")
   found <- contributions(model, options$row, data, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)

@@ -48,6 +48,10 @@ commands_to_begin <- function() {
         cli_option(
           c("-t", "--target"), "The column to predict; several numbers with commas between them. Needed.", "COLUMN"
         ),
+        cli_option(
+          "--merge-levels", "Put levels of these columns together that differ in case, blanks or accents only.",
+          "COLUMNS"
+        ),
         "query",
         "output", "set", "json", "quiet"
       )
@@ -200,7 +204,7 @@ commands_to_judge <- function() {
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions, input = "whole",
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
-        cli_option("--row", "The number of the row, from 1. Needed.", "N", type_count()),
+        cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()),
         cli_option("--of", "A class or target.", "NAME"),
         cli_option(
           "--passes",
@@ -385,6 +389,9 @@ commands_to_use <- function() {
           type_share()
         ),
         cli_flag("--flags", "Add a column that names what is strange about each row."),
+        cli_flag("--ranked", "The rows with the highest probability or number first; the table is read whole."),
+        cli_flag("--mark-learned", "Add a column that says which rows the network has learned from."),
+        cli_option("--digits", "Significant digits of probabilities and numbers.", "N", type_count(15)),
         cli_flag("--identity", "Add a column with the network's identity."),
         cli_option(
           "--shares",

@@ -18,6 +18,8 @@ cli_look <- function(files, options) {
 cli_brief <- function(files, options) {
   if (is.null(options$target)) cli_wrong("`--target` is missing: which column is to be predicted?", "brief")
   b <- cli_override(cli_start_brief(files, options), options$set)
+  merged <- options[["merge-levels"]]
+  if (!is.null(merged)) b <- cli_said(merge_levels(b, tidyselect::all_of(cli_words(merged))))
   # a file trained twice gives the same network twice
   b$regimen$seed <- b$regimen$seed %||% draw_seed()
   if (!is.null(options$output)) {
@@ -95,9 +97,13 @@ cli_predict <- function(files, options) {
     prefix = options$as %||% "", bad_cells = options[["bad-cells"]] %||% "refuse",
     shares = cli_shares(options$shares), identity = options$identity
   )
+  listed <- list(ranked = options$ranked, digits = options$digits, learned = options[["mark-learned"]])
   if (options$json) {
     table <- cli_inputs(model, if (files[2] == "-") text_from(file("stdin", "rb")) else files[2])
-    return(cli_json(do.call(augment, c(list(model, table), how))[-seq_along(table)]))
+    return(cli_json(do.call(augment, c(list(model, table), how, listed))[-seq_along(table)]))
+  }
+  if (options$ranked || options[["mark-learned"]] || !is.null(options$digits)) {
+    return(cli_list(model, files, options, c(how, listed)))
   }
   query <- options$query
   if (is.null(query) && !is.null(options$into)) cli_wrong("`--into` is for databases: add --query.", "predict")
@@ -115,6 +121,18 @@ cli_predict <- function(files, options) {
   if (is.list(into)) cli_say(options, sprintf("Answered %s in %s.", counted(done$rows, "row"), options$into))
   if (is.null(into)) cli_say(options, sprintf("Tried %s; --into TABLE keeps the answers.", counted(done$rows, "row")))
   if (!is.null(options$output)) cli_say(options, sprintf("Wrote %s: %s.", into, counted(done$rows, "row")))
+}
+
+# A list of rows for people: read whole, sorted and rounded as it is wanted.
+cli_list <- function(model, files, options, how) {
+  if (!is.null(options$query)) cli_wrong("Lists are made of files: leave --query out.", "predict")
+  table <- read_table(if (files[2] == "-") text_from(file("stdin", "rb")) else files[2])
+  listed <- do.call(augment, c(list(model, table), how))
+  if (is.null(options$output) || options$output == "-") {
+    return(cat(rawToChar(csv_bytes(listed, TRUE))))
+  }
+  write_table(listed, options$output)
+  cli_say(options, sprintf("Wrote %s: %s.", options$output, counted(nrow(listed), "row")))
 }
 
 # `--shares yes=0.3,no=0.7`

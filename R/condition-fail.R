@@ -44,7 +44,34 @@ check_others <- function(...) {
       sprintf("Its arguments are %s.", enumerate(known, limit = Inf))
     )
   }
-  fail(sprintf("%s() has no argument %s.", called, quoted(given[1])), suggestion(given[1], known))
+  near <- if (nchar(given[1]) > 1) did_you_mean(given[1], known)
+  hint <- near %||% said_elsewhere(given[1]) %||% suggestion(given[1], known)
+  fail(sprintf("%s() has no argument %s.", called, quoted(given[1])), hint)
+}
+
+# Where the trade's words for a setting are said here; by what they mean, the first pattern that fits.
+said_elsewhere <- function(word) {
+  patterns <- c(
+    "iteration|^rounds?$|cycles|passes" = "The number of epochs is set by regimen(epochs = ).",
+    "neuron|node|hidden|^units?$|layer|activation|dropout|architecture|^size$" =
+      "Layers are wired by wire(b, \"24 relu > dropout 0.2 > 12 relu\").",
+    "lasso" = "That penalty is regimen(l1 = ).",
+    "penalty|ridge|decay|shrink|regulari|lambda" = "The penalty on the weights is regimen(l2 = ).",
+    "optimi[sz]er|algorithm|solver" = "How weights are found is set by regimen(method = ).",
+    "step|rate$|^eta$" = "The learning rate is set by regimen(learning_rate = ).",
+    "batch" = "The rows of a step are set by regimen(batch_size = ).",
+    "patience|early" = "When training stops is set by regimen(stop = list(patience = )).",
+    "class.?weight|balance" = "Rare classes are weighted by regimen(class_weights = \"even\").",
+    "weight" = "Case weights are a column: set_columns(weight = ).",
+    "^k$|fold|cross|^cv$" = "K-fold cross-validation is folds(b, k = ); networks take turns by hold_out(rotate = ).",
+    "scal|standardi|normali|impute|^na|encod|dummy|missing" = "How columns are prepared is set by prepare().",
+    "split|hold.?out|share|fraction|strat" = "Which rows are held out is set by hold_out().",
+    "threshold|cut.?off|cost" = "The rule by which classes are answered is set by decide().",
+    "group|cluster|subject" = "Rows that belong together: set_columns(group = ).",
+    "seed" = "Seeds are set by hold_out(seed = ) and regimen(seed = )."
+  )
+  fits <- vapply(names(patterns), grepl, NA, tolower(word))
+  if (any(fits)) unname(patterns[which(fits)[1]])
 }
 
 # "Did you mean ...?" for a word that is not among the known ones, or the list of those.
@@ -61,6 +88,8 @@ suggestion <- function(word, known, limit = 12) {
 # it, or whose words it abbreviates.
 did_you_mean <- function(word, known) {
   if (is.na(word) || !nzchar(word)) return(NULL)
+  same <- trade_words[[tolower(gsub("[^A-Za-z0-9]", "", word))]]
+  if (!is.null(same) && same %in% known) return(sprintf("Did you mean %s?", quoted(same)))
   distance <- utils::adist(word, known, ignore.case = TRUE)[1, ]
   letters_of <- function(x) vapply(strsplit(tolower(x), ""), function(l) paste(sort(l), collapse = ""), "")
   swapped <- distance == 2 & letters_of(known) == letters_of(word)
@@ -73,6 +102,18 @@ did_you_mean <- function(word, known) {
   begins <- which(nchar(word) > 2 & startsWith(tolower(known), tolower(word)))
   if (length(begins)) sprintf("Did you mean %s?", quoted(known[begins[1]]))
 }
+
+# Other words of the trade for the same thing.
+trade_words <- list(
+  sigmoid = "logistic", linear = "identity", none = "identity", swish = "silu", rectifier = "relu",
+  gradientdescent = "momentum", stochasticgradientdescent = "momentum", sgd = "momentum", rprop = "resilient",
+  conjugategradient = "scaled_conjugate", quasinewton = "lbfgs", bfgs = "lbfgs",
+  mse = "squared", meansquarederror = "squared", squarederror = "squared", l2 = "squared", mae = "absolute",
+  l1 = "absolute", median = "absolute", logloss = "cross_entropy", deviance = "cross_entropy", pinball = "quantile",
+  balanced = "even", standard = "zscore", standardise = "zscore", standardize = "zscore", onehot = "indicator",
+  dummy = "indicator", integer = "ordinal", target = "frequency", time = "ordered", shuffle = "random",
+  chronological = "ordered", regressor = "regression", classifier = "classification"
+)
 
 # The same for files: a folder's whole list would help nobody.
 suggest_file <- function(file) {

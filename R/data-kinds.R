@@ -1,6 +1,8 @@
 # The kind of a column, guessed from its values. See ?brief for the list.
 
-guess_kinds <- function(table) {
+# `whole` is the table that the columns are of, by which those that name units are known; the columns `except` are known
+# to be something else.
+guess_kinds <- function(table, whole = table, except = NULL) {
   numeric <- vapply(table, is_number_column, NA)
   kinds <- stats::setNames(vector("list", length(table)), names(table))
   if (any(numeric)) {
@@ -8,6 +10,10 @@ guess_kinds <- function(table) {
     kinds[numeric] <- Map(kind_of_numbers, rows_of(summarise_numbers(columns)), columns)
   }
   kinds[!numeric] <- lapply(table[!numeric], guess_kind)
+  likely <- Filter(function(column) may_name_units(table[[column]], kinds[[column]]), setdiff(names(kinds), except))
+  if (length(likely) == 0) return(kinds)
+  others <- setdiff(names(whole), names(kinds))
+  kinds[unit_columns(likely, whole, c(kinds, lapply(whole[others], guess_kind)))] <- "id"
   kinds
 }
 

@@ -69,3 +69,31 @@ class_places <- function(y, classes) {
   seen <- levels_of(y)
   match(seen$levels, classes)[seen$codes]
 }
+
+# Groups of levels that differ only in case, blanks or accents.
+alike_levels <- function(levels) {
+  plain <- bare_letters(levels)
+  unname(Filter(function(group) length(group) > 1, split(levels, factor(plain, unique(plain)))))
+}
+
+# Small letters without accents, single blanks; the same in every locale.
+bare_letters <- function(text) {
+  text <- gsub("[\\s\u00a0\u202f]+", " ", trimws(enc2utf8(text)), perl = TRUE)
+  text <- trimws(chartr(accented_letters, plain_letters, text))
+  gsub("\u00df", "ss", chartr(paste(LETTERS, collapse = ""), paste(letters, collapse = ""), text))
+}
+
+accented_letters <- paste0(
+  "\u00c0\u00c1\u00c2\u00c3\u00c4\u00c5\u0100\u0102\u0104\u00e0\u00e1\u00e2\u00e3\u00e4\u00e5\u0101\u0103\u0105",
+  "\u00c7\u0106\u010c\u00e7\u0107\u010d\u010e\u0110\u010f\u0111\u00c8\u00c9\u00ca\u00cb\u0112\u0118\u011a",
+  "\u00e8\u00e9\u00ea\u00eb\u0113\u0119\u011b\u011e\u011f\u00cc\u00cd\u00ce\u00cf\u0130\u00ec\u00ed\u00ee\u00ef\u0131",
+  "\u0141\u0142\u0139\u013a\u00d1\u0143\u0147\u00f1\u0144\u0148\u00d2\u00d3\u00d4\u00d5\u00d6\u00d8\u0150",
+  "\u00f2\u00f3\u00f4\u00f5\u00f6\u00f8\u0151\u0158\u0159\u015a\u015e\u0160\u015b\u015f\u0161\u0164\u0165",
+  "\u00d9\u00da\u00db\u00dc\u016e\u0170\u00f9\u00fa\u00fb\u00fc\u016f\u0171\u00dd\u0178\u00fd\u00ff",
+  "\u0179\u017b\u017d\u017a\u017c\u017e"
+)
+plain_letters <- paste0(
+  strrep("a", 18), strrep("c", 6), strrep("d", 4), strrep("e", 14), strrep("g", 2), strrep("i", 10), strrep("l", 4),
+  strrep("n", 6), strrep("o", 14), strrep("r", 2), strrep("s", 6), strrep("t", 2), strrep("u", 12), strrep("y", 4),
+  strrep("z", 6)
+)

@@ -5,8 +5,31 @@ write_table <- function(table, file) {
     rlang::check_installed("nanoparquet", "to write Parquet files")
     return(replace_whole(file, function(part) nanoparquet::write_parquet(table, part)))
   }
+  if (file_kind(file) == "excel") return(write_spreadsheet(table, file))
   rlang::check_installed("data.table", "to write CSV files")
   replace_whole(file, function(part) data.table::fwrite(cells_to_write(table), part, dateTimeAs = "ISO"))
+}
+
+# What a sheet holds.
+most_sheet_rows <- 1048575
+
+write_spreadsheet <- function(table, file) {
+  check_spreadsheet(file)
+  rlang::check_installed("writexl", "to write Excel files")
+  if (nrow(table) > most_sheet_rows) {
+    what <- "An Excel sheet holds %s rows; there are %s."
+    what <- sprintf(what, format_count(most_sheet_rows), format_count(nrow(table)))
+    fail(what, "Write a file that ends in .csv or .parquet.")
+  }
+  # Excel's own types: texts that begin like formulas stay texts
+  replace_whole(file, function(part) writexl::write_xlsx(table, part, format_headers = FALSE))
+}
+
+check_spreadsheet <- function(file) {
+  if (grepl("[.]xls$", file, ignore.case = TRUE)) {
+    hint <- "Give it the ending .xlsx, .csv or .parquet."
+    fail(sprintf("%s would be a file of Excel before 2007.", quoted(file)), hint)
+  }
 }
 
 csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = ".")) {

@@ -74,6 +74,14 @@ checked_costs <- function(costs, classes) {
     "`costs` must be a matrix of numbers with the classes as names of rows (observed)", "and columns (answered)"
   )
   named <- is.matrix(costs) && is.numeric(costs) && !is.null(dimnames(costs))
+  if (is.numeric(costs) && length(costs) == 1 && length(classes) == 2) {
+    example <- "costs = rbind(%1$s = c(%1$s = 0, %2$s = 1), %2$s = c(%1$s = %3$s, %2$s = 0))"
+    fail(
+      "`costs` is one number, which doesn't say of which mistake.",
+      sprintf(paste0("If a missed \"%2$s\" costs %3$s times a false alarm: ", example, "."),
+        column_text(classes[1]), column_text(classes[2]), format_number(costs))
+    )
+  }
   if (!named || !all(lengths(dimnames(costs)) == length(classes))) {
     fail(sprintf("%s; there are %d classes.", what, length(classes)))
   }
@@ -185,4 +193,16 @@ decision_of <- function(model) {
   answerer <- model$answerer
   if (is.null(answerer$decision)) return(NULL)
   structure(c(answerer$decision, list(positive = answerer$target$positive)), class = "hylomath_decision")
+}
+
+# The rule in a sentence, for whoever sees an answer beside its probability; NULL where the likeliest class is answered.
+rule_text <- function(answerer) {
+  decision <- answerer$decision
+  if (is.null(decision)) return(NULL)
+  rule <- decision$rule
+  if (!is.null(rule$costs)) {
+    return("The answer is the class with the lowest expected cost, which need not be the likeliest.")
+  }
+  what <- "The answer is \"%s\" where its probability is %s or more, and else the likeliest of the other classes."
+  sprintf(what, rule$class, format_number(signif(rule$threshold, 4)))
 }

@@ -7,7 +7,7 @@
 #' back, and the passes tell the error.
 #'
 #' @param model A model.
-#' @param row A data frame of one row, or the number of a row of `data`.
+#' @param row A data frame of one row, the id of a row of `data` as text, or its number.
 #' @param data A table with the inputs, from which the other rows are drawn. Of the one that the model was trained on
 #'   these are the held-out rows.
 #' @param of A class or target; the default is the positive class of two, else the class that is answered, else the
@@ -35,7 +35,7 @@ contributions.hylomath_model <- function(model, row, data, of = NULL, passes = 2
   }
   type_count(1e4, from = 2)(passes, "passes")
   data <- as_table(data)
-  row <- one_row(row, data)
+  row <- one_row(row, data, roles_of(model)$id)
   answerer <- model$answerer
   target <- answerer$target
   new_rows(answerer$preparation, data)
@@ -95,10 +95,19 @@ affordable_answers <- function(answerer) {
 #' @export
 contributions.default <- function(model, ...) wrong_object("contributions", "a model", model)
 
-one_row <- function(row, data) {
+# A row is a data frame of one, a number, or the id of a row.
+one_row <- function(row, data, id = NULL) {
   if (is.data.frame(row)) {
     if (nrow(row) != 1) fail(sprintf("`row` must be one row, not %d.", nrow(row)))
     return(as_table(row))
+  }
+  if (!is.null(id) && id %in% names(data) && is_text(row, 1)) {
+    found <- which(as_label(data[[id]]) == as.character(row))
+    if (length(found) > 1) fail(sprintf("%s rows have the %s %s.", format_count(length(found)), id, describe(row)))
+    if (length(found) == 1) return(data[found, , drop = FALSE])
+    if (is.na(as_one_number(as.character(row)))) {
+      fail(sprintf("No row has the %s %s.", id, describe(row)), "Give the id of a row, or its number in the table.")
+    }
   }
   type_count(nrow(data))(row, "row")
   data[as.integer(row), , drop = FALSE]

@@ -10,6 +10,29 @@ are_copies <- function(same, y) {
   (mean(same) - by_chance) / max(1 - by_chance, 1e-9) > 0.9
 }
 
+# What gives the target away in nearly every row: each column by its values, and where it is missing, as "x (missing)".
+giving_columns <- function(columns, y, kinds) {
+  by_value <- Filter(function(column) gives_away(columns[[column]], y, kinds[[column]]), names(columns))
+  by_gap <- Filter(function(column) gap_gives_away(columns[[column]], y), setdiff(names(columns), by_value))
+  c(by_value, if (length(by_gap)) paste(by_gap, "(missing)"))
+}
+
+gap_gives_away <- function(x, y) {
+  gap <- is.na(x) & !is.na(y)
+  if (sum(gap) < 10 || sum(!is.na(x) & !is.na(y)) < 10 || has_many_values(y)) return(FALSE)
+  known <- !is.na(y)
+  tell_classes(as.character(is.na(x[known])), as_label(y[known]))
+}
+
+# Whether nearly all rows are of the class that is commonest at their level: of the rows that the commonest class alone
+# would have wrong all but a twentieth are told.
+tell_classes <- function(labels, y) {
+  counts <- table(levels_of(labels)$codes, levels_of(y)$codes)
+  wrong <- sum(counts) - sum(apply(counts, 1, max))
+  without <- sum(counts) - max(colSums(counts))
+  without >= 10 && wrong < 0.005 * sum(counts) && wrong <= 0.05 * without && nrow(counts) <= max(2, sum(counts) / 10)
+}
+
 # Whether a column alone tells the target in nearly every row.
 gives_away <- function(x, y, kind) {
   known <- !is.na(x) & !is.na(y)
@@ -22,15 +45,12 @@ gives_away <- function(x, y, kind) {
     group <- stats::ave(y, as_label(x))
     return(1 - sum((y - group)^2) / sum((y - mean(y))^2) > 0.995)
   }
+  if (words) return(tell_classes(as_label(x), as_label(y)))
   y <- levels_of(as_label(y))$codes
-  if (max(tabulate(y)) > 0.98 * length(y)) return(FALSE)
-  # numbers: along their order the class hardly ever changes; words: each goes with one class
-  if (!words) {
-    changes <- sum(diff(y[order(as.numeric(x))]) != 0)
-    return(changes <= max(2 * (max(y) - 1), 0.002 * length(y)))
-  }
-  counts <- table(levels_of(as_label(x))$codes, y)
-  sum(apply(counts, 1, max)) > 0.995 * length(y)
+  if (length(y) - max(tabulate(y)) < 10) return(FALSE)
+  # along the order of numbers the class hardly ever changes
+  changes <- sum(diff(y[order(as.numeric(x))]) != 0)
+  changes <= max(2 * (max(y) - 1), 0.002 * length(y))
 }
 
 # Two columns of numbers that make a target of numbers, in few enough pairs to try them all.
@@ -86,15 +106,19 @@ in_c <- function(columns) {
 }
 
 leak_note <- function(leaks, target) {
+  columns <- sub(" [(]missing[)]$", "", leaks)
+  by_gap <- columns != leaks
+  told <- ifelse(by_gap, sprintf("whether %s is missing", columns), columns)
   new_note(
     "gives_target_away",
     if (length(leaks) == 1) {
-      sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", leaks, target, target)
+      told <- paste0(toupper(substr(told, 1, by_gap)), substr(told, 1 + by_gap, nchar(told)))
+      sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", told, target, target)
     } else {
-      what <- "Each of %s tells %s alone in nearly every row. Are they known before %s is?"
-      sprintf(what, enumerate(leaks), target, target)
+      what <- "Each of these alone tells %s in nearly every row: %s. Are they known before %s is?"
+      sprintf(what, target, enumerate(told), target)
     },
-    sprintf("If not, drop %s: set_columns(drop = %s).", if (length(leaks) == 1) "it" else "them", in_c(leaks))
+    sprintf("If not, drop %s: set_columns(drop = %s).", if (length(leaks) == 1) "it" else "them", in_c(columns))
   )
 }
 
@@ -108,6 +132,6 @@ id_inputs <- function(a) {
 leaking_inputs <- function(a, rows) {
   rows <- drawn_rows(rows, 5000, a$hold_out$seed, "leaks")
   y <- a$table[[a$target$columns[1]]][rows]
-  tells <- function(column) gives_away(a$table[[column]][rows], y, a$kinds[[column]])
-  as.character(Filter(tells, input_columns(a)))
+  columns <- lapply(stats::setNames(nm = input_columns(a)), function(column) a$table[[column]][rows])
+  as.character(giving_columns(columns, y, a$kinds))
 }

@@ -11,12 +11,16 @@ look_notes <- function(data, columns, shares, target, open = character()) {
   factors <- Filter(function(column) has_own_order(data[[column]]), texts)
   join_notes(
     note_nearly_one_class(shares),
-    note_id_like(of_kind("id")), note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
+    note_id_like(Filter(function(column) !anyDuplicated(data[[column]]), of_kind("id"))),
+    note_units(data[Filter(function(column) anyDuplicated(data[[column]]) > 0, of_kind("id"))]),
+    if (!is.null(target)) note_few_counts(data[[target]], target),
+    note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
     note_duplicates(data[setdiff(names(data), of_kind("id"))], target),
     if (!is.null(target)) note_leak(data, inputs, target),
     note_numbers_as_text(data[setdiff(texts, c(factors, open))]),
     note_dates_as_text(data[setdiff(texts, open)]),
     note_alike_levels(data[setdiff(texts, c(of_kind("id"), of_kind("text")))]),
+    note_missing_codes(data[inputs$column[inputs$kind %in% c("number", "count", "category")]]),
     if (!is.null(target)) note_telling_gaps(data, inputs$column[inputs$gaps > 0], target)
   )
 }
@@ -67,6 +71,35 @@ note_id_like <- function(columns) {
   if (!is.null(said)) new_note("id_like", said, advice)
 }
 
+# Columns that name units with several rows each.
+note_units <- function(columns) {
+  if (length(columns) == 0) return(NULL)
+  name <- names(columns)[1]
+  x <- columns[[1]]
+  what <- paste(
+    "%s names %s units in %s rows. Rows of one unit are alike, so that a network which is tested on a unit that it has",
+    "learned from looks better than it is."
+  )
+  new_note(
+    "rows_belong_together",
+    sprintf(what, name, format_count(length(unique(x[!is.na(x)]))), format_count(length(x))),
+    sprintf("Keep its rows together: set_columns(group = %s). It is no input.", column_text(name))
+  )
+}
+
+# Whole numbers of few values may be counts or classes.
+note_few_counts <- function(y, target) {
+  y <- y[!is.na(y)]
+  if (!is.numeric(y) || any(y != round(y)) || any(y < 0)) return(NULL)
+  values <- sort(unique(y))
+  if (length(values) < 3 || length(values) > 6) return(NULL)
+  what <- "%s has %d values, %s. A brief takes them as counts; they may be classes."
+  new_note(
+    "few_values", sprintf(what, target, length(values), enumerate(format_each(values), "and")),
+    "Say which: brief(..., task = \"classification\") or brief(..., task = \"count\")."
+  )
+}
+
 note_no_values <- function(columns) {
   said <- columns_that(columns, "has no values", "have no values")
   if (!is.null(said)) new_note("no_values", said, "Drop it with set_columns(drop = ...).")
@@ -107,8 +140,8 @@ are_alike_by_chance <- function(data, target) {
 # A column by which alone the target is known in nearly every row.
 note_leak <- function(data, inputs, target) {
   y <- data[[target]]
-  tells <- function(column) gives_away(data[[column]], y, inputs$kind[inputs$column == column])
-  leaks <- Filter(tells, inputs$column)
+  kinds <- stats::setNames(inputs$kind, inputs$column)
+  leaks <- giving_columns(as.list(data[inputs$column]), y, kinds)
   pairs <- giving_pairs(as.list(data[inputs$column]), y)
   join_notes(if (length(leaks)) leak_note(leaks, target), if (length(pairs)) pairs_note(pairs, target))
 }
@@ -163,20 +196,55 @@ note_dates_as_text <- function(texts) {
   )
 }
 
-note_alike_levels <- function(texts) {
-  alike <- function(x) {
-    distinct <- short_labels(x)
-    plain <- tolower(gsub("[[:space:]]+", " ", trimws(distinct)))
-    distinct[plain %in% plain[duplicated(plain)]]
+# Words and numbers that often stand for a missing value: a number of nines or a number below 0 that is far from all
+# others and comes again and again.
+note_missing_codes <- function(columns) {
+  codes <- drop_nulls(lapply(columns, function(x) {
+    if (is.numeric(x)) return(missing_numbers(x))
+    labels <- short_labels(x)
+    found <- labels[is_word_for_missing(labels)]
+    if (length(found)) found
+  }))
+  if (length(codes)) {
+    told <- vapply(names(codes), function(column) {
+      sprintf("%s (%s)", column, enumerate(dQuote(format_each_code(codes[[column]]), FALSE), "and", limit = 3))
+    }, "")
+    first <- codes[[1]]
+    text <- if (is.numeric(first)) format_each(first) else encodeString(first, quote = "\"")
+    new_note(
+      "codes_for_missing", sprintf("These values may stand for missing ones: %s.", enumerate(told, limit = 10)),
+      sprintf("If they do: prepare(only = %s, missing_codes = %s).", column_text(names(codes)[1]), in_vector(text))
+    )
   }
-  found <- Filter(length, lapply(texts, alike))
+}
+
+format_each_code <- function(codes) if (is.numeric(codes)) format_each(codes) else codes
+
+in_vector <- function(texts) if (length(texts) == 1) texts else sprintf("c(%s)", paste(texts, collapse = ", "))
+
+missing_numbers <- function(x) {
+  x <- x[is.finite(x)]
+  if (length(x) < 20) return(NULL)
+  usual <- c(-9, -99, -999, -9999, -99999, -1, 99, 999, 9999, 99999, 999999)
+  found <- usual[usual %in% x]
+  alone <- Filter(function(code) {
+    others <- x[!x %in% found]
+    reach <- if (length(others) > 1) diff(range(others)) else return(FALSE)
+    often <- sum(x == code) >= 2
+    if (code < 0) often && min(others) >= 0 else often && code > max(others) + 0.5 * max(reach, 1)
+  }, found)
+  if (length(alone)) alone
+}
+
+note_alike_levels <- function(texts) {
+  found <- Filter(length, lapply(texts, function(x) unlist(alike_levels(short_labels(x)))))
   if (length(found) == 0) return(NULL)
   levels <- enumerate(dQuote(utils::head(found[[1]], 4), FALSE))
   column <- column_text(names(found)[1])
   new_note(
     "alike_levels",
-    sprintf("%s has levels that differ only in case or blanks: %s.", enumerate(names(found)), levels),
-    sprintf("If they mean the same, add_columns(%s = lower(trim(%s))).", column, column)
+    sprintf("%s has levels that differ only in case, blanks or accents: %s.", enumerate(names(found)), levels),
+    sprintf("If they mean the same: merge_levels(b, %s).", column)
   )
 }
 
@@ -185,7 +253,8 @@ note_alike_levels <- function(texts) {
 # Columns whose gaps go with the target, more than chance would have it (p below 0.001) and by enough to matter.
 note_telling_gaps <- function(data, columns, target) {
   y <- data[[target]]
-  telling <- Filter(function(column) gaps_tell(is.na(data[[column]]), y), columns)
+  # what gives the target away is no information to keep
+  telling <- Filter(function(column) gaps_tell(is.na(data[[column]]), y) && !gap_gives_away(data[[column]], y), columns)
   if (length(telling) == 0) return(NULL)
   example <- gap_example(is.na(data[[telling[1]]]), y, telling[1])
   new_note(

@@ -75,7 +75,8 @@ count_distinct <- function(x) {
 # Further than three quartile distances beyond the quartiles.
 count_outliers <- function(x, lower, upper) {
   reach <- 3 * (upper - lower)
-  if (!is.finite(reach)) return(sum(is.infinite(x)))
+  # where half of the rows have one value, everything else would be far
+  if (!is.finite(reach) || reach == 0) return(sum(is.infinite(x)))
   sum(x < lower - reach | x > upper + reach, na.rm = TRUE)
 }
 

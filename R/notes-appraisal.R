@@ -412,12 +412,12 @@ note_rows_seen <- function(model, judged) {
 }
 
 note_outside_range <- function(found) {
-  strange <- sum(found$rows != "")
+  strange <- found$clear
   if (strange == 0) return(NULL)
-  what <- "%s of %s rows differ from what the network was trained on, in %s; answers there are not to be trusted."
+  what <- "%s of %s rows have values outside the training data, in %s. Do not rely on predictions there."
   new_note(
     "outside_range",
-    sprintf(what, format_count(strange), format_count(found$n), enumerate(found$columns$column)),
+    sprintf(what, format_count(strange), format_count(found$n), enumerate(found$columns$column[!found$columns$chance])),
     "See strangeness() for what is strange about each."
   )
 }

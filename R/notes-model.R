@@ -7,7 +7,7 @@ notes.hylomath_model <- function(x, ...) model_notes(x)
 notes.hylomath_appraisal <- function(x, ...) x$notes
 
 #' @export
-notes.default <- function(x, ...) wrong_object("notes", "a model, an appraisal or a look", x)
+notes.default <- function(x, ...) wrong_object("notes", "a model, an appraisal, a look or a brief", x)
 
 model_notes <- function(model) {
   run <- training_run(model)

@@ -51,6 +51,7 @@ predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9
   newdata <- as_table(newdata)
   if (bad_cells == "missing") newdata <- without_bad_cells(answerer$preparation, newdata)
   table <- rows_to_answer(answerer, newdata)
+  warn_far(answerer$preparation, table)
   network <- answers_of(answerer, table)
   rownames(network) <- NULL
   result <- answers_now(answerer, network, ratio)
@@ -68,6 +69,27 @@ predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9
 
 #' @export
 predict.hylomath_brief <- function(object, ...) wrong_object("predict", "a model", object)
+
+# Numbers further from those of training than half of their range, where a network is led by nothing.
+warn_far <- function(preparation, table) {
+  far <- lapply(Filter(function(plan) plan$encoding == "number", preparation$columns), function(plan) {
+    x <- as.numeric(table[[plan$column]])
+    reach <- (plan$seen_high - plan$seen_low) / 2
+    which(x < plan$seen_low - reach | x > plan$seen_high + reach)
+  })
+  names(far) <- vapply(Filter(function(plan) plan$encoding == "number", preparation$columns), `[[`, "", "column")
+  far <- far[lengths(far) > 0]
+  if (length(far) == 0) return(invisible())
+  rows <- length(unique(unlist(far)))
+  what <- "%s far outside the training data, in %s. Do not rely on the %s there: see strangeness()."
+  rlang::warn(
+    sprintf(
+      what, if (rows == 1) "1 row lies" else sprintf("%s rows lie", format_count(rows)), enumerate(quoted(names(far))),
+      if (rows == 1) "prediction" else "predictions"
+    ),
+    class = "hylomath_warning_far"
+  )
+}
 
 check_answer_type <- function(model, type, level) {
   type_choice(answer_types)(type, "type")
@@ -139,16 +161,43 @@ share_ratio <- function(model, shares, type) {
 #' @rawNamespace export(augment)
 #' @export
 augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level = 0.9, prefix = "",
-                                   bad_cells = "refuse", shares = NULL, identity = FALSE, ...) {
+                                   bad_cells = "refuse", shares = NULL, identity = FALSE, ranked = FALSE, digits = NULL,
+                                   learned = FALSE, ...) {
   check_others(...)
   if (identical(type, "auto")) type <- if (has_classes(x$answerer$target)) "both" else "answer"
   answers <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)
   cleaned <- if (bad_cells == "missing") cleaned_cells(x$answerer$preparation, data) else data
   if (flags) answers$strange <- strangeness(x, cleaned)$rows
   if (identity) answers$network <- rep(identity_of(x), nrow(answers))
+  if (learned) answers$learned <- learned_marks(x, data)
+  order <- if (ranked) order(-ranking_of(x, answers)) else seq_len(nrow(answers))
+  if (!is.null(digits)) {
+    type_count(15)(digits, "digits")
+    numbers <- vapply(answers, is.numeric, NA)
+    answers[numbers] <- lapply(answers[numbers], signif, digits)
+  }
   names(answers) <- paste0(prefix, names(answers))
   check_room(answers, data[names(data) %in% c(needed_columns(x$answerer), x$answerer$target$columns)], "the answers")
-  cbind(without_former(data, answers), answers)
+  together <- cbind(without_former(data, answers), answers)[order, , drop = FALSE]
+  if (ranked) rownames(together) <- NULL
+  together
+}
+
+# What a list of rows is ranked by: the probability of the positive class of two, that of the answer, or the number.
+ranking_of <- function(model, answers) {
+  target <- target_in(model)
+  if (!has_classes(target)) return(answers[[1]])
+  p <- answers[paste0("probability_", target$classes)]
+  if (!all(names(p) %in% names(answers)) || ncol(p) == 0) fail("A list is ranked by probabilities: leave `type` out.")
+  if (!is.null(target$positive)) p[[paste0("probability_", target$positive)]] else do.call(pmax, p)
+}
+
+# Whether the network has learned from each row, NA where that can't be told.
+learned_marks <- function(model, data) {
+  if (is.null(model$seen) || !model$seen$tell) return(rep(NA, nrow(data)))
+  there <- all(target_in(model)$columns %in% c(names(data), names(model$brief[["add_columns"]])))
+  if (!there) return(rep(NA, nrow(data)))
+  was_learned(model, judged_table(model, as_table(data), target_in(model)$columns))
 }
 
 # A table without the columns of an earlier scoring, and a word about it.

@@ -24,7 +24,8 @@ format.hylomath_brief <- function(x, ...) {
     if (!is.null(a)) indented("parts", parts_in_words(a)),
     if (inherits(a, "hylomath_analysis")) indented("turns", turns_in_words(a)),
     brief_wiring_text(x, a, candidates),
-    indented("regimen", regimen_text(x, candidates[[1]] %||% a))
+    indented("regimen", regimen_text(x, candidates[[1]] %||% a)),
+    if (inherits(a, "hylomath_analysis")) format_notes(brief_notes(x, a))
   )
 }
 

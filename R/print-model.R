@@ -189,13 +189,13 @@ turns_text <- function(x) {
   if (!is.null(x$refitted)) {
     what <- "none; each of %s networks learned from all %s for epochs that were right before, %s; %s"
     rows <- counted(max(own$learned), "row")
-    return(sprintf(what, nrow(own), rows, span_text(own$best_epoch), format_seconds(sum(x$members$seconds))))
+    return(sprintf(what, nrow(own), rows, span_text(own$best_epoch), format_seconds(x$seconds)))
   }
   learned <- if (max(own$learned) == 1) "1 row" else paste(span_text(own$learned), "rows")
   what <- "%s; each network learned from %s and answered %s that it had not seen; kept epochs %s; %s"
   sprintf(
     what, done, learned, span_text(own$answered), span_text(own$best_epoch),
-    format_seconds(sum(x$members$seconds))
+    format_seconds(x$seconds)
   )
 }
 

@@ -3,7 +3,8 @@ print.hylomath_strangeness <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_strangeness <- function(x, ...) {
-  strange_counts_text(x$n, sum(x$rows != ""), x$columns)
+  said <- strange_counts_text(x$n, sum(x$rows != ""), x$columns)
+  if (any(x$rows != "") && x$clear == 0) c(said, "  So many are to be expected by chance.") else said
 }
 
 strange_counts_text <- function(n, strange, columns) {

@@ -21,7 +21,7 @@ format_notes <- function(notes, width = cli::console_width()) {
   if (nrow(notes) == 0) return(character())
   lines <- lapply(seq_len(nrow(notes)), function(i) {
     said <- paste0(notes$note[i], " [", notes$code[i], "]")
-    c(wrapped(said, 2, 4, width), wrapped(notes$try[i], 4, 4, width))
+    c(wrapped(said, 2, 4, width), wrapped(advice_here(notes$try[i]), 4, 4, width))
   })
   c("", cli::style_bold("Notes"), unlist(lines))
 }

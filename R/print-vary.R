@@ -17,7 +17,10 @@ format.hylomath_variation <- function(x, ...) {
         x$primary, folds_words(x$k, x$repeats, ","), format_number(100 * x$level)
       ),
       if (which.min(v$mean) != which(v$value == x$against)) {
-        sprintf("The lowest of %d is lower here than it will be on new rows.", nrow(v))
+        c(
+          sprintf("The lowest of %d is lower here than it will be on new rows.", nrow(v)),
+          chosen_text(x$honest, x$primary, sprintf("%s %s", x$setting, x$against))
+        )
       }
     ))
   )

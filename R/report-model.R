@@ -182,9 +182,21 @@ section_brief <- function(b, model = NULL) {
   ))
   page_section(
     "again", "The brief in force, and how to make it again", facts,
-    element("p", "With the brief below as brief.yml, by the command or in R:"),
-    code_element("hylomath train brief.yml -o model.hylo\nhylomath appraise model.hylo", "Commands"),
-    code_element("model <- train(read_brief(\"brief.yml\"))\nappraise(model)", "R code"),
+    if (is.null(b$data)) {
+      element("p", paste(
+        "The table was given in R and has no file that the brief could name. With the brief below as brief.yml and the",
+        "table as table.csv, by the command, or in R with the table in `data`:"
+      ))
+    } else {
+      element("p", "With the brief below as brief.yml, by the command or in R:")
+    },
+    code_element(paste0(
+      "hylomath train brief.yml", if (is.null(b$data)) " --set data.file=table.csv",
+      " -o model.hylo\nhylomath appraise model.hylo"
+    ), "Commands"),
+    code_element(sprintf(
+      "model <- train(read_brief(\"brief.yml\")%s)\nappraise(model)", if (is.null(b$data)) ", data" else ""
+    ), "R code"),
     code_element(brief_yaml(b), "The brief in force"),
     folded_element("All of it as one R script", code_element(as_code(b), "R script"), class = "screen-only")
   )

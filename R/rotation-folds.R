@@ -73,7 +73,9 @@ folded_rotation <- function(a, each) {
   list(
     judged = judged, teaching = folded_teaching(a, each[shares > 0], shares[shares > 0]),
     best_epoch = stats::median(of("best_epoch")), epochs = max(of("epochs")),
-    updates = sum(of("updates")), learned = members[[1]]$learned, judging = members[[1]]$judging,
+    updates = sum(of("updates")),
+    # every row that takes turns is learned from
+    learned = sum(vapply(used[[1]], function(m) length(m$turned$key), 0L)), judging = members[[1]]$judging,
     parameters = as.integer(sum(of("parameters"))), seconds = sum(of("seconds"))
   )
 }

@@ -8,7 +8,11 @@
 
 # The model of an analysis whose rows rotate.
 train_rotation <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
-  rotation_model(with_last_networks(train_turns(a, report, checkpoint, keeps), report, checkpoint))
+  began <- proc.time()[["elapsed"]]
+  model <- rotation_model(with_last_networks(train_turns(a, report, checkpoint, keeps), report, checkpoint))
+  # what passed, however many threads there were
+  model$seconds <- proc.time()[["elapsed"]] - began
+  model
 }
 
 train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {

@@ -4,16 +4,19 @@
 # More of them are drawn; then not every row that was seen is known.
 most_rows_known <- 200000
 
-# list(columns, hashes, all, tell): what is looked at, the distinct hashes, whether they are those of all rows, and
-# whether such rows can be told apart. Without an id rows that are equal by chance would be taken for the same.
+# list(columns, hashes, all, tell, alike): what is looked at, the distinct hashes, whether they are those of all rows,
+# whether such rows can be told apart, and the share of rows that have a twin among them. Without an id rows that are
+# equal by chance would be taken for the same.
 rows_learned <- function(a) {
   rows <- rows_in(a, c("training", "validation"))
   drawn <- drawn_rows(rows, most_rows_known, a$hold_out$seed, "rows known")
   columns <- c(input_columns(a), a$target$columns, a$roles$id)
-  hashes <- unique(row_hashes(a$table, columns, drawn))
+  all <- row_hashes(a$table, columns, drawn)
+  hashes <- unique(all)
   list(
     columns = columns, hashes = sort(hashes), all = length(drawn) == length(rows),
-    tell = !is.null(a$roles$id) || length(hashes) > 0.98 * length(drawn)
+    tell = !is.null(a$roles$id) || length(hashes) > 0.98 * length(drawn),
+    alike = mean(duplicated(all) | duplicated(all, fromLast = TRUE))
   )
 }
 

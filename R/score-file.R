@@ -10,7 +10,7 @@ score_file <- function(model, from, into, how, block, report) {
   check_needed_columns(needed_columns(model$answerer), source$header, quoted(from))
   wanted <- needed_columns(model$answerer)
   kinds <- unlist(model$brief$columns$kinds)
-  tables <- !is.null(into) && into != "-" && file_kind(into) == "parquet"
+  tables <- !is.null(into) && into != "-" && file_kind(into) %in% c("parquet", "excel")
   run <- function(sink) {
     tally <- new_tally()
     while (!is.null(bytes <- source$next_block())) {
@@ -126,6 +126,13 @@ into_file <- function(into, run) {
   if (into == "-") return(run(put(function(bytes) cat(rawToChar(bytes)))))
   check_can_write(into)
   tally <- NULL
+  if (file_kind(into) == "excel") {
+    check_spreadsheet(into)
+    kept <- list()
+    tally <- run(function(rows) kept[[length(kept) + 1]] <<- rows)
+    write_spreadsheet(do.call(rbind, kept), into)
+    return(tally)
+  }
   if (file_kind(into) == "parquet") {
     replace_whole(into, function(part) tally <<- run(parquet_sink(part)))
     return(tally)

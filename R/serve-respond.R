@@ -82,7 +82,9 @@ answer_request <- function(request, service) {
   response <- if (wants_csv) {
     text_response(rawToChar(csv_bytes(answers, TRUE)), "text/csv")
   } else {
-    json_response(list(network = service$identity, answers = answers))
+    json_response(drop_nulls(list(
+      network = service$identity, rule = rule_text(service$model$answerer), answers = answers
+    )))
   }
   response$rows <- nrow(rows)
   response

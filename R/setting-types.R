@@ -66,7 +66,10 @@ type_or_word <- function(words, type, otherwise = "values with names") {
       if (!is.na(as_one_number(as.character(value)))) return(type(as.character(value), key))
       fail(
         sprintf("%s can't be %s.", quoted(key), describe(value)),
-        sprintf("It is %s, or %s.", enumerate(quoted(words), "or"), otherwise)
+        paste(c(
+          did_you_mean(as.character(value), words),
+          sprintf("It is %s, or %s.", enumerate(quoted(words), "or"), otherwise)
+        ), collapse = " ")
       )
     }
     type(value, key)

@@ -9,7 +9,7 @@ transcript_in_c <- function(program) {
   out$numbers("ends", program$ends$bounds)
   c_checked(out, program)
   paste0(
-    "/*\n", transcript_head(program, " *", "the C library"), "\n *\n",
+    "/*\n", transcript_head(program, " *", "the C library", "in this order"), "\n *\n",
     " * Compile with -std=c99 -lm; with -DTRANSCRIPT_MAIN it is a program.\n */\n",
     transcript_runtime("portable.h"), "\n\n", paste(c_limits(program), collapse = "\n"), "\n\n",
     paste(out$lines(), collapse = "\n"), "\n\n", transcript_runtime("portable.c"), "\n",

@@ -10,6 +10,7 @@ form_page <- function(model, code) {
     "%s. Network %s. Every change is answered at once; an empty field is a missing value.",
     capitalised(task_of(target)$describe(target)), identity_of(model)
   )
+  about <- paste(c(about, rule_text(model$answerer)), collapse = " ")
   parts <- list(
     title = html_text(sprintf("A network that predicts %s", enumerate(target$columns))), about = html_text(about),
     columns = script_json(form_columns(model)), transcript = in_script(code)

@@ -42,8 +42,9 @@ in_lines <- function(values, indent = "  ") {
   paste0("\n", indent, paste(rows, collapse = paste0(",\n", indent)))
 }
 
-# What stands on top of a transcript: what it is, and its columns. `needs` is all that it needs.
-transcript_head <- function(program, comment, needs) {
+# What stands on top of a transcript: what it is, and its columns. `needs` is all that it needs; `columns_by` says how a
+# column is known.
+transcript_head <- function(program, comment, needs, columns_by = "by name in any order") {
   columns <- vapply(program$columns, function(column) {
     trained <- if (nzchar(column$trained)) paste0(", trained on ", column$trained) else ""
     sprintf("%s  %s%s", column$name, column$type, trained)
@@ -51,7 +52,7 @@ transcript_head <- function(program, comment, needs) {
   lines <- c(
     sprintf("A network of hylomath that %s.", program$title),
     sprintf("Identity %s. It stands alone: nothing but %s is needed.", program$identity, needs), "",
-    "Columns, by name in any order; a missing cell is empty:", paste0("  ", columns), "",
+    sprintf("Columns, %s; a missing cell is empty:", columns_by), paste0("  ", columns), "",
     sprintf("Answers: %s.", enumerate(program$answers, limit = 30))
   )
   paste0(comment, ifelse(lines == "", "", " "), comment_text(lines), collapse = "\n")

@@ -94,7 +94,6 @@ movement_text <- function(m, x) {
 }
 
 watch_notes <- function(x) {
-  strange <- sum(x$strange$rows != "")
   few <- x$periods[x$periods$rows < least_watched_rows, ]
   join_notes(
     if (!x$known) {
@@ -103,7 +102,7 @@ watch_notes <- function(x) {
         "Watch again once it is: it alone tells whether to train again."
       )
     },
-    if (strange > 0) note_outside_range(x$strange),
+    note_outside_range(x$strange),
     if (nrow(few)) {
       who <- if (nrow(few) == 1) "The period %s has fewer than %d rows and is not judged." else {
         "The periods %s have fewer than %d rows and are not judged."
