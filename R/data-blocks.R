@@ -94,7 +94,7 @@ text_dialect <- function(bytes, from, folder) {
   writeBin(bytes, path)
   start <- named_as(from, folder, file_start(path, path))
   separator <- named_as(from, folder, guess_separator(path))
-  decimal <- guess_decimal(start$lines, separator)
+  decimal <- guess_decimal(first_cells(start$lines, separator))
   list(
     header = read_header(path, separator), separator = separator, decimal = decimal,
     how = list(separator = separator, decimal = decimal)
