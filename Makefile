@@ -189,6 +189,8 @@ bench: install $(BUILD)/bench-step
 	@$(RUN) bench/reading.R
 	@$(RUN) bench/appraising.R
 	@$(RUN) bench/coverage.R
+	@$(RUN) bench/calming.R
+	@$(RUN) bench/evidence.R
 	@$(RUN) bench/sifting.R
 	@$(RUN) bench/folds.R
 	@$(RUN) bench/distilling.R

@@ -40,6 +40,9 @@ words_for_missing <- c(
   "#div/0!", "#value!", "#ref!"
 )
 
+# Of categories words such as "none" are levels of their own.
+surely_missing <- setdiff(words_for_missing, c("none", "nil", "x", "*", ".", "nc", "nd", "-", "na"))
+
 is_word_for_missing <- function(text) tolower(trimws(text)) %in% words_for_missing
 
 # ---- cells --------------------------------------------------------------------------------------------------------

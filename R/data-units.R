@@ -17,7 +17,9 @@ may_name_units <- function(x, kind) {
   n <- length(x)
   if (n < 40 || (is.numeric(x) && any(x != round(x)))) return(FALSE)
   distinct <- length(unique(x))
-  distinct >= fewest_units_named && distinct < n && n / distinct <= most_rows_a_unit && n / distinct >= 1.05
+  usual <- n / distinct
+  distinct >= fewest_units_named && usual >= 1.05 && usual <= most_rows_a_unit &&
+    max(tabulate(match(x, unique(x)))) <= max(5, 10 * usual)
 }
 
 names_units <- function(x, column, table, kinds) {

@@ -15,7 +15,6 @@ most_sheet_rows <- 1048575
 
 write_spreadsheet <- function(table, file) {
   check_spreadsheet(file)
-  rlang::check_installed("writexl", "to write Excel files")
   if (nrow(table) > most_sheet_rows) {
     what <- "An Excel sheet holds %s rows; there are %s."
     what <- sprintf(what, format_count(most_sheet_rows), format_count(nrow(table)))
@@ -30,6 +29,7 @@ check_spreadsheet <- function(file) {
     hint <- "Give it the ending .xlsx, .csv or .parquet."
     fail(sprintf("%s would be a file of Excel before 2007.", quoted(file)), hint)
   }
+  rlang::check_installed("writexl", "to write Excel files")
 }
 
 csv_bytes <- function(table, header, dialect = list(separator = ",", decimal = ".")) {

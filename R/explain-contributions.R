@@ -109,6 +109,7 @@ one_row <- function(row, data, id = NULL) {
       fail(sprintf("No row has the %s %s.", id, describe(row)), "Give the id of a row, or its number in the table.")
     }
   }
+  if (is_text(row, 1)) row <- as_one_number(as.character(row))
   type_count(nrow(data))(row, "row")
   data[as.integer(row), , drop = FALSE]
 }

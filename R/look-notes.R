@@ -202,7 +202,7 @@ note_missing_codes <- function(columns) {
   codes <- drop_nulls(lapply(columns, function(x) {
     if (is.numeric(x)) return(missing_numbers(x))
     labels <- short_labels(x)
-    found <- labels[is_word_for_missing(labels)]
+    found <- labels[tolower(trimws(labels)) %in% surely_missing]
     if (length(found)) found
   }))
   if (length(codes)) {

@@ -33,7 +33,7 @@ strangeness.hylomath_model <- function(model, newdata, ...) {
     trained_on = vapply(plans, trained_on, "")
   )
   # each end of a range is passed by one in so many rows as there were in training (Good 1953: new levels likewise)
-  trained <- max(parts_of(model)$rows[1], 1)
+  trained <- max(model$profile$rows %||% parts_of(model)$rows[1], 1)
   most <- function(share) stats::qbinom(1 - 0.01 / length(plans), nrow(table), pmin(share, 1))
   seen_once <- vapply(plans, function(plan) max(1, sum(plan$level_rows == 1)), 0)
   counts$chance <- counts$outside <= most(2 / (trained + 1)) & counts$gaps <= most(1 / (trained + 1)) &

@@ -380,7 +380,8 @@ note_looked_at <- function(appraisal) {
 # ---- about a table that was given ---------------------------------------------------------------------------------
 
 new_data_notes <- function(model, data, judged) {
-  join_notes(note_rows_seen(model, judged), note_outside_range(strangeness(model, data)))
+  cases <- data[counted_rows(roles_of(model), data), , drop = FALSE]
+  join_notes(note_rows_seen(model, judged), note_outside_range(strangeness(model, cases)))
 }
 
 # Rows that the network was trained or stopped by are no test of it.

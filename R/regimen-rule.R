@@ -62,6 +62,16 @@ with_patience <- function(r, epochs = 300, patience = 20) {
   r
 }
 
+# The brief with what one network has where the rule is left to choose and a table has no say.
+with_usual_values <- function(b) {
+  said <- b[["prepare"]]
+  usual <- list(numbers = "zscore", clip = 0)
+  open <- vapply(said[names(usual)], identical, NA, "auto")
+  b <- set_section(b, "prepare", usual[open])
+  b[["regimen"]] <- with_patience(b[["regimen"]])
+  b
+}
+
 auto_batch_size <- function(rows) 64 * 2^min(4, max(0, ceiling(log(rows / 10000, 4))))
 
 # With the square root of the batch: the noise of a mean falls by as much (Krizhevsky 2014).

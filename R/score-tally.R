@@ -47,5 +47,7 @@ scored_block <- function(model, table, how) {
     column <- paste0(how$prefix, "strange")
     answers[[column]][answers[[column]] == ""] <- NA  # an empty cell
   }
-  list(answers = answers, strange_rows = sum(strange$rows != ""), columns = strange$columns, bad = bad)
+  # what is chance is another question for all blocks together
+  columns <- strange$columns[c("column", "unseen", "gaps", "outside", "trained_on")]
+  list(answers = answers, strange_rows = sum(strange$rows != ""), columns = columns, bad = bad)
 }

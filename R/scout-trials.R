@@ -13,7 +13,7 @@ trial_brief <- function(search, rows, trial) {
 own_row <- function(search, a) {
   in_force <- search$base
   in_force[["regimen"]] <- regimen_in_force(a, function() learn_preparation(a))
-  values <- own_settings(in_force, names(search$space))
+  values <- own_settings(with_usual_values(in_force), names(search$space))
   columns <- lapply(stats::setNames(nm = names(search$space)), function(name) {
     value <- values[[name]]
     numeric <- is_numeric_dimension(search$space[[name]])

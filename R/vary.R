@@ -102,7 +102,7 @@ varied <- function(b, setting, value) {
 own_value <- function(b, setting, values) {
   if (setting == "rows") return(NA)
   as_text <- function(value) as.character(unlist(value))
-  now <- as_text(own_settings(b, setting)[[1]])
+  now <- as_text(own_settings(with_usual_values(b), setting)[[1]])
   match(TRUE, vapply(values, function(value) identical(as_text(value), now), NA))
 }
 

@@ -25,7 +25,7 @@ test_that("the task, the classes and the roles are guessed and shown", {
   expect_false(any(c("visit", "patient", "returned") %in% brief_inputs(b)))
   shown <- paste(format(b), collapse = "\n")
   expect_match(shown, "positive is yes")
-  expect_match(shown, "not used +patient \\(text\\)")
+  expect_match(shown, "not used +patient \\(id\\)")
   expect_equal(brief(crossings, target = "passengers")$task, "count")
   expect_equal(brief(boats, target = "litres_mile")$task, "regression")
   expect_equal(brief(boats, target = "decked")$classes, c("0", "1"))

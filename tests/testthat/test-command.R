@@ -51,7 +51,8 @@ test_that("a whole analysis runs from the shell", {
   # the model's brief has settled what the first one left to the rule, and gives the same network again
   again <- hylomath("show", "kilns.hylo", "--brief")$out
   open <- c(
-    "  rotate: auto", "  validation: auto", "  test: auto", "wiring: auto", "  method: auto", "  stop: auto", "  l2: auto"
+    "  rotate: auto", "  validation: auto", "  test: auto", "wiring: auto", "  method: auto", "  stop: auto",
+    "  l2: auto"
   )
   expect_identical(setdiff(readLines("kilns.yml"), again), open)
   writeLines(again, "again.yml")

@@ -89,17 +89,18 @@ test_that("each note of a look is given when there is reason, and not otherwise"
   expect_equal(codes(transform(base, late = ifelse(y == "yes", "L", "E"))), "gives_target_away")
   expect_equal(codes(transform(base, score = (y == "yes") * 10 + runif(n))), "gives_target_away")
   expect_equal(codes(transform(base, copy = exp(x)), "x"), "gives_target_away")
-  expect_equal(codes(transform(base, load = replace(as.character(round(rnorm(n), 2)), 7, "n/a"))), "numbers_as_text")
-  expect_match(
-    notes(look(transform(base, load = replace(as.character(round(rnorm(n), 2)), 7, "n/a"))))$note, "but \"n/a\""
-  )
-  expect_equal(
-    codes(transform(base, day = format(as.Date("2025-01-01") + seq_len(n) %% 60, "%d.%m.%Y"))), "dates_as_text"
-  )
+  half <- function(cell) transform(base, load = replace(as.character(round(rnorm(n), 2)), 7, cell))
+  expect_equal(codes(half("n/a")), "read_as_written")
+  expect_match(notes(look(half("n/a")))$note, "load (as `1234.5`, \"n/a\" missing)", fixed = TRUE)
+  expect_equal(codes(half("plenty")), "numbers_as_text")
+  expect_match(notes(look(half("plenty")))$note, "but \"plenty\"")
+  dotted <- format(as.Date("2025-01-01") + seq_len(n) %% 60, "%d.%m.%Y")
+  expect_equal(codes(transform(base, day = dotted)), "read_as_written")
+  expect_equal(codes(transform(base, day = replace(dotted, 3, "31.02.2025"))), "dates_as_text")
   expect_equal(codes(transform(base, w = replace(w, 1:5, " A"))), "alike_levels")
   expect_equal(codes(transform(base, g = replace(rnorm(n), y == "yes" & runif(n) < 0.4, NA))), "telling_gaps")
   expect_equal(codes(transform(base, g = replace(rnorm(n), runif(n) < 0.2, NA))), character())
-  expect_equal(notes(look(recovery, "returned"))$code, c("id_like", "telling_gaps"))
+  expect_equal(notes(look(recovery, "returned"))$code, c("id_like", "rows_belong_together", "telling_gaps"))
 })
 
 test_that("outliers and skew are told", {

@@ -93,7 +93,7 @@ test_that("what is not on the list is refused when it is written, with the reaso
   expect_fails(keep_rows(b, load_kg * 2), "must be a condition")
   expect_fails(keep_rows(b, fired_on > "soon"), "\"soon\" is not a date")
   expect_fails(hold_out(b, test_where = peak > 3), "the column `peak`")
-  expect_fails(read_brief(text = "target: y\nderive: {x: \"a +\"}"), "`add_columns.x` can't be read")
+  expect_fails(read_brief(text = "target: y\nadd_columns: {x: \"a +\"}"), "`add_columns.x` can't be read")
   expect_fails(read_brief(text = "target: y\nkeep_rows: \"file.remove('x')\""), "uses `file.remove`")
 })
 

@@ -186,17 +186,17 @@ test_that("date parts are those of the calendar, in the column's own zone", {
 })
 
 test_that("codes that mean missing are taken out, and numbers come to light", {
-  table <- data.frame(y = rnorm(60), load = rep(c("12", "n/a", "7.5"), 20), age = rep(c(30, -9, 41), 20))
+  table <- data.frame(y = rnorm(60), load = rep(c("12", "gone", "7.5"), 20), age = rep(c(30, -9, 41), 20))
   b <- brief(table, "y")
   expect_equal(b$columns$kinds$load, "category")
-  b <- prepare(b, missing_codes = c(-9, "n/a"))
+  b <- prepare(b, missing_codes = c(-9, "gone"))
   expect_equal(unlist(b$columns$kinds[c("load", "age")]), c(load = "number", age = "count"))
   expect_equal(working_table_of(b)$load[1:3], c(12, NA, 7.5))
   model <- single(regimen(b, epochs = 2), progress = "none")
   expect_identical(
-    predict(model, data.frame(load = "n/a", age = 30)), predict(model, data.frame(load = NA_real_, age = 30))
+    predict(model, data.frame(load = "gone", age = 30)), predict(model, data.frame(load = NA_real_, age = 30))
   )
-  only <- prepare(brief(table, "y"), only = load, missing_codes = "n/a")
+  only <- prepare(brief(table, "y"), only = load, missing_codes = "gone")
   expect_equal(unlist(only$columns$kinds[c("load", "age")]), c(load = "number", age = "number"))
 })
 

@@ -296,3 +296,56 @@ test_that("models of one table are lined up, whatever trained them", {
   found <- lineup(turns = turned(b), one = turned(quick(b)), direct = turned(wire(quick(b), "direct")))
   expect_equal(found$models$model, c("turns", "one", "direct"))
 })
+
+test_that("in order of time the networks that predict have learned the newest rows", {
+  table <- withr::with_seed(1, {
+    n <- 600
+    t <- data.frame(day = seq_len(n), x = rnorm(n), z = rnorm(n))
+    t$y <- t$x + ifelse(t$day > 500, 4, 0) + rnorm(n, 0, 0.3)
+    t
+  })
+  b <- brief(table, target = "y") |> set_columns(order = day) |>
+    hold_out(by = "ordered", test = 0, rotate = 3, seed = 1)
+  model <- train(b |> wire("4 tanh") |> regimen(seed = 1, epochs = 60), progress = "none")
+  expect_true(all(model$members$learned == 600))
+  # out-of-fold predictions are of networks that had not learned these rows, and of later rows only
+  rows <- model$judged$rotation
+  expect_true(all(rows$row > 150))
+  expect_output(print(b), "have no out-of-fold prediction")
+  expect_fails(resume(model, table), "have learned from all rows of this table")
+  expect_identical(trained_parameters(train(model$brief, table, progress = "none")), trained_parameters(model))
+  file <- withr::local_tempfile()
+  kept <- train(b |> wire("4 tanh") |> regimen(seed = 1, epochs = 60), progress = "none", checkpoint = file)
+  expect_identical(trained_parameters(kept), trained_parameters(model))
+  again <- train(b |> wire("4 tanh") |> regimen(seed = 1, epochs = 60), progress = "none", checkpoint = file)
+  expect_identical(trained_parameters(again), trained_parameters(model))
+})
+
+test_that("what is learned of out-of-fold predictions holds for the ensemble", {
+  rows <- function(n) {
+    x <- matrix(rnorm(n * 8), n)
+    data.frame(x, y = ifelse(x[, 1] * x[, 2] + x[, 3] + rlogis(n) > 0, "yes", "no"))
+  }
+  found <- vapply(1:4, function(seed) {
+    withr::local_seed(seed)
+    table <- rows(400)
+    new <- rows(3000)
+    model <- train(brief(table, "y") |> wire("16 relu") |> hold_out(test = 0, seed = seed), progress = "none")
+    loss <- function(m) {
+      p <- predict(m, new, type = "probability")$probability_yes
+      -mean(log(ifelse(new$y == "yes", p, 1 - p)))
+    }
+    right <- recalibrate(model)
+    by_hand <- model
+    by_hand$disagreement <- NULL
+    decided <- predict(decide(model, recall = 0.8, class = "yes"), new)$answer
+    c(
+      change = loss(right) - loss(model), without = loss(recalibrate(by_hand)) - loss(model),
+      recall = mean(decided[new$y == "yes"] == "yes")
+    )
+  }, numeric(3))
+  mean <- rowMeans(found)
+  expect_lt(mean[["change"]], 0.003)
+  expect_lt(mean[["change"]], mean[["without"]])
+  expect_equal(mean[["recall"]], 0.8, tolerance = 0.06)
+})

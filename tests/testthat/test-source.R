@@ -10,7 +10,7 @@ file_of <- function(lines, ending = ".csv", encoding = "UTF-8", frame = parent.f
 test_that("separators, decimal commas, quotes and encodings are guessed or given", {
   expect_equal(read_table(file_of(c("a\tb", "1.5\tx")))$a, 1.5)
   t <- read_table(file_of(c("menge;ort", "1,5;K\u00f6ln", "-2,25;\"a; b\"")))
-  expect_equal(t, data.frame(menge = c(1.5, -2.25), ort = c("K\u00f6ln", "a; b")))
+  expect_equal(t, data.frame(menge = c(1.5, -2.25), ort = c("K\u00f6ln", "a; b")), ignore_attr = "decimal")
   t <- read_table(file_of(c("menge;ort", "1,5;K\u00f6ln"), encoding = "latin1"))
   expect_equal(t$ort, "K\u00f6ln")
   expect_equal(read_table(file_of(c("a|b", "1,5|2")), how = list(separator = "|", decimal = ","))$a, 1.5)
@@ -174,7 +174,7 @@ test_that("broken files are refused within seconds, or read as the page says", {
   expect_fails(read_table(wide), "not a text file")
   bom <- withr::local_tempfile()
   writeBin(c(as.raw(c(0xff, 0xfe)), iconv("a,b\n1,2\n", "UTF-8", "UTF-16LE", toRaw = TRUE)[[1]]), bom)
-  expect_fails(read_table(bom), "UTF-16")
+  expect_equal(read_table(bom), data.frame(a = 1L, b = 2L), ignore_attr = TRUE)
   expect_fails(read_table(file_of(c("a,a", "1,2"))), "Two columns are called `a`")
   expect_fails(read_table(file_of(c("a,b", "\"1,2", "3,4"))), "can't be read as a table")
   many <- file_of(c(paste0("c", 1:100000, collapse = ","), paste(rep("1", 100000), collapse = ",")))

@@ -105,3 +105,50 @@ test_that("the command says it by its exit status, too", {
   expect_true(all(file.exists(c("w.png", "moves.csv"))))
   expect_equal(hylomath("watch", "k.hylo", "warm.csv", "--by", "mean(peak_c)")$status, 2)
 })
+
+test_that("a watch names what it measures: a root of mean squares, in the unit of the target", {
+  withr::local_seed(5)
+  rows <- function(n, noise) {
+    x <- rnorm(n)
+    data.frame(x, y = 10 * x + rnorm(n, 0, noise))
+  }
+  model <- train(brief(rows(600, 10), target = "y") |> wire("direct"), progress = "none")
+  newer <- rows(500, 10.2)
+  found <- watch_model(model, newer)
+  rmse <- sqrt(mean((predict(model, newer)$answer - newer$y)^2))
+  expect_equal(found$loss, "RMSE")
+  expect_equal(found$periods$loss, rmse)
+  expect_equal(found$periods$then, appraise(model)$measures$value[1])
+  # by a tenth in the measure itself
+  worse <- watch_model(model, rows(20000, 11.2))$movements
+  worse <- worse[worse$what == "measure", ]
+  expect_equal(worse$moved, 11.2 / found$periods$then - 1, tolerance = 0.1)
+})
+
+test_that("levels that training knew are not new, and scrambled targets are seen without test rows", {
+  withr::local_seed(6)
+  rows <- function(n) {
+    x <- rnorm(n)
+    data.frame(x, town = sprintf("t%03d", sample(120, n, TRUE)), y = ifelse(x + rlogis(n) > 0, "yes", "no"))
+  }
+  table <- rows(3000)
+  b <- brief(table, target = "y") |> set_columns(kinds = c(town = "category")) |> wire("3 tanh") |> regimen(epochs = 20)
+  model <- train(b |> hold_out(rotate = 3, test = 0, seed = 1), progress = "none")
+  newer <- rows(1500)
+  found <- watch_model(model, newer)
+  expect_equal(found$judgement, "keep")
+  new <- found$movements[found$movements$what == "new", ]
+  expect_equal(new$now, 0)
+  expect_equal(watch_model(model, transform(newer, y = sample(y)))$judgement, "retrain")
+  strangers <- transform(newer, town = ifelse(runif(1500) < 0.05, "elsewhere", town))
+  expect_true(any(with(watch_model(model, strangers)$movements, what == "new" & called)))
+})
+
+test_that("few groups are taken for few: what a group lacks is no proof that all do", {
+  one <- list(count = 0, effect = 1, rows = 200, units = 10)
+  many <- list(count = 60, effect = 9, rows = 2000, units = 100)
+  expect_gt(share_movement("level", "x", many, one)$p, 0.05)
+  alone <- list(count = 0, effect = 1, rows = 200, units = 200)
+  single <- list(count = 60, effect = 1, rows = 2000, units = 2000)
+  expect_lt(share_movement("level", "x", single, alone)$p, 0.05)
+})
