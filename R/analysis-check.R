@@ -68,4 +68,3 @@ check_columns_of_rows <- function(b, target, table) {
     fail(what, "Name one with set_columns(id = ...).")
   }
 }
-

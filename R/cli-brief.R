@@ -36,10 +36,9 @@ cli_override <- function(b, pairs) {
 # A list or a map in YAML, and everything else as it stands.
 cli_set_value <- function(pair) {
   text <- sub("^[^=]*=", "", pair)
-  parsed <- tryCatch(parse_yaml(paste0("value: ", text), sprintf("`--set %s`", pair)), hylomath_error = identity)
-  if (!inherits(parsed, "condition")) return(parsed$value)
-  if (grepl("^[[:space:]]*[[{]", text)) cli_said(stop(parsed))
-  text
+  read <- function() parse_yaml(paste0("value: ", text), sprintf("`--set %s`", pair))$value
+  if (grepl("^[[:space:]]*[[{]", text)) return(cli_said(read()))
+  tryCatch(read(), hylomath_error = function(e) text)
 }
 
 # What `--set` says of how a table is read, which has to be known before its kinds are guessed.
