@@ -34,7 +34,8 @@ names_units <- function(x, column, table, kinds) {
   # what is measured has a middle, and may be the same for all of a household or a day
   if (is.numeric(x)) {
     spread <- is_spread_evenly(x[rows])
-    return(!grepl(time_words, tolower(column)) && (spread && (steady || in_runs || called)))
+    named <- called && (steady || in_runs)
+    return(!grepl(time_words, tolower(column)) && (named || spread && (steady || in_runs || called)))
   }
   shaped <- has_one_shape(unique(as_label(x[rows])))
   (shaped && (called || steady || in_runs || max(unit) > length(rows) / 10)) || (called && (steady || in_runs))
