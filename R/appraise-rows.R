@@ -117,7 +117,7 @@ judged_table <- function(model, table, targets) {
 
 # Where the judged rows stand in a table.
 appraised_places <- function(appraisal, data) {
-  if (identical(table_hash(data), appraisal$fingerprint)) return(appraisal$places)
+  if (identical(table_identity(appraisal$looked_at, data), appraisal$fingerprint)) return(appraisal$places)
   found <- places_by_key(appraisal$judged$key, appraisal$id, data)
   if (anyNA(found) || any(found > nrow(data))) {
     fail("The rows that were judged are not all in this table.", "Give the table that they come from.")

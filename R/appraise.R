@@ -85,7 +85,8 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
   appraisal <- appraise_rows(model, judged, rows, level, draws, group, by)
   # where the rows stand, and in what table
   appraisal$places <- judged$row
-  appraisal$fingerprint <- if (!is.null(data)) table_hash(data) else model$fingerprint
+  appraisal$looked_at <- looked_at_by(model$brief)
+  appraisal$fingerprint <- if (rows == "new") table_identity(appraisal$looked_at, data) else model$fingerprint
   appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
   of_data <- if (rows == "new") new_data_notes(model, data, judged)
   appraisal$notes <- join_notes(model_notes(model), of_data, appraisal_notes(appraisal))

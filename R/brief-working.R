@@ -11,17 +11,20 @@ table_rules <- function(b, table = b$table) {
   list(codes = codes[lengths(codes) > 0], formats = formats, types = typed, derived = derived)
 }
 
+# What of a table a brief looks at: list(columns, kinds, formats), plain data.
+looked_at_by <- function(b) {
+  list(columns = unname(wanted_columns(b)), kinds = unlist(b$columns$kinds), formats = b$columns$formats)
+}
+
 # What a table says to a brief, whatever types its columns were read as: a hash of the columns that the brief looks at,
 # each as its kind has it.
-table_identity <- function(b, table) {
+table_identity <- function(looked_at, table) {
   if (is_stored(table)) return(table_hash(table))
-  raw <- wanted_columns(b) %||% names(table)
-  rules <- table_rules(b, table)
-  kinds <- unlist(b$columns$kinds)
-  columns <- lapply(stats::setNames(nm = sort(intersect(raw, names(table)), method = "radix")), function(column) {
+  there <- intersect(looked_at$columns %||% names(table), names(table))
+  columns <- lapply(stats::setNames(nm = sort(there, method = "radix")), function(column) {
     x <- table[[column]]
-    kind <- kinds[column]
-    if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, rules$formats[[column]])
+    kind <- looked_at$kinds[column]
+    if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, looked_at$formats[[column]])
     x <- if (is.factor(x) || kind %in% c("category", "id", "text")) as_label(x) else {
       if (is.numeric(x) || is.logical(x) || is_moment(x)) as.numeric(x) else x
     }

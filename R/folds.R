@@ -87,7 +87,8 @@ new_folds <- function(laid, done, level, draws) {
       measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
       predictions = fold_predictions(pooled$judged, plan, lengths(lapply(known, `[[`, "key"))),
       rows = together$row, group = if (!is.null(a$group)) together$group, brief = settled_brief(a), by = laid$plan$by,
-      regimen = regimen_in_force(a, function() learn_preparation(a)), fingerprint = table_identity(a$brief, a$raw),
+      regimen = regimen_in_force(a, function() learn_preparation(a)),
+      fingerprint = table_identity(looked_at_by(a$brief), a$raw),
       k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = a$target$columns,
       task = a$target$task, primary = pooled$primary, level = level
     ),

@@ -73,7 +73,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list(), disagre
       judged = judged,
       disagreement = disagreement,
       looks = character(),
-      fingerprint = table_identity(a$brief, a$raw),
+      fingerprint = table_identity(looked_at_by(a$brief), a$raw),
       states = training$states,
       kernel = training$kernel,
       seconds = training$seconds %||% max(training$curves$seconds, 0),
@@ -86,7 +86,9 @@ new_model <- function(a, b, answerer, direct, training, judged = list(), disagre
 # What it predicts, whether a table is the one that it was trained on, the judged rows of a part, the columns by role,
 # and the seed of the training.
 target_in <- function(model) model$answerer$target
-is_own_table <- function(model, table) identical(table_identity(model$brief, table), model$fingerprint)
+is_own_table <- function(model, table) {
+  identical(table_identity(looked_at_by(model$brief), table), model$fingerprint)
+}
 judged_in_part <- function(model, part) one_by_one(model$judged[[part]], roles_of(model))
 deciding_parts <- c("validation", "calibration", "rotation")  # by which decide() may choose, the first one first
 roles_of <- function(model) model$brief$columns

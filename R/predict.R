@@ -147,6 +147,11 @@ share_ratio <- function(model, shares, type) {
 #' @param flags Whether to add a column `strange` that names, for each row, the columns in which it differs from the
 #'   training rows; see [strangeness()].
 #' @param identity Whether to add a column `network` that holds the network's identity, the same wherever it is kept.
+#' @param ranked Whether the rows with the highest probability (of the positive class of two, else of the answer) or
+#'   number come first.
+#' @param digits Significant digits of the numbers that are added; `NULL` for all.
+#' @param learned Whether to add a column `learned`: which rows the network has learned from, `NA` where that can't be
+#'   told.
 #' @param ... Not used.
 #' @return `data` with the columns `answer` and, for classes, `probability_<class>` behind its own.
 #'   Columns of these names that an earlier scoring left in `data` are replaced, with a message.
