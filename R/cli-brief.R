@@ -51,9 +51,7 @@ cli_reading <- function(pairs) {
     }
     said <- set_at(said, path, cli_set_value(pair))
   }
-  schema <- brief_schema()[c("data", "columns")]
-  lapply(list(data = said$data, columns = said$columns), function(x) x %||% list()) |>
-    (\(x) cli_said(settle_settings(x, schema)))()
+  cli_said(settle_settings(said, brief_schema()))
 }
 
 # Where a subcommand writes when nothing is said: beside the brief, with another ending.

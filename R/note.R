@@ -8,7 +8,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 
 #' What a careful colleague would say
 #'
-#' @param x A model, an appraisal or a look.
+#' @param x A model, an appraisal, a look or a brief.
 #' @param ... Not used.
 #' @return A data frame with a row for each note: `code` (stable), `note` (a sentence with the figures in it) and `try`
 #'   (what to do about it). No rows when there is nothing to say.
@@ -25,7 +25,8 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   Of an appraisal: those of its model, and `one_class_only` all judged rows get the same answer;
 #'   `class_never_answered` a class is never predicted; `accuracy_misleads` the accuracy is high because one class has
 #'   most of the rows; `no_better_than_baseline` the network is no better than always saying the commonest class or the
-#'   mean; `direct_is_as_good`, `direct_is_better` a network without hidden layers does as well, or better; `overfits`
+#'   mean; `direct_is_as_good`, `direct_is_better` a network without hidden layers does as well, or better;
+#'   `measures_disagree` it is worse by the measure of training and better by another one; `overfits`
 #'   the network does clearly better on its training rows; `too_good` it is nearly perfect, which asks for a second
 #'   look; `answers_favoured` answers are often not the likeliest class; `errors_go_together` errors of neighbours in
 #'   time are alike; `few_rows` a class has too few rows to be judged by; `probabilities_off` shares of rows differ from
@@ -37,7 +38,11 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;
 #'   `gives_target_away`; `numbers_as_text`, `dates_as_text`; `alike_levels` levels differ in case or blanks only;
-#'   `telling_gaps` gaps go with the target.
+#'   `telling_gaps` gaps go with the target; `rows_belong_together` a column names units with several rows each;
+#'   `few_values` a whole-number target has so few values that they may be classes; `codes_for_missing` values may stand
+#'   for missing ones; `read_as_written` text was read as numbers or dates, `read_in_two_ways` it can't be told which.
+#'
+#'   Of a brief: `gives_target_away`, `pair_gives_target_away`, `rows_belong_together` and `few_values`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> quick() |> train(progress = "none")

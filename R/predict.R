@@ -72,12 +72,13 @@ predict.hylomath_brief <- function(object, ...) wrong_object("predict", "a model
 
 # Numbers further from those of training than half of their range, where a network is led by nothing.
 warn_far <- function(preparation, table) {
-  far <- lapply(Filter(function(plan) plan$encoding == "number", preparation$columns), function(plan) {
+  numbers <- Filter(function(plan) plan$encoding == "number", preparation$columns)
+  names(numbers) <- vapply(numbers, `[[`, "", "column")
+  far <- lapply(numbers, function(plan) {
     x <- as.numeric(table[[plan$column]])
     reach <- (plan$seen_high - plan$seen_low) / 2
     which(x < plan$seen_low - reach | x > plan$seen_high + reach)
   })
-  names(far) <- vapply(Filter(function(plan) plan$encoding == "number", preparation$columns), `[[`, "", "column")
   far <- far[lengths(far) > 0]
   if (length(far) == 0) return(invisible())
   rows <- length(unique(unlist(far)))

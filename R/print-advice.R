@@ -63,7 +63,11 @@ advice_in_words <- function(advice) {
     has_call <- grepl(call_pattern, sentences, perl = TRUE)
     before <- sub(paste0(call_pattern, ".*"), "", sentences[has_call], perl = TRUE)
     before <- sub("[ :,(]*( (with|by|see|in|for example|using))?[ :,(]*$", "", before, ignore.case = TRUE)
-    sentences[has_call] <- ifelse(lengths(strsplit(before, " ")) > 1, paste0(before, "."), "")
-    paste(sentences[sentences != ""], collapse = " ")
+    before <- sub(", or [a-z]+$", "", before)
+    # a condition alone is no advice
+    whole <- lengths(strsplit(before, " ")) > 1 & !grepl("^if [^,]*$", before, ignore.case = TRUE)
+    sentences[has_call] <- ifelse(whole, paste0(before, "."), "")
+    sentences <- capitalised(sub("^or ", "", sentences[sentences != ""]))
+    paste(sentences, collapse = " ")
   }, "", USE.NAMES = FALSE)
 }

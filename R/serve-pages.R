@@ -63,7 +63,8 @@ openapi_of <- function(model) {
         responses = list(
           "200" = list(description = "The answers, a row each", content = c(
             json(list(type = "object", properties = list(
-              network = list(type = "string"), answers = list(type = "array", items = refers("answer"))
+              network = list(type = "string"), rule = list(type = "string"),
+              answers = list(type = "array", items = refers("answer"))
             ))), list("text/csv" = list(schema = list(type = "string")))
           )),
           "413" = error("Too many bytes or rows"), "415" = error("Neither JSON nor CSV"),

@@ -10,8 +10,8 @@
 #'   training range; mean answers (of the test rows, as they were answered at training, and of the newer ones); and the
 #'   mean loss, without the highest hundredth. With all columns and periods taken together, less than 4 % of tables in
 #'   which nothing has changed are called (Bonferroni's inequality, half of it for all rows together). What is called
-#'   must also matter: a number must have moved by 0.05 of its deviation, a share by 0.01, a loss by 5 %; with a million
-#'   rows smaller changes are sure, and no reason to act.
+#'   must also matter: a number must have moved by 0.05 of its deviation, a share by 0.01, the measure by 5 %; with a
+#'   million rows smaller changes are sure, and no reason to act.
 #'
 #'   `retrain` is said where the loss has grown, `look` where anything else has moved: whether the answers still hold
 #'   then, only the target can tell. Dates are not compared: they always move.
