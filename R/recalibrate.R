@@ -6,7 +6,7 @@
 #' @param model A model of a classification with calibration rows, see [hold_out()].
 #' @param method `"platt"`: a logistic curve of the log-odds of each class (Platt 1999, with his targets);
 #'   `"isotonic"`: any rising curve (Zadrozny and Elkan 2002), for a thousand rows and more, each of its steps drawn
-#'   towards Platt's curve as by a hundred rows that lie on it; `"temperature"`: one
+#'   towards Platt's curve as by three hundred rows that lie on it; `"temperature"`: one
 #'   number that makes all probabilities bolder or more timid (Guo, Pleiss, Sun and Weinberger 2017), which leaves
 #'   their order alone; `"none"` takes it away again.
 #' @param ... Not used.
@@ -140,7 +140,7 @@ rising_curve <- function(p, is_class, weight, straight = NULL) {
   list(score = score[ends], level = level[ends])
 }
 
-rows_on_straight <- 100
+rows_on_straight <- 300
 
 pooled <- function(value, weight) {
   n <- length(value)

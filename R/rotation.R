@@ -288,23 +288,42 @@ calmed_rows <- function(model) {
   apart <- model$disagreement
   if (is.null(rows) || is.null(apart)) return(rows)
   classes <- target_in(model)$classes
-  networks <- length(unique(model$members$turn))
-  odds <- log_odds_of(rows$answers[paste0("probability_", classes)])
-  for (j in seq_along(classes)) {
-    for (own in list(rows$observed == classes[j], rows$observed != classes[j])) {
-      if (sum(own) > 1) odds[own, j] <- calmed(odds[own, j], rows$weight[own], apart[[j]], networks)
-    }
-  }
-  p <- stats::plogis(odds)
-  p <- p / rowSums(p)
+  p <- calmed(as.matrix(rows$answers[paste0("probability_", classes)]), rows, apart, model)
   rows$answers[paste0("probability_", classes)] <- as.data.frame(p)
   rows$answers$answer <- answered_classes(model$answerer, p)
   rows
 }
 
-calmed <- function(odds, weight, apart, networks) {
-  middle <- weighted_mean(odds, weight)
-  spread <- weighted_mean((odds - middle)^2, weight)
-  lasting <- max(spread - apart, 0)
-  middle + sqrt((lasting + apart / networks) / (lasting + apart)) * (odds - middle)
+# Of three classes and more, probabilities that are calmed one by one don't sum to 1, and dividing by their sum moves
+# what was brought to its place: so both are done in turns, as margins of a table are fitted (Deming and Stephan 1940).
+calmed <- function(p, rows, apart, model) {
+  networks <- length(unique(model$members$turn))
+  classes <- target_in(model)$classes
+  cells <- do.call(c, lapply(seq_along(classes), function(j) {
+    sides <- split(seq_along(rows$observed), rows$observed == classes[j])
+    lapply(unname(sides[lengths(sides) > 1]), function(side) list(j = j, rows = side))
+  }))
+  odds <- log_odds_of(p)
+  cells <- lapply(cells, function(cell) {
+    at <- middle_and_spread(odds[cell$rows, cell$j], rows$weight[cell$rows])
+    differing <- min(apart[[cell$j]] / max(at$spread, 1e-300), 1)
+    c(cell, list(middle = at$middle, spread = (1 - differing + differing / networks) * at$spread))
+  })
+  for (round in seq_len(if (length(classes) > 2) 10 else 1)) {
+    for (cell in cells) {
+      own <- odds[cell$rows, cell$j]
+      at <- middle_and_spread(own, rows$weight[cell$rows])
+      stretch <- if (at$spread > 0) sqrt(cell$spread / at$spread) else 1
+      odds[cell$rows, cell$j] <- cell$middle + stretch * (own - at$middle)
+    }
+    p <- stats::plogis(odds)
+    p <- p / rowSums(p)
+    odds <- log_odds_of(p)
+  }
+  p
+}
+
+middle_and_spread <- function(x, weight) {
+  middle <- weighted_mean(x, weight)
+  list(middle = middle, spread = weighted_mean((x - middle)^2, weight))
 }
