@@ -41,7 +41,7 @@ turn_interval <- function(scale, rows, by_turn, i, level) {
   )
   n <- nrow(by_turn[[1]])
   if (level * (scores$total + scores$new) > scores$total + 1e-9) {
-    return(list(low = rep(if (scale %in% c("log", "count")) 0 else -Inf, n), high = rep(Inf, n)))
+    return(list(low = rep(if (scale$unit %in% c("log", "count")) 0 else -Inf, n), high = rep(Inf, n)))
   }
   widest <- max(vapply(scores$turns, function(own) max(own$score), 0))
   ends <- lapply(by_turn, function(answers) smooth_ends(scale, answers, i, widest))
@@ -59,8 +59,8 @@ turn_interval <- function(scale, rows, by_turn, i, level) {
 
 # As conformal_ends(), but not yet rounded to counts.
 smooth_ends <- function(scale, answers, i, bound) {
-  if (scale != "count") return(conformal_ends(scale, answers, i, bound))
-  reach <- bound * count_spread(answers[[i]])
+  if (scale$unit != "count") return(conformal_ends(scale, answers, i, bound))
+  reach <- bound * count_spread(answers[[i]], scale$dispersion)
   list(low = answers[[i]] - reach, high = answers[[i]] + reach)
 }
 
@@ -68,17 +68,17 @@ smooth_ends <- function(scale, answers, i, bound) {
 score_of_end <- function(scale, answers, i, end, side) {
   sign <- if (side == "low") -1 else 1
   answer <- answers[[i]]
-  switch(scale,
+  switch(scale$unit,
     quantiles = if (side == "low") answers[[2]] - end else end - answers[[ncol(answers)]],
     log = sign * (log(pmax(end, 1e-300)) - log(answer)),
-    count = sign * (end - answer) / count_spread(answer),
+    count = sign * (end - answer) / count_spread(answer, scale$dispersion),
     plain = sign * (end - answer)
   )
 }
 
 whole_ends <- function(ends, scale) {
-  if (scale == "quantiles") return(uncrossed(ends$low, ends$high))
-  if (scale != "count") return(ends)
+  if (scale$unit == "quantiles") return(uncrossed(ends$low, ends$high))
+  if (scale$unit != "count") return(ends)
   list(low = pmax(ceiling(ends$low - 1e-9), 0), high = pmax(floor(ends$high + 1e-9), 0))
 }
 

@@ -54,6 +54,19 @@ conformal_obstacle <- function(model, level) {
 # The rows whose scores decide: those held out for it, else those that rotate.
 conformal_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "rotation")
 
+conformal_scale <- function(model) {
+  unit <- task_of(target_in(model))$error_scale(target_in(model))
+  list(unit = unit, dispersion = if (identical(unit, "count")) count_dispersion(model))
+}
+
+# By moments, of rows that decide nothing about the bound where there are any: then the promise holds as it stands.
+count_dispersion <- function(model) {
+  rows <- judged_in_part(model, "validation") %||% conformal_rows(model)
+  answer <- rows$answers[[1]]
+  excess <- weighted_mean((observed_of(rows, 1) - answer)^2 - answer, rows$weight)
+  max(excess, 0) / weighted_mean(pmax(answer, 1e-6)^2, rows$weight)
+}
+
 # Whether each new row is measured by the networks of every turn.
 takes_turns <- function(model) {
   is.null(judged_in_part(model, "calibration")) && !is.null(judged_in_part(model, "rotation")) &&
@@ -78,17 +91,18 @@ too_few_groups <- function(rows, level) {
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
-# `low` and `high` of each target, a list by target; `rows` are the calibration rows.
-conformal_intervals <- function(target, rows, answers, level) {
-  scale <- task_of(target)$error_scale(target)
-  bounds <- conformal_bounds(target, rows, level)
-  lapply(seq_along(target$columns), function(i) conformal_ends(scale, answers, i, bounds[i]))
+# `low` and `high` of each target, a list by target.
+conformal_intervals <- function(model, answers, level) {
+  scale <- conformal_scale(model)
+  bounds <- conformal_bounds(model, level)
+  lapply(seq_along(bounds), function(i) conformal_ends(scale, answers, i, bounds[i]))
 }
 
 # By target how far off an answer may be, in the unit of the scores.
-conformal_bounds <- function(target, rows, level) {
-  scale <- task_of(target)$error_scale(target)
-  vapply(seq_along(target$columns), function(i) {
+conformal_bounds <- function(model, level) {
+  scale <- conformal_scale(model)
+  rows <- conformal_rows(model)
+  vapply(seq_along(target_in(model)$columns), function(i) {
     conformal_bound(conformal_scores(scale, observed_of(rows, i), rows$answers, i), rows$weight, level, rows$group)
   }, 0)
 }
@@ -144,7 +158,7 @@ covered <- function(model, judged, resampling) {
     covered_classes(target, unname(inside), judged, resampling)
   } else {
     ends <- if (turns) ends_by_target(judged$turn_ends) else {
-      conformal_intervals(target, rows, judged$answers, coverage_level)
+      conformal_intervals(model, judged$answers, coverage_level)
     }
     covered_numbers(target, ends, judged, resampling)
   }
@@ -156,9 +170,11 @@ covered <- function(model, judged, resampling) {
 }
 
 # Whether what is proven of networks that take turns is proven of this model: where the labels chose how much each
-# wiring counts, where rows belong to groups or have weights, and after refit() no theorem says so.
+# wiring counts, where the unit of a count's errors is learned of the same rows, where rows belong to groups or have
+# weights, and after refit() no theorem says so.
 has_theorem <- function(model) {
   b <- model$brief
+  if (!has_classes(target_in(model)) && !is.null(conformal_scale(model)$dispersion)) return(FALSE)
   b$wiring != "auto" && is.null(model$refitted) && is.null(b$columns$group) && is.null(b$columns$weight)
 }
 
@@ -207,9 +223,9 @@ coverage_row <- function(of, hit, weight, size, resampling) {
 # `low` and `high` by target of rows of a working table; `answers` are those that are given out.
 intervals_at <- function(model, table, answers, level) {
   target <- target_in(model)
-  if (!takes_turns(model)) return(conformal_intervals(target, conformal_rows(model), answers, level))
+  if (!takes_turns(model)) return(conformal_intervals(model, answers, level))
   by_turn <- answers_by_turn(model$answerer, table)
-  scale <- task_of(target)$error_scale(target)
+  scale <- conformal_scale(model)
   lapply(seq_along(target$columns), function(i) {
     turn_interval(scale, judged_in_part(model, "rotation"), by_turn, i, level)
   })

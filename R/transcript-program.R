@@ -53,7 +53,7 @@ program_with_ends <- function(program, model, level) {
       "Hold calibration rows out: hold_out(calibration = 0.15, rotate = 0); counts and quantiles have none."
     )
   }
-  program$ends <- list(ratio = scale == "log", bounds = I(conformal_bounds(target, conformal_rows(model), level)))
+  program$ends <- list(ratio = scale == "log", bounds = I(conformal_bounds(model, level)))
   own <- if (length(target$columns) > 1) paste0("_", target$columns) else ""
   program$answers <- I(c(program$answers, paste0(c("low", "high"), rep(own, each = 2))))
   program

@@ -49,7 +49,7 @@ checked_rows <- function(model, program) {
   rows <- rows_with_answers(model, made_up_rows(model, program))
   answers <- given_answers(model$answerer, rows)
   bounds <- program$ends$bounds
-  scale <- if (isTRUE(program$ends$ratio)) "log" else "plain"
+  scale <- list(unit = if (isTRUE(program$ends$ratio)) "log" else "plain")
   for (i in seq_along(bounds)) answers <- cbind(answers, as.data.frame(conformal_ends(scale, answers, i, bounds[i])))
   names(answers) <- program$answers
   dated <- vapply(rows, is_moment, NA)

@@ -24,6 +24,24 @@ test_that("intervals hold new rows as often as they promise, over many tables", 
   expect_equal(mean(held), 0.9, tolerance = 0.012)
 })
 
+test_that("counts with many zeros are held as often where many are expected as where few are", {
+  draw <- function(seed, n) {
+    withr::with_seed(seed, {
+      mean <- exp(rnorm(n))
+      data.frame(x = log(mean), y = rpois(n, mean / 0.4) * (runif(n) < 0.4))
+    })
+  }
+  held <- vapply(1:6, function(seed) {
+    b <- brief(draw(seed, 1500), target = "y", task = "count") |> hold_out(calibration = 0.4, seed = seed)
+    model <- single(wire(b, "direct"), progress = "none")
+    new <- draw(100 + seed, 3000)
+    p <- predict(model, new, type = "interval")
+    tapply(p$low <= new$y & new$y <= p$high, rank_bands(new$x, 3), mean)
+  }, numeric(3))
+  # by the square root of the mean alone 97 % where few are expected and 80 % where many are
+  expect_lt(max(abs(rowMeans(held) - 0.9)), 0.05)
+})
+
 test_that("every kind of number has intervals of its own shape", {
   d <- withr::with_seed(2, data.frame(x = runif(3000)))
   spread <- function(p) p$high - p$low

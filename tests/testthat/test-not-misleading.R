@@ -201,7 +201,7 @@ test_that("B12: with groups the promise is for a new group, and too few of them 
   expect_true(all(is.infinite(wide$low)))
   expect_true(all(is.finite(predict(model, t, type = "interval", level = 0.8)$low)))
   # quantiles that are drawn together meet, and don't cross
-  ends <- conformal_ends("quantiles", data.frame(answer = 2, q1 = 1, q9 = 3), 1, -5)
+  ends <- conformal_ends(list(unit = "quantiles"), data.frame(answer = 2, q1 = 1, q9 = 3), 1, -5)
   expect_lte(ends$low, ends$high)
   counts <- whole_numbers_within(c(2.4, 3.5), 0.1)
   expect_true(all(counts$low <= counts$high))
