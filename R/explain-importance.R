@@ -40,9 +40,9 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   seed <- training_seed(model)
   columns <- needed_columns(answerer)
   as_is <- own_losses(target, judged, answers_now(answerer, judged$answers))
-  shuffled <- shuffled_losses(answerer, looked_at$table, judged, as_is, columns, repeats, seed)
   primary <- primary_measure(target)
   resampling <- resampling_of(judged$weight, judged$group, seed, level, 1000)
+  shuffled <- shuffled_losses(answerer, looked_at$table, judged, as_is, columns, repeats, seed, resampling$unit)
   each <- lapply(seq_along(target$columns), function(i) {
     losses <- cbind(1, as_is[, i], vapply(shuffled, function(s) s[, i], numeric(nrow(as_is)))) * judged$weight
     sums <- unit_sums(losses, resampling$unit, max(resampling$unit))
@@ -64,7 +64,7 @@ importance.default <- function(model, ...) wrong_object("importance", "a model",
 
 # The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
 # is given to: who is drawn brings both.
-shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, seed) {
+shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, seed, unit) {
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
   lapply(seq_along(columns), function(j) {
@@ -80,7 +80,7 @@ shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, se
       squares <- squares + rise^2 / repeats
     }
     for (i in seq_len(ncol(as_is))) {
-      share <- donor_share(received[, i], given[, i], squares[, i], repeats)
+      share <- donor_share(received[, i], given[, i], squares[, i], repeats, judged$weight, unit)
       received[, i] <- received[, i] + share * (given[, i] - mean(given[, i]))
     }
     as_is + received
@@ -100,23 +100,27 @@ shuffled_answers <- function(answerer, table, column, orders) {
   }), recursive = FALSE)
 }
 
-# A rise is o_i + d_j + e_ij of the row that receives, the row that gives and both together. The mean of all has the
-# variance (var(o + d) + var(e) / repeats) / n; the means by row of few repeats have the noise of the others in them. So
-# much of the givers' means is added to the receivers' that their sum has the variance that it should have: the parts
-# are had from the means' variances and that of all rises, as in an analysis of variance by two ways.
-donor_share <- function(received, given, squares, repeats) {
+# A rise is o_i + d_j + e_ij of the row that receives, the row that gives and both together, which an analysis of
+# variance by two ways takes apart. The mean of all has the variance of o + d and e / repeats; the means by row of few
+# repeats have the noise of the others in them. So much of the givers' means is added to the receivers' that the sums of
+# the units that are drawn, rows or groups, vary as they should.
+donor_share <- function(received, given, squares, repeats, weight, unit) {
   if (repeats < 2) return(1)
   all <- mean(squares) - mean(received)^2
   of <- function(means) max((repeats * stats::var(means) - all) / (repeats - 1), 0)
   receiving <- of(received)
   giving <- of(given)
-  together <- stats::cov(received, given)
   rest <- max(all - receiving - giving, 0)
-  wanted <- max(receiving + giving + 2 * together, 0) + rest / repeats
-  missing <- wanted - stats::var(received)
-  spread <- stats::var(given)
-  if (!(spread > 0) || missing <= 0) return(0)
-  (sqrt(together^2 + spread * missing) - together) / spread
+  sums <- unit_sums(cbind(received - mean(received), given - mean(given)) * weight, unit, max(unit))
+  spread <- stats::var(sums)
+  together <- spread[1, 2]
+  per_unit <- sum(weight^2) / nrow(sums) / repeats
+  own <- max(spread[1, 1] - per_unit * (giving + rest), 0)
+  others <- max(spread[2, 2] - per_unit * (receiving + rest), 0)
+  wanted <- max(own + others + 2 * together, 0) + per_unit * rest
+  missing <- wanted - spread[1, 1]
+  if (!(spread[2, 2] > 0) || missing <= 0) return(0)
+  (sqrt(together^2 + spread[2, 2] * missing) - together) / spread[2, 2]
 }
 
 # `sums` by unit: the weight, the losses as they are, and those with each column shuffled.

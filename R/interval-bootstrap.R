@@ -47,6 +47,16 @@ absolute_sum_interval <- function(drawn, terms, level) {
   c(low = low, high = high)
 }
 
+# How many degrees of freedom the estimated variance of a mean has, by the kurtosis of its terms about it (Satterthwaite
+# 1946): one less than there are for normal terms.
+spread_freedom <- function(terms) {
+  n <- length(terms)
+  spread <- sum(terms^2)
+  if (!(spread > 0)) return(n - 1)
+  kurtosis <- n * sum(terms^4) / spread^2
+  min(n - 1, max(2 * n / max(kurtosis - 1, 1e-6), 3))
+}
+
 # Bias-corrected and accelerated (Efron 1987) intervals of each measure (column): `drawn` has a row a draw, `without` a
 # row for each unit that is left out. Measures that are not defined in a draw leave it out.
 bca_interval <- function(value, drawn, without, level) {
@@ -65,9 +75,9 @@ bca_ends <- function(value, drawn, without, level) {
   spread <- sum(away^2)
   acceleration <- if (spread > 0) sum(away^3) / (6 * spread^1.5) else 0
   # a little wider for few units, as Student's t is for means: a bootstrap's spread is short by (n - 1) / n (Hesterberg
-  # 2015)
+  # 2015), and the fewer the larger the share of it that comes of few of them
   n <- length(without)
-  z <- bias + sqrt(n / (n - 1)) * stats::qt(c((1 - level) / 2, (1 + level) / 2), n - 1)
+  z <- bias + sqrt(n / (n - 1)) * stats::qt(c((1 - level) / 2, (1 + level) / 2), spread_freedom(away))
   shares <- stats::pnorm(bias + z / (1 - acceleration * z))
   stats::quantile(drawn, shares, names = FALSE)
 }

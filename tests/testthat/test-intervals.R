@@ -50,6 +50,9 @@ test_that("the bootstrap's interval of a mean is the usual one, and heeds groups
   found <- bca_interval(mean(x), drawn_sums(counts, sums) / 300, all_but_one(sums) / 299, 0.95)
   expect_equal(unname(found[1, ]), as.numeric(t.test(x)$conf.int), tolerance = 0.005)
   expect_identical(core_resample(10, 3, 9), core_resample(10, 3, 9))
+  # a mean whose spread comes of few terms is known less well: so many degrees of freedom as its variance has
+  expect_equal(spread_freedom(qnorm(ppoints(300))), 299, tolerance = 0.1)
+  expect_equal(spread_freedom(c(-10, 10, rep(c(-1, 1), 149))), 2 * 300 / (300 * 20298 / 498^2 - 1))
   # each row four times, as groups: as wide as with one row each, not half as wide
   table <- transform(small_crossings(200), whose = departure)
   four <- table[rep(seq_len(200), 4), ]
