@@ -10,6 +10,8 @@ guess_kinds <- function(table, whole = table, except = NULL) {
     kinds[numeric] <- Map(kind_of_numbers, rows_of(summarise_numbers(columns)), columns)
   }
   kinds[!numeric] <- lapply(table[!numeric], guess_kind)
+  own <- vapply(names(kinds), function(column) names_rows(table[[column]], kinds[[column]], column), NA)
+  kinds[own & !names(kinds) %in% except] <- "id"
   likely <- Filter(function(column) may_name_units(table[[column]], kinds[[column]]), setdiff(names(kinds), except))
   if (length(likely) == 0) return(kinds)
   others <- setdiff(names(whole), names(kinds))

@@ -41,9 +41,17 @@ names_units <- function(x, column, table, kinds) {
   (shaped && (called || steady || in_runs || max(unit) > length(rows) / 10)) || (called && (steady || in_runs))
 }
 
+# Whole numbers, another in each row, under a name that says what they are: a customer's, drawn or given out.
+names_rows <- function(x, kind, column) {
+  called <- kind == "count" && grepl(unit_words, tolower(column), perl = TRUE) && !grepl(time_words, tolower(column))
+  if (!called || length(x) < 20 || anyNA(x) || anyDuplicated(x)) return(FALSE)
+  grepl(id_words, tolower(column), perl = TRUE) || is_spread_evenly(x)
+}
+
 # What columns that name units are called, in a few languages.
+id_words <- "(^|[_. ])(id|ids|nr|no|num|nummer|numero|key|uuid|mrn|ref)$"
 unit_words <- paste0(
-  "(^|[_. ])(id|ids|nr|no|num|number|nummer|numero|key|code|uuid|mrn|ref)$|[a-z](id|nr)$|",
+  id_words, "|(^|[_. ])(number|code)$|[a-z](id|nr)$|",
   "patient|subject|customer|client|member|account|household|person|kunde|student|employee|participant|serial"
 )
 

@@ -17,11 +17,17 @@ giving_columns <- function(columns, y, kinds) {
   c(by_value, if (length(by_gap)) paste(by_gap, "(missing)"))
 }
 
+# All rows are told by it, or those of one side: a letter that is there for some of those who came back, and nobody
+# else.
 gap_gives_away <- function(x, y) {
-  gap <- is.na(x) & !is.na(y)
-  if (sum(gap) < 10 || sum(!is.na(x) & !is.na(y)) < 10 || has_many_values(y)) return(FALSE)
+  if (has_many_values(y)) return(FALSE)
   known <- !is.na(y)
-  tell_classes(as.character(is.na(x[known])), as_label(y[known]))
+  labels <- as_label(y[known])
+  gap <- is.na(x[known])
+  if (sum(gap) < 10 || sum(!gap) < 10) return(FALSE)
+  counts <- table(labels, gap)
+  pure <- apply(counts, 2, function(n) max(n) >= 0.99 * sum(n) && which.max(n) != which.max(rowSums(counts)))
+  any(pure) || tell_classes(as.character(gap), labels)
 }
 
 # Whether nearly all rows are of the class that is commonest at their level: of the rows that the commonest class alone
@@ -111,8 +117,10 @@ leak_note <- function(leaks, target) {
   told <- ifelse(by_gap, sprintf("whether %s is missing", columns), columns)
   new_note(
     "gives_target_away",
-    if (length(leaks) == 1) {
-      told <- paste0(toupper(substr(told, 1, by_gap)), substr(told, 1 + by_gap, nchar(told)))
+    if (length(leaks) == 1 && by_gap) {
+      what <- "Whether %s is missing gives %s away, in all rows or some. Is it known before %s is?"
+      sprintf(what, columns, target, target)
+    } else if (length(leaks) == 1) {
       sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", told, target, target)
     } else {
       what <- "Each of these alone tells %s in nearly every row: %s. Are they known before %s is?"

@@ -14,13 +14,16 @@ test_that("what separates the target gives it away, whatever form it has, and is
   table <- visits()
   for (found in list(notes(look(table, target = "left")), notes(brief(table, target = "left")))) {
     leak <- found[found$code == "gives_target_away", ]
-    expect_match(leak$note, "Whether exit_days is missing alone tells left", fixed = TRUE)
+    expect_match(leak$note, "Whether exit_days is missing gives left away", fixed = TRUE)
     expect_match(leak$try, "set_columns(drop = exit_days)", fixed = TRUE)
     expect_false("telling_gaps" %in% found$code)
   }
-  expect_output(print(brief(table, target = "left")), "Whether exit_days is missing alone")
+  expect_output(print(brief(table, target = "left")), "Whether exit_days is missing gives left away")
   model <- train(quick(brief(table, target = "left")) |> regimen(epochs = 2), progress = "none")
   expect_true("gives_target_away" %in% notes(model)$code)
+  # nor is what is there for some of one class, and nobody else
+  some <- withr::with_seed(6, transform(table, exit_days = ifelse(runif(nrow(table)) < 0.4, exit_days, NA)))
+  expect_match(notes(look(some, "left"))$note, "Whether exit_days is missing gives left away", all = FALSE)
   # a level of one class only, of a class that is rare
   rare <- withr::with_seed(1, data.frame(x = rnorm(2000), y = c(rep("bad", 30), rep("good", 1970))))
   rare$state <- ifelse(rare$y == "bad", "closed", sample(c("open", "new"), 2000, TRUE))
@@ -37,6 +40,11 @@ test_that("columns that name units are no inputs, and are proposed as groups", {
   expect_false("patient" %in% brief_inputs(b))
   expect_match(notes(b)$try[notes(b)$code == "rows_belong_together"], "set_columns(group = patient)", fixed = TRUE)
   expect_false("rows_belong_together" %in% notes(set_columns(b, group = patient))$code)
+  # numbers of customers, drawn at random, one a row
+  drawn <- withr::with_seed(5, transform(table, customer_id = sample(1e6, 900), income = sample(1e6, 900)))
+  expect_equal(unlist(brief(drawn, "left")$columns$kinds)[c("customer_id", "income")],
+    c(customer_id = "id", income = "count")
+  )
   # without a telling name, by what is the same for all rows of a unit
   plainly <- brief(stats::setNames(table, sub("patient", "p", names(table))), "left")
   expect_equal(plainly$columns$kinds$p, "id")
