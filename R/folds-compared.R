@@ -24,30 +24,49 @@ same_folds <- function(a, b) {
     identical(a$pooled$judged$observed, b$pooled$judged$observed)
 }
 
-# What choosing the best of several comes to on folds that had no say in it: each fold is judged by what was best on the
-# others, and the mean of these losses is what the chosen one may be expected to have (Tibshirani and Tibshirani 2009;
-# Tsamardinos, Greasidou and Borboudakis 2018). `losses` has a row for each choice and a column a fold, `against` is the
-# row that the gain is over; folds of one `dealing` share no rows. list(loss, gain), NULL with fewer than three folds.
-chosen_by_others <- function(losses, against, dealing = rep(1, ncol(losses))) {
-  losses <- losses[rowSums(!is.finite(losses)) == 0, , drop = FALSE]
-  if (nrow(losses) < 2 || min(table(dealing)) < 3 || !against %in% rownames(losses)) return(NULL)
-  each <- vapply(seq_len(ncol(losses)), function(f) {
-    others <- setdiff(which(dealing == dealing[f]), f)
-    chosen <- which.min(rowMeans(losses[, others, drop = FALSE]))
-    c(loss = losses[chosen, f], gain = losses[against, f] - losses[chosen, f])
-  }, numeric(2))
-  list(loss = mean(each[1, ]), gain = mean(each[2, ]))
+# What the best of several choices may be expected to gain over one of them that was there from the start. The best is
+# the best partly by luck, and the more so the more were tried, be it together, one proposed by the other, or stopped
+# early. So its mean difference is drawn to that of all choices, as far as chance alone sets them apart (empirical
+# Bayes, which heeds no choosing: Efron 2011, "Tweedie's formula and selection bias"). `losses` has a row a choice and a
+# column a fold, NA where a choice was stopped; `overlap` is the ratio of rows that a fold judges to those that it
+# learns from, by which the means' variance is larger than that of folds apart (Nadeau and Bengio 2003). list(value,
+# gain), NULL where the first is the best, and with fewer than three folds.
+gain_of_best <- function(losses, against, overlap) {
+  means <- rowMeans(losses)
+  best <- which.min(means)
+  if (ncol(losses) < 3 || !length(best) || best == against) return(NULL)
+  apart <- sweep(losses, 2, losses[against, ])[-against, , drop = FALSE]
+  folds <- rowSums(is.finite(apart))
+  apart <- apart[folds > 0, , drop = FALSE]
+  folds <- folds[folds > 0]
+  difference <- rowMeans(apart, na.rm = TRUE)
+  spread <- sum((apart - difference)^2, na.rm = TRUE) / max(sum(folds - 1), 1)
+  likely <- drawn_to_their_middle(difference, spread * (1 / folds + overlap))
+  gain <- -likely[match(rownames(losses)[best], rownames(apart))]
+  list(value = unname(means[against] - gain), gain = unname(gain))
+}
+
+# Estimates with known variances, drawn to their mean as far as their spread is no larger than these make it (restricted
+# maximum likelihood of a normal distribution of what they estimate).
+drawn_to_their_middle <- function(x, variance) {
+  if (!any(variance > 0)) return(x)
+  variance <- pmax(variance, 1e-12 * max(variance))
+  middle <- function(own) sum(x / (own + variance)) / sum(1 / (own + variance))
+  misfit <- function(own) {
+    sum(log(own + variance)) + log(sum(1 / (own + variance))) + sum((x - middle(own))^2 / (own + variance))
+  }
+  most <- 4 * (stats::var(c(x, mean(x))) + max(variance))
+  own <- stats::optimize(function(root) misfit(root^2), c(0, sqrt(most)))$minimum^2
+  if (misfit(0) <= misfit(own)) own <- 0
+  middle(own) + own / (own + variance) * (x - middle(own))
 }
 
 # The same in words.
-chosen_text <- function(honest, primary, against) {
-  if (is.null(honest)) return(NULL)
-  what <- if (honest$gain > 0) {
-    "Chosen by the other folds each time, the best has a %s of %s on the fold that had no say, %s less than %s"
-  } else {
-    "Chosen by the other folds each time, the best has a %s of %s on the fold that had no say, %s more than %s"
-  }
-  sprintf(paste0(what, ": that is what the choice may be expected to gain."), primary, format_measure(honest$loss),
-    format_measure(abs(honest$gain)), against
+expected_text <- function(expected, primary, against) {
+  if (is.null(expected)) return(NULL)
+  sprintf(
+    "The best is the best partly by luck. Allowing for that, expect a %s of about %s: %s %s than %s.", primary,
+    format_measure(expected$value), format_measure(abs(expected$gain)), if (expected$gain > 0) "less" else "more",
+    against
   )
 }

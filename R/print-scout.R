@@ -19,7 +19,7 @@ format.hylomath_scouting <- function(x, ...) {
       if (identical(x$stopped, "interrupted")) "An interrupt ended the search: what is shown was done before it.",
       if (identical(x$stopped, "exhausted")) "Nothing is left to try within these bounds.",
       winner_text(x),
-      if (x$best != x$own) chosen_text(x$honest, x$primary, "the brief's own"),
+      if (x$best != x$own) expected_text(x$expected, x$primary, "the brief's own"),
       if (x$judge == "folds") single_networks_text(x$brief, "Each trial"),
       stopped_early_text(sum(!t$whole), stopped_in),
       sprintf(

@@ -25,7 +25,7 @@ format.hylomath_sifting <- function(x, ...) {
         ),
         x$primary, folds_words(x$k, x$repeats), nrow(x$path)
       ),
-      chosen_text(x$honest, x$primary, "all inputs"),
+      expected_text(x$expected, x$primary, "all inputs"),
       single_networks_text(x$brief, "Each fit")
     ))
   )

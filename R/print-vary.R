@@ -19,7 +19,7 @@ format.hylomath_variation <- function(x, ...) {
       if (which.min(v$mean) != which(v$value == x$against)) {
         c(
           sprintf("The lowest of %d is lower here than it will be on new rows.", nrow(v)),
-          chosen_text(x$honest, x$primary, sprintf("%s %s", x$setting, x$against))
+          expected_text(x$expected, x$primary, sprintf("with %s %s", x$setting, x$against))
         )
       }
     ))

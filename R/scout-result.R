@@ -10,7 +10,7 @@ new_scouting <- function(search, state, file) {
     list(
       trials = scouting_trials(search, state, fits), fits = fits, settings = names(search$space), space = search$space,
       rows = state$rows, best = as.integer(names(full)[which.min(full)]), own = 1L, stopped = state$stopped,
-      honest = honest_search(search, fits), where = search$where, judge = search$judge, k = search$k,
+      expected = expected_of_search(search, fits), where = search$where, judge = search$judge, k = search$k,
       repeats = search$repeats, folds = search$folds,
       primary = loss_name(target_of(b)), brief = b, base = search$base, target = b$target, task = b$task, file = file
     ),
@@ -18,15 +18,11 @@ new_scouting <- function(search, state, file) {
   )
 }
 
-# What the winner's figures are without the luck of having been chosen, see chosen_by_others(); of turns and folds.
-honest_search <- function(search, fits) {
+# What the winner may be expected to gain, see gain_of_best(); of turns and folds.
+expected_of_search <- function(search, fits) {
   if (search$judge == "validation") return(NULL)
-  last <- search$rungs[nrow(search$rungs), ]
-  own <- fits[fits$share == last$epochs & fits$fold <= last$folds, ]
-  losses <- tapply(own$loss, list(own$trial, own$fold), mean)
-  losses <- losses[rowSums(is.na(losses)) == 0, , drop = FALSE]
-  once <- if (search$judge == "turns") last$folds else search$k
-  chosen_by_others(losses, "1", (as.integer(colnames(losses)) - 1) %/% once)
+  losses <- tapply(fits$loss, list(fits$trial, fits$fold), mean)
+  gain_of_best(losses, match("1", rownames(losses)), mean(fits$rows / fits$training))
 }
 
 # A row a trial, those that were judged in full first, the best on top.

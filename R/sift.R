@@ -118,19 +118,18 @@ new_sifting <- function(b, inputs, steps, direction, k, repeats) {
       path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set,
       dropped = setdiff(inputs, steps[[small]]$set), primary = loss_name(target_of(b)), brief = b, target = b$target,
       task = b$task, k = k, repeats = repeats, left_out = length(inputs) - length(steps),
-      honest = honest_sifting(steps, k)
+      expected = expected_of_sifting(steps, k)
     ),
     class = "hylomath_sifting"
   )
 }
 
-# What the best set's figures are without the luck of having been chosen. (The way from set to set was chosen by all
-# folds all the same.)
-honest_sifting <- function(steps, k) {
+# What the best set may be expected to gain, see gain_of_best().
+expected_of_sifting <- function(steps, k) {
   losses <- do.call(rbind, lapply(steps, `[[`, "losses"))
   all <- which.max(vapply(steps, function(s) length(s$set), 0L))
   rownames(losses) <- seq_along(steps)
-  chosen_by_others(losses, as.character(all), (seq_len(ncol(losses)) - 1) %/% k)
+  gain_of_best(losses, all, 1 / (k - 1))
 }
 
 # A row a set: its mean loss over the folds, and how far above the best it is; the standard error of that allows for

@@ -68,19 +68,22 @@ new_variation <- function(b, setting, values, labels, against, found, k, repeats
       values = variation_table(folds, labels, against, level), setting = setting,
       numeric = all(vapply(values, is.numeric, NA)), primary = folds[[1]]$primary, against = labels[against],
       target = b$target, task = b$task, k = k, repeats = repeats, left_out = found$left_out, level = level,
-      honest = honest_variation(folds, labels[against]), folds = folds
+      expected = expected_of_variation(folds, against), folds = folds
     ),
     class = "hylomath_variation"
   )
 }
 
-# What the best value's figures are without the luck of having been chosen.
-honest_variation <- function(folds, against) {
+# What the best value may be expected to gain, see gain_of_best().
+expected_of_variation <- function(folds, against) {
   first <- folds[[1]]
   losses <- t(vapply(folds, function(f) f$each[[measure_labels(f$measures)[match(f$primary, f$measures$measure)]]],
     numeric(nrow(first$each))
   ))
-  if (all(lengths(lapply(folds, `[[`, "left_out")) == 1)) chosen_by_others(losses, against, first$each[["repeat"]])
+  rownames(losses) <- names(folds)
+  if (all(lengths(lapply(folds, `[[`, "left_out")) == 1)) {
+    gain_of_best(losses, against, mean(first$each$rows / first$each$training))
+  }
 }
 
 # The briefs with the setting at each of the values.
