@@ -31,9 +31,11 @@ options_completed_by <- function(verbs, what) {
   unique(unlist(lapply(options, function(option) if (completed_by(option) %in% what) option$flags)))
 }
 
-# The first line of the first table that is named, a name a line.
+# The first line of the first table that is named, a name a line, without signs that a terminal obeys. A name is
+# whatever somebody has written into a file: no shell may expand it.
 columns_in_shell <- paste(
-  "head -n 1 -- \"$table\" 2>/dev/null | tr -d '\\r\"' | tr ',;\\t' '\\n\\n\\n'"
+  "head -n 1 -- \"$table\" 2>/dev/null | head -c 100000 | tr -d '\\r\"' | tr ',;\\t' '\\n\\n\\n' |",
+  "LC_ALL=C tr -d '\\000-\\011\\013-\\037\\177'"
 )
 
 bash_completion <- function(verbs) {
@@ -44,19 +46,24 @@ bash_completion <- function(verbs) {
   c(
     "# completes hylomath in bash; written by `hylomath completion bash`",
     "_hylomath_columns() {", "  local table", "  for table in \"${COMP_WORDS[@]}\"; do",
-    "    case \"$table\" in *.csv|*.tsv|*.txt)", paste0("      ", columns_in_shell), "      return ;;", "    esac",
+    "    case \"$table\" in *.csv|*.tsv|*.txt)", "      [ -f \"$table\" ] || continue",
+    paste0("      ", columns_in_shell), "      return ;;", "    esac",
     "  done", "}",
+    "# what begins with the current word, of the lines that come in; `compgen -W` would run what stands in them",
+    "_hylomath_offer() {", "  local line", "  COMPREPLY=()", "  while IFS= read -r line; do",
+    "    case \"$line\" in \"$current\"*) COMPREPLY+=(\"$line\") ;; esac", "  done", "}",
     "_hylomath() {",
-    "  local current=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" options=\"\" IFS=$' \\t\\n'",
+    "  local current=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" options=\"\" line",
+    "  local IFS=$' \\t\\n'",
     "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
     sprintf("    COMPREPLY=($(compgen -W \"%s help\" -- \"$current\"))", paste(names(verbs), collapse = " ")),
     "    return", "  fi", "  case \"${COMP_WORDS[1]}\" in", cases, "  esac", "  case \"$before\" in",
-    sprintf(
-      "    %s) IFS=$'\\n'; COMPREPLY=($(compgen -W \"$(_hylomath_columns)\" -- \"$current\")); return ;;", of("column")
-    ),
-    sprintf("    %s) COMPREPLY=($(compgen -d -- \"$current\")); return ;;", of("folder")),
+    sprintf("    %s) _hylomath_offer < <(_hylomath_columns); return ;;", of("column")),
+    sprintf("    %s) _hylomath_files -d; return ;;", of("folder")),
     "  esac", "  case \"$current\" in", "    -*) COMPREPLY=($(compgen -W \"$options\" -- \"$current\")) ;;",
-    "    *) IFS=$'\\n'; COMPREPLY=($(compgen -f -- \"$current\")) ;;", "  esac", "}",
+    "    *) _hylomath_files -f ;;", "  esac", "}",
+    "_hylomath_files() {", "  COMPREPLY=()",
+    "  while IFS= read -r line; do COMPREPLY+=(\"$line\"); done < <(compgen \"$1\" -- \"$current\")", "}",
     "complete -o filenames -F _hylomath hylomath"
   )
 }
@@ -77,7 +84,8 @@ zsh_completion <- function(verbs) {
   c(
     "#compdef hylomath", "# completes hylomath in zsh; written by `hylomath completion zsh`",
     "_hylomath_columns() {", "  local table names", "  for table in $words; do",
-    "    case $table in *.csv|*.tsv|*.txt)", sprintf("      names=(${(f)\"$(%s)\"})", columns_in_shell),
+    "    case $table in *.csv|*.tsv|*.txt)", "      [[ -f $table ]] || continue",
+    sprintf("      names=(${(f)\"$(%s)\"})", columns_in_shell),
     "      compadd -a names", "      return ;;", "    esac", "  done", "}", "_hylomath() {", "  local -a verbs",
     "  verbs=(", sprintf("    '%s:%s'", names(verbs), plain(vapply(verbs, cli_first_words, ""))), "  )",
     "  if (( CURRENT == 2 )); then", "    _describe command verbs", "    return", "  fi", "  local verb=$words[2]",
@@ -104,7 +112,7 @@ fish_completion <- function(verbs) {
   }))
   c(
     "# completes hylomath in fish; written by `hylomath completion fish`", "function __hylomath_columns",
-    "  for table in (commandline -opc)", "    if string match -qr '\\.(csv|tsv|txt)$' -- $table",
+    "  for table in (commandline -opc)", "    if string match -qr '\\.(csv|tsv|txt)$' -- $table; and test -f $table",
     paste0("      ", columns_in_shell), "      return", "    end", "  end", "end",
     sprintf("complete -c hylomath -n __fish_use_subcommand -f -a %s -d '%s'", names(verbs), plain(vapply(
       verbs, cli_first_words, ""

@@ -34,6 +34,73 @@ test_that("the scripts for zsh and fish are ones that these shells can read", {
   expect_equal(hylomath("completion", "cmd")$status, 2)
 })
 
+# A shell at a terminal, as somebody has it in front of them: what is typed, and what stands there then.
+at_terminal <- function(shell, script, typed) {
+  setup <- list(
+    bash = list(c("--norc", "--noprofile", "-i"), "source %s"),
+    zsh = list(c("-f", "-i"), "autoload -U compinit; compinit -u -D; source %s; compdef _hylomath hylomath"),
+    fish = list(c("--no-config", "-i"), "source %s")
+  )[[shell]]
+  terminal <- processx::process$new(
+    shell, setup[[1]], pty = TRUE, env = c("current", TERM = "xterm", PS1 = "$ "), wd = getwd()
+  )
+  on.exit(terminal$kill())
+  seen <- ""
+  answer <- function(at_least = 0.3, at_most = 5) {
+    Sys.sleep(at_least)
+    for (i in seq_len(10 * at_most)) {
+      new <- terminal$read_output()
+      if (!nzchar(new)) return(seen)
+      seen <<- paste0(seen, new)
+      Sys.sleep(0.1)
+    }
+    seen
+  }
+  answer(1)
+  terminal$write_input(paste0(sprintf(setup[[2]], script), "\n"))
+  answer(1)
+  for (keys in typed) {
+    terminal$write_input(keys)
+    answer()
+  }
+  seen
+}
+
+# Names that are code for a shell: each would make a file `ran`.
+hostile_names <- function(n) {
+  code <- c(
+    "$(touch ran)", "`touch ran`", ";touch ran;", "|touch ran|", "&touch ran&", ">ran", "\n>ran", "${x:=$(touch ran)}",
+    "'$(touch ran)'", "\\$(touch ran)", "<(touch ran)", "(touch ran)", "!touch ran", "{a,$(touch ran)}",
+    "*$(touch ran)",
+    "-e$(touch ran)", "$((x[$(touch ran)]))", "$'\\x60touch ran\\x60'", "~$(touch ran)", "#$(touch ran)"
+  )
+  paste0(rep(code, length.out = n), c("", "a", " b", "=c")[(seq_len(n) - 1) %/% length(code) %% 4 + 1])
+}
+
+test_that("names of columns and files run nothing when they are completed", {
+  skip_on_os("windows")
+  hard <- nzchar(Sys.getenv("HYLOMATH_HARD"))
+  skip_if_not_installed("processx")
+  shells <- Filter(function(shell) nzchar(Sys.which(shell)), if (hard) c("bash", "zsh", "fish") else "bash")
+  skip_if(length(shells) == 0)
+  for (shell in shells) {
+    script <- completion(shell)
+    withr::local_dir(withr::local_tempdir())
+    names <- hostile_names(if (hard) 200 else 20)
+    writeLines(paste(c("peak_c", gsub("[\n,;]", "", names)), collapse = ","), "all.csv")
+    for (name in names[!grepl("/", names)]) file.create(paste0(name, ".csv"))
+    writeLines("$(touch ran)", "one.csv")
+    seen <- at_terminal(shell, script, c(
+      "hylomath look all.csv --target \t", "\t", "\x15", "hylomath look all.csv --target pe\t", "\x15",
+      "hylomath look \t", "\t", "\x15", "hylomath look '$\t", "\t", "\x15",
+      # a name that is put in place is quoted: the line runs without its code
+      "hylomath look one.csv --target \t", "\x01: \x05\n"
+    ))
+    expect_match(seen, "peak_c", fixed = TRUE, info = shell)
+    expect_false(file.exists("ran"), info = paste(shell, seen))
+  }
+})
+
 test_that("a mistyped word is answered with the one that is meant, and status 2", {
   wrong <- list(
     list(c("lok", "k.csv"), "no command `lok`. Did you mean `look`?"),
