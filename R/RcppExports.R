@@ -57,6 +57,10 @@ core_settle_file <- function(path, folder) {
     .Call(`_hylomath_core_settle_file`, path, folder)
 }
 
+core_append_file <- function(path, bytes) {
+    .Call(`_hylomath_core_append_file`, path, bytes)
+}
+
 core_is_pipe <- function(path) {
     .Call(`_hylomath_core_is_pipe`, path)
 }
@@ -131,5 +135,17 @@ core_asked_to_stop <- function() {
 
 core_train <- function(fits, report, done, keep, every, catch_term, threads) {
     .Call(`_hylomath_core_train`, fits, report, done, keep, every, catch_term, threads)
+}
+
+core_unpacker <- function(path) {
+    .Call(`_hylomath_core_unpacker`, path)
+}
+
+core_unpack <- function(unpacker, most) {
+    .Call(`_hylomath_core_unpack`, unpacker, most)
+}
+
+core_unpack_close <- function(unpacker) {
+    invisible(.Call(`_hylomath_core_unpack_close`, unpacker))
 }
 

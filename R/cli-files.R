@@ -48,7 +48,7 @@ cli_from_input <- function(verb, name, arguments) {
     cli_wrong(sprintf("`hylomath %s` takes no standard input (-): give a file.", name), name)
   }
   if (sum(piped) > 1) cli_wrong("Standard input (-) is one table.", name)
-  for (i in which(handed)) arguments[i] <- text_from(file(arguments[i], "rb", raw = TRUE))
-  if (any(piped)) arguments[piped] <- text_from(file("stdin", "rb"))
+  for (i in which(handed)) arguments[i] <- text_from(arguments[i])
+  if (any(piped)) arguments[piped] <- text_from("-")
   arguments
 }

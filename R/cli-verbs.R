@@ -99,7 +99,7 @@ cli_predict <- function(files, options) {
   )
   listed <- list(ranked = options$ranked, digits = options$digits, learned = options[["mark-learned"]])
   if (options$json) {
-    table <- cli_inputs(model, if (files[2] == "-") text_from(file("stdin", "rb")) else files[2])
+    table <- cli_inputs(model, if (files[2] == "-") text_from("-") else files[2])
     return(cli_json(do.call(augment, c(list(model, table), how, listed))[-seq_along(table)]))
   }
   if (options$ranked || options[["mark-learned"]] || !is.null(options$digits)) {
@@ -126,7 +126,7 @@ cli_predict <- function(files, options) {
 # A list of rows for people: read whole, sorted and rounded as it is wanted.
 cli_list <- function(model, files, options, how) {
   if (!is.null(options$query)) cli_wrong("Lists are made of files: leave --query out.", "predict")
-  table <- read_table(if (files[2] == "-") text_from(file("stdin", "rb")) else files[2])
+  table <- read_table(if (files[2] == "-") text_from("-") else files[2])
   listed <- do.call(augment, c(list(model, table), how))
   if (is.null(options$output) || options$output == "-") {
     return(cat(rawToChar(csv_bytes(listed, TRUE))))

@@ -7,6 +7,8 @@ fail <- function(what, try = NULL, class = NULL) {
   stop(errorCondition(message, class = c(class, "hylomath_error"), what = what, try = try))  # nolint: the one place
 }
 
+first_sentence <- function(condition) sub("([.!]) .*$", "\\1", gsub("[[:space:]]+", " ", conditionMessage(condition)))
+
 # Errors that are not ours go to `otherwise`, which says what they mean.
 said_by_others <- function(code, otherwise) {
   tryCatch(code, error = function(e) if (inherits(e, "hylomath_error")) rlang::cnd_signal(e) else otherwise(e))

@@ -10,14 +10,12 @@ longest_record <- 2^28
 
 text_source <- function(from, block) {
   rlang::check_installed("data.table", "to read CSV files")
-  connection <- if (from == "-") file("stdin", "rb") else if (is_compressed(from)) gzfile(from, "rb") else {
-    file(from, "rb")
-  }
+  source <- byte_source(from)
   size <- if (from == "-" || is_compressed(from)) NA else file.size(from)
   folder <- tempfile("blocks-")
   dir.create(folder)
   close <- function() {
-    close.connection(connection)
+    source$close()
     unlink(folder, recursive = TRUE)
   }
   is_read <- FALSE
@@ -27,7 +25,7 @@ text_source <- function(from, block) {
   separator <- NULL
   take <- function() {
     repeat {
-      part <- readBin(connection, "raw", block)
+      part <- source$read(block)
       last <- length(part) == 0
       rest <<- if (length(rest)) core_joined_bytes(rest, part) else part
       if (length(rest) == 0) return(NULL)
@@ -62,10 +60,9 @@ text_source <- function(from, block) {
   rest <- core_bytes(rest, end + 1, length(rest))
   as_file <- function(bytes) {
     path <- file.path(folder, "block.csv")
-    out <- file(path, "wb")
-    on.exit(close.connection(out))
-    writeBin(header, out)
-    writeBin(bytes, out)
+    unlink(path)
+    add_to_temporary(header, path)
+    add_to_temporary(bytes, path)
     path
   }
   is_read <- TRUE
@@ -91,7 +88,7 @@ is_blank <- function(bytes) length(bytes) < 1e4 && all(bytes %in% as.raw(c(0x0a,
 # How a text file is written, from its first block: list(header, separator, how), `how` as read_table() takes it.
 text_dialect <- function(bytes, from, folder) {
   path <- file.path(folder, "first.csv")
-  writeBin(bytes, path)
+  add_to_temporary(bytes, path)
   start <- named_as(from, folder, file_start(path, path))
   separator <- named_as(from, folder, guess_separator(path))
   decimal <- guess_decimal(first_cells(start$lines, separator))

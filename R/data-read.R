@@ -156,15 +156,7 @@ read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding
 # An uncompressed copy of a .gz file, one in UTF-8 of a file in UTF-16, without a line that only names the separator,
 # else the file itself.
 plain_text <- function(file) {
-  if (!is_compressed(file)) return(rewritten_text(file) %||% file)
-  damaged <- function(...) fail(sprintf("%s is damaged: it can't be unpacked to its end.", quoted(file)))
-  unpacked <- function() {
-    withCallingHandlers(text_from(gzfile(file, "rb")), warning = function(w) {
-      # R closes what somebody else has left open whenever it likes
-      if (!grepl("unused connection", conditionMessage(w), fixed = TRUE)) damaged()
-    })
-  }
-  said_by_others(unpacked(), damaged)
+  if (is_compressed(file)) text_from(file) else rewritten_text(file) %||% file
 }
 
 rewritten_text <- function(file) {
@@ -180,25 +172,27 @@ rewritten_text <- function(file) {
   }
   if (grepl("^sep=", rawToChar(utils::head(bytes, 4)))) bytes <- bytes[-seq_len(match(as.raw(0x0a), bytes))]
   plain <- tempfile(fileext = ".csv")
-  writeBin(bytes, plain)
+  add_to_temporary(bytes, plain)
   plain
 }
 
-# What a connection gives as a file, which is closed with it.
-text_from <- function(connection) {
+# What comes of a file, a pipe or standard input ("-"), unpacked, as a temporary file.
+text_from <- function(from) {
   plain <- tempfile(fileext = ".csv")
-  to <- file(plain, "wb")
+  source <- byte_source(from)
+  is_whole <- FALSE
   on.exit({
-    close(connection)
-    close(to)
+    source$close()
+    if (!is_whole) unlink(plain)
   })
+  add_to_temporary(raw(), plain)
   bytes <- 0
-  while (length(part <- readBin(connection, "raw", 2^24)) > 0) {
+  while (length(part <- source$read(2^24)) > 0) {
     bytes <- bytes + length(part)
-    if (bytes > limit_of("table_bytes")) unlink(plain)
     check_limit(bytes, "table_bytes", "The table has")
-    writeBin(part, to)
+    add_to_temporary(part, plain)
   }
+  is_whole <- TRUE
   plain
 }
 
@@ -297,8 +291,6 @@ quietly_read <- function(file, code) {
     }
   )
 }
-
-first_sentence <- function(condition) sub("([.!]) .*$", "\\1", gsub("[[:space:]]+", " ", conditionMessage(condition)))
 
 in_utf8 <- function(table, encoding) {
   if (encoding == "UTF-8") return(table)

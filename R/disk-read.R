@@ -39,11 +39,11 @@ path_from <- function(file, folder) {
 # ---- compressed documents -----------------------------------------------------------------------------------------
 
 read_compressed <- function(file) {
-  connection <- gzfile(file, "rb")
-  on.exit(close(connection))
+  source <- byte_source(file)
+  on.exit(source$close())
   parts <- list()
   bytes <- 0
-  while (length(part <- readBin(connection, "raw", 2^20)) > 0) {
+  while (length(part <- source$read(2^20)) > 0) {
     bytes <- bytes + length(part)
     check_limit(bytes, "bytes", sprintf("%s unpacks to", quoted(file)))
     parts[[length(parts) + 1]] <- part
@@ -58,12 +58,34 @@ is_compressed <- function(file) identical(readBin(file, "raw", 2), as.raw(c(0x1f
 
 compressed_starts_with <- function(file, text) {
   if (!is_compressed(file)) return(FALSE)
-  connection <- gzfile(file, "rb")
-  on.exit(close(connection))
-  starts_with_bytes(connection, text)
+  source <- byte_source(file)
+  on.exit(source$close())
+  start <- charToRaw(text)
+  identical(source$read(length(start)), start)
 }
 
 starts_with_bytes <- function(file, text) {
   start <- charToRaw(text)
   identical(readBin(file, "raw", length(start)), start)
+}
+
+# ---- bytes, one part after another --------------------------------------------------------------------------------
+
+# list(read, close): `read(n)` gives the next n bytes, fewer at the end and none behind it. What is compressed is
+# unpacked and held to its checksums. `from` is a file, "-" for standard input.
+byte_source <- function(from) {
+  if (from != "-" && !grepl("^/(dev/fd|proc/self/fd)/", from) && is_compressed(from)) return(unpacked_source(from))
+  connection <- file(if (from == "-") "stdin" else from, "rb", raw = from != "-")
+  list(read = function(n) readBin(connection, "raw", n), close = function() close(connection))
+}
+
+unpacked_source <- function(file) {
+  damaged <- function(e) {
+    fail(sprintf("%s is damaged: it can't be unpacked to its end.", quoted(file)), sprintf("(%s.)", first_sentence(e)))
+  }
+  unpacker <- said_by_others(core_unpacker(path.expand(file)), damaged)
+  list(
+    read = function(n) said_by_others(core_unpack(unpacker, n), damaged),
+    close = function() core_unpack_close(unpacker)
+  )
 }

@@ -20,6 +20,17 @@ write_compressed <- function(text, file) {
   })
 }
 
+# More bytes to a temporary file; what can't be kept to its end is said, where R says nothing.
+add_to_temporary <- function(bytes, path) {
+  lost <- core_append_file(path.expand(path), bytes)
+  if (lost == "") return(invisible())
+  unlink(path)
+  fail(
+    sprintf("There is no room for a temporary file in %s: %s.", quoted(dirname(path)), tolower(lost)),
+    "Make room there, or name another folder by the environment variable TMPDIR."
+  )
+}
+
 check_folder <- function(folder, file) {
   if (dir.exists(folder)) return()
   fail(sprintf("There is no folder %s to write %s into.", quoted(folder), quoted(basename(file))))

@@ -189,6 +189,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_append_file
+std::string core_append_file(std::string path, Rcpp::RawVector bytes);
+RcppExport SEXP _hylomath_core_append_file(SEXP pathSEXP, SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_append_file(path, bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_is_pipe
 bool core_is_pipe(std::string path);
 RcppExport SEXP _hylomath_core_is_pipe(SEXP pathSEXP) {
@@ -416,6 +428,39 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_unpacker
+SEXP core_unpacker(std::string path);
+RcppExport SEXP _hylomath_core_unpacker(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unpacker(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_unpack
+Rcpp::RawVector core_unpack(SEXP unpacker, double most);
+RcppExport SEXP _hylomath_core_unpack(SEXP unpackerSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type unpacker(unpackerSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_unpack(unpacker, most));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_unpack_close
+void core_unpack_close(SEXP unpacker);
+RcppExport SEXP _hylomath_core_unpack_close(SEXP unpackerSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type unpacker(unpackerSEXP);
+    core_unpack_close(unpacker);
+    return R_NilValue;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_joint_answers", (DL_FUNC) &_hylomath_core_joint_answers, 7},
@@ -432,6 +477,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_places_of", (DL_FUNC) &_hylomath_core_places_of, 2},
     {"_hylomath_core_is_plain_file", (DL_FUNC) &_hylomath_core_is_plain_file, 1},
     {"_hylomath_core_settle_file", (DL_FUNC) &_hylomath_core_settle_file, 2},
+    {"_hylomath_core_append_file", (DL_FUNC) &_hylomath_core_append_file, 2},
     {"_hylomath_core_is_pipe", (DL_FUNC) &_hylomath_core_is_pipe, 1},
     {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
     {"_hylomath_core_swap_paths", (DL_FUNC) &_hylomath_core_swap_paths, 2},
@@ -451,6 +497,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_note_signals", (DL_FUNC) &_hylomath_core_note_signals, 1},
     {"_hylomath_core_asked_to_stop", (DL_FUNC) &_hylomath_core_asked_to_stop, 0},
     {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 7},
+    {"_hylomath_core_unpacker", (DL_FUNC) &_hylomath_core_unpacker, 1},
+    {"_hylomath_core_unpack", (DL_FUNC) &_hylomath_core_unpack, 2},
+    {"_hylomath_core_unpack_close", (DL_FUNC) &_hylomath_core_unpack_close, 1},
     {NULL, NULL, 0}
 };
 

@@ -56,6 +56,21 @@ std::string core_settle_file(std::string path, std::string folder) {
 #endif
 }
 
+// Adds bytes to the end of a file, which is made where there is none, and closes it. Why they are not all there, or an
+// empty text.
+// [[Rcpp::export]]
+std::string core_append_file(std::string path, Rcpp::RawVector bytes) {
+  std::FILE* file = std::fopen(path.c_str(), "ab");
+  if (file == nullptr) return std::strerror(errno);
+  errno = 0;
+  const auto n = static_cast<std::size_t>(bytes.size());
+  bool whole = std::fwrite(bytes.begin(), 1, n, file) == n;
+  std::string why = whole ? "" : std::strerror(errno);
+  whole = std::fclose(file) == 0 && whole;
+  if (!whole && why.empty()) why = std::strerror(errno);
+  return why;
+}
+
 // Whether there is a pipe at this path.
 // [[Rcpp::export]]
 bool core_is_pipe(std::string path) {
