@@ -125,6 +125,14 @@ core_hash <- function(text) {
     .Call(`_hylomath_core_hash`, text)
 }
 
+core_connected <- function(port) {
+    .Call(`_hylomath_core_connected`, port)
+}
+
+core_hang_up <- function(port, peers) {
+    invisible(.Call(`_hylomath_core_hang_up`, port, peers))
+}
+
 core_note_signals <- function(on) {
     invisible(.Call(`_hylomath_core_note_signals`, on))
 }

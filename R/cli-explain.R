@@ -179,15 +179,19 @@ cli_watch <- function(files, options) {
   c(keep = 0L, look = 3L, retrain = 4L)[[x$judgement]]
 }
 
+# Others on this machine see what a command was called with, so a token had better come from the environment.
 cli_serve <- function(files, options) {
   model <- read_model(files[1])
   serve_model(
     model, port = options$port %||% 8010, host = options$host %||% "127.0.0.1",
+    hosts = options[["called"]], token = options$token %||% non_empty(Sys.getenv("HYLOMATH_TOKEN")),
     most_bytes = options[["most-bytes"]] %||% 1e7, most_rows = options[["most-rows"]] %||% 1e5,
-    most_seconds = options[["most-seconds"]] %||% 30, log = options$log %||% "-",
+    most_seconds = options[["most-seconds"]] %||% 30, most_idle = options[["most-idle"]] %||% 60, log = options$log %||% "-",
     ready = function(address) {
       cli_say(options, sprintf("Serves %s (network %s) at %s", files[1], identity_of(model), address))
     }
   )
   cli_say(options, "Stopped.")
 }
+
+non_empty <- function(text) if (nzchar(text)) text

@@ -473,16 +473,23 @@ commands_to_use <- function() {
     serve = cli_command(
       paste(
         "Serve a network's answers over HTTP, on this machine alone: POST rows as JSON or CSV to /answer; a form to",
-        "try it by hand is at /. Ctrl-C or SIGTERM ends it after the request under way."
+        "try it by hand is at /. Ctrl-C or SIGTERM ends it after the requests that have come in."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_serve,
       example = "hylomath serve kilns.hylo --port 8010",
       cli_options(
         cli_option("--port", "Where it listens; 8010, and 0 for a free one.", "N", type_count(65535, from = 0)),
-        cli_option("--host", "The address that it listens at; 127.0.0.1, this machine alone.", "ADDRESS"),
+        cli_option(
+          "--host", "The address that it listens at; 127.0.0.1, this machine alone. Others need a token.", "ADDRESS"
+        ),
+        cli_option("--called", "Another name that it answers to, a front server's. May be given again.", "NAME",
+          action = "append"
+        ),
+        cli_option("--token", "What every request has to bring; better in the variable HYLOMATH_TOKEN.", "TEXT"),
         cli_option("--most-bytes", "A larger body is refused; 10,000,000.", "N", type_limit()),
         cli_option("--most-rows", "More rows at a time are refused; 100,000.", "N", type_limit()),
         cli_option("--most-seconds", "A request that takes longer is given up; 30.", "SECONDS", type_limit()),
+        cli_option("--most-idle", "Who sends no whole request for so long is hung up on; 60.", "SECONDS", type_limit()),
         cli_option("--log", "A file for a line of JSON a request, never with values; standard error.", "FILE"), "quiet"
       )
     ),

@@ -259,11 +259,11 @@ read_header <- function(plain, separator = NULL) names(plain_quotes(raw_header(p
 cells_in_first_line <- function(plain) {
   connection <- file(plain, "rb")
   on.exit(close(connection))
-  found <- c(0, 0, 0, 0)
+  found <- numeric(5)
   while (length(bytes <- readBin(connection, "raw", 2^16)) > 0) {
     end <- match(as.raw(0x0a), bytes)
     if (!is.na(end)) bytes <- bytes[seq_len(end)]
-    found <- found + vapply(charToRaw(",;|\t"), function(separator) sum(bytes == separator), 0L)
+    found <- found + vapply(charToRaw(",;|\t "), function(separator) sum(bytes == separator), 0L)
     if (!is.na(end)) break
   }
   1 + max(found)

@@ -64,9 +64,10 @@ answer_request <- function(request, service) {
   if (length(bytes) > service$limits$bytes) {
     return(too_large(sprintf("The body has %s bytes", format_count(length(bytes))), service$limits$bytes, "bytes"))
   }
-  sent <- tolower(trimws(sub(";.*", "", request$CONTENT_TYPE %||% request$HTTP_CONTENT_TYPE %||% "application/json")))
+  # no type at all is what a page of another origin can send without being asked for leave
+  sent <- tolower(trimws(sub(";.*", "", request$CONTENT_TYPE %||% request$HTTP_CONTENT_TYPE %||% "none")))
   as_csv <- sent %in% c("text/csv", "application/csv")
-  if (!as_csv && !sent %in% c("application/json", "text/json", "")) {
+  if (!as_csv && !sent %in% c("application/json", "text/json")) {
     return(problem(415, sprintf("Rows of the type %s are not read.", describe(substr(sent, 1, 60))), paste(
       "Send application/json or text/csv."
     )))
@@ -96,6 +97,8 @@ asked_how <- function(query) {
   pairs <- strsplit(pairs[nzchar(pairs)], "=", fixed = TRUE)
   asked <- lapply(pairs, function(pair) utils::URLdecode(paste(pair[-1], collapse = "=")))
   names(asked) <- vapply(pairs, `[`, "", 1)
+  if (!all(validUTF8(c(unlist(asked), names(asked))))) fail("The query is not in UTF-8.")
+  asked$token <- NULL  # which was looked at already
   known <- c("type", "level", "bad_cells", "flags", "identity")
   strange <- setdiff(names(asked), known)
   if (length(strange)) {
@@ -108,6 +111,7 @@ asked_how <- function(query) {
   if (!is.null(asked$level)) {
     level <- as_one_number(asked$level)
     if (is.na(level)) fail(sprintf("`level` must be a number, not %s.", describe(asked$level)))
+    type_share()(level, "level")
     asked$level <- level
   }
   asked[!duplicated(names(asked), fromLast = TRUE)]
@@ -116,7 +120,10 @@ asked_how <- function(query) {
 csv_rows <- function(bytes, model) {
   file <- tempfile("rows-", fileext = ".csv")
   on.exit(unlink(file))
-  writeBin(bytes, file)
+  if (identical(utils::head(bytes, 2), as.raw(c(0x1f, 0x8b)))) fail("The body is compressed.", "Send it as it is.")
+  add_to_temporary(bytes, file)
+  most <- 10 * length(model$answerer$preparation$columns) + 1000
+  if (cells_in_first_line(file) > most) fail(sprintf("The body has more than %s columns.", format_count(most)))
   tryCatch(
     read_table(file, unlist(model$brief$columns$kinds)),
     hylomath_error = function(e) fail(gsub("`[^`]*rows-[^`]*[.]csv`", "The body", e$what), e$try)

@@ -391,6 +391,28 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_connected
+std::vector<std::string> core_connected(int port);
+RcppExport SEXP _hylomath_core_connected(SEXP portSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type port(portSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_connected(port));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_hang_up
+void core_hang_up(int port, std::vector<std::string> peers);
+RcppExport SEXP _hylomath_core_hang_up(SEXP portSEXP, SEXP peersSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type port(portSEXP);
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type peers(peersSEXP);
+    core_hang_up(port, peers);
+    return R_NilValue;
+END_RCPP
+}
 // core_note_signals
 void core_note_signals(bool on);
 RcppExport SEXP _hylomath_core_note_signals(SEXP onSEXP) {
@@ -494,6 +516,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_uniform", (DL_FUNC) &_hylomath_core_uniform, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},
     {"_hylomath_core_hash", (DL_FUNC) &_hylomath_core_hash, 1},
+    {"_hylomath_core_connected", (DL_FUNC) &_hylomath_core_connected, 1},
+    {"_hylomath_core_hang_up", (DL_FUNC) &_hylomath_core_hang_up, 2},
     {"_hylomath_core_note_signals", (DL_FUNC) &_hylomath_core_note_signals, 1},
     {"_hylomath_core_asked_to_stop", (DL_FUNC) &_hylomath_core_asked_to_stop, 0},
     {"_hylomath_core_train", (DL_FUNC) &_hylomath_core_train, 7},

@@ -2,7 +2,7 @@
 
 table <- small_kilns()
 model <- quick_model(table)
-limits <- list(bytes = 1e6, rows = 1000, seconds = 20, waiting = 2)
+limits <- list(bytes = 1e6, rows = 1000, seconds = 20, waiting = 2, idle = 60)
 service <- list(
   model = model, identity = identity_of(model), limits = limits, counts = new_counts(), pages = served_pages(model)
 )
@@ -131,6 +131,114 @@ test_that("a process listens, logs without values, and stops when it is told", {
   expect_equal(jsonlite::fromJSON(log[1])[c("status", "rows", "path")], list(status = 200, rows = 3, path = "/answer"))
   expect_no_match(paste(log, collapse = ""), table$firing[1])
   expect_match(paste(readLines("said.txt"), collapse = " "), "Stopped")
+})
+
+# Bytes to a service, and what comes back within the seconds; the connection stays open where `keep` says so.
+send <- function(port, text, seconds = 0.5, keep = FALSE) {
+  socket <- socketConnection("127.0.0.1", port, open = "r+b", blocking = FALSE, timeout = 5)
+  if (!keep) on.exit(close(socket))
+  writeBin(charToRaw(text), socket)
+  if (keep) return(socket)
+  came(socket, seconds)
+}
+
+came <- function(socket, seconds = 3) {
+  answer <- raw()
+  until <- Sys.time() + seconds
+  repeat {
+    answer <- c(answer, readBin(socket, "raw", 1e6))
+    if (length(answer) || Sys.time() > until) return(sub("^HTTP/1.1 ([0-9]+).*$", "\\1", rawToChar(answer)))
+    Sys.sleep(0.02)
+  }
+}
+
+# Whether nobody is at the other end any more.
+lost <- function(socket, text) {
+  is_lost <- function(condition) TRUE
+  tryCatch(is.null(writeBin(charToRaw(text), socket)) && FALSE, warning = is_lost, error = is_lost)
+}
+
+test_that("strangers, bodies that are refused and guests that leave or say nothing are no burden", {
+  skip_if_not_installed("httpuv")
+  skip_on_os("windows")
+  withr::local_dir(withr::local_tempdir())
+  write_model(model, "k.hylo")
+  process <- callr::r_bg(function() {
+    hylomath::serve_model(
+      hylomath::read_model("k.hylo"), port = 0, most_idle = 3, most_waiting = 20, token = "a-token-of-its-own",
+      log = "/dev/full", ready = function(address) writeLines(address, "address")
+    )
+  }, stderr = "said.txt", supervise = TRUE)
+  until <- Sys.time() + 60
+  while (!file.exists("address") && Sys.time() < until) Sys.sleep(0.1)
+  Sys.sleep(0.2)
+  port <- as.integer(sub("^.*:([0-9]+)/$", "\\1", readLines("address")))
+  body <- as_json(head(table[names(table) != "outcome"], 3))
+  request <- function(..., path = "/answer", host = "localhost", type = "application/json",
+                      token = "a-token-of-its-own", length = nchar(body), sent = body) {
+    paste(c(
+      paste("POST", path, "HTTP/1.1"), paste0("Host: ", host), if (!is.null(type)) paste("Content-Type:", type),
+      if (!is.null(token)) paste("Authorization: Bearer", token), if (!is.null(length)) paste("Content-Length:", length),
+      ..., "", sent
+    ), collapse = "\r\n")
+  }
+  answered <- function(...) send(port, request(...), 10)
+  expect_equal(answered(), "200")
+  refused <- list(
+    "421" = list(host = "evil.example"), "421" = list(host = "evil.example:80"),
+    "403" = list("Origin: http://evil.example"), "403" = list("Sec-Fetch-Site: cross-site"), "401" = list(token = NULL), "401" = list(token = "a-token-of-its-owm"),
+    "415" = list(type = NULL), "415" = list(type = "text/plain"), "415" = list("Content-Encoding: gzip"),
+    "411" = list("Transfer-Encoding: chunked", length = NULL, sent = "5\r\nhello\r\n"), "413" = list(length = "2000000000"),
+    "400" = list("Upgrade: websocket", "Connection: Upgrade"), "422" = list(path = "/answer?type=%ff"),
+    "422" = list(path = "/answer?level=-1&type=set"),
+    "422" = list(type = "text/csv", sent = strrep("a b ", 2000), length = 8000)
+  )
+  for (i in seq_along(refused)) {
+    expect_equal(do.call(answered, refused[[i]]), names(refused)[i], info = deparse(refused[[i]], 200)[1])
+  }
+  expect_equal(answered("Origin: http://localhost:8010", "Sec-Fetch-Site: same-origin"), "200")
+  packed <- memCompress(charToRaw(strrep("0,", 1e5)), "gzip")
+  expect_equal(respond(list(
+    REQUEST_METHOD = "POST", PATH_INFO = "/answer", QUERY_STRING = "", HTTP_CONTENT_TYPE = "text/csv",
+    rook.input = list(read = function() c(as.raw(c(0x1f, 0x8b)), packed))
+  ), service)$status, 422)
+  # a browser brings the token once
+  for (path in c("/health", "/?token=a-token-of-its-own")) {
+    expect_equal(send(port, sprintf("GET %s HTTP/1.1\r\nHost: localhost\r\n\r\n", path), 5), "200")
+  }
+  # broken off in the midst, more often than R has connections
+  for (i in 1:200) {
+    close(send(port, request(length = 5000), keep = TRUE))
+  }
+  expect_equal(answered(), "200")
+  # as many as may be under way have sent half of it; others are told to wait, and none is lost
+  half <- nchar(request()) - 40
+  waiting <- lapply(1:20, function(i) send(port, substr(request(), 1, half), keep = TRUE))
+  Sys.sleep(0.5)
+  expect_equal(answered(), "503")
+  for (socket in waiting) writeBin(charToRaw(substring(request(), half + 1)), socket)
+  expect_equal(vapply(waiting, came, "", 10), rep("200", 20))
+  lapply(waiting, close)
+  # who says nothing, or a little now and then, is hung up on
+  silent <- send(port, "", keep = TRUE)
+  slow <- send(port, "POST /answer HTTP/1.1\r\n", keep = TRUE)
+  for (i in 1:14) {
+    Sys.sleep(0.5)
+    lost(slow, "X-More: yes\r\n")
+  }
+  for (socket in list(silent, slow)) {
+    lost(socket, "X")
+    Sys.sleep(0.2)
+    expect_true(lost(socket, "X"))
+    close(socket)
+  }
+  expect_equal(answered(), "200")
+  expect_match(paste(readLines("said.txt"), collapse = " "), "log /dev/full can't be written|lines lost")
+  process$signal(15L)
+  process$wait(15000)
+  expect_false(process$is_alive())
+  expect_error(serve_model(model, host = "0.0.0.0"), "token")
+  expect_error(serve_model(model, host = "0.0.0.0", token = "short"), "16 characters")
 })
 
 test_that("a browser answers in the page as the model does", {
