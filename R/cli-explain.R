@@ -186,7 +186,8 @@ cli_serve <- function(files, options) {
     model, port = options$port %||% 8010, host = options$host %||% "127.0.0.1",
     hosts = options[["called"]], token = options$token %||% non_empty(Sys.getenv("HYLOMATH_TOKEN")),
     most_bytes = options[["most-bytes"]] %||% 1e7, most_rows = options[["most-rows"]] %||% 1e5,
-    most_seconds = options[["most-seconds"]] %||% 30, most_idle = options[["most-idle"]] %||% 60, log = options$log %||% "-",
+    most_seconds = options[["most-seconds"]] %||% 30, most_idle = options[["most-idle"]] %||% 60,
+    log = options$log %||% "-",
     ready = function(address) {
       cli_say(options, sprintf("Serves %s (network %s) at %s", files[1], identity_of(model), address))
     }

@@ -19,11 +19,11 @@ cli_progress <- function(options) {
 # The workers of the command: `--workers`, or what R_FUTURE_PLAN says when the package that heeds it is loaded.
 cli_plan <- function(workers) {
   if (is.null(workers) && !nzchar(Sys.getenv("R_FUTURE_PLAN"))) return()
+  number <- if (!is.null(workers)) as_one_number(workers) else NA
+  if (!is.na(number)) return(options(hylomath.workers = number))
   rlang::check_installed("future", "to spread fits over workers")
   if (is.null(workers)) return(loadNamespace("future"))
-  number <- as_one_number(workers)
-  if (is.na(number)) return(future::plan(future::cluster, workers = started_on(cli_words(workers))))
-  future::plan(future::multisession, workers = number)
+  future::plan(future::cluster, workers = started_on(cli_words(workers)))
 }
 
 # An R on each of these hosts. Whether they answer is asked first: what waits for one that doesn't waits for ever.

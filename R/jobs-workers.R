@@ -1,10 +1,36 @@
-# Jobs spread over the workers of the user's future::plan(): other processes, other machines, a queue.
+# Jobs spread over workers: those of the user's future::plan(), other machines or a queue, or R sessions on this
+# machine, see jobs-local.R.
 #
 # The table reaches each worker once: as a file by its content hash where the worker sees the same disk, otherwise sent
 # along when a worker says that it lacks it. Results don't depend on who works: seeds travel with the jobs, and so does
 # the kernel level. The jobs of a worker that is lost are done again by others, or here when none is left.
 
-use_workers <- function() isNamespaceLoaded("future") && !inherits(future::plan(), "sequential")
+use_workers <- function() local_workers_asked() > 0 || planned_workers()
+
+planned_workers <- function() isNamespaceLoaded("future") && !inherits(future::plan(), "sequential")
+
+# A *crew* is list(size, send, is_back, answer, mend): how many there are; `send(order)` gives what was sent, of which
+# `is_back()` says whether there is an answer and `answer()` gives it, an error for a worker that was lost; `mend()`
+# starts others in place of these, and says whether there are any.
+crew_asked <- function(jobs) {
+  if (!planned_workers()) return(local_crew(min(local_workers_asked(), jobs)))
+  list(
+    size = future::nbrOfWorkers,
+    # a worker that can't even be reached is found out when its answer is asked for
+    send = function(order) {
+      tryCatch(
+        future::future(
+          work_off(order), globals = list(order = order, work_off = work_off), packages = "hylomath", seed = NULL,
+          lazy = FALSE
+        ),
+        error = function(e) e
+      )
+    },
+    is_back = function(future) tryCatch(future::resolved(future), error = function(e) TRUE),
+    answer = function(future) tryCatch(future::value(future), error = function(e) e),
+    mend = mend_plan
+  )
+}
 
 # A chunk of jobs that has cost so many workers is not sent out again.
 most_losses <- 3
@@ -15,13 +41,14 @@ run_on_workers <- function(table, jobs, keep, report) {
   on.exit(options(former))
   order <- list(hash = table_hash(table), table = NULL, kernel = core_kernel(), host = Sys.info()[["nodename"]])
   order$shared <- shared_table(table, order$hash)
-  order$threads <- max(1L, thread_count() %/% as.integer(min(future::nbrOfWorkers(), length(jobs))))
+  crew <- crew_asked(length(jobs))
+  order$threads <- max(1L, thread_count() %/% as.integer(min(crew$size(), length(jobs))))
   chunks <- split(seq_along(jobs), (seq_along(jobs) - 1) %/% chunk_size(length(jobs), order$threads))
   waiting <- lapply(chunks, function(numbers) list(numbers = numbers, with_table = FALSE, losses = 0))
   running <- list()
   hurt <- FALSE
   come_back <- function(chunk) {
-    answer <- answer_of(chunk$future)
+    answer <- if (is_lost(chunk$sent)) chunk$sent else crew$answer(chunk$sent)
     again <- again_after(chunk, answer, order)
     if (is.null(again)) for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], answer$results[[j]])
     else waiting <<- c(list(again), waiting)
@@ -32,14 +59,14 @@ run_on_workers <- function(table, jobs, keep, report) {
       while (length(waiting) || length(running)) {
         # a plan is mended when nobody works on it
         if (hurt && length(running) == 0) {
-          if (!mend_plan()) return(finish_here(table, jobs, waiting, keep, report))
+          if (!crew$mend()) return(finish_here(table, jobs, waiting, keep, report))
           hurt <- FALSE
         }
-        while (length(waiting) && !hurt && length(running) < future::nbrOfWorkers()) {
-          running <- c(running, list(sent_out(waiting[[1]], order, table, jobs)))
+        while (length(waiting) && !hurt && length(running) < crew$size()) {
+          running <- c(running, list(sent_out(waiting[[1]], order, table, jobs, crew)))
           waiting <- waiting[-1]
         }
-        back <- vapply(running, function(chunk) is_back(chunk$future), NA)
+        back <- vapply(running, function(chunk) is_lost(chunk$sent) || crew$is_back(chunk$sent), NA)
         for (chunk in running[back]) come_back(chunk)
         running <- running[!back]
         if (!any(back)) Sys.sleep(0.02)
@@ -53,7 +80,7 @@ run_on_workers <- function(table, jobs, keep, report) {
 # Jobs that go out together: as many as work side by side on a machine. What waits in a queue and starts an R of its own
 # is dealt out once.
 chunk_size <- function(jobs, threads) {
-  if (!inherits(future::plan(), "batchtools")) return(threads)
+  if (!planned_workers() || !inherits(future::plan(), "batchtools")) return(threads)
   max(threads, ceiling(jobs / future::nbrOfWorkers()))
 }
 
@@ -109,25 +136,12 @@ still_answers <- function(worker) {
   )
 }
 
-# A chunk of jobs on its way; a worker that can't even be reached is found out when its answer is asked for.
-sent_out <- function(chunk, order, table, jobs) {
+# A chunk of jobs on its way.
+sent_out <- function(chunk, order, table, jobs, crew) {
   if (chunk$with_table) order$table <- table
   order$jobs <- jobs[chunk$numbers]
-  chunk$future <- tryCatch(
-    future::future(
-      work_off(order), globals = list(order = order, work_off = work_off), packages = "hylomath", seed = NULL,
-      lazy = FALSE
-    ),
-    error = function(e) e
-  )
+  chunk$sent <- crew$send(order)
   chunk
-}
-
-is_back <- function(future) is_lost(future) || tryCatch(future::resolved(future), error = function(e) TRUE)
-
-answer_of <- function(future) {
-  if (is_lost(future)) return(future)
-  tryCatch(future::value(future), error = function(e) e)
 }
 
 # What a job says of itself comes back as its answer, so an error is one of the way there and back.

@@ -12,20 +12,22 @@
 #'   3.1 description; `GET /health`; `GET /counts` how many requests there were and what they took.
 #'
 #' @section Limits: What is too large is refused with status 413, a body without its length with 411, and what is too
-#'   much at a time with 503, before a body is read; bodies that are compressed are not unpacked. Who is connected and has
-#'   sent no whole request for `most_idle` seconds is hung up on. R answers one request after the other, in the order of
-#'   their arrival, and none is answered out of a line of several that were sent at once without waiting (pipelining):
-#'   several services behind a proxy answer more.
+#'   much at a time with 503, before a body is read; bodies that are compressed are not unpacked. Who is connected and
+#'   has sent no whole request for `most_idle` seconds is hung up on. R answers one request after the other; of several
+#'   that a client sends at once without waiting for answers (pipelining) none is answered. Several services behind a
+#'   proxy answer more.
 #' @section Who may ask: Requests that name another host than `host` and `hosts`, or come from a page of another origin,
-#'   are refused, so that no page in a browser on this machine can ask the service. Beyond this machine it listens with a
-#'   `token` alone, which each request but that for `/health` has to bring: `Authorization: Bearer TOKEN`, or once in the
-#'   address as `?token=TOKEN` for a browser. A service has no encryption: let a front server do that, see the guide's
-#'   chapter on deployment.
-#' @param model A model. @param port,host Where it listens; port 0 takes a free one. @param hosts Other names by which
-#' it is called, such as that of a front server. @param token A secret of 16 characters or more; needed where `host` is
-#' not of this machine alone. `NULL` for none. @param most_bytes,most_rows,most_seconds,most_waiting,most_idle The
-#' limits: bytes of a body, rows of a request, seconds
-#'   that one may take, requests that are under way at a time, and seconds without a whole request.
+#'   are refused, so that no page in a browser on this machine can ask the service. Beyond this machine it listens with
+#'   a `token` alone, which each request but that for `/health` has to bring: `Authorization: Bearer TOKEN`, or once in
+#'   the address as `?token=TOKEN` for a browser. A service has no encryption: let a front server do that, see the
+#'   guide's chapter "To work".
+#' @param model A model.
+#' @param port,host Where it listens; port 0 takes a free one.
+#' @param hosts Other names by which it is called, such as that of a front server.
+#' @param token A secret of 16 characters or more; needed where `host` is not of this machine alone. `NULL` for none.
+#' @param most_bytes,most_rows,most_seconds,most_waiting,most_idle The limits: bytes of a body, rows of a request,
+#'   seconds that one may take, requests that are under way at a time (100 at most), and seconds without a whole
+#'   request.
 #' @param log A file that gets a line of JSON for each request (time, method, path, status, rows, bytes, milliseconds;
 #'   never a value of a row), `"-"` for standard error, or `NULL`.
 #' @param ready A function that is called with the address once it listens.
@@ -306,7 +308,8 @@ log_writer <- function(log) {
     lost <- add(json_line_text(line))
     if (lost != "" && !told) {
       told <<- TRUE
-      cat(sprintf("The log %s can't be written: %s. Requests are answered, and lines lost.\n", log, lost), file = stderr())
+      what <- "The log %s can't be written: %s. Requests are answered, and lines lost.\n"
+      cat(sprintf(what, log, lost), file = stderr())
     }
     if (lost == "") told <<- FALSE
     lost != ""

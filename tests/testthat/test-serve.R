@@ -178,7 +178,8 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
                       token = "a-token-of-its-own", length = nchar(body), sent = body) {
     paste(c(
       paste("POST", path, "HTTP/1.1"), paste0("Host: ", host), if (!is.null(type)) paste("Content-Type:", type),
-      if (!is.null(token)) paste("Authorization: Bearer", token), if (!is.null(length)) paste("Content-Length:", length),
+      if (!is.null(token)) paste("Authorization: Bearer", token),
+      if (!is.null(length)) paste("Content-Length:", length),
       ..., "", sent
     ), collapse = "\r\n")
   }
@@ -186,9 +187,11 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
   expect_equal(answered(), "200")
   refused <- list(
     "421" = list(host = "evil.example"), "421" = list(host = "evil.example:80"),
-    "403" = list("Origin: http://evil.example"), "403" = list("Sec-Fetch-Site: cross-site"), "401" = list(token = NULL), "401" = list(token = "a-token-of-its-owm"),
+    "403" = list("Origin: http://evil.example"), "403" = list("Sec-Fetch-Site: cross-site"),
+    "401" = list(token = NULL), "401" = list(token = "a-token-of-its-owm"),
     "415" = list(type = NULL), "415" = list(type = "text/plain"), "415" = list("Content-Encoding: gzip"),
-    "411" = list("Transfer-Encoding: chunked", length = NULL, sent = "5\r\nhello\r\n"), "413" = list(length = "2000000000"),
+    "411" = list("Transfer-Encoding: chunked", length = NULL, sent = "5\r\nhello\r\n"),
+    "413" = list(length = "2000000000"),
     "400" = list("Upgrade: websocket", "Connection: Upgrade"), "422" = list(path = "/answer?type=%ff"),
     "422" = list(path = "/answer?level=-1&type=set"),
     "422" = list(type = "text/csv", sent = strrep("a b ", 2000), length = 8000)

@@ -88,6 +88,32 @@ test_that("a worker that is killed during a search loses nothing", {
   expect_equal(hurt$stopped, "budget")
 })
 
+test_that("workers on this machine are spoken to through pipes, and one that is killed or stands still loses nothing", {
+  skip_if_not_installed("callr")
+  b <- base()
+  whole <- folds(b, k = 6, progress = "none")
+  listening <- function() {
+    tcp <- unlist(lapply(Filter(file.exists, c("/proc/net/tcp", "/proc/net/tcp6")), readLines))
+    sort(vapply(strsplit(trimws(grep(" 0A ", tcp, value = TRUE)), " +"), `[`, "", 2))
+  }
+  before <- listening()
+  withr::local_options(hylomath.workers = 2)
+  during <- NULL
+  there <- folds(b, k = 6, progress = function(event) during <<- c(during, setdiff(listening(), before)))
+  expect_identical(there$predictions, whole$predictions)
+  expect_length(during, 0)
+  for (signal in c(tools::SIGKILL, tools::SIGSTOP)) {
+    sent <- FALSE
+    hurt <- folds(b, k = 6, progress = function(event) {
+      if (sent || event$event != "ended") return()
+      sent <<- TRUE
+      tools::pskill(the_local_workers$sessions[[1]]$get_pid(), signal)
+    })
+    expect_true(sent)
+    expect_identical(hurt$predictions, whole$predictions)
+  }
+})
+
 test_that("of a cluster that was handed over those stay that answer; when none does the rest is done here", {
   skip_if_not_installed("future")
   b <- base()
