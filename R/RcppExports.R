@@ -61,6 +61,10 @@ core_append_file <- function(path, bytes) {
     .Call(`_hylomath_core_append_file`, path, bytes)
 }
 
+core_file_number <- function(path) {
+    .Call(`_hylomath_core_file_number`, path)
+}
+
 core_is_pipe <- function(path) {
     .Call(`_hylomath_core_is_pipe`, path)
 }
@@ -75,6 +79,10 @@ core_swap_paths <- function(a, b) {
 
 core_end_on_closed_pipe <- function() {
     invisible(.Call(`_hylomath_core_end_on_closed_pipe`))
+}
+
+core_end_with_a_word <- function() {
+    invisible(.Call(`_hylomath_core_end_with_a_word`))
 }
 
 core_lost_output <- function() {

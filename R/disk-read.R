@@ -2,6 +2,9 @@
 
 check_file <- function(file) {
   if (!is_text(file, 1)) fail(sprintf("A file is named by one text, not %s.", describe(file)))
+  if (grepl("[[:cntrl:]]", file)) {
+    fail(sprintf("The name of the file %s holds a line break or another control character.", describe(file)))
+  }
   if (dir.exists(file)) fail(sprintf("%s is a folder, not a file.", quoted(file)))
   if (!file.exists(file)) fail(sprintf("There is no file %s.", quoted(file)), suggest_file(file))
   if (file.access(file, 4) != 0) fail(sprintf("%s may not be read.", quoted(file)), "Look at the file's permissions.")

@@ -22,6 +22,8 @@ run_fits <- function(specs, epoch_done, each = function(i, fit) fit,
   }
   fit_done <- function(...) unless_interrupted(ended(...))
   catch_term <- isTRUE(getOption("hylomath.catch_term"))
+  # of the command, to its end: what was trained is written, whatever comes now
+  if (catch_term) core_note_signals(TRUE)
   cores <- lapply(specs, `[[`, "core")
   make_room(max(0, lengths(lapply(cores, `[[`, "rows"))))
   interrupted <- unless_no_room(unless_other_state(

@@ -60,8 +60,12 @@ has_own_checksum <- function(line) {
 growing_file <- function(file, header, frame) {
   check_can_write(file)
   take_file(file, frame)
+  anew <- function(lines) {
+    write_whole(charToRaw(paste0(lines, collapse = "")), file)
+    lock_number(file, frame)
+  }
   add <- function(document) {
-    if (!file.exists(file)) write_whole(charToRaw(json_line(header)), file)
+    if (!file.exists(file)) anew(json_line(header))
     line <- json_line(document)
     before <- file.size(file)
     cat(line, file = file, sep = "", append = TRUE)
@@ -72,7 +76,7 @@ growing_file <- function(file, header, frame) {
   }
   rewrite <- function(documents) {
     lines <- vapply(documents, json_line, "")
-    write_whole(charToRaw(paste0(c(json_line(header), lines), collapse = "")), file)
+    anew(c(json_line(header), lines))
   }
   list(add = add, rewrite = rewrite)
 }
@@ -81,10 +85,25 @@ growing_file <- function(file, header, frame) {
 # The file that bears it lies with the machine's temporary files and stays: were it taken away, somebody who has opened
 # it already and somebody who makes it anew would both hold a lock of that name.
 take_file <- function(file, frame) {
+  named <- file.path(normalizePath(dirname(file)), basename(file))
+  lock_until_end(normalizePath(named, mustWork = FALSE), file, frame)
+  lock_number(file, frame)
+}
+
+lock_folder <- function() {
   folder <- file.path(dirname(tempdir()), paste0("hylomath-locks-", Sys.info()[["effective_user"]]))
   dir.create(folder, showWarnings = FALSE, mode = "0700")
-  named <- file.path(normalizePath(dirname(file)), basename(file))
-  lock <- filelock::lock(file.path(folder, rlang::hash(normalizePath(named, mustWork = FALSE))), timeout = 0)
+  folder
+}
+
+# A file may have several names, so it is taken by its number on the disk too, as soon as it is there.
+lock_number <- function(file, frame) {
+  number <- core_file_number(path.expand(file))
+  if (nzchar(number)) lock_until_end(number, file, frame)
+}
+
+lock_until_end <- function(of, file, frame) {
+  lock <- filelock::lock(file.path(lock_folder(), rlang::hash(of)), timeout = 0)
   if (is.null(lock)) {
     fail(sprintf("%s is being written by another process.", quoted(file)), "Wait for it, or name another file.")
   }

@@ -201,6 +201,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_file_number
+std::string core_file_number(std::string path);
+RcppExport SEXP _hylomath_core_file_number(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_file_number(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_is_pipe
 bool core_is_pipe(std::string path);
 RcppExport SEXP _hylomath_core_is_pipe(SEXP pathSEXP) {
@@ -242,6 +253,15 @@ RcppExport SEXP _hylomath_core_end_on_closed_pipe() {
 BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     core_end_on_closed_pipe();
+    return R_NilValue;
+END_RCPP
+}
+// core_end_with_a_word
+void core_end_with_a_word();
+RcppExport SEXP _hylomath_core_end_with_a_word() {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    core_end_with_a_word();
     return R_NilValue;
 END_RCPP
 }
@@ -500,10 +520,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_is_plain_file", (DL_FUNC) &_hylomath_core_is_plain_file, 1},
     {"_hylomath_core_settle_file", (DL_FUNC) &_hylomath_core_settle_file, 2},
     {"_hylomath_core_append_file", (DL_FUNC) &_hylomath_core_append_file, 2},
+    {"_hylomath_core_file_number", (DL_FUNC) &_hylomath_core_file_number, 1},
     {"_hylomath_core_is_pipe", (DL_FUNC) &_hylomath_core_is_pipe, 1},
     {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
     {"_hylomath_core_swap_paths", (DL_FUNC) &_hylomath_core_swap_paths, 2},
     {"_hylomath_core_end_on_closed_pipe", (DL_FUNC) &_hylomath_core_end_on_closed_pipe, 0},
+    {"_hylomath_core_end_with_a_word", (DL_FUNC) &_hylomath_core_end_with_a_word, 0},
     {"_hylomath_core_lost_output", (DL_FUNC) &_hylomath_core_lost_output, 0},
     {"_hylomath_core_write_output", (DL_FUNC) &_hylomath_core_write_output, 1},
     {"_hylomath_core_json_counts", (DL_FUNC) &_hylomath_core_json_counts, 1},

@@ -71,6 +71,16 @@ std::string core_append_file(std::string path, Rcpp::RawVector bytes) {
   return why;
 }
 
+// The file itself, whatever it is called: its disk and its number there; empty where there is none.
+// [[Rcpp::export]]
+std::string core_file_number(std::string path) {
+#ifndef _WIN32
+  struct stat there;
+  if (stat(path.c_str(), &there) == 0) return std::to_string(there.st_dev) + ":" + std::to_string(there.st_ino);
+#endif
+  return "";
+}
+
 // Whether there is a pipe at this path.
 // [[Rcpp::export]]
 bool core_is_pipe(std::string path) {
@@ -115,6 +125,27 @@ bool core_swap_paths(std::string a, std::string b) {
 void core_end_on_closed_pipe() {
 #ifndef _WIN32
   std::signal(SIGPIPE, SIG_DFL);
+#endif
+}
+
+#ifndef _WIN32
+namespace {
+extern "C" void say_and_end(int signal) {
+  const char word[] = "hylomath: Ended by a signal. No result was written that isn't whole.\n";
+  if (write(STDERR_FILENO, word, sizeof word - 1) < 0) {}
+  _exit(128 + signal);
+}
+}  // namespace
+#endif
+
+// SIGTERM and SIGHUP end the command with a word, and a limit of a file's size is an error of whoever writes it.
+// [[Rcpp::export]]
+void core_end_with_a_word() {
+#ifndef _WIN32
+  for (const int number : {SIGTERM, SIGHUP}) {
+    if (std::signal(number, &say_and_end) == SIG_IGN) std::signal(number, SIG_IGN);
+  }
+  std::signal(SIGXFSZ, SIG_IGN);
 #endif
 }
 

@@ -254,10 +254,11 @@ bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Fu
   const KernelLevel& level = kernel_level();
   hylo_bind::SignalWatch signals(catch_term);
   const std::function<bool()> stop_requested = [&] { return signals.stop_requested(); };
-  // whole-table methods work in double precision
+  // Whole-table methods work in double precision. They are soon done, so that of turns, which want some of both, the
+  // first is whole while others still are on their way.
   const Keeper keeper = {keep, every};
-  fit<float>(given, false, level, report, keeper, stop_requested, std::size_t(threads), results);
   fit<double>(given, true, level, report, keeper, stop_requested, std::size_t(threads), results);
+  fit<float>(given, false, level, report, keeper, stop_requested, std::size_t(threads), results);
   for (std::size_t f = 0; f < given.size(); ++f) {
     if (results.missing[f] > 0 && results.missing[f] < given[f].starts) results.hand_over(f);
   }

@@ -8,22 +8,30 @@ namespace hylo_bind {
 
 namespace {
 volatile std::sig_atomic_t asked = 0;
+int watching = 0;
 extern "C" void note_signal(int) { asked = 1; }
 }  // namespace
 
 #ifndef _WIN32
 SignalWatch::SignalWatch(bool term) : term_(term) {
-  asked = 0;
+  // what was asked of an outer watch stands
+  if (watching++ == 0) asked = 0;
   struct sigaction ours = {};
   ours.sa_handler = note_signal;
   sigemptyset(&ours.sa_mask);
   sigaction(SIGINT, &ours, &former_int_);
-  if (term_) sigaction(SIGTERM, &ours, &former_term_);
+  if (!term_) return;
+  sigaction(SIGTERM, &ours, &former_term_);
+  sigaction(SIGHUP, &ours, &former_hup_);
+  // whoever was started by nohup stays
+  if (former_hup_.sa_handler == SIG_IGN) sigaction(SIGHUP, &former_hup_, nullptr);
 }
 
 SignalWatch::~SignalWatch() {
   sigaction(SIGINT, &former_int_, nullptr);
   if (term_) sigaction(SIGTERM, &former_term_, nullptr);
+  if (term_) sigaction(SIGHUP, &former_hup_, nullptr);
+  --watching;
 }
 #else
 SignalWatch::SignalWatch(bool term) : term_(term) { asked = 0; }

@@ -1,4 +1,4 @@
-// Whether somebody wants training to end: Ctrl-C in R, or SIGTERM where the command asks for it.
+// Whether somebody wants training to end: Ctrl-C in R, or SIGTERM and SIGHUP where the command asks for it.
 #pragma once
 
 #ifndef _WIN32
@@ -7,8 +7,9 @@
 
 namespace hylo_bind {
 
-// While one of these lives, SIGINT (and SIGTERM when `term` is true) set a flag in place of their usual effect, so
-// that training ends at its next batch and its best network is not lost. The former handlers return afterwards.
+// While one of these lives, SIGINT (and SIGTERM and SIGHUP when `term` is true) set a flag in place of their usual
+// effect, so that training ends at its next batch and its best network is not lost. The former handlers return
+// afterwards; the flag is taken back when the next one begins that stands within no other.
 class SignalWatch {
  public:
   explicit SignalWatch(bool term);
@@ -21,7 +22,7 @@ class SignalWatch {
 
  private:
 #ifndef _WIN32
-  struct sigaction former_int_, former_term_;
+  struct sigaction former_int_, former_term_, former_hup_;
 #endif
   bool term_;
   unsigned calls_ = 0;

@@ -5,7 +5,8 @@
 #   no two families (a file's first word) use each other;
 #   no name is defined twice, and none that nothing uses;
 #   the core includes nothing of R, and its headers form no circle;
-#   no line is longer than 120 characters.
+#   no line is longer than 120 characters;
+#   fread() is called with `file =` alone: what it is given without a name it may take for a command or for data.
 
 is_definition <- function(e) is.call(e) && as.character(e[[1]])[1] %in% c("<-", "=") && !is.call(e[[2]])
 defined_name <- function(e) as.character(e[[2]])
@@ -74,6 +75,19 @@ long_lines <- function(paths) {
   }))
 }
 
+# Places at which fread() is called with something that has no name.
+nameless_fread <- function(paths) {
+  calls_in <- function(e) {
+    if (!is.call(e) && !is.pairlist(e)) return(list())
+    own <- if (is.call(e) && any(c("fread", "data.table::fread") %in% deparse(e[[1]])[1])) list(e)
+    c(own, unlist(lapply(as.list(e), calls_in), recursive = FALSE))
+  }
+  Filter(function(path) {
+    calls <- unlist(lapply(as.list(parse(path, keep.source = FALSE)), calls_in), recursive = FALSE)
+    any(vapply(calls, function(call) !"file" %in% names(call) || any(names(call)[-1] == ""), NA))
+  }, paths)
+}
+
 # Links between the core's headers and sources by what they include.
 core_links <- function(paths) {
   names <- basename(paths)
@@ -109,6 +123,7 @@ broken_rules <- function() {
     "Names that nothing uses" = unused_names(sources, exported_names("NAMESPACE")),
     "Core files that include R" = includes_r(core),
     "Core headers on a circle" = on_a_circle(core_links(core)),
+    "Files in which fread() is called without `file =`" = nameless_fread(r_files),
     "Lines over 120 characters" = long_lines(written)
   )
   Filter(length, rules)

@@ -26,6 +26,48 @@ test_that("compressed files are read as they are", {
   expect_equal(read_table(file), small_kilns(), ignore_attr = TRUE)
 })
 
+test_that("what was cut off or changed in a compressed file is no table, and members one behind the other are one", {
+  withr::local_dir(withr::local_tempdir())
+  data.table::fwrite(data.frame(x = seq_len(20000), y = withr::with_seed(1, rnorm(20000))), file = "whole.csv")
+  lines <- readLines("whole.csv")
+  pack <- function(lines, file) {
+    connection <- gzfile(file, "wb")
+    writeLines(lines, connection)
+    close(connection)
+    readBin(file, "raw", 1e7)
+  }
+  bytes <- pack(lines, "whole.csv.gz")
+  writeBin(c(pack(lines[1:9000], "a.gz"), pack(lines[-(1:9000)], "b.gz"), raw(512)), "two.csv.gz")
+  expect_equal(nrow(read_table("whole.csv.gz")), 20000)
+  expect_equal(read_table("two.csv.gz"), read_table("whole.csv.gz"), ignore_attr = TRUE)
+  cuts <- withr::with_seed(2, sample(length(bytes) - 20, 25)) + 19
+  broken <- c(
+    lapply(c(cuts, length(bytes) - 1:8), function(at) bytes[seq_len(at)]),
+    lapply(cuts, function(at) replace(bytes, at, xor(bytes[at], as.raw(1)))),
+    list(c(bytes, as.raw(1:40)), c(bytes, bytes[1:5]))
+  )
+  for (one in broken) {
+    writeBin(one, "broken.csv.gz")
+    expect_fails(read_table("broken.csv.gz"), "can't be unpacked to its end")
+  }
+  source <- text_source("broken.csv.gz", 1e5)
+  expect_fails(while (!is.null(source$next_block())) NULL, "can't be unpacked to its end")
+  source$close()
+})
+
+test_that("a name that is code or a line break is a name, and a temporary file without room is told", {
+  withr::local_dir(withr::local_tempdir())
+  writeLines(c("a,b", "1,2"), "touch ran; x.csv")
+  expect_equal(nrow(read_table("touch ran; x.csv")), 1)
+  unlink("touch ran; x.csv")
+  expect_fails(read_table("touch ran"), "There is no file")
+  expect_fails(read_table("a,b\n1,2"), "control character")
+  expect_false(file.exists("ran"))
+  skip_if_not(file.exists("/dev/full"))
+  file.symlink("/dev/full", "full")
+  expect_fails(add_to_temporary(charToRaw("a,b"), "full"), "no room for a temporary file")
+})
+
 test_that("only the wanted columns are read", {
   file <- file_of(c("a,b,c", "1,2,3"))
   expect_named(read_table(file, columns = c("c", "a")), c("a", "c"))

@@ -32,6 +32,19 @@ test_that("a search or checkpoint that is being written is refused to another pr
   }
 })
 
+test_that("a file of two names is one", {
+  skip_on_os("windows")
+  withr::local_dir(withr::local_tempdir())
+  local({
+    growing_file("one", list(a = 1), environment())$add(list(b = 2))
+    expect_true(file.link("one", "two"))
+    taken <- callr::r(function() {
+      tryCatch(is.null(get("take_file", asNamespace("hylomath"))("two", environment())), error = conditionMessage)
+    })
+    expect_match(taken, "is being written by another process")
+  })
+})
+
 test_that("a search that is refused leaves no file that blocks the right one", {
   b <- brief(small_kilns(300), target = "outcome") |> regimen(epochs = 2)
   file <- withr::local_tempfile()
