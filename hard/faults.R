@@ -24,7 +24,10 @@ data.table::fwrite(kilns[1:1500, ], "k.csv")
 b <- brief("k.csv", target = "outcome") |> quick() |> hold_out(seed = 1) |> regimen(epochs = 6, seed = 1)
 write_brief(b, "k.yml")
 write_model(train(b, progress = "none"), "k.hylo")
-inputs <- c("k.csv", "k.yml", "k.hylo")
+write_brief(
+  brief("k.csv", target = "outcome") |> hold_out(rotate = 4, seed = 1) |> regimen(epochs = 20, seed = 1), "turns.yml"
+)
+inputs <- c("k.csv", "k.yml", "k.hylo", "turns.yml")
 
 # What each verb writes, and whether that is whole.
 whole_brief <- function(file) inherits(read_brief(file), "hylomath_brief")
@@ -35,6 +38,7 @@ verbs <- list(
   list(c("brief", "k.csv", "-t", "outcome", "-o", "OUT.yml"), whole_brief),
   list(c("store", "k.csv", "-o", "OUT.table"), function(file) nrow(hylomath:::read_table(file)) == 1500),
   list(c("train", "k.yml", "-o", "OUT.hylo"), whole_model),
+  list(c("train", "turns.yml", "-o", "OUT.hylo"), whole_model),
   list(c("train", "k.yml", "--checkpoint", "OUT.kept", "--every", "0", "-o", "x.hylo"), NULL),
   list(c("appraise", "k.hylo", "-o", "OUT.csv"), whole_text),
   list(c("decide", "k.hylo", "--recall", "0.5", "--class", "burst", "-o", "OUT.hylo"), whole_model),
@@ -102,14 +106,17 @@ struck <- function(words, place, signal, seconds) {
   process <- started(words, place = place)
   process$wait(1000 * seconds)
   landed <- process$is_alive()
-  process$signal(if (signal == "SIGKILL") tools::SIGKILL else tools::SIGINT)
+  process$signal(c(SIGKILL = 9L, SIGINT = 2L, SIGTERM = 15L, SIGHUP = 1L)[[signal]])
   process$wait(20000)
   wrong <- character()
   if (process$is_alive()) {
     wrong <- paste(words[1], "did not end in 20 seconds")
     process$kill()
   }
-  if (signal == "SIGINT" && inner(said(place))) wrong <- c(wrong, said(place))
+  if (signal != "SIGKILL" && inner(said(place))) wrong <- c(wrong, said(place))
+  # a whole result, or a word, but for the moments in which R itself begins
+  silent <- signal != "SIGKILL" && landed && process$get_exit_status() != 0 && !nzchar(said(place))
+  if (silent && seconds > started_in) wrong <- c(wrong, paste(words[1], "ended without a word at", signal))
   list(landed = landed, wrong = wrong)
 }
 
@@ -140,7 +147,7 @@ strike_verb <- function(verb, signal) {
   list(what = sprintf("%s in the midst of %s", signal, paste(verb[[1]][1:2], collapse = " ")), landed = landed,
     wrong = wrong)
 }
-for (signal in c("SIGKILL", "SIGINT")) {
+for (signal in c("SIGKILL", "SIGINT", "SIGTERM", "SIGHUP")) {
   struck_all <- parallel::mclapply(verbs, strike_verb, signal, mc.preschedule = FALSE)
   for (one in struck_all) {
     if (is.list(one)) tell(one$what, one$landed, one$wrong) else tell("a verb that was not tried to its end", 0, one)

@@ -1,4 +1,5 @@
 // Training: R's lists and matrices to the core's structs and back.
+#include <algorithm>
 #include <Rcpp.h>
 
 #include "bind_network.h"
@@ -254,11 +255,19 @@ bool core_train(Rcpp::List fits, Rcpp::Nullable<Rcpp::Function> report, Rcpp::Fu
   const KernelLevel& level = kernel_level();
   hylo_bind::SignalWatch signals(catch_term);
   const std::function<bool()> stop_requested = [&] { return signals.stop_requested(); };
-  // Whole-table methods work in double precision. They are soon done, so that of turns, which want some of both, the
-  // first is whole while others still are on their way.
+  // Whole-table methods work in double precision. Whichever are fewer come first, so that of turns, which want some of
+  // both, the first is whole while others still are on their way.
   const Keeper keeper = {keep, every};
-  fit<double>(given, true, level, report, keeper, stop_requested, std::size_t(threads), results);
-  fit<float>(given, false, level, report, keeper, stop_requested, std::size_t(threads), results);
+  const auto in_double = std::count_if(given.begin(), given.end(), [](const Given& one) {
+    return takes_whole_table(one.regimen.optimiser.method);
+  });
+  const bool double_first = 2 * in_double <= std::ptrdiff_t(given.size());
+  for (const bool whole : {double_first, !double_first}) {
+    if (whole)
+      fit<double>(given, true, level, report, keeper, stop_requested, std::size_t(threads), results);
+    else
+      fit<float>(given, false, level, report, keeper, stop_requested, std::size_t(threads), results);
+  }
   for (std::size_t f = 0; f < given.size(); ++f) {
     if (results.missing[f] > 0 && results.missing[f] < given[f].starts) results.hand_over(f);
   }

@@ -124,6 +124,30 @@ test_that("SIGTERM ends training and the best network so far is written", {
   expect_match(paste(readLines("err"), collapse = " "), "Interrupted after .* epochs")
 })
 
+test_that("whatever signal comes to networks that take turns, whole turns are kept, and at the end all of them", {
+  skip_on_os("windows")
+  in_folder()
+  hylomath(
+    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "regimen.epochs=150", "--set", "regimen.stop=none"
+  )
+  for (case in list(c("TERM", 24), c("HUP", 24), c("INT", 24), c("TERM", 40), c("HUP", 40))) {
+    unlink("k.hylo")
+    process <- callr::process$new(
+      file.path(R.home("bin"), "Rscript"), c(program, "train", "k.yml", "--progress", "lines"), stderr = "err",
+      stdout = "out", env = c("current", R_LIBS = library_paths)
+    )
+    there <- function() any(startsWith(readLines("err", warn = FALSE), paste(case[2], "of 40")))
+    while (process$is_alive() && !there()) Sys.sleep(0.01)
+    process$signal(c(TERM = 15L, HUP = 1L, INT = 2L)[[case[1]]])
+    process$wait(60000)
+    info <- paste(c(case, readLines("err")), collapse = " ")
+    expect_true(file.exists("k.hylo"), info = info)
+    model <- read_model("k.hylo")
+    expect_equal(process$get_exit_status(), as.integer(model$stopped == "interrupted"), info = info)
+    expect_gte(length(unique(model$members$turn)), if (case[2] == "24") 2 else 8)
+  }
+})
+
 test_that("wrong calls end with 2, failed work with 1, each with a sentence on standard error", {
   in_folder()
   wrong <- function(...) {
