@@ -65,6 +65,10 @@ core_file_number <- function(path) {
     .Call(`_hylomath_core_file_number`, path)
 }
 
+core_confine <- function(bytes, seconds) {
+    invisible(.Call(`_hylomath_core_confine`, bytes, seconds))
+}
+
 core_is_pipe <- function(path) {
     .Call(`_hylomath_core_is_pipe`, path)
 }

@@ -85,9 +85,27 @@ yaml_scalars <- function(x) {
   if (is.numeric(x)) structure(format_each(x), class = "verbatim") else x
 }
 
+# Before anything is made of it: nothing that a brief has is as large, as deep, or stands for something said before.
+check_yaml_size <- function(text, name) {
+  text <- paste(text, collapse = "\n")
+  if (nchar(text, "bytes") > 2e7) fail(sprintf("%s is too large to be a brief: it has more than 20 MB.", name))
+  bytes <- charToRaw(text)
+  opens <- bytes %in% charToRaw("[{")
+  if (any(opens) && max(cumsum(opens - bytes %in% charToRaw("]}"))) > limit_of("depth")) {
+    fail(sprintf("%s is nested too deep.", name), "No file of hylomath is; see ?limits.")
+  }
+  node <- "(?m)(?:^\\s*|[:,\\[{-]\\s*)%s[[:alnum:]_]"
+  there <- function(sign) lengths(regmatches(text, gregexpr(sprintf(node, sign), text, perl = TRUE)))
+  if (there("&") > 0 && there("[*]") > 0) {
+    what <- "%s has anchors and aliases (`&name`, `*name`), which no brief has."
+    fail(sprintf(what, name), "Write out what they mean.")
+  }
+}
+
 # Scalars come back as the text that stands in the file; the brief's schema says what they mean. Otherwise YAML 1.1
 # would turn a class `no` into FALSE, `010` into 8 and `12:30` into 750.
 parse_yaml <- function(text, name) {
+  check_yaml_size(text, name)
   as_written <- c(
     "bool#yes", "bool#no", "int", "int#hex", "int#oct", "int#base60", "float", "float#fix", "float#exp", "float#base60",
     "float#inf", "float#neginf", "float#nan", "null", "timestamp", "timestamp#ymd", "timestamp#iso8601"

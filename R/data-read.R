@@ -8,7 +8,7 @@ read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
   if (file.size(file) == 0) fail(sprintf("%s is empty.", quoted(file)))
   check_table_size(file, how)
   table <- switch(file_kind(file),
-    parquet = read_parquet_table(file, columns),
+    parquet = read_parquet_table(file, if (!is.null(columns)) intersect(parquet_columns(file)$names, columns)),
     excel = read_excel_table(file, how$sheet),
     text = read_text_table(file, kinds, how, columns)
   )
@@ -26,14 +26,8 @@ table_columns <- function(file, how = list()) {
   check_table_file(file)
   switch(file_kind(file),
     stored = vapply(table_manifest(file)$columns, `[[`, "", "name"),
-    parquet = {
-      rlang::check_installed("nanoparquet", "to read Parquet files")
-      schema <- quietly_read(file, nanoparquet::read_parquet_schema(file))
-      schema$name[is.na(schema$num_children)]
-    },
-    excel = names(quietly_read(file, readxl::read_excel(
-      file, sheet = how$sheet, n_max = 0, .name_repair = "minimal", progress = FALSE
-    ))),
+    parquet = parquet_columns(file)$names,
+    excel = names(read_excel_table(file, how$sheet, 0)),
     text = {
       plain <- plain_text(file)
       if (plain != file) on.exit(unlink(plain))
@@ -46,11 +40,10 @@ table_columns <- function(file, how = list()) {
 check_table_size <- function(file, how) {
   holder <- sprintf("%s has", quoted(file))
   if (file_kind(file) == "text") return(check_limit(file.size(file), "table_bytes", holder))
-  columns <- length(table_columns(file, how))
-  check_limit(columns, "columns", holder)
-  if (file_kind(file) != "parquet") return()
-  rows <- quietly_read(file, nanoparquet::read_parquet_info(file))$num_rows
-  check_limit(as.numeric(rows) * columns, "cells", holder)
+  if (file_kind(file) != "parquet") return(check_limit(length(table_columns(file, how)), "columns", holder))
+  there <- parquet_columns(file)
+  check_limit(length(there$names), "columns", holder)
+  check_limit(as.numeric(there$rows) * length(there$names), "cells", holder)
 }
 
 # A table is a file, or the folder of a stored one.
@@ -317,24 +310,6 @@ read_cells <- function(file, how = list()) {
     check.names = FALSE,
     encoding = encoding_for_reader(how$encoding %||% start$encoding), showProgress = FALSE, strip.white = FALSE
   ), how$encoding %||% start$encoding))
-}
-
-# ---- other files --------------------------------------------------------------------------------------------------
-
-read_parquet_table <- function(file, columns) {
-  rlang::check_installed("nanoparquet", "to read Parquet files")
-  if (!is.null(columns)) {
-    schema <- quietly_read(file, nanoparquet::read_parquet_schema(file))
-    columns <- intersect(schema$name[is.na(schema$num_children)], columns)
-  }
-  as.data.frame(quietly_read(file, nanoparquet::read_parquet(file, col_select = columns)))
-}
-
-read_excel_table <- function(file, sheet) {
-  rlang::check_installed("readxl", "to read Excel files")
-  as.data.frame(quietly_read(file, readxl::read_excel(
-    file, sheet = sheet, na = c("", "NA"), guess_max = 1e6, progress = FALSE, .name_repair = "minimal"
-  )))
 }
 
 # ---- dates --------------------------------------------------------------------------------------------------------

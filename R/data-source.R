@@ -90,6 +90,11 @@ check_one_statement <- function(query) {
       sprintf("Give one query that selects rows. It is: %s", query)
     )
   }
+  # a statement of another kind may write files though the database is only read
+  begins <- "^(?:\\s|--[^\n]*\n|/[*](?s:.*?)[*]/|[(])*(select|with|values|table)\\b"
+  if (!grepl(begins, query, perl = TRUE, ignore.case = TRUE)) {
+    fail("`data.query` selects no rows.", sprintf("It has to begin with select, with or values. It is: %s", query))
+  }
   inner <- sub("[;[:space:]]+$", "", query)
   if (!grepl(";", inner, fixed = TRUE)) return(invisible())
   if (grepl("[\\\\$]", inner) || grepl("/[*]((?![*]/).)*/[*]", inner, perl = TRUE)) refuse()

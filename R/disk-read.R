@@ -19,6 +19,7 @@ check_no_pipe <- function(file) {
 }
 
 read_text <- function(file) {
+  check_no_pipe(file)
   check_limit(file.size(file), "bytes", sprintf("%s has", quoted(file)))
   bytes <- readBin(file, "raw", file.size(file))
   if (any(bytes == 0)) fail(sprintf("%s is not a text file: it holds zero bytes.", quoted(file)))

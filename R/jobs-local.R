@@ -15,7 +15,6 @@ longest_standstill <- 10
 
 # A crew, see run_on_crew().
 local_crew <- function(size) {
-  rlang::check_installed("callr", "to have workers on this machine")
   start <- function() callr::r_session$new(callr::r_session_options(supervise = TRUE))
   known <- the_local_workers$sessions
   idle <- vapply(known, function(session) session$is_alive() && session$get_state() == "idle", NA)

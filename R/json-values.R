@@ -140,6 +140,7 @@ read_stored_table <- function(x) {
   if (length(unique(lengths(columns))) > 1 || (length(columns) && is.null(names(columns)))) {
     fail("It holds a table whose columns have different lengths.")
   }
+  if (length(columns) == 0) check_limit(x$count %||% 0, "values", "A table without columns has")
   rows <- if (!is.null(x$rows)) value_from(x$rows) else seq_len(x$count %||% length(columns[[1]]))
   if (length(columns) && length(rows) != length(columns[[1]])) {
     fail("It holds a table whose rows are not named one by one.")
@@ -153,7 +154,9 @@ read_stored_table <- function(x) {
 # a percent sign can end R: so what it would complain of in a text is found before, and no percent sign comes to it.
 parse_json_text <- function(text) {
   if (core_json_counts(text)[["broken"]] > 0) stop("a text holds an escape that there is not")  # nolint: caught
-  jsonlite::parse_json(gsub("%", "\\u0025", text, fixed = TRUE))
+  percents <- sum(charToRaw(text) == charToRaw("%"))
+  check_limit(nchar(text, "bytes") + 5 * percents, "bytes", "A document has")
+  jsonlite::parse_json(if (percents) gsub("%", "\\u0025", text, fixed = TRUE) else text)
 }
 
 # What the values of a document are is known from its text, before any of them is made. `holder` names the document.

@@ -32,12 +32,12 @@ type_start <- function(value, key) {
 # straight path, NULL without one.
 parse_wiring <- function(text) {
   if (text == "auto") text <- usual_wiring
+  check_limit(1 + sum(charToRaw(text) == charToRaw(">")), "layers", "The wiring has")
   plus <- straight_at(text)
   parts <- wiring_parts(if (is.na(plus)) text else substr(text, 1, plus - 1))
   if (is.na(plus) && length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
     return(list(layers = list(), input_dropout = 0))
   }
-  check_limit(length(parts), "layers", "The wiring has")
   layers <- list()
   input_dropout <- 0
   dropped <- FALSE

@@ -116,7 +116,7 @@ struck <- function(words, place, signal, seconds) {
   if (signal != "SIGKILL" && inner(said(place))) wrong <- c(wrong, said(place))
   # a whole result, or a word, but for the moments in which R itself begins
   silent <- signal != "SIGKILL" && landed && process$get_exit_status() != 0 && !nzchar(said(place))
-  if (silent && seconds > started_in) wrong <- c(wrong, paste(words[1], "ended without a word at", signal))
+  if (silent && seconds > 2 * started_in) wrong <- c(wrong, paste(words[1], "ended without a word at", signal))
   list(landed = landed, wrong = wrong)
 }
 

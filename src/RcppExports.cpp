@@ -212,6 +212,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_confine
+void core_confine(double bytes, double seconds);
+RcppExport SEXP _hylomath_core_confine(SEXP bytesSEXP, SEXP secondsSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< double >::type seconds(secondsSEXP);
+    core_confine(bytes, seconds);
+    return R_NilValue;
+END_RCPP
+}
 // core_is_pipe
 bool core_is_pipe(std::string path);
 RcppExport SEXP _hylomath_core_is_pipe(SEXP pathSEXP) {
@@ -521,6 +532,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_settle_file", (DL_FUNC) &_hylomath_core_settle_file, 2},
     {"_hylomath_core_append_file", (DL_FUNC) &_hylomath_core_append_file, 2},
     {"_hylomath_core_file_number", (DL_FUNC) &_hylomath_core_file_number, 1},
+    {"_hylomath_core_confine", (DL_FUNC) &_hylomath_core_confine, 2},
     {"_hylomath_core_is_pipe", (DL_FUNC) &_hylomath_core_is_pipe, 1},
     {"_hylomath_core_like_file", (DL_FUNC) &_hylomath_core_like_file, 2},
     {"_hylomath_core_swap_paths", (DL_FUNC) &_hylomath_core_swap_paths, 2},

@@ -10,6 +10,7 @@
 
 #ifndef _WIN32
 #include <fcntl.h>
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
 #endif
@@ -79,6 +80,21 @@ std::string core_file_number(std::string path) {
   if (stat(path.c_str(), &there) == 0) return std::to_string(there.st_dev) + ":" + std::to_string(there.st_ino);
 #endif
   return "";
+}
+
+// From now on this process has so much memory and so many seconds of a processor, and ends when it wants more.
+// [[Rcpp::export]]
+void core_confine(double bytes, double seconds) {
+#ifndef _WIN32
+  const auto bound = [](int what, double most) {
+    rlimit limit{};
+    if (getrlimit(what, &limit) != 0) return;
+    limit.rlim_cur = std::min<rlim_t>(static_cast<rlim_t>(most), limit.rlim_max);
+    setrlimit(what, &limit);
+  };
+  bound(RLIMIT_AS, bytes);
+  bound(RLIMIT_CPU, seconds);
+#endif
 }
 
 // Whether there is a pipe at this path.

@@ -128,7 +128,8 @@ test_that("whatever signal comes to networks that take turns, whole turns are ke
   skip_on_os("windows")
   in_folder()
   hylomath(
-    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "regimen.epochs=150", "--set", "regimen.stop=none"
+    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "regimen.epochs=150", "--set",
+    "regimen.stop=none"
   )
   for (case in list(c("TERM", 24), c("HUP", 24), c("INT", 24), c("TERM", 40), c("HUP", 40))) {
     unlink("k.hylo")

@@ -39,6 +39,51 @@ test_that("each limit is heeded, says how to raise it, and can be raised by opti
   expect_fails(withr::with_options(list(hylomath.most_columns = "many"), read_table("k.csv")), "most_columns")
 })
 
+test_that("what is small and would become large, deep or endless is refused before it is made", {
+  withr::local_dir(withr::local_tempdir())
+  aliases <- c("a: &a [x, x]", sprintf("%s: &%s [*%s, *%s]", letters[2:20], letters[2:20], letters[1:19], letters[1:19]))
+  refused <- list(
+    list(function() read_brief(text = aliases), "anchors and aliases"),
+    list(function() read_brief(text = paste0("target: ", strrep("[", 30000))), "nested too deep"),
+    list(function() read_brief(text = strrep("%", 3e7)), "too large to be a brief"),
+    list(function() wire(brief(boats, "litres_mile"), paste(rep("2 relu", 1e5), collapse = " > ")), "layers"),
+    list(function() from_stored(list("$table" = list(columns = list(), count = 2e9))), "limit"),
+    list(function() withr::with_options(
+      list(hylomath.most_bytes = 1e6), parse_json_text(paste0("[\"", strrep("%", 5e5), "\"]"))
+    ), "limit")
+  )
+  writeLines(paste(rep("a", 4e5), collapse = " "), "wide.csv")
+  refused <- c(refused, list(list(function() read_table("wide.csv"), "columns; the limit")))
+  for (case in refused) {
+    took <- system.time(expect_error(case[[1]](), case[[2]], class = "hylomath_error"))
+    expect_lt(sum(took[1:2]), 20)
+  }
+  skip_on_os("windows")
+  dir.create("piped.table")
+  system2("mkfifo", "piped.table/table.json")
+  expect_fails(read_table("piped.table"), "is a pipe")
+})
+
+test_that("foreign files that are damaged end their reader, and not R", {
+  withr::local_dir(withr::local_tempdir())
+  nanoparquet::write_parquet(small_kilns(200), "k.parquet")
+  expect_equal(nrow(read_table("k.parquet")), 200)
+  bytes <- readBin("k.parquet", "raw", 1e6)
+  spoilt <- withr::with_seed(3, lapply(1:8, function(i) {
+    at <- sample(length(bytes), 3)
+    replace(bytes, at, as.raw(sample(0:255, 3)))
+  }))
+  for (one in c(spoilt, list(bytes[1:500]))) {
+    writeBin(one, "k.parquet")
+    tryCatch(expect_s3_class(read_table("k.parquet"), "data.frame"), error = function(e) {
+      expect_s3_class(e, "hylomath_error")
+    })
+  }
+  expect_fails(read_apart("k.parquet", function(file) tools::pskill(Sys.getpid(), 9)), "ended in the midst")
+  skip_on_os(c("windows", "mac"))
+  expect_fails(read_apart("k.parquet", function(file) length(numeric(1e9))), "cannot allocate")
+})
+
 test_that("a matrix in a document has as many values as it says", {
   expect_error(from_stored(jsonlite::parse_json(
     "{\"$matrix\":{\"size\":{\"$integers\":\"QEIPAEBCDwA=\"},\"sides\":{\"$texts\":[\"\",\"\"]},\"values\":1.0}}"

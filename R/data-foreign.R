@@ -1,0 +1,59 @@
+# Formats whose readers are other packages' (Parquet, Excel) are read in a process apart, with bounds of memory and
+# time: a file that is damaged or made to harm ends that process and not this one.
+
+# So much may reading take: what a table of this size could need, by bytes of the file; R itself is in it.
+reading_room <- function(file) list(memory = 1e9 + 60 * file.size(file), seconds = 20 + file.size(file) / 5e5)
+
+# What `reader(file, ...)` gives, or an error about the file. `reader` is a function of other packages' alone.
+read_apart <- function(file, reader, ...) {
+  room <- reading_room(file)
+  environment(reader) <- globalenv()
+  path <- normalizePath(file)
+  if (!file.exists(path)) fail(sprintf("There is no file %s.", quoted(file)))
+  work <- function(reader, path, more, room, confine) {
+    get(confine, asNamespace("hylomath"))(room$memory, room$seconds)
+    tryCatch(list(value = do.call(reader, c(list(path), more))), error = function(e) list(refused = conditionMessage(e)),
+      warning = function(w) list(refused = conditionMessage(w))
+    )
+  }
+  environment(work) <- globalenv()
+  came <- tryCatch(
+    callr::r(
+      work, list(reader, path, list(...), room, "core_confine"), timeout = room$seconds + 20, spinner = FALSE,
+      env = c(callr::rcmd_safe_env(), R_PROFILE_USER = nullfile())
+    ),
+    error = function(e) {
+      fail(
+        sprintf("%s can't be read: its reader ended in the midst of it.", quoted(file)),
+        "It is damaged, or needs far more memory or time than a file of its size should."
+      )
+    }
+  )
+  if (is.null(came$refused)) return(came$value)
+  fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(simpleError(came$refused))))
+}
+
+parquet_columns <- function(file) {
+  rlang::check_installed("nanoparquet", "to read Parquet files")
+  read_apart(file, function(file) {
+    schema <- nanoparquet::read_parquet_schema(file)
+    list(names = schema$name[is.na(schema$num_children)], rows = nanoparquet::read_parquet_info(file)$num_rows)
+  })
+}
+
+read_parquet_table <- function(file, columns) {
+  rlang::check_installed("nanoparquet", "to read Parquet files")
+  read_apart(file, function(file, columns) {
+    as.data.frame(nanoparquet::read_parquet(file, col_select = columns))
+  }, columns = columns)
+}
+
+# Without rows where `rows` is 0.
+read_excel_table <- function(file, sheet, rows = Inf) {
+  rlang::check_installed("readxl", "to read Excel files")
+  read_apart(file, function(file, sheet, rows) {
+    as.data.frame(readxl::read_excel(
+      file, sheet = sheet, n_max = rows, na = c("", "NA"), guess_max = 1e6, progress = FALSE, .name_repair = "minimal"
+    ))
+  }, sheet = sheet, rows = rows)
+}
