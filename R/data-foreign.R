@@ -12,9 +12,8 @@ read_apart <- function(file, reader, ...) {
   if (!file.exists(path)) fail(sprintf("There is no file %s.", quoted(file)))
   work <- function(reader, path, more, room, confine) {
     get(confine, asNamespace("hylomath"))(room$memory, room$seconds)
-    tryCatch(list(value = do.call(reader, c(list(path), more))), error = function(e) list(refused = conditionMessage(e)),
-      warning = function(w) list(refused = conditionMessage(w))
-    )
+    refused <- function(condition) list(refused = conditionMessage(condition))
+    tryCatch(list(value = do.call(reader, c(list(path), more))), error = refused, warning = refused)
   }
   environment(work) <- globalenv()
   came <- tryCatch(

@@ -20,7 +20,7 @@
 #'   are refused, so that no page in a browser on this machine can ask the service. Beyond this machine it listens with
 #'   a `token` alone, which each request but that for `/health` has to bring: `Authorization: Bearer TOKEN`, or once in
 #'   the address as `?token=TOKEN` for a browser. A service has no encryption: let a front server do that, see the
-#'   guide's chapter "To work".
+#'   chapter "To work" of the guide.
 #' @param model A model.
 #' @param port,host Where it listens; port 0 takes a free one.
 #' @param hosts Other names by which it is called, such as that of a front server.

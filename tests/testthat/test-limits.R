@@ -41,7 +41,8 @@ test_that("each limit is heeded, says how to raise it, and can be raised by opti
 
 test_that("what is small and would become large, deep or endless is refused before it is made", {
   withr::local_dir(withr::local_tempdir())
-  aliases <- c("a: &a [x, x]", sprintf("%s: &%s [*%s, *%s]", letters[2:20], letters[2:20], letters[1:19], letters[1:19]))
+  of <- letters[2:20]
+  aliases <- c("a: &a [x, x]", sprintf("%s: &%s [*%s, *%s]", of, of, letters[1:19], letters[1:19]))
   refused <- list(
     list(function() read_brief(text = aliases), "anchors and aliases"),
     list(function() read_brief(text = paste0("target: ", strrep("[", 30000))), "nested too deep"),
