@@ -35,6 +35,10 @@ cli_run <- function(args) {
       message("Interrupted.")
       1L
     },
+    rlib_error_package_not_found = function(e) {
+      hint <- sprintf("Install it: Rscript -e 'install.packages(\"%s\")'.", e$pkg[1])
+      cli_say_error(list(what = conditionMessage(e), try = hint), 1L)
+    },
     error = function(e) cli_say_fault(e)
   )
 }
@@ -50,6 +54,7 @@ cli_say_fault <- function(e) {
 cli_dispatch <- function(args) {
   beside <- list(completion = cli_completion_verb(c(cli_verbs(), list(demo = cli_demo_verb()))), demo = cli_demo_verb())
   groups <- c(cli_groups(), list("Beside them" = beside))
+  if (!all(validUTF8(args))) cli_wrong("The call is not in UTF-8.")
   if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
   if (length(args) == 0 || args[1] %in% c("-h", "--help", "help")) {
     write_lines(cli_overview(groups))

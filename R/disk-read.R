@@ -2,6 +2,11 @@
 
 check_file <- function(file) {
   if (!is_text(file, 1)) fail(sprintf("A file is named by one text, not %s.", describe(file)))
+  if (!validUTF8(file)) fail("The name of a file is not in UTF-8.", "Give it another name.")
+  # R would fetch it
+  if (grepl("^[A-Za-z]+://", file)) {
+    fail(sprintf("%s is an address, not a file.", quoted(file)), "Save what is there, and give its file.")
+  }
   if (grepl("[[:cntrl:]]", file)) {
     fail(sprintf("The name of the file %s holds a line break or another control character.", describe(file)))
   }

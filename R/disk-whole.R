@@ -45,7 +45,10 @@ replace_whole <- function(file, write) {
   if (dir.exists(file)) fail(sprintf("%s is a folder; a file can't take its place.", quoted(file)))
   in_place <- file.exists(file) && !core_is_plain_file(path.expand(file))
   part <- if (in_place) file else tempfile(paste0(".", basename(file), "-"), tmpdir = folder)
-  if (!in_place) on.exit(unlink(part))
+  if (!in_place) {
+    on.exit(unlink(part))
+    make_private(part)
+  }
   failure <- tryCatch(
     {
       suppressWarnings(write(part))
@@ -57,8 +60,16 @@ replace_whole <- function(file, write) {
   if (inherits(failure, "hylomath_error")) rlang::cnd_signal(failure)
   hint <- "Is the folder writable, and is there room?"
   if (!is.null(failure)) fail(sprintf("%s can't be written: %s", quoted(named), conditionMessage(failure)), hint)
+  if (!in_place && !file.exists(file)) Sys.chmod(part, "0666", use_umask = TRUE)
   if (!in_place && !take_place(part, file)) fail(sprintf("%s can't be written.", quoted(named)), hint)
   invisible(named)
+}
+
+# An empty file that nobody else may read: what takes the place of a file has its mode at the end, and no wider one before.
+make_private <- function(path) {
+  former <- Sys.umask("077")
+  on.exit(Sys.umask(former))
+  suppressWarnings(file.create(path))
 }
 
 # A file's place in one step; where its owner can't be kept so, its bytes are put into the file that is there.

@@ -350,13 +350,33 @@ int transcript_answer(const cell *given, double *values) {
   return decide(values, N_CLASSES);
 }
 
+/* A decimal number with a point, whatever the program's locale has in its place. */
+static int number_in(const char *text, double *number) {
+  char copy[400];
+  const char *point = localeconv()->decimal_point;
+  size_t at = 0;
+  char *end;
+  while (*text == ' ') ++text;
+  for (; *text != '\0'; ++text) {
+    if (strchr("0123456789+-.eE", *text) == NULL || at + strlen(point) + 1 > sizeof copy) return 0;
+    if (*text == '.') {
+      memcpy(copy + at, point, strlen(point));
+      at += strlen(point);
+    } else {
+      copy[at++] = *text;
+    }
+  }
+  copy[at] = '\0';
+  *number = strtod(copy, &end);
+  return *end == '\0' && end != copy;
+}
+
 /* A raw cell as the network takes it; see above. */
 int transcript_cell(int column, const char *text, cell *to) {
   const column_of_table *own = &columns[column];
   int year, month, day, hour = 0, minute = 0, i, shifted;
   double second = 0;
   long era, yoe, doy;
-  char *end;
   to->missing = text[0] == '\0';
   to->number = 0;
   to->text = text;
@@ -367,8 +387,7 @@ int transcript_cell(int column, const char *text, cell *to) {
       to->number = text[0] == 'T';
       return 1;
     }
-    to->number = strtod(text, &end);
-    return *end == '\0' && end != text;
+    return number_in(text, &to->number);
   }
   if (sscanf(text, "%4d-%2d-%2d%*c%2d:%2d:%lf", &year, &month, &day, &hour, &minute, &second) < 3) return 0;
   year -= month <= 2;  /* civil date to day number (Howard Hinnant 2013) */

@@ -155,6 +155,28 @@ in_shell <- function(words) {
   list(status = status, err = readLines(err, warn = FALSE))
 }
 
+test_that("what takes a file's place is nobody else's to read before, an address is no file, and a name is UTF-8", {
+  skip_on_os("windows")
+  withr::local_dir(withr::local_tempdir())
+  modes <- NULL
+  write <- function(part) {
+    writeLines("x", part)
+    modes <<- c(modes, format(file.mode(part)))
+  }
+  writeLines("secret", "own")
+  Sys.chmod("own", "600")
+  former <- Sys.umask("022")
+  withr::defer(Sys.umask(former))
+  replace_whole("own", write)
+  replace_whole("new", write)
+  expect_equal(modes, c("600", "600"))
+  expect_equal(format(file.mode(c("own", "new"))), c("600", "644"))
+  dir.create("http:")
+  writeLines(c("a,b", "1,2"), "http:/x.csv")
+  expect_fails(read_table("http://x.csv"), "is an address, not a file")
+  expect_fails(read_table("\xff.csv"), "not in UTF-8")
+})
+
 test_that("F5: output that can't be written is an error, and a closed pipe none", {
   skip_on_os(c("windows", "mac"))
   withr::local_dir(withr::local_tempdir())
