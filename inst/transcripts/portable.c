@@ -350,6 +350,9 @@ int transcript_answer(const cell *given, double *values) {
   return decide(values, N_CLASSES);
 }
 
+/* The name of the class whose place, from 0 on, is answered. */
+const char *transcript_class(int place) { return classes[place]; }
+
 /* A decimal number with a point, whatever the program's locale has in its place. */
 static int number_in(const char *text, double *number) {
   char copy[400];
@@ -368,7 +371,7 @@ static int number_in(const char *text, double *number) {
   }
   copy[at] = '\0';
   *number = strtod(copy, &end);
-  return *end == '\0' && end != copy;
+  return *end == '\0' && end != copy && isfinite(*number);
 }
 
 /* A raw cell as the network takes it; see above. */

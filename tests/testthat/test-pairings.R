@@ -145,13 +145,13 @@ test_that("counted rows and the same rows written out come to the same, in every
     both <- function(verb) lapply(1:2, function(i) verb(models[[i]], tables[[i]], news[[i]]))
     expect_equal(
       lineup(models[[1]], others[[1]], data = newer)[c("measures", "n")],
-      lineup(models[[2]], others[[2]], data = newer_written)[c("measures", "n")], tolerance = 1e-7
+      lineup(models[[2]], others[[2]], data = newer_written)[c("measures", "n")], tolerance = 1e-8
     )
     mcnemar <- lapply(1:2, function(i) lineup(models[[i]], others[[i]], data = news[[i]])$models$mcnemar)
     expect_equal(mcnemar[[1]], mcnemar[[2]])
     same <- function(verb) {
       found <- both(verb)
-      expect_equal(found[[1]], found[[2]], tolerance = 1e-7, ignore_attr = TRUE)
+      expect_equal(found[[1]], found[[2]], tolerance = 1e-8, ignore_attr = TRUE)
     }
     same(function(m, t, new) predict(m, newer))
     same(function(m, t, new) appraise(m)$measures)

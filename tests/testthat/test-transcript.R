@@ -114,7 +114,7 @@ test_that("intervals of one width stand beside numbers", {
   for (name in c("numbers", "logarithm", "several")) {
     model <- trained(hold_out(cases[[name]], calibration = 0.2))
     rows <- to_be_answered(cases[[name]])
-    told <- predict(model, rows, "interval", level = 0.8)
+    told <- suppressWarnings(predict(model, rows, "interval", level = 0.8), "hylomath_warning_far")
     code <- transcribe(model, "r", level = 0.8)
     here <- in_r(code, rows)
     for (column in names(told)) expect_equal(here[[column]], told[[column]], tolerance = 1e-5)
@@ -154,6 +154,27 @@ test_that("databases answer as the model does", {
   for (name in names(models)) {
     found <- in_postgres(server, models[[name]], rows_for(name))
     expect_null(differing(models[[name]], rows_for(name), found), info = paste(name, "in PostgreSQL"))
+  }
+})
+
+test_that("a C program reads numbers by their point and nothing else, and is clean as a library", {
+  skip_if(Sys.which("gcc") == "", "there is no gcc")
+  table <- withr::with_seed(1, data.frame(x = rnorm(100)))
+  model <- brief(transform(table, y = 2 * x), "y") |> wire("direct") |> single(progress = "none")
+  code <- transcribe(model, "c")
+  program <- compiled(code)
+  read <- function(cell) suppressWarnings(system2(program, input = cell, stdout = TRUE, stderr = FALSE))
+  for (cell in c("6.48", "-.5", "1e3", " 2")) {
+    told <- suppressWarnings(predict(model, data.frame(x = as.numeric(cell)))$answer)
+    expect_equal(as.numeric(read(cell)), told, tolerance = 1e-6)
+  }
+  for (cell in c("0x10", "inf", "nan", "1e999", "6,48", "1d5", strrep("1", 500))) {
+    expect_equal(attr(read(cell), "status"), 1L, info = cell)
+  }
+  source <- withr::local_tempfile(fileext = ".c", lines = code)
+  for (standard in c("c99", "c11")) {
+    flags <- c(paste0("-std=", standard), "-Wall", "-Wextra", "-Werror", "-c", source, "-o", tempfile())
+    expect_equal(system2("gcc", flags), 0)
   }
 })
 
