@@ -65,7 +65,8 @@ replace_whole <- function(file, write) {
   invisible(named)
 }
 
-# An empty file that nobody else may read: what takes the place of a file has its mode at the end, and no wider one before.
+# An empty file that nobody else may read: what takes the place of a file has its mode at the end, and no wider one
+# before.
 make_private <- function(path) {
   former <- Sys.umask("077")
   on.exit(Sys.umask(former))
