@@ -29,6 +29,12 @@ read_apart <- function(file, reader, ...) {
     }
   )
   if (is.null(came$refused)) return(came$value)
+  if (is_out_of_memory(simpleError(came$refused)) || grepl("bad_alloc", came$refused, fixed = TRUE)) {
+    fail(
+      sprintf("%s can't be read: it asks for far more memory than a file of its size should need.", quoted(file)),
+      "It is damaged, or made to harm."
+    )
+  }
   fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(simpleError(came$refused))))
 }
 
