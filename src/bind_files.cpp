@@ -149,7 +149,8 @@ namespace {
 extern "C" void say_and_end(int signal) {
   const char word[] = "hylomath: Ended by a signal. No result was written that isn't whole.\n";
   if (write(STDERR_FILENO, word, sizeof word - 1) < 0) {}
-  _exit(128 + signal);
+  std::signal(signal, SIG_DFL);
+  raise(signal);
 }
 }  // namespace
 #endif
