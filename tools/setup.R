@@ -16,7 +16,8 @@ others <- list(
   check = list("clang-format" = Sys.which("clang-format"), "clang-tidy" = Sys.which("clang-tidy")),
   hard = list(
     postgresql = Sys.glob("/usr/lib/postgresql/*/bin/initdb"), "openssh-server" = Sys.which("sshd"),
-    "openssh-client" = Sys.which("ssh"), "slurm-wlm" = Sys.which("slurmctld"), munge = Sys.which("munged"),
+    "openssh-client" = Sys.which("ssh"), zsh = Sys.which("zsh"), fish = Sys.which("fish"),
+    "slurm-wlm" = Sys.which("slurmctld"), munge = Sys.which("munged"),
     clang = Sys.which("clang++"),
     "libclang-rt-14-dev" = Sys.glob("/usr/lib/llvm-*/lib/clang/*/lib/linux/libclang_rt.fuzzer*"),
     valgrind = Sys.which("valgrind"), "g++-mingw-w64-x86-64-posix" = Sys.which("x86_64-w64-mingw32-g++-posix"),
