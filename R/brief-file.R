@@ -95,7 +95,7 @@ check_yaml_size <- function(text, name) {
     fail(sprintf("%s is nested too deep.", name), "No file of hylomath is; see ?limits.")
   }
   node <- "(?m)(?:^\\s*|[:,\\[{-]\\s*)%s[[:alnum:]_]"
-  there <- function(sign) lengths(regmatches(text, gregexpr(sprintf(node, sign), text, perl = TRUE)))
+  there <- function(sign) lengths(regmatches(text, gregexpr(sprintf(node, sign), text, perl = TRUE, useBytes = TRUE)))
   if (there("&") > 0 && there("[*]") > 0) {
     what <- "%s has anchors and aliases (`&name`, `*name`), which no brief has."
     fail(sprintf(what, name), "Write out what they mean.")

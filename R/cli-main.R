@@ -13,7 +13,7 @@
 run_command <- function(args = commandArgs(trailingOnly = TRUE)) {
   # what the starter sets for a quick start is not for the processes that are started from here
   Sys.unsetenv("R_DEFAULT_PACKAGES")
-  # workers are spoken to through sockets, whose end must not be that of the command
+  # workers are spoken to through sockets or pipes, whose end must not be that of the command
   if (!any(startsWith(args, "--workers")) && !nzchar(Sys.getenv("R_FUTURE_PLAN"))) core_end_on_closed_pipe()
   core_end_with_a_word()
   status <- cli_run(args)

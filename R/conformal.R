@@ -59,7 +59,8 @@ conformal_scale <- function(model) {
   list(unit = unit, dispersion = if (identical(unit, "count")) count_dispersion(model))
 }
 
-# By moments, of rows that decide nothing about the bound where there are any: then the promise holds as it stands.
+# By moments. The rows are those of validation, where there are any: they have no part in the bound, so that the promise
+# holds as it stands.
 count_dispersion <- function(model) {
   rows <- judged_in_part(model, "validation") %||% conformal_rows(model)
   answer <- rows$answers[[1]]
@@ -94,13 +95,12 @@ too_few_groups <- function(rows, level) {
 # `low` and `high` of each target, a list by target.
 conformal_intervals <- function(model, answers, level) {
   scale <- conformal_scale(model)
-  bounds <- conformal_bounds(model, level)
+  bounds <- conformal_bounds(model, level, scale)
   lapply(seq_along(bounds), function(i) conformal_ends(scale, answers, i, bounds[i]))
 }
 
 # By target how far off an answer may be, in the unit of the scores.
-conformal_bounds <- function(model, level) {
-  scale <- conformal_scale(model)
+conformal_bounds <- function(model, level, scale = conformal_scale(model)) {
   rows <- conformal_rows(model)
   vapply(seq_along(target_in(model)$columns), function(i) {
     conformal_bound(conformal_scores(scale, observed_of(rows, i), rows$answers, i), rows$weight, level, rows$group)
@@ -174,8 +174,9 @@ covered <- function(model, judged, resampling) {
 # weights, and after refit() no theorem says so.
 has_theorem <- function(model) {
   b <- model$brief
-  if (!has_classes(target_in(model)) && !is.null(conformal_scale(model)$dispersion)) return(FALSE)
-  b$wiring != "auto" && is.null(model$refitted) && is.null(b$columns$group) && is.null(b$columns$weight)
+  unit <- task_of(target_in(model))$error_scale(target_in(model))
+  !identical(unit, "count") && b$wiring != "auto" && is.null(model$refitted) && is.null(b$columns$group) &&
+    is.null(b$columns$weight)
 }
 
 covered_numbers <- function(target, ends, judged, resampling) {

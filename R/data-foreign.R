@@ -1,15 +1,15 @@
 # Formats whose readers are other packages' (Parquet, Excel) are read in a process apart, with bounds of memory and
 # time: a file that is damaged or made to harm ends that process and not this one.
 
-# So much may reading take: what a table of this size could need, by bytes of the file; R itself is in it.
+# Memory in bytes, that of R itself in it, and seconds of the processor that reading may take: more than a table of this
+# size needs.
 reading_room <- function(file) list(memory = 1e9 + 60 * file.size(file), seconds = 20 + file.size(file) / 5e5)
 
-# What `reader(file, ...)` gives, or an error about the file. `reader` is a function of other packages' alone.
+# What `reader(file, ...)` gives, or an error about the file. `reader` uses functions of other packages alone.
 read_apart <- function(file, reader, ...) {
   room <- reading_room(file)
   environment(reader) <- globalenv()
-  path <- normalizePath(file)
-  if (!file.exists(path)) fail(sprintf("There is no file %s.", quoted(file)))
+  path <- normalizePath(file, mustWork = FALSE)
   work <- function(reader, path, more, room, confine) {
     get(confine, asNamespace("hylomath"))(room$memory, room$seconds)
     refused <- function(condition) list(refused = conditionMessage(condition))
@@ -23,21 +23,22 @@ read_apart <- function(file, reader, ...) {
     ),
     error = function(e) {
       fail(
-        sprintf("%s can't be read: its reader ended in the midst of it.", quoted(file)),
-        "It is damaged, or needs far more memory or time than a file of its size should."
+        sprintf("%s can't be read: the process that reads it ended.", quoted(file)),
+        "It is damaged, or needs far more memory or time than other files of its size."
       )
     }
   )
   if (is.null(came$refused)) return(came$value)
   if (is_out_of_memory(simpleError(came$refused)) || grepl("bad_alloc", came$refused, fixed = TRUE)) {
     fail(
-      sprintf("%s can't be read: it asks for far more memory than a file of its size should need.", quoted(file)),
-      "It is damaged, or made to harm."
+      sprintf("%s can't be read: it asks for far more memory than other files of its size.", quoted(file)),
+      "It is probably damaged."
     )
   }
   fail(sprintf("%s can't be read as a table: %s", quoted(file), first_sentence(simpleError(came$refused))))
 }
 
+# list(names, rows), of what can be read without the table itself.
 parquet_columns <- function(file) {
   rlang::check_installed("nanoparquet", "to read Parquet files")
   read_apart(file, function(file) {
@@ -46,9 +47,11 @@ parquet_columns <- function(file) {
   })
 }
 
+# The wanted columns that are there; all of them where `columns` is NULL.
 read_parquet_table <- function(file, columns) {
-  rlang::check_installed("nanoparquet", "to read Parquet files")
   read_apart(file, function(file, columns) {
+    schema <- nanoparquet::read_parquet_schema(file)
+    if (!is.null(columns)) columns <- intersect(schema$name[is.na(schema$num_children)], columns)
     as.data.frame(nanoparquet::read_parquet(file, col_select = columns))
   }, columns = columns)
 }

@@ -49,9 +49,10 @@ names_rows <- function(x, kind, column) {
 }
 
 # What columns that name units are called, in a few languages.
-id_words <- "(^|[_. ])(id|ids|nr|no|num|nummer|numero|key|uuid|mrn|ref)$"
+id_words <- "(^|[_. ])(id|ids|nr|nummer|numero|uuid|mrn)$|[a-z0-9][_. ](no|num)$"
+# "NO" may be a gas, and a number or key a quantity
 unit_words <- paste0(
-  id_words, "|(^|[_. ])(number|code)$|[a-z](id|nr)$|",
+  id_words, "|(^|[_. ])(no|num|number|code|key|ref)$|[a-z](id|nr)$|",
   "patient|subject|customer|client|member|account|household|person|kunde|student|employee|participant|serial"
 )
 

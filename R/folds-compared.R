@@ -34,7 +34,7 @@ same_folds <- function(a, b) {
 gain_of_best <- function(losses, against, overlap) {
   means <- rowMeans(losses)
   best <- which.min(means)
-  if (ncol(losses) < 3 || !length(best) || best == against) return(NULL)
+  if (ncol(losses) < 3 || !is.finite(means[against]) || best == against) return(NULL)
   apart <- sweep(losses, 2, losses[against, ])[-against, , drop = FALSE]
   folds <- rowSums(is.finite(apart))
   apart <- apart[folds > 0, , drop = FALSE]
@@ -65,8 +65,8 @@ drawn_to_their_middle <- function(x, variance) {
 expected_text <- function(expected, primary, against) {
   if (is.null(expected)) return(NULL)
   sprintf(
-    "The best is the best partly by luck. Allowing for that, expect a %s of about %s: %s %s than %s.", primary,
-    format_measure(expected$value), format_measure(abs(expected$gain)), if (expected$gain > 0) "less" else "more",
+    "The lowest %s is partly luck. Without it expect about %s, which is %s %s than %s.", primary,
+    format_measure(expected$value), format_measure(abs(expected$gain)), if (expected$gain > 0) "lower" else "higher",
     against
   )
 }

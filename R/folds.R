@@ -28,9 +28,9 @@
 #'     that had not learned from it.
 #'
 #'   [as.data.frame()] gives `measures`.
-#' @section Workers: Where a `future::plan()` is set, or `options(hylomath.workers = 4)` asks for
-#'   processes on this machine, the fits of this and of [vary()], [scout()], [sift()] and
-#'   [distil()] are spread over its workers: processes here, a cluster over SSH, a queue. Each needs this package. The
+#' @section Workers: Where `options(hylomath.workers = 4)` asks for processes on this machine, or a `future::plan()` is
+#'   set, the fits of this and of [vary()], [scout()], [sift()] and [distil()] are spread over these workers: processes
+#'   here, which are spoken to through pipes, a cluster over SSH, a queue. Each needs this package. The
 #'   results are the same bit for bit at the same kernel level of the processor's instructions, which travels with the
 #'   work; a worker that lacks it says so. The table is written once into the folder that the option `hylomath.cache`
 #'   names (else that of the session), where workers that see the same disk find it; others are sent it once. What a

@@ -13,7 +13,7 @@ the_local_workers <- new.env()
 # A worker that doesn't run for so many seconds is given up.
 longest_standstill <- 10
 
-# A crew, see run_on_crew().
+# A crew as jobs-workers.R has it.
 local_crew <- function(size) {
   start <- function() callr::r_session$new(callr::r_session_options(supervise = TRUE))
   known <- the_local_workers$sessions
@@ -45,7 +45,7 @@ local_crew <- function(size) {
         return(simpleError("it stood still"))
       }
       came <- tryCatch(sent$session$read(), error = function(e) list(error = e))
-      if (is.null(came) || !is.null(came$error)) came$error %||% simpleError("it ended") else came$result
+      came$result %||% came$error %||% simpleError("it ended")
     },
     mend = function() {
       alive <- vapply(sessions, function(s) s$is_alive() && s$get_state() == "idle", NA)

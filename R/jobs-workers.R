@@ -54,9 +54,12 @@ run_on_workers <- function(table, jobs, keep, report) {
     else waiting <<- c(list(again), waiting)
     if (is_lost(answer)) hurt <<- TRUE
   }
+  # of the command: what has come back is kept, whatever signal comes
+  if (isTRUE(getOption("hylomath.catch_term"))) core_note_signals(TRUE)
   tryCatch(
     {
       while (length(waiting) || length(running)) {
+        if (core_asked_to_stop()) return(TRUE)
         # a plan is mended when nobody works on it
         if (hurt && length(running) == 0) {
           if (!crew$mend()) return(finish_here(table, jobs, waiting, keep, report))

@@ -59,20 +59,16 @@ has_own_checksum <- function(line) {
 # that work that is refused leaves nothing behind. The file stays taken until the process or `frame` ends.
 growing_file <- function(file, header, frame) {
   check_can_write(file)
-  take_file(file, frame)
+  taken <- take_file(file, frame)
   anew <- function(lines) {
     write_whole(charToRaw(paste0(lines, collapse = "")), file)
-    lock_number(file, frame)
+    taken$follow()
   }
   add <- function(document) {
     if (!file.exists(file)) anew(json_line(header))
     line <- json_line(document)
-    before <- file.size(file)
-    cat(line, file = file, sep = "", append = TRUE)
-    # R doesn't say when what it writes last is lost
-    if (file.size(file) != before + nchar(line, "bytes")) {
-      fail(sprintf("%s can't be written to its end.", quoted(file)), "Is there room?")
-    }
+    lost <- core_append_file(path.expand(file), charToRaw(line))
+    if (nzchar(lost)) fail(sprintf("%s can't be written to its end: %s.", quoted(file), lost), "Is there room?")
   }
   rewrite <- function(documents) {
     lines <- vapply(documents, json_line, "")
@@ -84,30 +80,32 @@ growing_file <- function(file, header, frame) {
 # Two that add to one file would spoil it. The lock is the system's own: it is gone with the process, however that ends.
 # The file that bears it lies with the machine's temporary files and stays: were it taken away, somebody who has opened
 # it already and somebody who makes it anew would both hold a lock of that name.
+#
+# A file is locked by its path, and, since it may have several, by its number on the disk: list(follow), by which the
+# lock goes over to the number of the file that has taken its place, or that was not there before.
 take_file <- function(file, frame) {
-  named <- file.path(normalizePath(dirname(file)), basename(file))
-  lock_until_end(normalizePath(named, mustWork = FALSE), file, frame)
-  lock_number(file, frame)
-}
-
-lock_folder <- function() {
   folder <- file.path(dirname(tempdir()), paste0("hylomath-locks-", Sys.info()[["effective_user"]]))
   dir.create(folder, showWarnings = FALSE, mode = "0700")
-  folder
-}
-
-# A file may have several names, so it is taken by its number on the disk too, as soon as it is there.
-lock_number <- function(file, frame) {
-  number <- core_file_number(path.expand(file))
-  if (nzchar(number)) lock_until_end(number, file, frame)
-}
-
-lock_until_end <- function(of, file, frame) {
-  lock <- filelock::lock(file.path(lock_folder(), rlang::hash(of)), timeout = 0)
-  if (is.null(lock)) {
+  lock <- function(of) {
+    lock <- filelock::lock(file.path(folder, rlang::hash(of)), timeout = 0)
+    if (!is.null(lock)) return(lock)
     fail(sprintf("%s is being written by another process.", quoted(file)), "Wait for it, or name another file.")
   }
-  withr::defer(filelock::unlock(lock), envir = frame)
+  by_path <- lock(normalizePath(file.path(normalizePath(dirname(file)), basename(file)), mustWork = FALSE))
+  withr::defer(filelock::unlock(by_path), envir = frame)
+  number <- ""
+  by_number <- NULL
+  follow <- function() {
+    now <- core_file_number(path.expand(file))
+    if (now == number) return(invisible())
+    former <- by_number
+    by_number <<- if (nzchar(now)) lock(now)
+    number <<- now
+    if (!is.null(former)) filelock::unlock(former)
+  }
+  withr::defer(if (!is.null(by_number)) filelock::unlock(by_number), envir = frame)
+  follow()
+  invisible(list(follow = follow))
 }
 
 # What differs between two headers, one of them as it was read; NULL where they are of the same work.

@@ -17,8 +17,8 @@ giving_columns <- function(columns, y, kinds) {
   c(by_value, if (length(by_gap)) paste(by_gap, "(missing)"))
 }
 
-# All rows are told by it, or those of one side: a letter that is there for some of those who came back, and nobody
-# else.
+# Whether a missing value gives the target away, in all rows or on one side: a letter that exists for some of those who
+# came back, and for nobody else.
 gap_gives_away <- function(x, y) {
   if (has_many_values(y)) return(FALSE)
   known <- !is.na(y)
@@ -26,8 +26,12 @@ gap_gives_away <- function(x, y) {
   gap <- is.na(x[known])
   if (sum(gap) < 10 || sum(!gap) < 10) return(FALSE)
   counts <- table(labels, gap)
-  pure <- apply(counts, 2, function(n) max(n) >= 0.99 * sum(n) && which.max(n) != which.max(rowSums(counts)))
-  any(pure) || tell_classes(as.character(gap), labels)
+  shares <- rowSums(counts) / sum(counts)
+  is_pure <- function(n) {
+    by_chance <- shares[[which.max(n)]]^max(n)
+    max(n) >= 0.99 * sum(n) && which.max(n) != which.max(shares) && by_chance < 1e-6
+  }
+  any(apply(counts, 2, is_pure)) || tell_classes(as.character(gap), labels)
 }
 
 # Whether nearly all rows are of the class that is commonest at their level: of the rows that the commonest class alone

@@ -23,8 +23,9 @@
 #' @section Intervals and sets: Made from the calibration rows by split-conformal prediction (Vovk, Gammerman and
 #'   Shafer 2005; Lei et al. 2018): they hold the value in the given share of new rows whatever the network is like, if
 #'   new rows come as the calibration rows did. Intervals have one width; one ratio for logarithmic targets and the
-#'   gamma loss; a width that grows with the square root of a count; with the quantile loss the outer quantiles, moved
-#'   by what they miss (Romano, Patterson and Candes 2019). Sets hold each class in the given share of its own rows
+#'   gamma loss; a width that grows with the standard deviation of a count, whose dispersion the
+#'   validation rows show (those that rotate where there are none); with the quantile loss the outer quantiles, moved by
+#'   what they miss (Romano, Patterson and Candes 2019). Sets hold each class in the given share of its own rows
 #'   (Vovk 2013; Sadinle, Lei and Wasserman 2019). An appraisal says how often those at 90 % hold. A set is made by the
 #'   probabilities, the answer by scores or a rule, so that an answer can lie outside of its set.
 #'

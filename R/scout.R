@@ -45,6 +45,9 @@
 #'     `difference` from the brief's own settings with its interval `low` and `high` (fold by fold, corrected for
 #'     overlapping training sets), `folds` judged, `whole` (whether judged in full), `parameters`, `epochs` and
 #'     `seconds` of a fit;
+#'   * `expected`, the measure and the gain that the winner may be expected to have without the luck of having been
+#'     chosen (`value`, `gain`; empirical Bayes over all trials: Efron 2011, \doi{10.1198/jasa.2011.tm11181}), `NULL`
+#'     where the brief's own settings are the best;
 #'   * `fits`, a row for each fit; `best` and `own`, numbers of trials; `stopped`, `"budget"`, `"seconds"`,
 #'     `"exhausted"` (nothing is left to try) or `"interrupted"`.
 #'

@@ -95,7 +95,7 @@ answer_request <- function(request, service) {
 asked_how <- function(query) {
   pairs <- strsplit(sub("^[?]", "", query), "&", fixed = TRUE)[[1]]
   pairs <- strsplit(pairs[nzchar(pairs)], "=", fixed = TRUE)
-  asked <- lapply(pairs, function(pair) utils::URLdecode(paste(pair[-1], collapse = "=")))
+  asked <- lapply(pairs, function(pair) query_text(paste(pair[-1], collapse = "=")))
   names(asked) <- vapply(pairs, `[`, "", 1)
   if (!all(validUTF8(c(unlist(asked), names(asked))))) fail("The query is not in UTF-8.")
   asked$token <- NULL  # which was looked at already
@@ -115,6 +115,11 @@ asked_how <- function(query) {
     asked$level <- level
   }
   asked[!duplicated(names(asked), fromLast = TRUE)]
+}
+
+query_text <- function(text) {
+  refused <- function(condition) fail("The query is not in UTF-8, or not encoded as one.")
+  tryCatch(utils::URLdecode(text), error = refused, warning = refused)
 }
 
 csv_rows <- function(bytes, model) {

@@ -55,6 +55,7 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
   type_count(100)(most_waiting, "most_waiting")
   if (port == 0) port <- httpuv::randomPort(host = host)
   service <- new_service(model, limits, log, list(hosts = c(host, hosts), token = token, port = port))
+  on.exit(service$guests$close())
   server <- tryCatch(
     httpuv::startServer(host, as.integer(port), service$app, quiet = TRUE),
     error = function(e) {
@@ -66,8 +67,7 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
   on.exit({
     httpuv::stopServer(server)
     core_note_signals(FALSE)
-    service$guests$leave()
-  })
+  }, add = TRUE, after = FALSE)
   address <- sprintf("http://%s:%s/", if (grepl(":", host, fixed = TRUE)) sprintf("[%s]", host) else host, port)
   if (!is.null(ready)) ready(address)
   while (!core_asked_to_stop()) {
@@ -75,7 +75,7 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
     service$guests$look_round()
   }
   # those that have come in are answered still, and others are told
-  service$guests$close_door()
+  service$guests$stop()
   ends <- proc.time()[["elapsed"]] + min(most_seconds, 10)
   repeat {
     for (i in 1:10) httpuv::service(20)
@@ -85,22 +85,7 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
   invisible()
 }
 
-is_loopback <- function(host) grepl("^(localhost|127[.][0-9.]+|::1|\\[::1\\])$", tolower(host))
-
-check_token <- function(token, host) {
-  if (is.null(token) && is_loopback(host)) return(invisible())
-  if (is.null(token)) {
-    fail(
-      sprintf("Whoever reaches %s could ask the service.", quoted(host)),
-      "Give it a token (token =, or HYLOMATH_TOKEN for the command), or let a front server call it on 127.0.0.1."
-    )
-  }
-  if (!is_text(token, 1) || nchar(token) < 16 || !grepl("^[A-Za-z0-9._~-]+$", token)) {
-    fail("A token is one text of 16 characters or more, of letters, digits and the signs . _ ~ -")
-  }
-}
-
-# The service of a model: `app`, what the server calls, and `guests`, those who are connected.
+# The service of a model: `app`, what the server calls, and `guests`, the clients that are connected.
 new_service <- function(model, limits, log, door) {
   write_log <- log_writer(log)
   counts <- new_counts()
@@ -125,7 +110,7 @@ new_service <- function(model, limits, log, door) {
         return(NULL)
       }
       refused$headers$Connection <- "close"
-      guests$turns_away(request)
+      guests$refuses(request)
       answered(request, refused, proc.time()[["elapsed"]])
     },
     call = function(request) {
@@ -136,158 +121,6 @@ new_service <- function(model, limits, log, door) {
     onWSOpen = function(socket) socket$close()
   )
   list(app = app, guests = guests)
-}
-
-length_of_body <- function(request) suppressWarnings(as.numeric(request$HTTP_CONTENT_LENGTH %||% "0"))
-
-# What is known to be refused before a body is read; NULL for what may come in.
-refused_at_the_door <- function(request, door, limits, guests) {
-  # who has left already has no port any more
-  if (identical(as.character(request$REMOTE_PORT), "0")) return(busy("The connection was broken off."))
-  stranger <- refused_stranger(request, door)
-  if (!is.null(stranger)) return(stranger)
-  if (!is.null(request$HTTP_UPGRADE)) return(problem(400, "The service speaks HTTP alone; it upgrades to nothing."))
-  if (!is.null(request$HTTP_TRANSFER_ENCODING)) {
-    return(problem(411, "The body has no length.", "Send Content-Length, and the body as it is."))
-  }
-  if (!tolower(request$HTTP_CONTENT_ENCODING %||% "identity") %in% c("identity", "")) {
-    return(problem(415, "The body is compressed.", "Send it as it is."))
-  }
-  length <- length_of_body(request)
-  if (is.na(length) || length < 0) return(problem(400, "The length of the body is no number."))
-  if (length > limits$bytes) {
-    return(too_large(sprintf("The body has %s bytes", format_count(length)), limits$bytes, "bytes"))
-  }
-  if (guests$closed()) return(busy("The service is being stopped."))
-  if (guests$under_way() >= limits$waiting) return(busy("Too many requests are under way."))
-  NULL
-}
-
-busy <- function(what) {
-  response <- problem(503, what, "Try again in a second.")
-  response$headers[["Retry-After"]] <- "1"
-  response
-}
-
-# A page of another origin may ask whatever listens on this machine, under a name that leads here (rebinding): so both
-# are looked at. Beyond that there is the token.
-refused_stranger <- function(request, door) {
-  called <- host_of(request$HTTP_HOST)
-  if (is.na(called) || !is_called(called, door)) {
-    return(problem(421, "The service is called by another name.", "It answers to those of `host` and `hosts` alone."))
-  }
-  from <- request$HTTP_ORIGIN
-  own <- is.null(from) || identical(host_of(sub("^https?://", "", from)), called)
-  if (!own || tolower(request$HTTP_SEC_FETCH_SITE %||% "none") == "cross-site") {
-    return(problem(403, "A page of another origin may not ask the service."))
-  }
-  if (!has_token(request, door)) {
-    refused <- problem(401, "The request brings no token of this service.", "Send Authorization: Bearer TOKEN.")
-    refused$headers[["WWW-Authenticate"]] <- "Bearer"
-    return(refused)
-  }
-  NULL
-}
-
-# "127.0.0.1" of "127.0.0.1:8010", NA of what is no host.
-host_of <- function(text) {
-  host <- tolower(sub(":[0-9]+$", "", text %||% ""))
-  if (grepl("^([a-z0-9._-]+|\\[[0-9a-f:.]+\\])$", host)) gsub("[][]", "", host) else NA_character_
-}
-
-is_called <- function(host, door) {
-  own <- gsub("[][]", "", tolower(door$hosts))
-  # who listens at all addresses can't know them, and has a token
-  any(own %in% c("0.0.0.0", "::")) || host %in% own || (any(is_loopback(own)) && is_loopback(host))
-}
-
-has_token <- function(request, door) {
-  if (is.null(door$token) || request$PATH_INFO == "/health") return(TRUE)
-  same_secret(sub("^Bearer +", "", request$HTTP_AUTHORIZATION %||% ""), door$token) ||
-    same_secret(token_in_query(request), door$token) || same_secret(token_in_cookie(request, door), door$token)
-}
-
-token_in_query <- function(request) {
-  query <- request$QUERY_STRING %||% ""
-  found <- regmatches(query, regexpr("(?<=[?&]token=)[^&]*", query, perl = TRUE))
-  if (length(found)) utils::URLdecode(found) else ""
-}
-
-token_in_cookie <- function(request, door) {
-  cookies <- strsplit(request$HTTP_COOKIE %||% "", "; *")[[1]]
-  own <- paste0("hylomath_", door$port, "=")
-  found <- cookies[startsWith(cookies, own)]
-  if (length(found)) substring(found[1], nchar(own) + 1) else ""
-}
-
-# In the same time however much of it is right.
-same_secret <- function(given, secret) {
-  identical(digest_of(given), digest_of(secret))
-}
-
-digest_of <- function(text) rlang::hash(charToRaw(text))
-
-# Who has brought the token in the address, as a browser does, need not bring it again.
-with_token_kept <- function(response, request, door) {
-  if (is.null(door$token) || !same_secret(token_in_query(request), door$token)) return(response)
-  response$headers[["Set-Cookie"]] <- sprintf(
-    "hylomath_%s=%s; HttpOnly; SameSite=Strict; Path=/", format_number(door$port), door$token
-  )
-  response
-}
-
-# ---- who is connected ---------------------------------------------------------------------------------------------
-
-# Those who are connected, by address: since when no whole request of theirs has come, and the requests of theirs that
-# are under way. A request that was broken off ends with its connection. Time that passes while a request is answered is
-# nobody's fault.
-new_guests <- function(port, limits) {
-  since <- numeric()
-  asking <- list()
-  closed <- FALSE
-  nowhere <- file(nullfile(), "wb")
-  busy <- 0
-  now <- function() proc.time()[["elapsed"]] - busy
-  last <- now()
-  of <- function(request) paste0(request$REMOTE_ADDR, ":", request$REMOTE_PORT)
-  count_again <- function() {
-    there <- core_connected(port)
-    gone <- setdiff(names(asking), there)
-    lapply(asking[gone], drop_body, nowhere)
-    asking[gone] <<- NULL
-    new <- setdiff(there, names(since))
-    since <<- c(since[intersect(names(since), there)], stats::setNames(rep(now(), length(new)), new))
-  }
-  list(
-    begins = function(request) asking[[of(request)]] <<- request,
-    turns_away = function(request) drop_body(request, nowhere),
-    ends = function(request, seconds) {
-      asking[[of(request)]] <<- NULL
-      busy <<- busy + seconds
-      since[of(request)] <<- now()
-    },
-    under_way = function() {
-      if (length(asking) >= limits$waiting) count_again()
-      length(asking)
-    },
-    look_round = function() {
-      if (now() - last < 1 && !closed) return(invisible())
-      last <<- now()
-      count_again()
-      core_hang_up(port, as.character(names(since)[now() - since > limits$idle]))
-    },
-    close_door = function() closed <<- TRUE,
-    leave = function() close(nowhere),
-    closed = function() closed
-  )
-}
-
-# The server's library keeps a body that comes in parts in one of R's 128 connections, and leaves it to R to close those
-# of requests that were broken off, which is too late when many are. What still comes of such a body goes nowhere.
-drop_body <- function(request, nowhere) {
-  body <- request$.bodyData
-  request$.bodyData <- nowhere
-  if (!is.null(body)) close(body)
 }
 
 # ---- log and counts -----------------------------------------------------------------------------------------------

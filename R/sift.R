@@ -16,7 +16,8 @@
 #'     set with the standard `error` of the paired differences over folds;
 #'   * `best` and `small`, the columns of the best set and of the smallest one whose difference from it is within one
 #'     standard error;
-#'   * `dropped`, the others than `small`.
+#'   * `dropped`, the others than `small`; `expected`, what the best set may be expected to gain over all inputs, see
+#'     [scout()].
 #'
 #'   [best_brief()] gives the brief with these inputs; [as.data.frame()] gives `path`. The best of many sets looks
 #'   better here than it is: [appraise()] its network on the test rows, which had no part in this.

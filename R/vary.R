@@ -14,8 +14,8 @@
 #'   text), the `measure` that the networks are trained for as the mean over folds, with the standard error of the mean
 #'   (corrected for overlapping training sets) and the spread `sd` of the folds, `difference` from the brief's own
 #'   setting, if that is among them, or from the first value, with its interval; `parameters`, `rows` learned from,
-#'   `updates` and `seconds`, as means over folds. `folds` has the whole of [folds()] for each value. [as.data.frame()]
-#'   gives `values`.
+#'   `updates` and `seconds`, as means over folds. `folds` has the whole of [folds()] for each value; `expected` is
+#'   what the best value may be expected to gain, see [scout()]. [as.data.frame()] gives `values`.
 #' @section Errors: No such setting; a value that it can't have; more rows than a fold has.
 #' @examples
 #' set.seed(1)

@@ -147,7 +147,7 @@ void core_end_on_closed_pipe() {
 #ifndef _WIN32
 namespace {
 extern "C" void say_and_end(int signal) {
-  const char word[] = "hylomath: Ended by a signal. No result was written that isn't whole.\n";
+  const char word[] = "hylomath: Ended by a signal. No unfinished result was written.\n";
   if (write(STDERR_FILENO, word, sizeof word - 1) < 0) {}
   std::signal(signal, SIG_DFL);
   raise(signal);
@@ -155,7 +155,7 @@ extern "C" void say_and_end(int signal) {
 }  // namespace
 #endif
 
-// SIGTERM and SIGHUP end the command with a word, and a limit of a file's size is an error of whoever writes it.
+// SIGTERM and SIGHUP end the command with a sentence, and writing beyond the limit of a file's size is an error.
 // [[Rcpp::export]]
 void core_end_with_a_word() {
 #ifndef _WIN32

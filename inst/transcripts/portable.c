@@ -350,7 +350,7 @@ int transcript_answer(const cell *given, double *values) {
   return decide(values, N_CLASSES);
 }
 
-/* The name of the class whose place, from 0 on, is answered. */
+/* The name of the class with this number, counted from 0, as transcript_answer() returns it. */
 const char *transcript_class(int place) { return classes[place]; }
 
 /* A decimal number with a point, whatever the program's locale has in its place. */

@@ -41,9 +41,11 @@ test_that("columns that name units are no inputs, and are proposed as groups", {
   expect_match(notes(b)$try[notes(b)$code == "rows_belong_together"], "set_columns(group = patient)", fixed = TRUE)
   expect_false("rows_belong_together" %in% notes(set_columns(b, group = patient))$code)
   # numbers of customers, drawn at random, one a row
-  drawn <- withr::with_seed(5, transform(table, customer_id = sample(1e6, 900), income = sample(1e6, 900)))
-  expect_equal(unlist(brief(drawn, "left")$columns$kinds)[c("customer_id", "income")],
-    c(customer_id = "id", income = "count")
+  drawn <- withr::with_seed(5, transform(
+    table, customer_id = sample(1e6, 900), income = sample(1e6, 900), NO = unique(round(rnorm(2000, 5e4, 1e4)))[1:900]
+  ))
+  expect_equal(unlist(brief(drawn, "left")$columns$kinds)[c("customer_id", "income", "NO")],
+    c(customer_id = "id", income = "count", NO = "count")
   )
   # without a telling name, by what is the same for all rows of a unit
   plainly <- brief(stats::setNames(table, sub("patient", "p", names(table))), "left")
