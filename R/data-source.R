@@ -81,26 +81,28 @@ postgres_driver <- function() {
   RPostgreSQL::PostgreSQL()
 }
 
-# A query is one statement: no semicolon but at its end, outside of texts, quoted names and comments. Where backslashes
-# or dollar quotes make it hard to say what is text, a semicolon is refused wherever it stands.
+# A query is one statement, and one that selects: another kind may write files though the database is only read.
 check_one_statement <- function(query) {
-  refuse <- function() {
+  if (may_hold_statements(query)) {
     fail(
       "`data.query` holds more than one statement, or a semicolon in its midst.",
       sprintf("Give one query that selects rows. It is: %s", query)
     )
   }
-  # a statement of another kind may write files though the database is only read
   begins <- "^(?:\\s|--[^\n]*\n|/[*](?s:.*?)[*]/|[(])*(select|with|values|table)\\b"
   if (!grepl(begins, query, perl = TRUE, ignore.case = TRUE)) {
     fail("`data.query` selects no rows.", sprintf("It has to begin with select, with or values. It is: %s", query))
   }
+}
+
+# Whether a semicolon stands before the end, outside of texts, quoted names and comments. Where backslashes, dollar
+# quotes or nested comments make it hard to say what is text, a semicolon counts wherever it stands.
+may_hold_statements <- function(query) {
   inner <- sub("[;[:space:]]+$", "", query)
-  if (!grepl(";", inner, fixed = TRUE)) return(invisible())
-  if (grepl("[\\\\$]", inner) || grepl("/[*]((?![*]/).)*/[*]", inner, perl = TRUE)) refuse()
+  if (!grepl(";", inner, fixed = TRUE)) return(FALSE)
+  if (grepl("[\\\\$]", inner) || grepl("/[*]((?![*]/).)*/[*]", inner, perl = TRUE)) return(TRUE)
   bare <- gsub("'([^']|'')*'|\"([^\"]|\"\")*\"|--[^\n]*|/[*](?s:.*?)[*]/", " ", inner, perl = TRUE)
-  if (grepl("[;']|\"|/[*]", bare)) refuse()
-  invisible()
+  grepl("[;']|\"|/[*]", bare)
 }
 
 # The rows of a query as it is; with `except` the database leaves out these columns (none of them, if there are none),

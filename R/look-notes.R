@@ -260,8 +260,8 @@ note_telling_gaps <- function(data, columns, target) {
   new_note(
     "telling_gaps", sprintf("Whether %s is missing goes with %s%s.", enumerate(telling), target, example),
     paste(
-      sprintf("If that is known before %s is, keep an input for it with prepare(gaps = \"flag\"),", target),
-      "the default above 1 % of gaps; if it comes of it, drop the column."
+      sprintf("If this is known before %s is, keep an input for it: prepare(gaps = \"flag\"), the default", target),
+      sprintf("above 1 %% of gaps. If %s is the cause of the gaps, drop the column.", target)
     )
   )
 }

@@ -35,7 +35,8 @@ call_in_shell <- function(text) {
     return(paste0("--set ", keys, "=", values, collapse = " "))
   }
   commands <- c(
-    decide = "decide MODEL.hylo", recalibrate = "recalibrate MODEL.hylo", folds = "folds BRIEF.yml",
+    train = "train BRIEF.yml", decide = "decide MODEL.hylo", recalibrate = "recalibrate MODEL.hylo",
+    folds = "folds BRIEF.yml",
     importance = "importance MODEL.hylo TABLE", appraise = "appraise MODEL.hylo",
     strangeness = "predict MODEL.hylo TABLE"
   )

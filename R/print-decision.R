@@ -58,7 +58,7 @@ decision_effect <- function(x) {
   sprintf(
     paste(
       "Of %s rows that are \"%s\" it finds %s in place of %s, and answers %s others so in place of %s.",
-      "The rule was chosen on these rows and does a little worse on others: appraise() the model."
+      advice_here("The rule was chosen on these rows and does a little worse on others, which appraise(model) shows.")
     ),
     format_weighted_count(sum(x$before[class, ])), class, format_weighted_count(hits(x$after)),
     format_weighted_count(hits(x$before)), alarms(x$after), alarms(x$before)

@@ -22,13 +22,13 @@ format.hylomath_scouting <- function(x, ...) {
       if (x$best != x$own) expected_text(x$expected, x$primary, "the brief's own"),
       if (x$judge == "folds") single_networks_text(x$brief, "Each trial"),
       stopped_early_text(sum(!t$whole), stopped_in),
-      sprintf(
+      advice_here(sprintf(
         paste(
           "The lowest of %d is lower here than it will be on new rows. For the figure to report, train its brief and",
-          "judge it on the test rows, once: best_brief() |> train() |> appraise()."
+          "evaluate it on the test rows, once: train(best_brief(search)), then appraise(model)."
         ),
         sum(t$whole)
-      )
+      ))
     ))
   )
 }
