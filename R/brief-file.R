@@ -115,9 +115,42 @@ parse_yaml <- function(text, name) {
     hint <- "Look at the line it names: indentation and quotes are the usual reasons."
     fail(sprintf("%s is not YAML: %s", name, conditionMessage(e)), hint)
   }
-  parsed <- tryCatch(
-    yaml::yaml.load(text, handlers = handlers, eval.expr = FALSE), error = broken, warning = broken
-  )
+  load <- function(text) yaml::yaml.load(text, handlers = handlers, eval.expr = FALSE)
+  parsed <- tryCatch(load_long_yaml(text, load), error = broken, warning = broken)
   if (!is.list(parsed)) fail(sprintf("%s is not a brief: it holds no keys.", name))
   parsed
+}
+
+# What `load` makes of a text. It looks for each key of a map among all keys before it, which takes minutes for the
+# columns of a wide table: so a map of many plain lines is read in pieces, and put back where it was taken out.
+load_long_yaml <- function(text, load, most_keys = 500) {
+  lines <- unlist(strsplit(text, "\n", fixed = TRUE))
+  if (length(lines) <= most_keys) return(load(text))
+  word <- "(?:[[:alnum:]_][^:#]*|\"[^\"\\\\]*\"|'[^']*')"
+  plain <- grepl(sprintf("^ +%s: +%s$", word, word), lines, perl = TRUE)
+  indent <- attr(regexpr("^ *", lines), "match.length")
+  runs <- rle(paste(plain, indent))
+  last <- cumsum(runs$lengths)
+  first <- last - runs$lengths + 1
+  # the whole of a map: below a key alone, and before a line further to the left
+  whole <- plain[first] & runs$lengths > most_keys & grepl("^ *[^ #-].*:$", lines[pmax(first - 1, 1)]) &
+    indent[first] > c(0, indent)[first] & indent[first] > c(indent, 0)[last + 1]
+  if (!any(whole)) return(load(text))
+  marks <- paste0("taken-out-", rlang::hash(text), "-", which(whole))
+  maps <- lapply(which(whole), function(i) {
+    rows <- seq(first[i], last[i])
+    pieces <- split(lines[rows], (seq_along(rows) - 1) %/% most_keys)
+    map <- unlist(lapply(unname(pieces), function(piece) load(paste(piece, collapse = "\n"))), recursive = FALSE)
+    again <- anyDuplicated(names(map))
+    if (again) stop(sprintf("Duplicate map key: '%s'", names(map)[again]))  # nolint: caught
+    map
+  })
+  taken <- unlist(Map(seq, first[whole], last[whole]))
+  lines[first[whole]] <- paste0(strrep(" ", indent[first[whole]]), marks)
+  parsed <- load(paste(lines[-setdiff(taken, first[whole])], collapse = "\n"))
+  put_back <- function(node) {
+    if (is.list(node)) return(lapply(node, put_back))
+    if (is_text(node, 1) && node %in% marks) maps[[match(node, marks)]] else node
+  }
+  put_back(parsed)
 }

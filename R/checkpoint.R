@@ -4,21 +4,26 @@
 
 # list(every, result, states, keep_result, keep_state), functions of a network's key. The file is taken until `frame`
 # ends.
-open_checkpoint <- function(file, every, a, resumable, frame = parent.frame()) {
-  if (is.null(file)) return(no_checkpoint())
-  if (!is_text(file, 1)) fail(sprintf("`checkpoint` is the path of a file, not %s.", describe(file)))
+open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.frame()) {
+  if (is.null(checkpoint)) return(no_checkpoint())
+  place <- check_checkpoint(checkpoint)
+  file <- place$file
   type_number(0, 1e6)(every, "every")
   header <- c(checkpoint_header(a), list(resumable = resumable))
   growing <- growing_file(file, header, frame)
-  known <- if (file.exists(file)) known_lines(file, header) else list()
+  known <- if (file.exists(file)) known_lines_of(place, header) else list()
   if (length(known)) rlang::inform(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
-  place <- function(key, start = 0L) sprintf("%s | %d", key, as.integer(start))
+  place_of <- function(key, start = 0L) sprintf("%s | %d", key, as.integer(start))
+  began <- proc.time()[["elapsed"]]
+  written <- length(known) > 0
   grown <- 0
   put <- function(line) {
-    known[[place(line$key, line$start %||% 0L)]] <<- line
-    # what later lines have replaced is left out from time to time
-    if (grown > most_stale_bytes) {
+    known[[place_of(line$key, line$start %||% 0L)]] <<- line
+    if (!written && proc.time()[["elapsed"]] - began < place$after) return(invisible())
+    # what later lines have replaced is left out from time to time; what waited in memory is written as a whole
+    if (grown > most_stale_bytes || !written) {
       growing$rewrite(known)
+      written <<- TRUE
       grown <<- 0
     } else {
       growing$add(line)
@@ -31,9 +36,9 @@ open_checkpoint <- function(file, every, a, resumable, frame = parent.frame()) {
   }
   list(
     every = every,
-    result = function(key) known[[place(key)]]$result,
+    result = function(key) known[[place_of(key)]]$result,
     states = function(key, starts) {
-      states <- lapply(seq_len(starts), function(i) known[[place(key, i)]]$state %||% numeric())
+      states <- lapply(seq_len(starts), function(i) known[[place_of(key, i)]]$state %||% numeric())
       if (any(lengths(states))) states
     },
     keep_result = function(key, result) {
@@ -42,6 +47,20 @@ open_checkpoint <- function(file, every, a, resumable, frame = parent.frame()) {
     },
     keep_state = function(key, start, state) put(list(key = key, start = as.integer(start), state = state))
   )
+}
+
+# list(file, after): `after` so many seconds it is written, and a file of another training is then replaced.
+check_checkpoint <- function(checkpoint) {
+  if (is_text(checkpoint, 1)) return(list(file = checkpoint, after = 0))
+  holds <- is.list(checkpoint) && setequal(names(checkpoint), c("file", "after")) && is_text(checkpoint$file, 1)
+  if (!holds) {
+    fail(
+      sprintf("`checkpoint` is the path of a file, not %s.", describe(checkpoint)),
+      "Or list(file = , after = ), for one that is written after so many seconds."
+    )
+  }
+  type_number(0, 1e6)(checkpoint$after, "checkpoint$after")
+  checkpoint
 }
 
 # Knows nothing and keeps nothing.
@@ -76,6 +95,16 @@ checkpoint_header <- function(a) {
     brief = brief_yaml(without_about(a$brief)),
     table = table_hash(a$raw), kernel = core_kernel(), version = package_version_text()
   )
+}
+
+# Of a file that was to be written anyway one that is of another training, or damaged, is not worth an error.
+known_lines_of <- function(place, header) {
+  if (place$after == 0) return(known_lines(place$file, header))
+  tryCatch(known_lines(place$file, header), hylomath_error = function(e) {
+    text <- sprintf("%s It will be replaced.", first_sentence(e))
+    rlang::inform(text, class = "hylomath_message_checkpoint")
+    list()
+  })
 }
 
 # By place the lines of a file that is of the same training.
@@ -119,8 +148,12 @@ checkpoint_text <- function(file, known) {
 }
 
 # The seeds of the split and of the training that a checkpoint goes by; those of a file that isn't there are NULL.
-checkpoint_seeds <- function(file) {
-  if (!is_text(file, 1) || !file.exists(file)) return(list())
-  b <- read_brief(text = read_json_lines(file, checkpoint_kind)$header$brief, read = FALSE)
-  list(hold_out = b[["hold_out"]]$seed, regimen = b[["regimen"]]$seed)
+checkpoint_seeds <- function(checkpoint) {
+  place <- if (!is.null(checkpoint)) check_checkpoint(checkpoint)
+  if (is.null(place) || !file.exists(place$file)) return(list())
+  seeds <- function() {
+    b <- read_brief(text = read_json_lines(place$file, checkpoint_kind)$header$brief, read = FALSE)
+    list(hold_out = b[["hold_out"]]$seed, regimen = b[["regimen"]]$seed)
+  }
+  if (place$after == 0) seeds() else tryCatch(seeds(), hylomath_error = function(e) list())
 }

@@ -89,7 +89,8 @@ commands_to_begin <- function() {
           "--checkpoint",
           paste(
             "Keep in this file what training has come to; killed and called again, it goes on from there to the same",
-            "bits. Removed once the model is written."
+            "bits. Removed once the model is written. Without this option it is the model's name with .kept, written",
+            "when training has taken a minute; `none` keeps nothing."
           ),
           "FILE"
         ),

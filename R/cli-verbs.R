@@ -72,9 +72,11 @@ cli_store <- function(files, options) {
 }
 
 cli_train <- function(files, options) {
-  b <- cli_brief_and_table(files, options)
   output <- options$output %||% cli_beside(files, ".hylo")
   check_can_write(output)
+  said <- options$checkpoint %||% "auto"
+  options$checkpoint <- if (said == "auto") list(file = paste0(output, ".kept"), after = 60) else if (said != "none") said
+  b <- cli_brief_and_table(files, options)
   # what was looked at before this training is not forgotten with the file that held it
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
   model <- train(
@@ -83,7 +85,10 @@ cli_train <- function(files, options) {
   )
   cli_write_model(model, output, options, former, rows = !options$bare)
   # what is kept in the model's file need not be kept twice
-  if (!is.null(options$checkpoint) && model$stopped != "interrupted") unlink(options$checkpoint)
+  place <- if (!is.null(options$checkpoint)) check_checkpoint(options$checkpoint)$file
+  if (model$stopped != "interrupted") unlink(place) else if (isTRUE(file.exists(place))) {
+    cli_say(options, sprintf("%s keeps what training has come to: the same command goes on from there.", place))
+  }
   if (!is.null(former)) cli_say(options, "It takes the place of the model that was there.")
   cli_result(model, options, c(list(file = output), model_facts(model)))
   if (model$stopped == "interrupted") 1L

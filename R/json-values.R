@@ -88,13 +88,23 @@ value_from <- function(x) {
       "$factor" = return(read_stored_factor(lapply(value, value_from))),
       "$named" = return(stats::setNames(value_from(value$values), value_from(value$names))),
       "$object" = return(read_stored_object(value_from(value$value), value_from(value$class))),
-      "$texts" = return(vapply(value, function(v) v %||% NA_character_, "")),
-      "$flags" = return(vapply(value, function(v) v %||% NA, NA)),
+      "$texts" = return(read_stored_vector(value, is.character, NA_character_)),
+      "$flags" = return(read_stored_vector(value, is.logical, NA)),
       "$integers" = return(read_stored_numbers(value, "integer", 4)),
       "$doubles" = return(read_stored_numbers(value, "double", 8))
     )
   }
+  # a list has an element a column, a fold or a network; what is longer was not written by us, and costs seconds
+  if (length(x) > 2 * limit_of("columns")) fail("It holds a list that is longer than any of a hylomath file.")
   lapply(x, value_from)
+}
+
+read_stored_vector <- function(values, is_one, missing) {
+  values[lengths(values) == 0] <- missing
+  if (!all(vapply(values, is_one, NA)) || any(lengths(values) != 1)) {
+    fail("It holds a list of texts or flags with something else in it.")
+  }
+  unlist(values, use.names = FALSE) %||% missing[0]
 }
 
 read_stored_numbers <- function(base64, what, bytes) {

@@ -99,7 +99,8 @@ rules_hold <- function(derived) {
 plan_holds <- function(plan) {
   numbers <- function(...) all(vapply(plan[c(...)], is_numbers, NA, 1))
   levels <- plan$levels
-  usual <- is_text(plan$column, 1) && plan$kind %in% input_kinds && is_flag(plan$drop_gaps) && numbers("seen_gaps") &&
+  usual <- is_text(plan$column, 1) && (is.null(plan$zone) || is_text(plan$zone, 1)) &&
+    plan$kind %in% input_kinds && is_flag(plan$drop_gaps) && numbers("seen_gaps") &&
     is_texts(levels) && !anyDuplicated(levels) && is_texts(plan$rare) && level_rows_hold(plan)
   usual && switch(plan$encoding,
     number = numbers("fill", "shift", "scale", "low", "high", "seen_low", "seen_high") && is_flag(plan$flag) &&
@@ -235,15 +236,28 @@ disagreement_holds <- function(parts) {
 }
 
 profile_holds <- function(profile) {
-  is_place(profile$rows, 1, Inf) && is.list(profile$columns) &&
-    all(vapply(profile$columns, function(column) {
-      switch(column$kind,
-        number = is_numbers(column$knots, 101) && is_numbers(column$outside, 2),
-        levels = is_texts(column$levels) && is_numbers(column$counts, length(column$levels)) &&
-          is_numbers(column$effects, length(column$levels)),
-        FALSE
-      )
-    }, NA))
+  is_place(profile$rows, 1, Inf) && (is.null(profile$groups) || is_place(profile$groups, 1, Inf)) &&
+    is.list(profile$columns) && all(vapply(profile$columns, profiled_holds, NA, profile$rows))
+}
+
+profiled_holds <- function(column, rows) {
+  between <- function(x, low, high) all(x >= low & x <= high)
+  # of no rows there is no mean
+  mean_holds <- function(x) {
+    is_numbers(x$units, 1) && if (x$units == 0) all(is.na(unlist(x[c("value", "deviation", "error")]))) else {
+      is_numbers(unlist(x[c("value", "deviation", "error")]), 3) && x$deviation >= 0 && x$error >= 0
+    }
+  }
+  shares_hold <- function(counts, effects, n) {
+    is_numbers(counts, n) && is_numbers(effects, n) && between(counts, 0, rows) && between(effects, 1, Inf)
+  }
+  shares_hold(column$gaps$count, column$gaps$effect, 1) && switch(column$kind,
+    number = is_numbers(column$knots, 101) && !is.unsorted(column$knots) && is_numbers(column$outside, 2) &&
+      mean_holds(column$place) && mean_holds(column$spread) && is_known_number(column$mean) &&
+      is_known_number(column$deviation),
+    levels = is_texts(column$levels) && shares_hold(column$counts, column$effects, length(column$levels)),
+    FALSE
+  )
 }
 
 members_hold <- function(parts) {

@@ -52,9 +52,8 @@ type_map <- function(type) {
     if (is.null(names(value)) || any(names(value) == "")) {
       fail(sprintf("%s must name each of its values.", quoted(key)))
     }
-    names(value) <- enc2utf8(names(value))
-    for (name in names(value)) value[[name]] <- type(value[[name]], paste0(key, ".", name))
-    value
+    names <- enc2utf8(names(value))
+    stats::setNames(Map(type, unname(value), paste0(key, ".", names), USE.NAMES = FALSE), names)
   }
 }
 

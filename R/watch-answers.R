@@ -20,7 +20,7 @@ period_movements <- function(model, parted, rows) {
   profile <- model$profile
   group <- if (!is.null(parted$group)) parted$group[rows]
   then <- list(rows = profile$rows, units = profile$groups %||% profile$rows)
-  inputs <- lapply(names(profile$columns), function(column) {
+  inputs <- lapply(intersect(names(profile$columns), names(parted$table)), function(column) {
     profiled <- profile$columns[[column]]
     column_movements(profiled, then, parted$table[[column]][rows], column, group, seen_levels(model, column, profiled))
   })

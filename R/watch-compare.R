@@ -16,8 +16,9 @@ movement <- function(what, column, before, now, moved, error, unit, p, large, le
   )
 }
 
-# Two means with their errors, in deviations of the first.
+# Two means with their errors, in deviations of the first; NULL where one of them is not known.
 mean_movement <- function(what, column, then, now, shown = c(then$value, now$value)) {
+  if (anyNA(c(then$value, then$error, now$value, now$error))) return(NULL)
   scale <- max(then$deviation, 1e-12)
   error <- sqrt(then$error^2 + now$error^2)
   moved <- now$value - then$value

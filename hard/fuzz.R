@@ -155,6 +155,8 @@ mutated_line_of <- function(text) function(file) {
   writeBin(charToRaw(paste0(lines, "\n", collapse = "")), file)
 }
 
+source("hard/crafted.R")
+
 # ---- names that are code --------------------------------------------------------------------------------------------
 
 canary <- tempfile("canary")
@@ -250,57 +252,73 @@ report_scripts <- {
 }
 
 rows <- table[1:3, setdiff(names(table), "outcome")]
-kinds <- list(
-  models = list(n = 100000, make = mutated_of(contents, "\"content\":"), read = function(file) {
+# What becomes of a file that is read, as a user would go on with it.
+read_as <- list(
+  model = function(file) {
     model <- read_model(file)
     predict(model, rows)
     utils::capture.output(print(model))
-  }),
-  briefs = list(n = 50000, make = function(file) writeBin(mutated(sample(briefs, 1)), file), read = function(file) {
+    if (stats::runif(1) < 0.3) utils::capture.output(print(watch_model(model, table)))
+  },
+  brief = function(file) {
     b <- read_brief(file, read = FALSE)
     utils::capture.output(print(b))
     inside$brief_yaml(b)
-  }),
-  tables = list(n = 20000, make = function(file) writeBin(mutated(sample(csv, 1)), file), read = function(file) {
+  },
+  table = function(file) {
     t <- inside$read_table(file)
     utils::capture.output(print(look(t)))
     brief(t, target = names(t)[ncol(t)])
-  }),
-  results = list(n = 20000, make = mutated_of(results, "\"result\":"), read = function(file) {
+  },
+  result = function(file) {
     result <- read_result(file)
     utils::capture.output(print(result))
     glance(result)
     as.data.frame(result)
-  }),
-  checkpoints = list(n = 10000, make = mutated_line_of(checkpoint), read = function(file) {
-    utils::capture.output(print(train(seeded, checkpoint = file, progress = "none")))
-  }),
-  outputs = list(n = 1000, make = renamed, read = written_of),
-  searches = list(n = 10000, make = mutated_line_of(search), read = function(file) {
-    utils::capture.output(print(read_result(file)))
-  }),
-  stores = list(n = 10000, make = function(file) {
-    dir.create(file)
-    file.copy(list.files(store_folder, full.names = TRUE), file)
-    one <- file.path(file, sample(list.files(file), 1))
-    # numbers stand in files of a length that the table tells
-    bytes <- readBin(one, "raw", file.size(one))
-    at <- sample.int(length(bytes), min(length(bytes), 3))
-    others <- as.raw(sample(0:255, length(at)))
-    writeBin(if (grepl("json$", one)) mutated(rawToChar(bytes)) else replace(bytes, at, others), one)
-  }, read = function(file) {
+  },
+  checkpoint = function(file) utils::capture.output(print(train(seeded, checkpoint = file, progress = "none"))),
+  search = function(file) utils::capture.output(print(read_result(file))),
+  store = function(file) {
     t <- inside$read_table(file)
     utils::capture.output(print(look(t)))
     predict(models[[1]], t)
-  }),
-  requests = list(n = 10000, make = function(file) writeBin(mutated(request_body), file), read = function(file) {
+  },
+  request = function(file) {
     response <- inside$respond(list(
       REQUEST_METHOD = "POST", PATH_INFO = "/answer", QUERY_STRING = "", HTTP_CONTENT_TYPE = "application/json",
       HTTP_ACCEPT = "", rook.input = list(read = function() readBin(file, "raw", 1e6))
     ), service)
     if (response$status == 500) stop(response$body)
     if (response$status >= 400) inside$fail("refused")
-  })
+  }
+)
+
+# One file of a stored table is changed. Numbers stand in files of a length that the table tells.
+mutated_store <- function(file) {
+  dir.create(file)
+  file.copy(list.files(store_folder, full.names = TRUE), file)
+  one <- file.path(file, sample(list.files(file), 1))
+  bytes <- readBin(one, "raw", file.size(one))
+  at <- sample.int(length(bytes), min(length(bytes), 3))
+  others <- as.raw(sample(0:255, length(at)))
+  writeBin(if (grepl("json$", one)) mutated(rawToChar(bytes)) else replace(bytes, at, others), one)
+}
+
+of <- function(n, make, read) list(n = n, make = make, read = read)
+kinds <- list(
+  models = of(200000, mutated_of(contents, "\"content\":"), read_as$model),
+  briefs = of(400000, function(file) writeBin(mutated(sample(briefs, 1)), file), read_as$brief),
+  tables = of(30000, function(file) writeBin(mutated(sample(csv, 1)), file), read_as$table),
+  results = of(60000, mutated_of(results, "\"result\":"), read_as$result),
+  checkpoints = of(10000, mutated_line_of(checkpoint), read_as$checkpoint),
+  outputs = of(1000, renamed, written_of),
+  searches = of(20000, mutated_line_of(search), read_as$search),
+  stores = of(20000, mutated_store, read_as$store),
+  requests = of(260000, function(file) writeBin(mutated(request_body), file), read_as$request),
+  crafted_models = of(4000, crafted_of(contents, "\"content\":"), read_as$model),
+  crafted_results = of(3000, crafted_of(results, "\"result\":"), read_as$result),
+  crafted_briefs = of(2000, crafted_brief, read_as$brief),
+  crafted_tables = of(1000, crafted_table, read_as$table)
 )
 
 # ---- the run ------------------------------------------------------------------------------------------------------
@@ -313,7 +331,9 @@ one <- function(kind, seed, file) {
   came <- tryCatch(
     {
       kind$make(file)
-      suppressMessages(kind$read(file))
+      withCallingHandlers(
+        suppressMessages(kind$read(file)), hylomath_warning_far = function(w) tryInvokeRestart("muffleWarning")
+      )
       "read"
     },
     hylomath_error = function(e) "refused",
@@ -337,7 +357,7 @@ for (name in c(asked[-(1:2)], names(kinds)[length(asked) < 3])) {
   chunks <- split(seeds, ceiling(seq_along(seeds) / 250))
   began <- proc.time()[["elapsed"]]
   came <- parallel::mclapply(chunks, function(seeds) {
-    file <- tempfile(fileext = if (name == "briefs") ".yml" else if (name == "tables") ".csv" else ".hylo")
+    file <- tempfile(fileext = if (grepl("briefs", name)) ".yml" else if (grepl("tables", name)) ".csv" else ".hylo")
     on.exit(unlink(file, recursive = TRUE))
     list(came = vapply(seeds, function(seed) one(kind, seed, file), ""), memory = peak_memory(), seeds = seeds)
   }, mc.cores = cores, mc.preschedule = FALSE)

@@ -49,6 +49,44 @@ test_that("a checkpoint of another training is refused, by what differs", {
   expect_fails(train(b, checkpoint = file), "holds no checkpoint")
 })
 
+test_that("a checkpoint may wait, and then replaces one of another training", {
+  file <- withr::local_tempfile()
+  b <- quick(short_brief())
+  whole <- train(b, progress = "none", checkpoint = list(file = file, after = 1e5), every = 0)
+  expect_false(file.exists(file))
+  train(b, progress = "none", checkpoint = list(file = file, after = 1e-6), every = 0)
+  again <- function(b) train(b, progress = "none", checkpoint = list(file = cut_short(file, 3), after = 1e-6), every = 0)
+  expect_message(same <- again(b), "1 network on the way")
+  expect_identical(same$answerer, whole$answerer)
+  expect_message(other <- again(wire(b, "4 tanh")), "its brief differs in `wiring`. It will be replaced", fixed = TRUE)
+  expect_identical(other$answerer, train(wire(b, "4 tanh"), progress = "none")$answerer)
+  expect_fails(train(b, checkpoint = list(file = file)), "written after so many seconds")
+})
+
+test_that("the command goes on from the checkpoint beside its model, unless it is told not to", {
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  data.table::fwrite(small_kilns(800), "k.csv")
+  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, rotate = 3) |> regimen(seed = 4, epochs = 12)
+  write_brief(b, "k.yml")
+  begun <- function() {
+    unlink("k.hylo.kept")
+    train(b, progress = "none", checkpoint = "k.hylo.kept", every = 0)
+    file.copy(cut_short("k.hylo.kept", 8), "k.hylo.kept", overwrite = TRUE)
+  }
+  begun()
+  # a whole network is there already
+  went_on <- hylomath("train", "k.yml", "--progress", "none")
+  expect_equal(went_on$status, 0)
+  expect_match(went_on$err, "Goes on from k.hylo.kept: ", fixed = TRUE, all = FALSE)
+  expect_false(file.exists("k.hylo.kept"))
+  expect_identical(read_model("k.hylo")$answerer, train(b, progress = "none")$answerer)
+  begun()
+  anew <- hylomath("train", "k.yml", "--progress", "none", "--checkpoint", "none")
+  expect_false(any(grepl("Goes on", anew$err)))
+  expect_true(file.exists("k.hylo.kept"))
+})
+
 test_that("the command goes on where it was killed, with the seeds that it had", {
   folder <- withr::local_tempdir()
   file <- function(name) file.path(folder, name)
