@@ -6,7 +6,19 @@ as_table <- function(data) {
   check_names(data)
   odd <- which(!vapply(data, is_plain, NA))
   for (i in odd) data[[i]] <- plain_value(data[[i]], names(data)[i])
+  texts <- which(vapply(data, function(x) is.character(x) || is.factor(x), NA))
+  data[texts] <- lapply(data[texts], empty_as_missing)
   data
+}
+
+# An empty text is a missing value, as it is in a file: no file, database or program could tell them apart.
+empty_as_missing <- function(x) {
+  if (is.factor(x)) {
+    if ("" %in% levels(x)) levels(x)[levels(x) == ""] <- NA
+  } else if (any(empty <- !nzchar(x), na.rm = TRUE)) {
+    x[empty] <- NA
+  }
+  x
 }
 
 check_names <- function(table) {

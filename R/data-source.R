@@ -39,7 +39,7 @@ source_is_there <- function(source, folder) is.null(source$file) || file.exists(
 read_sqlite <- function(file, query, except) {
   connection <- sqlite_connection(file)
   on.exit(DBI::dbDisconnect(connection))
-  read_query(connection, query, except)
+  read_query(connection, query, except, most_cells = min(limit_of("cells"), max(1e7, 10 * file.size(file))))
 }
 
 # Without extensions, by which a query could run code.
@@ -108,12 +108,21 @@ may_hold_statements <- function(query) {
 # The rows of a query as it is; with `except` the database leaves out these columns (none of them, if there are none),
 # and the attribute `columns` has the names of all. The query then stands in brackets, on lines of its own, so that a
 # comment at its end hides nothing.
-read_query <- function(connection, query, except = NULL) {
+read_query <- function(connection, query, except = NULL, most_cells = limit_of("cells")) {
   check_one_statement(query)
   asked <- function(sql) ask_database(connection, sql, query)
-  if (is.null(except)) return(as_rows(asked(query), query))
   inner <- sub("[;[:space:]]+$", "", query)
   there <- names(asked(sprintf("select * from (\n%s\n) as brief_rows limit 0", inner)))
+  # a view may be without an end, in a file of a few bytes
+  most_rows <- floor(most_cells / length(there))
+  counted <- asked(sprintf("select count(*) as n from (select 1 from (\n%s\n) as q limit %.0f) as r", inner, most_rows + 1))
+  if (as.numeric(counted$n) > most_rows) {
+    fail(
+      sprintf("The query gives more than %s rows, more than is read from a database of this size.", format_count(most_rows)),
+      sprintf("Store them as a table of their own, or limit the query. It is: %s", query)
+    )
+  }
+  if (is.null(except)) return(as_rows(asked(query), query))
   chosen <- DBI::dbQuoteIdentifier(connection, setdiff(there, except))
   table <- asked(sprintf("select %s from (\n%s\n) as brief_rows", paste(chosen, collapse = ", "), inner))
   structure(as_rows(table, query), columns = there)

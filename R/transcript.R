@@ -112,6 +112,10 @@ transcript_in_r <- function(program) {
       paste0("c(", in_lines(values), ")")
     },
     object = function(names, values) {
+      # R turns a name that its locale has no letters for into another one; a text stays what it is
+      if (any(grepl("[^ -~]", names))) {
+        return(sprintf("structure(list(%s), names = c(%s))", toString(values), in_lines(r_texts(names))))
+      }
       named <- ifelse(make.names(names) == names, names, r_texts(names))
       paste0("list(", paste0(named, " = ", values, collapse = ", "), ")")
     }
@@ -123,8 +127,16 @@ transcript_in_r <- function(program) {
   )
 }
 
-# As JSON has them, but for what R takes for no escape.
-r_texts <- function(x) gsub("<\\/", "</", quoted_texts(x), fixed = TRUE)
+# As JSON has them, but for what R takes for no escape; in ASCII alone, so that they are the same in every locale, and
+# since R takes no text that turns the direction of writing.
+r_texts <- function(x) vapply(gsub("<\\/", "</", quoted_texts(x), fixed = TRUE), in_ascii, "", USE.NAMES = FALSE)
+
+in_ascii <- function(text) {
+  codes <- utf8ToInt(text)
+  if (all(codes < 128)) return(text)
+  escaped <- sprintf(ifelse(codes < 65536, "\\u%04x", "\\U%08x"), codes)
+  paste(ifelse(codes < 128, intToUtf8(codes, multiple = TRUE), escaped), collapse = "")
+}
 
 js_derived <- function(program) {
   derived_steps(program, list(

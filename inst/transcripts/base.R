@@ -249,7 +249,8 @@ answer <- function(rows) {
 # How far the answers to them are from the model's, as a share of what is allowed: below 1 all is well.
 check <- function() {
   told <- program$check$answers
-  own <- answer(as.data.frame(program$check$rows, optional = TRUE, stringsAsFactors = FALSE))
+  rows <- program$check$rows
+  own <- answer(structure(rows, class = "data.frame", row.names = seq_along(rows[[1]])))
   apart <- vapply(program$answers, function(name) {
     here <- own[[name]]
     there <- told[[name]]

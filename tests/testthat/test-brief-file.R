@@ -35,16 +35,13 @@ test_that("hostile column names and classes survive the file", {
   for (seed in 1:20) {
     withr::local_seed(seed)
     columns <- sample(setdiff(hostile, ""), 8)
-    classes <- sample(hostile, 4)
+    classes <- sample(setdiff(hostile, ""), 4)
     table <- as.data.frame(matrix(rnorm(40 * 8), 40))
     names(table) <- columns
     table[[1]] <- rep(classes, 10)
     b <- brief(table, target = columns[1]) |>
       set_columns(drop = tidyselect::all_of(columns[2:3]), id = tidyselect::all_of(columns[4])) |>
-      regimen(
-        class_weights = setNames(runif(4), replace(classes, classes == "", "empty")) |>
-          (\(w) if ("" %in% classes) "even" else w)()
-      )
+      regimen(class_weights = setNames(runif(4), classes))
     expect_identical(round_trip(b), without_table(b))
   }
 })

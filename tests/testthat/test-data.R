@@ -157,3 +157,17 @@ test_that("a large file is told of while it is read, and a small one is not", {
   expect_equal(vapply(told, `[[`, "", "event"), c("doing", "done"))
   expect_equal(told[[1]]$bytes, file.size("large.csv"))
 })
+
+test_that("an empty text is a missing value, wherever it comes from", {
+  t <- small_kilns()
+  t$glaze[1:5] <- ""
+  t$kiln <- factor(t$kiln)
+  levels(t$kiln)[1] <- ""
+  gone <- t
+  gone$glaze[1:5] <- NA
+  levels(gone$kiln)[1] <- NA
+  model <- quick_model(t)
+  expect_identical(model$answerer, quick_model(gone)$answerer)
+  expect_false("" %in% unlist(lapply(model$answerer$preparation$columns, `[[`, "levels")))
+  expect_identical(predict(model, t), predict(model, gone))
+})

@@ -85,11 +85,12 @@ test_that("C, JavaScript and R answer as the model does, whatever it is made of"
 code <- c(
   "*/ exit(7); /*", "\"); quit(status = 7); (\"", "`); quit(status = 7); (`", "'; drop table rows; --",
   "\\\"); process.exit(7); //", "</script><script>throw 7</script>", "<!--", "{{columns}}", "__proto__", "constructor",
-  "\u2028process.exit(7)", "\rprocess.exit(7)", "\\", "a\\nb", "${process.exit(7)}", "NULL"
+  "\u2028process.exit(7)", "\rprocess.exit(7)", "\\", "a\\nb", "${process.exit(7)}", "NULL",
+  "\u202etxt.exe", "gl\u00e6ze", "\U1F525", "\u2066x"
 )
 
 test_that("names and levels that are code stay what they are", {
-  for (names in split(code, rep(1:4, 4))) {
+  for (names in split(code, rep(1:5, 4))) {
     table <- withr::with_seed(3, data.frame(rnorm(300), sample(code, 300, TRUE), sample(names, 300, TRUE)))
     table$y <- ifelse(table[[1]] > withr::with_seed(4, rnorm(300)), names[1], names[2])
     names(table) <- names
@@ -107,6 +108,19 @@ test_that("names and levels that are code stay what they are", {
     expect_length(gregexpr("(?s)<script[^>]*>.*?</script>", page, perl = TRUE)[[1]], 3)
     columns <- sub("</script>.*", "", sub(".*<script id=\"columns\"[^>]*>", "", page))
     expect_setequal(jsonlite::fromJSON(columns)$name, names[-4])
+  }
+})
+
+test_that("an R transcript is read in every locale", {
+  table <- small_kilns()
+  names(table)[names(table) == "glaze"] <- "gl\u00e6ze"
+  table$outcome <- ifelse(table$outcome == "sound", "br\u00fbl\u00e9", "\u202eno")
+  file <- withr::local_tempfile(fileext = ".R")
+  writeLines(transcribe(quick_model(table), "r"), file, useBytes = TRUE)
+  said <- c("-e", shQuote("here <- new.env(); sys.source(commandArgs(TRUE), here); cat(here$check() < 1)"), file)
+  for (locale in c("C", "C.UTF-8")) {
+    out <- system2(file.path(R.home("bin"), "Rscript"), said, stdout = TRUE, stderr = TRUE, env = paste0("LC_ALL=", locale))
+    expect_identical(out, "TRUE", label = locale)
   }
 })
 
