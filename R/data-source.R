@@ -50,7 +50,12 @@ sqlite_connection <- function(file, writes = FALSE) {
   if (file.size(file) > 0 && !starts_with_bytes(file, "SQLite format 3")) {
     fail(sprintf("%s is no SQLite database.", quoted(file)))
   }
-  DBI::dbConnect(RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE, synchronous = NULL)
+  connection <- DBI::dbConnect(
+    RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE, synchronous = NULL
+  )
+  # who else writes is done within seconds, or says so
+  RSQLite::sqliteSetBusyHandler(connection, 5000)
+  connection
 }
 
 # In a transaction that can change nothing and is rolled back.
@@ -115,11 +120,12 @@ read_query <- function(connection, query, except = NULL, most_cells = limit_of("
   there <- names(asked(sprintf("select * from (\n%s\n) as brief_rows limit 0", inner)))
   # a view may be without an end, in a file of a few bytes
   most_rows <- floor(most_cells / length(there))
-  counted <- asked(sprintf("select count(*) as n from (select 1 from (\n%s\n) as q limit %.0f) as r", inner, most_rows + 1))
-  if (as.numeric(counted$n) > most_rows) {
+  counting <- "select count(*) as n from (select 1 from (\n%s\n) as q limit %.0f) as r"
+  if (as.numeric(asked(sprintf(counting, inner, most_rows + 1))$n) > most_rows) {
+    what <- "The query gives more than %s rows, more than is read from a database of this size."
     fail(
-      sprintf("The query gives more than %s rows, more than is read from a database of this size.", format_count(most_rows)),
-      sprintf("Store them as a table of their own, or limit the query. It is: %s", query)
+      sprintf(what, format_count(most_rows)),
+      sprintf("Keep its rows as a table of their own, or limit the query. It is: %s", query)
     )
   }
   if (is.null(except)) return(as_rows(asked(query), query))

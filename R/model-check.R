@@ -26,7 +26,7 @@ broken_part <- function(parts) {
     pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
     seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
     profile = quote(is.null(parts$profile) || profile_holds(parts$profile)),
-    copies = quote(is_numbers(parts$copies, 1)), seconds = quote(is_numbers(parts$seconds, 1)),
+    copies = quote(is_numbers(parts$copies, 1)), seconds = quote(is_place(round(parts$seconds), 0, 1e10)),
     fingerprint = quote(is_text(parts$fingerprint, 1)), kernel = quote(is_text(parts$kernel, 1)),
     version = quote(is_text(parts$version, 1))
   )

@@ -3,6 +3,7 @@
 
 score_database <- function(model, from, into, how, key, block, report) {
   check_scored_query(from, into, key)
+  if (!is.null(into) && !is.null(from$sqlite)) take_file(from$sqlite, environment())
   connection <- scored_connection(from)
   on.exit(DBI::dbDisconnect(connection))
   query <- sprintf("(\n%s\n) as scored_rows", sub("[;[:space:]]+$", "", from$query))
@@ -18,7 +19,10 @@ score_database <- function(model, from, into, how, key, block, report) {
   # what a row's answers are called and what types they have
   sample <- ask_database(connection, sprintf("select * from %s limit 20", query), from$query)
   form <- scored_block(model, typed_rows(sample, model), how)$answers
-  target <- if (is.null(into)) NULL else open_target(connection, from, into$table, key, form, identity_of(model), query)
+  target <- if (!is.null(into)) said_by_others(
+    open_target(connection, from, into$table, key, form, identity_of(model), query),
+    function(e) fail(sprintf("The database took no table of answers: %s", first_sentence(e)), "Is it being written?")
+  )
   wanted <- DBI::dbQuoteIdentifier(connection, needed_columns(model$answerer))
   tally <- new_tally()
   tally$added <- c(key, names(form))

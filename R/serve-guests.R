@@ -7,7 +7,12 @@ new_guests <- function(port, limits) {
   since <- numeric()
   asking <- list()
   stopped <- FALSE
-  nowhere <- file(nullfile(), "wb")
+  opened <- NULL
+  # the server's library closes what it was given as a request's body
+  nowhere <- function() {
+    if (!is_valid_connection(opened)) opened <<- file(nullfile(), "wb")
+    opened
+  }
   answering <- 0
   now <- function() proc.time()[["elapsed"]] - answering
   last <- now()
@@ -15,14 +20,14 @@ new_guests <- function(port, limits) {
   count_again <- function() {
     there <- core_connected(port)
     gone <- setdiff(names(asking), there)
-    lapply(asking[gone], drop_body, nowhere)
+    lapply(asking[gone], drop_body, nowhere())
     asking[gone] <<- NULL
     new <- setdiff(there, names(since))
     since <<- c(since[intersect(names(since), there)], stats::setNames(rep(now(), length(new)), new))
   }
   list(
     begins = function(request) asking[[of(request)]] <<- request,
-    refuses = function(request) drop_body(request, nowhere),
+    refuses = function(request) drop_body(request, nowhere()),
     ends = function(request, seconds) {
       asking[[of(request)]] <<- NULL
       answering <<- answering + seconds
@@ -39,10 +44,12 @@ new_guests <- function(port, limits) {
       core_hang_up(port, as.character(names(since)[now() - since > limits$idle]))
     },
     stop = function() stopped <<- TRUE,
-    close = function() close(nowhere),
+    close = function() if (is_valid_connection(opened)) close(opened),
     stopped = function() stopped
   )
 }
+
+is_valid_connection <- function(x) !is.null(x) && tryCatch(isOpen(x), error = function(e) FALSE)
 
 # The server's library keeps a body that comes in parts in one of R's 128 connections, and leaves it to R to close those
 # of requests that were broken off, which is too late when many are. The rest of such a body is thrown away.

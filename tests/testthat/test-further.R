@@ -55,7 +55,9 @@ test_that("a checkpoint may wait, and then replaces one of another training", {
   whole <- train(b, progress = "none", checkpoint = list(file = file, after = 1e5), every = 0)
   expect_false(file.exists(file))
   train(b, progress = "none", checkpoint = list(file = file, after = 1e-6), every = 0)
-  again <- function(b) train(b, progress = "none", checkpoint = list(file = cut_short(file, 3), after = 1e-6), every = 0)
+  again <- function(b) {
+    train(b, progress = "none", checkpoint = list(file = cut_short(file, 3), after = 1e-6), every = 0)
+  }
   expect_message(same <- again(b), "1 network on the way")
   expect_identical(same$answerer, whole$answerer)
   expect_message(other <- again(wire(b, "4 tanh")), "its brief differs in `wiring`. It will be replaced", fixed = TRUE)

@@ -108,7 +108,8 @@ test_that("a view without an end is refused", {
   skip_if_not_installed("RSQLite")
   file <- withr::local_tempfile(fileext = ".sqlite")
   db <- DBI::dbConnect(RSQLite::SQLite(), file)
-  DBI::dbExecute(db, "create view endless as with recursive n(i) as (select 1 union all select i + 1 from n) select i from n")
+  endless <- "with recursive n(i) as (select 1 union all select i + 1 from n) select i from n"
+  DBI::dbExecute(db, paste("create view endless as", endless))
   DBI::dbDisconnect(db)
   expect_fails(read_source(list(sqlite = file, query = "select i, i as j from endless")), "more than 5,000,000 rows")
   expect_equal(nrow(read_source(list(sqlite = file, query = "select i from endless limit 70"))), 70)

@@ -105,6 +105,33 @@ kilns_in <- function(connection, table) {
   DBI::dbWriteTable(connection, "kilns", table, row.names = FALSE)
 }
 
+test_that("two that answer into one database don't spoil each other's table", {
+  skip_if_not_installed("RSQLite")
+  withr::local_dir(withr::local_tempdir())
+  table <- small_kilns(2000)
+  write_model(quick_model(table), "k.hylo")
+  connection <- DBI::dbConnect(RSQLite::SQLite(), "t.sqlite")
+  withr::defer(DBI::dbDisconnect(connection))
+  DBI::dbWriteTable(connection, "kilns", transform(table, fired_on = as.character(fired_on)))
+  args <- c("predict", "k.hylo", "t.sqlite", "--query", "select * from kilns", "--key", "firing", "--into", "scored")
+  both <- lapply(1:2, function(i) {
+    words <- sprintf("words-%d", i)
+    callr::r_bg(function(args) hylomath::run_command(args), list(args), stderr = words, supervise = TRUE)
+  })
+  for (one in both) one$wait(120000)
+  words <- unlist(lapply(sprintf("words-%d", 1:2), readLines))
+  expect_false(any(grepl("fault of hylomath", words)), label = paste(words, collapse = "\n"))
+  expect_true(any(grepl("Answered 2,000 rows", words)), label = paste(words, collapse = "\n"))
+  expect_equal(DBI::dbGetQuery(connection, "select count(*) as n from scored")$n, 2000)
+  DBI::dbExecute(connection, "begin exclusive")
+  failure <- expect_error(
+    score_table(read_model("k.hylo"), list(sqlite = "t.sqlite", query = "select * from kilns"), list(table = "other"),
+      key = "firing", progress = "none"), class = "hylomath_error"
+  )
+  expect_match(conditionMessage(failure), "locked")
+  DBI::dbExecute(connection, "rollback")
+})
+
 test_that("a query's rows are answered into a table, and a broken run goes on", {
   table <- small_kilns(500)
   model <- quick_model(table)

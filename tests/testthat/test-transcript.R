@@ -118,8 +118,9 @@ test_that("an R transcript is read in every locale", {
   file <- withr::local_tempfile(fileext = ".R")
   writeLines(transcribe(quick_model(table), "r"), file, useBytes = TRUE)
   said <- c("-e", shQuote("here <- new.env(); sys.source(commandArgs(TRUE), here); cat(here$check() < 1)"), file)
+  rscript <- file.path(R.home("bin"), "Rscript")
   for (locale in c("C", "C.UTF-8")) {
-    out <- system2(file.path(R.home("bin"), "Rscript"), said, stdout = TRUE, stderr = TRUE, env = paste0("LC_ALL=", locale))
+    out <- system2(rscript, said, stdout = TRUE, stderr = TRUE, env = paste0("LC_ALL=", locale))
     expect_identical(out, "TRUE", label = locale)
   }
 })
