@@ -31,7 +31,7 @@ result_checks <- function(x) {
     ),
     hylomath_variation = list(
       values = wants_columns(c("value", "measure"), varied_numbers, least = 1), setting = wants_text,
-      numeric = is_flag, against = function(against) sum(x$values$value == against) == 1, level = wants_share,
+      numeric = is_flag, expected = wants_expected, against = function(against) sum(x$values$value == against) == 1, level = wants_share,
       folds = function(folds) {
         all(vapply(folds, function(f) inherits(f, "hylomath_folds") && is.null(broken_in_result(f)), NA)) &&
           setequal(names(folds), x$values$value)
@@ -40,7 +40,7 @@ result_checks <- function(x) {
     hylomath_sifting = list(
       path = wants_columns("column", c("inputs", "mean", "sd", "difference", "error"), least = 1),
       direction = function(way) way %in% c("backward", "forward", "ranking"), best = wants_texts(least = 1),
-      small = wants_texts(least = 1), dropped = wants_texts(), brief = wants_brief
+      small = wants_texts(least = 1), dropped = wants_texts(), expected = wants_expected, brief = wants_brief
     ),
     hylomath_lineup = list(
       models = wants_columns("model", c(apart_numbers, "parameters", "training_seconds"), least = 1),
@@ -125,7 +125,9 @@ wants_text <- function(x) is_text(x, 1)
 
 wants_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
 
-wants_place <- function(least) function(x) is_place(x, least, Inf)
+wants_place <- function(least) function(x) is_place(x, least, .Machine$integer.max)
+
+wants_expected <- function(x) is.null(x) || (is.list(x) && is_numbers(x$value, 1) && is_numbers(x$gain, 1))
 
 wants_share <- function(x) is_numbers(x, 1) && x > 0 && x < 1
 

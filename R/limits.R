@@ -13,7 +13,7 @@
 #' | `hylomath.most_block_bytes` | 32,000,000 | bytes of text that [store_table()] has in memory at a time |
 #' | `hylomath.most_texts` | 1,000,000 | different texts of a column of a stored table |
 #' | `hylomath.most_bytes` | 200,000,000 | bytes of a model, a brief or a kept result, once they are decompressed |
-#' | `hylomath.most_values` | 5,000,000 | single values of such a document; numbers in a row are kept as one |
+#' | `hylomath.most_values` | 4,000,000 | single values of such a document; numbers in a row are kept as one |
 #' | `hylomath.most_depth` | 200 | how deep its values lie within one another |
 #' | `hylomath.most_parameters` | 100,000,000 | weights and biases of a network |
 #' | `hylomath.most_terms` | 5,000 | terms of an expression, beside constants that are looked up in |
@@ -25,7 +25,7 @@ NULL
 
 limit_defaults <- c(
   columns = 1e5, cells = 1e9, table_bytes = 2e10, encoded_bytes = 8e9, block_bytes = 3.2e7, texts = 1e6, bytes = 2e8,
-  values = 5e6, depth = 200, parameters = 1e8, terms = 5000, layers = 100
+  values = 4e6, depth = 200, parameters = 1e8, terms = 5000, layers = 100
 )
 
 limit_of <- function(what) {
