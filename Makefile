@@ -29,7 +29,7 @@ CXXFLAGS = -std=c++17 -O2 -Wall -Wextra -pthread $(SANITIZE)
 UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
 .PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs \
-  valgrind portable sanitize sanitize-bindings sanitized-library install setup document data site bench check \
+  guests valgrind portable sanitize sanitize-bindings sanitized-library install setup document data site bench check \
   check-house check-core clean
 
 demo: install
@@ -95,7 +95,7 @@ sbom: install
 
 # ---- hard use: each prints its counts and fails where something was found --------------------------------------------
 
-check-hard: sanitize sanitize-bindings valgrind portable fuzz-core test-hard fuzz faults long-runs
+check-hard: sanitize sanitize-bindings valgrind portable fuzz-core test-hard fuzz faults long-runs guests
 
 $(BUILD)/ready-for-hard-use: $(BUILD)/ready-for-tests
 	@Rscript tools/setup.R hard
@@ -123,6 +123,11 @@ faults: install $(BUILD)/ready-for-tests
 
 long-runs: install
 	@$(RUN) hard/long-runs.R $(SHARE)
+
+# honest and hostile guests of the service; SECONDS=60 for a minute of them
+SECONDS ?= 3600
+guests: install
+	@$(RUN) hard/guests.R $(SECONDS)
 
 valgrind: $(BUILD)/ready-for-hard-use
 	@$(MAKE) --no-print-directory test-core VARIANT=-valgrind SANITIZE="-g -O1" \

@@ -113,25 +113,28 @@ may_hold_statements <- function(query) {
 # The rows of a query as it is; with `except` the database leaves out these columns (none of them, if there are none),
 # and the attribute `columns` has the names of all. The query then stands in brackets, on lines of its own, so that a
 # comment at its end hides nothing.
-read_query <- function(connection, query, except = NULL, most_cells = limit_of("cells")) {
+read_query <- function(connection, query, except = NULL, most_cells = Inf) {
   check_one_statement(query)
   asked <- function(sql) ask_database(connection, sql, query)
+  if (is.null(except)) return(as_rows(asked(query), query))
   inner <- sub("[;[:space:]]+$", "", query)
   there <- names(asked(sprintf("select * from (\n%s\n) as brief_rows limit 0", inner)))
-  # a view may be without an end, in a file of a few bytes
-  most_rows <- floor(most_cells / length(there))
+  if (is.finite(most_cells)) check_query_ends(asked, inner, floor(most_cells / length(there)))
+  chosen <- DBI::dbQuoteIdentifier(connection, setdiff(there, except))
+  table <- asked(sprintf("select %s from (\n%s\n) as brief_rows", paste(chosen, collapse = ", "), inner))
+  structure(as_rows(table, query), columns = there)
+}
+
+# A view may be without an end, in a file of a few bytes.
+check_query_ends <- function(asked, query, most_rows) {
   counting <- "select count(*) as n from (select 1 from (\n%s\n) as q limit %.0f) as r"
-  if (as.numeric(asked(sprintf(counting, inner, most_rows + 1))$n) > most_rows) {
+  if (as.numeric(asked(sprintf(counting, query, most_rows + 1))$n) > most_rows) {
     what <- "The query gives more than %s rows, more than is read from a database of this size."
     fail(
       sprintf(what, format_count(most_rows)),
       sprintf("Keep its rows as a table of their own, or limit the query. It is: %s", query)
     )
   }
-  if (is.null(except)) return(as_rows(asked(query), query))
-  chosen <- DBI::dbQuoteIdentifier(connection, setdiff(there, except))
-  table <- asked(sprintf("select %s from (\n%s\n) as brief_rows", paste(chosen, collapse = ", "), inner))
-  structure(as_rows(table, query), columns = there)
 }
 
 # The rows of `sql`, which is made of the query that a refusal is about.

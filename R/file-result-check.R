@@ -31,7 +31,8 @@ result_checks <- function(x) {
     ),
     hylomath_variation = list(
       values = wants_columns(c("value", "measure"), varied_numbers, least = 1), setting = wants_text,
-      numeric = is_flag, expected = wants_expected, against = function(against) sum(x$values$value == against) == 1, level = wants_share,
+      numeric = is_flag, expected = wants_expected, level = wants_share,
+      against = function(against) sum(x$values$value == against) == 1,
       folds = function(folds) {
         all(vapply(folds, function(f) inherits(f, "hylomath_folds") && is.null(broken_in_result(f)), NA)) &&
           setequal(names(folds), x$values$value)

@@ -83,9 +83,9 @@ crafted_brief <- function(file) {
     bomb(),
     paste0("target: ", repeated("[", 30000), repeated("]", 30000)),
     paste0("target: outcome\nwiring: ", repeated("3 relu > ", 100000), "3 relu"),
-    paste0(
-      "target: outcome\ncolumns:\n  kinds:\n", paste0("    c", seq_len(pick(1, 1000, 50000)), ": number\n", collapse = "")
-    ),
+    paste(c(
+      "target: outcome\ncolumns:\n  kinds:", paste0("    c", seq_len(pick(1, 1000, 50000)), ": number")
+    ), collapse = "\n"),
     paste0("target: outcome\nwhere: ", repeated("(", 20000), "a > 1", repeated(")", 20000))
   )
   writeLines(text, file)

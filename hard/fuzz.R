@@ -34,7 +34,8 @@ briefs <- c(
   vapply(list(
     brief(kilns, target = "outcome"),
     brief(crossings, target = "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered") |>
-      add_columns(late = hour(sails_on) > 20) |> prepare(only = c(fare), numbers = "robust") |> regimen(method = "lbfgs"),
+      add_columns(late = hour(sails_on) > 20) |> prepare(only = c(fare), numbers = "robust") |>
+      regimen(method = "lbfgs"),
     brief(recovery, target = "returned") |> set_columns(group = patient) |> keep_rows(age > 18 & age < 90) |>
       wire("24 relu l2=1e-3 > dropout 0.2 > 12 tanh") |> regimen(class_weights = "even", loss = "cross_entropy")
   ), inside$brief_yaml, "")
@@ -174,8 +175,8 @@ named <- kilns[seq(1, 4000, length.out = 300), c("kiln", "glaze", "peak_c", "fir
 named$outcome <- ifelse(named$outcome == "sound", "sound", "cracked")
 known_names <- c(setdiff(names(named), "peak_c"), unique(unlist(named[c("kiln", "glaze", "outcome")])))
 trained_on <- function(rows) {
-  brief(rows, target = names(rows)[ncol(rows)]) |> add_columns(hot = peak_c > 1200) |> quick() |> wire("3 tanh + direct") |>
-    regimen(epochs = 2, seed = 1) |> train(progress = "none")
+  brief(rows, target = names(rows)[ncol(rows)]) |> add_columns(hot = peak_c > 1200) |> quick() |>
+    wire("3 tanh + direct") |> regimen(epochs = 2, seed = 1) |> train(progress = "none")
 }
 
 # A model of a table in which some names are code wherever they stand; half of them are changed at random besides.

@@ -1,8 +1,8 @@
 # A service among mixed guests: an honest one asks all the time, others break off, drip, send in chunks, send what is
 # compressed or wide, open connections and say nothing, ask several things at once, ask for another protocol.
 #   Rscript hard/guests.R [seconds, 3600 if nothing is said]
-# The honest guest's every request has to be answered, after what it is told to wait; 99 of 100 of them within 2 seconds;
-# and the service's memory must not grow in the second half. The exit status says whether that held.
+# Every honest request has to be answered, after what the guest is told to wait; 99 of 100 of them within 2 seconds; and
+# the service's memory must not grow in the second half. The exit status says whether that held.
 suppressMessages(library(hylomath))
 seconds <- as.numeric(c(commandArgs(TRUE), 3600)[1])
 set.seed(1)
@@ -19,7 +19,8 @@ serving <- callr::r_bg(function(model, port, log) {
   hylomath::serve_model(hylomath::read_model(model), port = port, log = log, most_idle = 20)
 }, list(file.path(folder, "k.hylo"), port, log), libpath = .libPaths(), stderr = file.path(folder, "words"))
 for (i in 1:200) {
-  there <- tryCatch(socketConnection("127.0.0.1", port, timeout = 1), error = function(e) NULL, warning = function(w) NULL)
+  nothing <- function(condition) NULL
+  there <- tryCatch(socketConnection("127.0.0.1", port, timeout = 1), error = nothing, warning = nothing)
   if (!is.null(there)) break
   Sys.sleep(0.1)
 }
@@ -110,7 +111,7 @@ hostile <- function(seed) {
       endless = function() one(paste0(head("Transfer-Encoding: chunked\r\n"), chunk(1e6)), 0),
       gzip = function() one(paste0(head("Content-Encoding: gzip\r\nContent-Length: 20\r\n"), strrep("x", 20)), 1),
       large = function() one(head("Content-Length: 99999999999\r\n"), 1),
-      wide = function() one(request(paste(c(strrep("c ", 90000), strrep("1 ", 90000)), collapse = "\n"), "text/csv"), 5),
+      wide = function() one(request(paste0(strrep("c ", 90000), "\n", strrep("1 ", 90000)), "text/csv"), 5),
       deep = function() one(request(paste0(strrep("[", 50000), strrep("]", 50000))), 5),
       silent = function() for (i in 1:20) kept[[length(kept) + 1]] <<- open(port),
       pipelined = function() one(paste0(whole, whole, whole), 2),
@@ -153,21 +154,21 @@ while (honest$is_alive()) {
   memory <- c(memory, resident())
   Sys.sleep(min(5, seconds / 20))
 }
-honest$wait(60000)
+invisible(honest$wait(60000))
 came <- honest$get_result()
 for (other in others) other$wait(60000)
 done <- Reduce(`+`, lapply(others, function(other) other$get_result()))
 alive <- serving$is_alive()
-serving$interrupt()
-serving$wait(10000)
+invisible(serving$interrupt())
+invisible(serving$wait(10000))
 halves <- split(memory, seq_along(memory) > length(memory) / 2)
 highest <- vapply(halves, max, 0)
 slowest <- stats::quantile(came$took, c(0.5, 0.99, 1), names = FALSE)
 cat(sprintf("hostile: %s\n", paste(sprintf("%s %d", names(done), done), collapse = ", ")))
 cat(sprintf(
-  "honest: %d requests, %d not answered, %d times told to wait; median %.3f s, 99 of 100 within %.3f s, longest %.2f s\n",
-  length(came$took), length(came$lost), came$waited, slowest[1], slowest[2], slowest[3]
+  "honest: %d requests, %d not answered, %d times told to wait; ", length(came$took), length(came$lost), came$waited
 ))
+cat(sprintf("median %.3f s, 99 of 100 within %.3f s, longest %.2f s\n", slowest[1], slowest[2], slowest[3]))
 for (said in utils::head(unique(came$lost), 5)) cat("  ", said, "\n")
 cat(sprintf("memory: at most %.0f MiB in the first half, %.0f MiB in the second\n", highest[1], highest[2]))
 cat(sprintf("service: %s at the end; it said: %s\n", if (alive) "alive" else "dead",
