@@ -75,7 +75,8 @@ cli_train <- function(files, options) {
   output <- options$output %||% cli_beside(files, ".hylo")
   check_can_write(output)
   beside <- list(file = paste0(output, ".kept"), after = 60)
-  options$checkpoint <- if (is.null(options$checkpoint)) beside else if (options$checkpoint != "none") options$checkpoint
+  said <- options$checkpoint
+  options$checkpoint <- if (is.null(said)) beside else if (said != "none") said
   b <- cli_brief_and_table(files, options)
   # what was looked at before this training is not forgotten with the file that held it
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)

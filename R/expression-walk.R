@@ -35,7 +35,13 @@ walk_tree <- function(root, at, below = arguments_of) {
 }
 
 # The arguments of a call; a set of plain constants is one leaf, however many they are.
-arguments_of <- function(node) if (is.call(node) && !is_constant_set(node)) as.list(node)[-1] else list()
+arguments_of <- function(node) {
+  if (!is.call(node)) return(list())
+  arguments <- as.list(node)[-1]
+  empty <- vapply(seq_along(arguments), function(i) identical(arguments[[i]], quote(expr = )), NA)
+  if (any(empty)) fail(sprintf("`%s` has an empty argument.", deparse1(node)), "See ?expressions.")
+  if (is_constant_set(node)) list() else arguments
+}
 
 is_constant_set <- function(node) {
   is_call_of(node, "c") && is.null(names(node)) && !any(vapply(as.list(node)[-1], is.language, NA))
