@@ -2,8 +2,8 @@
 # one document a line: the header says what is trained; then come the results of networks that have ended and, each some
 # seconds, the states of those that have not. The last line of a key counts.
 
-# list(every, result, states, keep_result, keep_state), functions of a network's key. The file is taken until `frame`
-# ends.
+# list(every, result, states, keep_result, keep_state, kept_in), functions of a network's key; `kept_in` gives the file
+# once there is one. It is taken until `frame` ends.
 open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.frame()) {
   if (is.null(checkpoint)) return(no_checkpoint())
   place <- check_checkpoint(checkpoint)
@@ -45,7 +45,8 @@ open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.fram
       drop_states(key)
       put(list(key = key, result = result))
     },
-    keep_state = function(key, start, state) put(list(key = key, start = as.integer(start), state = state))
+    keep_state = function(key, start, state) put(list(key = key, start = as.integer(start), state = state)),
+    kept_in = function() if (written) file
   )
 }
 
@@ -66,7 +67,9 @@ check_checkpoint <- function(checkpoint) {
 # Knows nothing and keeps nothing.
 no_checkpoint <- function() {
   nothing <- function(...) NULL
-  list(every = Inf, result = nothing, states = nothing, keep_result = nothing, keep_state = nothing)
+  list(
+    every = Inf, result = nothing, states = nothing, keep_result = nothing, keep_state = nothing, kept_in = nothing
+  )
 }
 
 # The same checkpoint for other networks, whose keys begin with a word of their own.
@@ -76,7 +79,8 @@ checkpoint_of_kind <- function(checkpoint, word) {
     every = checkpoint$every, result = function(key) checkpoint$result(own(key)),
     states = function(key, starts) checkpoint$states(own(key), starts),
     keep_result = function(key, result) checkpoint$keep_result(own(key), result),
-    keep_state = function(key, start, state) checkpoint$keep_state(own(key), start, state)
+    keep_state = function(key, start, state) checkpoint$keep_state(own(key), start, state),
+    kept_in = checkpoint$kept_in
   )
 }
 

@@ -86,8 +86,8 @@ growing_file <- function(file, header, frame) {
 take_file <- function(file, frame) {
   folder <- file.path(dirname(tempdir()), paste0("hylomath-locks-", Sys.info()[["effective_user"]]))
   dir.create(folder, showWarnings = FALSE, mode = "0700")
-  lock <- function(of) {
-    lock <- filelock::lock(file.path(folder, rlang::hash(of)), timeout = 0)
+  lock <- function(of, patience = 0) {
+    lock <- filelock::lock(file.path(folder, rlang::hash(of)), timeout = patience)
     if (!is.null(lock)) return(lock)
     fail(sprintf("%s is being written by another process.", quoted(file)), "Wait for it, or name another file.")
   }
@@ -99,7 +99,8 @@ take_file <- function(file, frame) {
     now <- core_file_number(path.expand(file))
     if (now == number) return(invisible())
     former <- by_number
-    by_number <<- if (nzchar(now)) lock(now)
+    # the disk gives a number to a new file as soon as it is free, and whose it was may not have let go of it yet
+    by_number <<- if (nzchar(now)) lock(now, patience = 2000)
     number <<- now
     if (!is.null(former)) filelock::unlock(former)
   }

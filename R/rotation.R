@@ -21,7 +21,7 @@ train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) 
   jobs <- lapply(laid, fold_jobs, want = "member")
   if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
   each <- run_turns(a, laid, jobs, report, checkpoint)
-  whole <- whole_turns(each)
+  whole <- whole_turns(each, checkpoint$kept_in())
   each <- lapply(each, `[`, whole)
   list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
 }
@@ -66,9 +66,9 @@ run_turns <- function(a, laid, jobs, report, checkpoint = no_checkpoint()) {
 }
 
 # A turn counts where all candidates have ended it.
-whole_turns <- function(each) {
+whole_turns <- function(each, kept_in = NULL) {
   whole <- which(!Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA))))
-  check_any_done(length(whole), "turn")
+  check_any_done(length(whole), "turn", kept_in)
   whole
 }
 
