@@ -121,8 +121,8 @@ parse_yaml <- function(text, name) {
   parsed
 }
 
-# What `load` makes of a text. It looks for each key of a map among all keys before it, which takes minutes for the
-# columns of a wide table: so a map of many plain lines is read in pieces, and put back where it was taken out.
+# What `load`, the YAML parser, makes of a text. It compares each key of a map with all keys before it, which takes
+# minutes for a table of 50,000 columns. So a map of many plain lines is taken out, read in pieces and put back.
 load_long_yaml <- function(text, load, most_keys = 500) {
   lines <- unlist(strsplit(text, "\n", fixed = TRUE))
   if (length(lines) <= most_keys) return(load(text))

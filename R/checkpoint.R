@@ -2,8 +2,8 @@
 # one document a line: the header says what is trained; then come the results of networks that have ended and, each some
 # seconds, the states of those that have not. The last line of a key counts.
 
-# list(every, result, states, keep_result, keep_state, kept_in), functions of a network's key; `kept_in` gives the file
-# once there is one. It is taken until `frame` ends.
+# list(every, result, states, keep_result, keep_state, kept_in): functions of a network's key, and `kept_in()`, which
+# gives the file once it is written. The file is taken until `frame` ends.
 open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.frame()) {
   if (is.null(checkpoint)) return(no_checkpoint())
   place <- check_checkpoint(checkpoint)
@@ -20,7 +20,7 @@ open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.fram
   put <- function(line) {
     known[[place_of(line$key, line$start %||% 0L)]] <<- line
     if (!written && proc.time()[["elapsed"]] - began < place$after) return(invisible())
-    # what later lines have replaced is left out from time to time; what waited in memory is written as a whole
+    # the whole file is written the first time, and again when too much of it has been replaced by later lines
     if (grown > most_stale_bytes || !written) {
       growing$rewrite(known)
       written <<- TRUE
@@ -50,18 +50,19 @@ open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.fram
   )
 }
 
-# list(file, after): `after` so many seconds it is written, and a file of another training is then replaced.
+# list(file, after, replaces): the file, the seconds of training before it is first written, and whether a file of
+# another training is replaced instead of refused.
 check_checkpoint <- function(checkpoint) {
-  if (is_text(checkpoint, 1)) return(list(file = checkpoint, after = 0))
+  if (is_text(checkpoint, 1)) return(list(file = checkpoint, after = 0, replaces = FALSE))
   holds <- is.list(checkpoint) && setequal(names(checkpoint), c("file", "after")) && is_text(checkpoint$file, 1)
   if (!holds) {
     fail(
       sprintf("`checkpoint` is the path of a file, not %s.", describe(checkpoint)),
-      "Or list(file = , after = ), for one that is written after so many seconds."
+      "Or give list(file = , after = ): it is written when training has taken `after` seconds."
     )
   }
   type_number(0, 1e6)(checkpoint$after, "checkpoint$after")
-  checkpoint
+  c(checkpoint, list(replaces = TRUE))
 }
 
 # Knows nothing and keeps nothing.
@@ -101,9 +102,9 @@ checkpoint_header <- function(a) {
   )
 }
 
-# Of a file that was to be written anyway one that is of another training, or damaged, is not worth an error.
+# The lines to go on from. A file that may be replaced is replaced where it is damaged or of another training.
 known_lines_of <- function(place, header) {
-  if (place$after == 0) return(known_lines(place$file, header))
+  if (!place$replaces) return(known_lines(place$file, header))
   tryCatch(known_lines(place$file, header), hylomath_error = function(e) {
     text <- sprintf("%s It will be replaced.", first_sentence(e))
     rlang::inform(text, class = "hylomath_message_checkpoint")
@@ -159,5 +160,5 @@ checkpoint_seeds <- function(checkpoint) {
     b <- read_brief(text = read_json_lines(place$file, checkpoint_kind)$header$brief, read = FALSE)
     list(hold_out = b[["hold_out"]]$seed, regimen = b[["regimen"]]$seed)
   }
-  if (place$after == 0) seeds() else tryCatch(seeds(), hylomath_error = function(e) list())
+  if (place$replaces) tryCatch(seeds(), hylomath_error = function(e) list()) else seeds()
 }

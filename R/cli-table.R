@@ -90,7 +90,7 @@ commands_to_begin <- function() {
           paste(
             "Keep in this file what training has come to; killed and called again, it goes on from there to the same",
             "bits. Removed once the model is written. Without this option it is the model's name with .kept, written",
-            "when training has taken a minute; `none` keeps nothing."
+            "when training has taken a minute; `none` keeps nothing, nor does --bare."
           ),
           "FILE"
         ),

@@ -39,7 +39,7 @@ source_is_there <- function(source, folder) is.null(source$file) || file.exists(
 read_sqlite <- function(file, query, except) {
   connection <- sqlite_connection(file)
   on.exit(DBI::dbDisconnect(connection))
-  read_query(connection, query, except, most_cells = min(limit_of("cells"), max(1e7, 10 * file.size(file))))
+  read_query(connection, query, except, most_cells = max(limit_of("query_cells"), 10 * file.size(file)))
 }
 
 # Without extensions, by which a query could run code.
@@ -53,7 +53,7 @@ sqlite_connection <- function(file, writes = FALSE) {
   connection <- DBI::dbConnect(
     RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE, synchronous = NULL
   )
-  # who else writes is done within seconds, or says so
+  # milliseconds to wait for another program that writes
   RSQLite::sqliteSetBusyHandler(connection, 5000)
   connection
 }
@@ -125,14 +125,14 @@ read_query <- function(connection, query, except = NULL, most_cells = Inf) {
   structure(as_rows(table, query), columns = there)
 }
 
-# A view may be without an end, in a file of a few bytes.
+# A view of a small file may give rows without end.
 check_query_ends <- function(asked, query, most_rows) {
   counting <- "select count(*) as n from (select 1 from (\n%s\n) as q limit %.0f) as r"
   if (as.numeric(asked(sprintf(counting, query, most_rows + 1))$n) > most_rows) {
     what <- "The query gives more than %s rows, more than is read from a database of this size."
     fail(
       sprintf(what, format_count(most_rows)),
-      sprintf("Keep its rows as a table of their own, or limit the query. It is: %s", query)
+      sprintf("If that is meant, raise it: options(hylomath.most_query_cells = ...). The query is: %s", query)
     )
   }
 }

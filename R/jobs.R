@@ -44,11 +44,11 @@ run_jobs <- function(table, jobs, what, report, each = function(i, result) NULL,
   structure(results, interrupted = interrupted)
 }
 
-# All that there is to say when not one of them was done; `kept_in` is a checkpoint's file.
+# The error when not one of them was done; `kept_in` is the checkpoint's file, if it was written.
 check_any_done <- function(done, what, kept_in = NULL) {
   if (done > 0) return(invisible())
   hint <- if (is.null(kept_in)) "Nothing was kept: train again." else {
-    sprintf("%s keeps the networks that are trained: train again with it, and training goes on.", kept_in)
+    sprintf("%s has the networks that were trained. Train again with this checkpoint to go on.", kept_in)
   }
   fail(sprintf("Training was interrupted before the first %s had ended.", what), hint)
 }

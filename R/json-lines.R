@@ -99,7 +99,7 @@ take_file <- function(file, frame) {
     now <- core_file_number(path.expand(file))
     if (now == number) return(invisible())
     former <- by_number
-    # the disk gives a number to a new file as soon as it is free, and whose it was may not have let go of it yet
+    # the disk gives a freed number to the next new file, and its former holder may not have released the lock yet
     by_number <<- if (nzchar(now)) lock(now, patience = 2000)
     number <<- now
     if (!is.null(former)) filelock::unlock(former)

@@ -94,7 +94,7 @@ value_from <- function(x) {
       "$doubles" = return(read_stored_numbers(value, "double", 8))
     )
   }
-  # a list has an element a column, a fold or a network; what is longer was not written by us, and costs seconds
+  # our lists have an element for each column, fold or network; a longer one was crafted, and costs seconds
   if (length(x) > 2 * limit_of("columns")) fail("It holds a list that is longer than any of a hylomath file.")
   lapply(x, value_from)
 }

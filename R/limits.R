@@ -8,6 +8,7 @@
 #' | --- | --- | --- |
 #' | `hylomath.most_columns` | 100,000 | columns of a table |
 #' | `hylomath.most_cells` | 1,000,000,000 | cells of a Parquet file; a text file has fewer cells than bytes |
+#' | `hylomath.most_query_cells` | 10,000,000 | cells of a query to SQLite, or ten a byte of its file if that is more |
 #' | `hylomath.most_table_bytes` | 20,000,000,000 | bytes of a table of text, once it is decompressed |
 #' | `hylomath.most_encoded_bytes` | 8,000,000,000 | encoded rows that are kept in memory; more lie on disk |
 #' | `hylomath.most_block_bytes` | 32,000,000 | bytes of text that [store_table()] has in memory at a time |
@@ -24,8 +25,8 @@
 NULL
 
 limit_defaults <- c(
-  columns = 1e5, cells = 1e9, table_bytes = 2e10, encoded_bytes = 8e9, block_bytes = 3.2e7, texts = 1e6, bytes = 2e8,
-  values = 4e6, depth = 200, parameters = 1e8, terms = 5000, layers = 100
+  columns = 1e5, cells = 1e9, query_cells = 1e7, table_bytes = 2e10, encoded_bytes = 8e9, block_bytes = 3.2e7,
+  texts = 1e6, bytes = 2e8, values = 4e6, depth = 200, parameters = 1e8, terms = 5000, layers = 100
 )
 
 limit_of <- function(what) {

@@ -171,6 +171,10 @@ augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level 
                                    bad_cells = "refuse", shares = NULL, identity = FALSE, ranked = FALSE, digits = NULL,
                                    learned = FALSE, ...) {
   check_others(...)
+  wanted <- list(flags = flags, identity = identity, ranked = ranked, learned = learned)
+  for (name in names(wanted)) {
+    if (!is_flag(wanted[[name]])) fail(sprintf("`%s` must be TRUE or FALSE, not %s.", name, describe(wanted[[name]])))
+  }
   if (identical(type, "auto")) type <- if (has_classes(x$answerer$target)) "both" else "answer"
   answers <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)
   cleaned <- if (bad_cells == "missing") cleaned_cells(x$answerer$preparation, data) else data

@@ -21,7 +21,10 @@ score_database <- function(model, from, into, how, key, block, report) {
   form <- scored_block(model, typed_rows(sample, model), how)$answers
   target <- if (!is.null(into)) said_by_others(
     open_target(connection, from, into$table, key, form, identity_of(model), query),
-    function(e) fail(sprintf("The database took no table of answers: %s", first_sentence(e)), "Is it being written?")
+    function(e) {
+      what <- "The database refuses the table of predictions: %s"
+      fail(sprintf(what, first_sentence(e)), "Does another program write to it?")
+    }
   )
   wanted <- DBI::dbQuoteIdentifier(connection, needed_columns(model$answerer))
   tally <- new_tally()

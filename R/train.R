@@ -27,8 +27,8 @@
 #' @param checkpoint A file in which is kept what training has come to, or `NULL`. A training that was killed at any
 #'   moment goes on from there when it is called again with the same brief, table and file, and comes to the same
 #'   weights bit for bit. The file stays: remove it once the model is kept. It holds what a model file holds of single
-#'   rows. With `list(file = , after = )` it is written only when training has taken so many seconds, and a file of
-#'   another training is replaced, not refused.
+#'   rows. With `list(file = , after = )` it is written only when training has taken `after` seconds, and a file that is
+#'   damaged or belongs to another training is replaced, not refused.
 #' @param every So many seconds lie between two times at which running networks are kept; each is kept when it ends.
 #'   On the workers of a `future::plan()` only whole networks are.
 #' @param resumable Whether the model keeps what training had come to, optimiser and all, so that [resume()] goes on

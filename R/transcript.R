@@ -112,7 +112,7 @@ transcript_in_r <- function(program) {
       paste0("c(", in_lines(values), ")")
     },
     object = function(names, values) {
-      # R turns a name that its locale has no letters for into another one; a text stays what it is
+      # in a locale without its letters R would change the name of an argument, but not a text
       if (any(grepl("[^ -~]", names))) {
         return(sprintf("structure(list(%s), names = c(%s))", toString(values), in_lines(r_texts(names))))
       }
@@ -127,8 +127,8 @@ transcript_in_r <- function(program) {
   )
 }
 
-# As JSON has them, but for what R takes for no escape; in ASCII alone, so that they are the same in every locale, and
-# since R takes no text that turns the direction of writing.
+# Texts as JSON writes them, without the escape that R does not know, and in ASCII: so they are the same in every
+# locale, and R accepts those that change the direction of writing.
 r_texts <- function(x) vapply(gsub("<\\/", "</", quoted_texts(x), fixed = TRUE), in_ascii, "", USE.NAMES = FALSE)
 
 in_ascii <- function(text) {

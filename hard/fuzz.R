@@ -305,21 +305,21 @@ mutated_store <- function(file) {
   writeBin(if (grepl("json$", one)) mutated(rawToChar(bytes)) else replace(bytes, at, others), one)
 }
 
-of <- function(n, make, read) list(n = n, make = make, read = read)
+kind_of <- function(n, make, read) list(n = n, make = make, read = read)
 kinds <- list(
-  models = of(200000, mutated_of(contents, "\"content\":"), read_as$model),
-  briefs = of(400000, function(file) writeBin(mutated(sample(briefs, 1)), file), read_as$brief),
-  tables = of(30000, function(file) writeBin(mutated(sample(csv, 1)), file), read_as$table),
-  results = of(60000, mutated_of(results, "\"result\":"), read_as$result),
-  checkpoints = of(10000, mutated_line_of(checkpoint), read_as$checkpoint),
-  outputs = of(1000, renamed, written_of),
-  searches = of(20000, mutated_line_of(search), read_as$search),
-  stores = of(20000, mutated_store, read_as$store),
-  requests = of(260000, function(file) writeBin(mutated(request_body), file), read_as$request),
-  crafted_models = of(4000, crafted_of(contents, "\"content\":"), read_as$model),
-  crafted_results = of(3000, crafted_of(results, "\"result\":"), read_as$result),
-  crafted_briefs = of(2000, crafted_brief, read_as$brief),
-  crafted_tables = of(1000, crafted_table, read_as$table)
+  models = kind_of(200000, mutated_of(contents, "\"content\":"), read_as$model),
+  briefs = kind_of(400000, function(file) writeBin(mutated(sample(briefs, 1)), file), read_as$brief),
+  tables = kind_of(30000, function(file) writeBin(mutated(sample(csv, 1)), file), read_as$table),
+  results = kind_of(60000, mutated_of(results, "\"result\":"), read_as$result),
+  checkpoints = kind_of(10000, mutated_line_of(checkpoint), read_as$checkpoint),
+  outputs = kind_of(1000, renamed, written_of),
+  searches = kind_of(20000, mutated_line_of(search), read_as$search),
+  stores = kind_of(20000, mutated_store, read_as$store),
+  requests = kind_of(260000, function(file) writeBin(mutated(request_body), file), read_as$request),
+  crafted_models = kind_of(4000, crafted_of(contents, "\"content\":"), read_as$model),
+  crafted_results = kind_of(3000, crafted_of(results, "\"result\":"), read_as$result),
+  crafted_briefs = kind_of(2000, crafted_brief, read_as$brief),
+  crafted_tables = kind_of(1000, crafted_table, read_as$table)
 )
 
 # ---- the run ------------------------------------------------------------------------------------------------------

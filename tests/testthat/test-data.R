@@ -170,4 +170,7 @@ test_that("an empty text is a missing value, wherever it comes from", {
   expect_identical(model$answerer, quick_model(gone)$answerer)
   expect_false("" %in% unlist(lapply(model$answerer$preparation$columns, `[[`, "levels")))
   expect_identical(predict(model, t), predict(model, gone))
+  # the table itself stays what it was
+  expect_identical(augment(model, t)[names(t)], t)
+  expect_fails(augment(model, t, ranked = "sound"), "`ranked` must be TRUE or FALSE")
 })

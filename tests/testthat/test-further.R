@@ -13,12 +13,23 @@ cut_short <- function(file, lines) {
   short
 }
 
+# Counts with an exposure, cases and groups, in several networks.
+met_brief <- function() {
+  table <- small_crossings()
+  table$hours <- 1 + seq_len(nrow(table)) %% 3
+  table$cases <- 1 + seq_len(nrow(table)) %% 2
+  table$week <- seq_len(nrow(table)) %/% 7
+  brief(table, target = "passengers") |> wire("4 tanh") |> hold_out(rotate = 3, seed = 3) |>
+    set_columns(exposure = hours, weight = cases, weight_is = "counts", group = week)
+}
+
 test_that("a training that was cut short goes on to the same bits, by any method", {
   cases <- list(
     rotation = short_brief() |> hold_out(rotate = 3), adam = quick(short_brief(method = "adam")),
     lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
     straight = quick(short_brief(method = "rmsprop") |> wire("6 elu + direct")),
     committee = quick(short_brief(method = "adam", restarts = 3, keep = "committee")),
+    met = met_brief() |> regimen(seed = 1, epochs = 12),
     numbers = quick(brief(small_crossings(), target = "passengers", task = "regression") |> wire("4 tanh") |>
       regimen(method = "levenberg_marquardt", l2 = "evidence", seed = 1, epochs = 12))
   )
@@ -62,7 +73,8 @@ test_that("a checkpoint may wait, and then replaces one of another training", {
   expect_identical(same$answerer, whole$answerer)
   expect_message(other <- again(wire(b, "4 tanh")), "its brief differs in `wiring`. It will be replaced", fixed = TRUE)
   expect_identical(other$answerer, train(wire(b, "4 tanh"), progress = "none")$answerer)
-  expect_fails(train(b, checkpoint = list(file = file)), "written after so many seconds")
+  expect_message(train(b, progress = "none", checkpoint = list(file = file, after = 0)), "on the way|replaced")
+  expect_fails(train(b, checkpoint = list(file = file)), "when training has taken `after` seconds")
 })
 
 test_that("the command goes on from the checkpoint beside its model, unless it is told not to", {
@@ -85,8 +97,12 @@ test_that("the command goes on from the checkpoint beside its model, unless it i
   expect_identical(read_model("k.hylo")$answerer, train(b, progress = "none")$answerer)
   begun()
   anew <- hylomath("train", "k.yml", "--progress", "none", "--checkpoint", "none")
+  expect_equal(anew$status, 0)
   expect_false(any(grepl("Goes on", anew$err)))
   expect_true(file.exists("k.hylo.kept"))
+  # a checkpoint has what --bare leaves out
+  bare <- hylomath("train", "k.yml", "--progress", "none", "--bare", "-o", "k.hylo")
+  expect_false(any(grepl("Goes on", bare$err)))
 })
 
 test_that("the command goes on where it was killed, with the seeds that it had", {

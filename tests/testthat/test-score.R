@@ -128,7 +128,7 @@ test_that("two that answer into one database don't spoil each other's table", {
     score_table(read_model("k.hylo"), list(sqlite = "t.sqlite", query = "select * from kilns"), list(table = "other"),
       key = "firing", progress = "none"), class = "hylomath_error"
   )
-  expect_match(conditionMessage(failure), "locked")
+  expect_match(conditionMessage(failure), "database is locked")
   DBI::dbExecute(connection, "rollback")
 })
 
