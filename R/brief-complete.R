@@ -72,7 +72,7 @@ with_found_formats <- function(b, raw) {
   open <- setdiff(names(raw)[vapply(raw, is.character, NA)], c(settled, b$columns$drop))
   if (length(open) == 0) return(b)
   codes <- function(column) settings_for(b, column)$missing_codes
-  columns <- lapply(stats::setNames(nm = open), function(column) without_codes(raw[[column]], codes(column)))
+  columns <- Map(without_codes, as.list(raw)[open], lapply(open, codes))
   found <- find_formats(Filter(is.character, columns), attr(raw, "decimal"))
   formats <- c(found$formats, settled_formats(found$open))
   if (length(formats)) b$columns$formats <- c(b$columns$formats, formats)

@@ -21,7 +21,7 @@ looked_at_by <- function(b) {
 table_identity <- function(looked_at, table) {
   if (is_stored(table)) return(table_hash(table))
   there <- intersect(looked_at$columns %||% names(table), names(table))
-  columns <- lapply(stats::setNames(nm = sort(there, method = "radix")), function(column) {
+  columns <- lapply(stats::setNames(nm = there[order_texts(there)]), function(column) {
     x <- table[[column]]
     kind <- looked_at$kinds[column]
     if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, looked_at$formats[[column]])

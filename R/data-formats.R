@@ -172,8 +172,9 @@ find_formats <- function(columns, decimal = NULL) {
 # alone unless something stands between them: it may be codes.
 formats_of <- function(x) {
   distinct <- labels_in(x, most = 1e5)
+  if (!any(grepl("[0-9]", distinct))) return(NULL)
   distinct <- distinct[trimws(distinct) != ""]
-  if (length(distinct) == 0 || any(nchar(distinct, "bytes") > 60)) return(NULL)
+  if (any(nchar(distinct, "bytes") > 60)) return(NULL)
   missing <- distinct[is_word_for_missing(distinct)]
   cells <- setdiff(distinct, missing)
   if (length(cells) == 0 || mean(grepl("[0-9]", cells)) < 1) return(NULL)

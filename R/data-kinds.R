@@ -6,13 +6,16 @@ guess_kinds <- function(table, whole = table, except = NULL) {
   numeric <- vapply(table, is_number_column, NA)
   kinds <- stats::setNames(vector("list", length(table)), names(table))
   if (any(numeric)) {
-    columns <- unname(as.list(table)[numeric])
-    kinds[numeric] <- Map(kind_of_numbers, rows_of(summarise_numbers(columns)), columns)
+    numbers <- unname(as.list(table)[numeric])
+    kinds[numeric] <- Map(kind_of_numbers, rows_of(summarise_numbers(numbers)), numbers)
   }
   kinds[!numeric] <- lapply(table[!numeric], guess_kind)
-  own <- vapply(names(kinds), function(column) names_rows(table[[column]], kinds[[column]], column), NA)
-  kinds[own & !names(kinds) %in% except] <- "id"
-  likely <- Filter(function(column) may_name_units(table[[column]], kinds[[column]]), setdiff(names(kinds), except))
+  # side by side, since each look into a table of 100,000 columns by name would pass all names
+  excepted <- names(kinds) %in% except
+  columns <- as.list(table)
+  own <- unlist(Map(names_rows, columns, kinds, names(kinds)), use.names = FALSE)
+  kinds[own & !excepted] <- "id"
+  likely <- names(kinds)[unlist(Map(may_name_units, columns, kinds), use.names = FALSE) & !excepted]
   if (length(likely) == 0) return(kinds)
   others <- setdiff(names(whole), names(kinds))
   kinds[unit_columns(likely, whole, c(kinds, lapply(whole[others], guess_kind)))] <- "id"

@@ -17,6 +17,14 @@ levels_of <- function(x) {
 # Whether somebody has put the labels of a factor into an order; those of a stored table's text are in none.
 has_own_order <- function(x) is.factor(x) && !inherits(x, "hylomath_text")
 
+# The order of texts by code point, the same on every machine. The radix sort takes a kilobyte of memory for each byte
+# of the longest text, so long texts are compared instead.
+order_texts <- function(x, then = NULL) {
+  by <- drop_nulls(list(x, then))
+  if (max(0L, nchar(x, "bytes"), na.rm = TRUE) <= 1000) return(do.call(order, c(by, method = "radix")))
+  withr::with_collate("C", do.call(order, c(by, method = "shell")))
+}
+
 # Labels in the order in which a reader looks for them: that of a factor's levels, else by their letters with the
 # numbers in them by size (2 before 10).
 natural_order <- function(labels, of = NULL) {
@@ -26,7 +34,7 @@ natural_order <- function(labels, of = NULL) {
     parts[digits] <- formatC(parts[digits], width = 12, flag = "0")
     paste(gsub(" ", "0", parts), collapse = "")
   }, "")
-  labels[order(padded, labels, method = "radix")]
+  labels[order_texts(padded, labels)]
 }
 
 # The labels alone, at most `most` of them.
@@ -54,7 +62,8 @@ format_labels <- function(x) {
 guess_classes <- function(y) {
   if (has_own_order(y)) return(enc2utf8(levels(y)[levels(y) %in% y]))
   if (is.numeric(y)) return(as_label(sort(unique(y[!is.na(y)]))))
-  sort(labels_in(y), method = "radix")
+  labels <- labels_in(y)
+  labels[order_texts(labels)]
 }
 
 # The rows' weight by class, named by class.
@@ -71,8 +80,7 @@ class_places <- function(y, classes) {
 }
 
 # Groups of levels that differ only in case, blanks or accents.
-alike_levels <- function(levels) {
-  plain <- bare_letters(levels)
+alike_levels <- function(levels, plain = bare_letters(levels)) {
   unname(Filter(function(group) length(group) > 1, split(levels, factor(plain, unique(plain)))))
 }
 

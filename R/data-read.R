@@ -18,7 +18,7 @@ read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
   table <- as_table(table)
   if (!is.null(columns)) table <- table[intersect(names(table), columns)]
   keep_text <- names(table) %in% text_columns(kinds)
-  for (i in which(!keep_text & vapply(table, is.character, NA))) table[[i]] <- iso_dates(table[[i]])
+  table <- change_columns(table, !keep_text & vapply(table, is.character, NA), function(x, name) iso_dates(x))
   structure(table, decimal = decimal)
 }
 
@@ -108,9 +108,9 @@ scan_text <- function(plain, file) {
 not_in_utf8 <- function(table) {
   bad_names <- which(!validUTF8(names(table)))
   if (length(bad_names)) return(list(column = "of the header", row = 0L))
-  for (column in names(table)[vapply(table, is.character, NA)]) {
-    row <- which(!validUTF8(table[[column]]))
-    if (length(row)) return(list(column = column, row = row[1]))
+  for (i in which(vapply(table, is.character, NA))) {
+    row <- which(!validUTF8(table[[i]]))
+    if (length(row)) return(list(column = names(table)[i], row = row[1]))
   }
   NULL
 }
@@ -124,9 +124,7 @@ plain_quotes <- function(table) {
     x
   }
   names(table) <- single(names(table))
-  text <- vapply(table, is.character, NA)
-  table[text] <- lapply(table[text], single)
-  table
+  change_columns(table, vapply(table, is.character, NA), function(x, name) single(x))
 }
 
 read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding) {
@@ -296,9 +294,7 @@ in_utf8 <- function(table, encoding) {
     ifelse(is.na(widened), enc2utf8(x), widened)
   }
   names(table) <- converted(names(table))
-  text <- vapply(table, is.character, NA)
-  table[text] <- lapply(table[text], converted)
-  table
+  change_columns(table, vapply(table, is.character, NA), function(x, name) converted(x))
 }
 
 # The cells as they stand in the file, for writing them again beside something new.

@@ -81,7 +81,8 @@ comparable <- function(a, b, name) {
   if (is_moment(b) && is.character(a)) a <- as_moment(a, b)
   if (is_moment(a) && is_moment(b)) return(list(days_of(a), days_of(b)))
   if (is.character(a) && is.character(b)) {
-    places <- sort(unique(c(a, b)), method = "radix")
+    places <- unique(stats::na.omit(c(a, b)))
+    places <- places[order_texts(places)]
     return(list(match(a, places), match(b, places)))
   }
   if (is.character(a) != is.character(b) || is_moment(a) != is_moment(b)) {

@@ -7,8 +7,11 @@ notes.hylomath_look <- function(x, ...) x$notes
 look_notes <- function(data, columns, shares, target, open = character()) {
   inputs <- columns[!columns$column %in% target, ]
   of_kind <- function(kind) inputs$column[inputs$kind == kind]
-  texts <- Filter(function(column) is.character(data[[column]]) || is.factor(data[[column]]), inputs$column)
-  factors <- Filter(function(column) has_own_order(data[[column]]), texts)
+  values <- as.list(data)[inputs$column]
+  texts <- inputs$column[vapply(values, function(x) is.character(x) || is.factor(x), NA)]
+  factors <- inputs$column[vapply(values, has_own_order, NA)]
+  labels <- lapply(values[texts], short_labels)
+  labels_but <- function(others) labels[setdiff(texts, others)]
   join_notes(
     note_nearly_one_class(shares),
     note_id_like(Filter(function(column) !anyDuplicated(data[[column]]), of_kind("id"))),
@@ -17,10 +20,9 @@ look_notes <- function(data, columns, shares, target, open = character()) {
     note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
     note_duplicates(data[setdiff(names(data), of_kind("id"))], target),
     if (!is.null(target)) note_leak(data, inputs, target),
-    note_numbers_as_text(data[setdiff(texts, c(factors, open))]),
-    note_dates_as_text(data[setdiff(texts, open)]),
-    note_alike_levels(data[setdiff(texts, c(of_kind("id"), of_kind("text")))]),
-    note_missing_codes(data[inputs$column[inputs$kind %in% c("number", "count", "category")]]),
+    note_numbers_as_text(labels_but(c(factors, open))), note_dates_as_text(labels_but(open)),
+    note_alike_levels(labels_but(c(of_kind("id"), of_kind("text")))),
+    note_missing_codes(values[inputs$kind %in% c("number", "count", "category")], labels),
     if (!is.null(target)) note_telling_gaps(data, inputs$column[inputs$gaps > 0], target)
   )
 }
@@ -152,16 +154,21 @@ short_labels <- function(x) {
   labels[nchar(labels, "bytes") <= 200]
 }
 
+# For each column which of its labels are those that are wanted. A label is looked at once, though many columns may have
+# it.
+labels_that <- function(labels, are_wanted) {
+  all <- as.character(unique(unlist(labels, use.names = FALSE)))
+  wanted <- all[are_wanted(all)]
+  lapply(labels, function(own) if (length(wanted)) own[own %in% wanted])
+}
+
 number_pattern <- "^[[:space:]]*[-+]?[0-9]+([.,][0-9]+)*[[:space:]]*(%)?$"
 
-note_numbers_as_text <- function(texts) {
-  found <- Filter(function(x) {
-    distinct <- short_labels(x)
-    number <- grepl(number_pattern, distinct)
-    length(distinct) >= 5 && mean(number & !grepl(date_patterns, distinct)) >= 0.9
-  }, texts)
+note_numbers_as_text <- function(labels) {
+  numbers <- labels_that(labels, function(text) grepl(number_pattern, text) & !grepl(date_patterns, text))
+  found <- labels[lengths(labels) >= 5 & lengths(numbers) >= 0.9 * lengths(labels)]
   if (length(found) == 0) return(NULL)
-  distinct <- short_labels(found[[1]])
+  distinct <- found[[1]]
   odd <- distinct[is.na(suppressWarnings(as.numeric(distinct)))]
   but <- if (length(odd)) sprintf(" (but \"%s\")", odd[1]) else ""
   new_note(
@@ -180,13 +187,12 @@ date_patterns <- paste0(
   "|[0-9]{1,2} [A-Z][a-z]{2,8} [0-9]{4})( .*|T.*)?$"
 )
 
-note_dates_as_text <- function(texts) {
-  found <- Filter(function(x) {
-    distinct <- utils::head(short_labels(x), 1000)
-    length(distinct) > 0 && mean(grepl(date_patterns, distinct)) >= 0.95
-  }, texts)
+note_dates_as_text <- function(labels) {
+  some <- lapply(labels, utils::head, 1000)
+  dates <- labels_that(some, function(text) grepl(date_patterns, text))
+  found <- labels[lengths(some) > 0 & lengths(dates) >= 0.95 * lengths(some)]
   if (length(found) == 0) return(NULL)
-  example <- labels_in(found[[1]])[1]
+  example <- found[[1]][1]
   new_note(
     "dates_as_text", sprintf("%s holds dates as text, such as \"%s\".", enumerate(names(found)), example),
     paste(
@@ -198,13 +204,12 @@ note_dates_as_text <- function(texts) {
 
 # Words and numbers that often stand for a missing value: a number of nines or a number below 0 that is far from all
 # others and comes again and again.
-note_missing_codes <- function(columns) {
-  codes <- drop_nulls(lapply(columns, function(x) {
-    if (is.numeric(x)) return(missing_numbers(x))
-    labels <- short_labels(x)
-    found <- labels[tolower(trimws(labels)) %in% surely_missing]
-    if (length(found)) found
-  }))
+note_missing_codes <- function(columns, labels) {
+  numeric <- vapply(columns, is.numeric, NA)
+  words <- labels_that(labels[intersect(names(columns), names(labels))], function(text) {
+    tolower(trimws(text)) %in% surely_missing
+  })
+  codes <- Filter(length, c(lapply(columns[numeric], missing_numbers), words)[names(columns)])
   if (length(codes)) {
     told <- vapply(names(codes), function(column) {
       sprintf("%s (%s)", column, enumerate(dQuote(format_each_code(codes[[column]]), FALSE), "and", limit = 3))
@@ -236,8 +241,11 @@ missing_numbers <- function(x) {
   if (length(alone)) alone
 }
 
-note_alike_levels <- function(texts) {
-  found <- Filter(length, lapply(texts, function(x) unlist(alike_levels(short_labels(x)))))
+note_alike_levels <- function(labels) {
+  all <- as.character(unique(unlist(labels, use.names = FALSE)))
+  plain <- bare_letters(all)
+  several <- labels[lengths(labels) > 1]
+  found <- Filter(length, lapply(several, function(own) unlist(alike_levels(own, plain[match(own, all)]))))
   if (length(found) == 0) return(NULL)
   levels <- enumerate(dQuote(utils::head(found[[1]], 4), FALSE))
   column <- column_text(names(found)[1])

@@ -119,7 +119,7 @@ learn_levels <- function(x, rows, weight, how, direct, counted) {
   known <- sum(counts)
   if (known == 0) fail_no_values(NULL)
   declared <- has_own_order(x) && how$categories == "ordinal"
-  order <- if (declared) seq_along(all$levels) else order(all$levels, method = "radix")
+  order <- if (declared) seq_along(all$levels) else order_texts(all$levels)
   order <- order[counts[order] > 0]
   kept <- order[counts[order] / known >= how$rare]
   gaps <- is.na(code)

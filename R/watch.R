@@ -95,7 +95,7 @@ call_weights <- c(
 sort_periods <- function(period) {
   found <- unique(period[!is.na(period)])
   number <- suppressWarnings(as.numeric(found))
-  if (anyNA(number)) sort(found, method = "radix") else found[order(number)]
+  found[if (anyNA(number)) order_texts(found) else order(number)]
 }
 
 # list(table, period, group, answers, losses, known): the working table's rows, and what they are answered.

@@ -104,6 +104,30 @@ test_that("sums of many terms and sets of many constants are no trouble", {
   expect_lt(sum(nchar(printed)), 5000)
 })
 
+test_that("a text of a million letters and ten thousand columns of text cost what they are", {
+  skip_on_os(c("windows", "mac", "solaris"))
+  long <- c("b", strrep("9", 1e6), "a\u00e4", "a", NA)
+  expect_identical(hylomath:::order_texts(long), order(long, method = "radix"))
+  file <- withr::local_tempfile(fileext = ".csv")
+  writeLines(c("x,c", rep(c(paste0("1,", strrep("9", 1e6)), "2,b", "1,a"), 10)), file)
+  wide <- withr::local_tempfile(fileext = ".csv")
+  writeLines(vapply(c("c%d", "a", "b"), function(cell) {
+    paste(if (cell == "c%d") sprintf(cell, 1:20000) else rep(cell, 20000), collapse = ",")
+  }, ""), wide)
+  spent <- callr::r(function(files) {
+    library(hylomath)
+    for (file in files) {
+      utils::capture.output(print(look(file)))
+      brief(file, target = names(data.table::fread(file = file, nrows = 0))[2])
+    }
+    status <- grep("^VmHWM", readLines("/proc/self/status"), value = TRUE)
+    c(seconds = sum(proc.time()[1:2]), mib = as.numeric(gsub("[^0-9]", "", status)) / 1024)
+  }, list(c(file, wide)), libpath = .libPaths())
+  expect_lt(spent[["mib"]], 700)
+  # it took two minutes
+  expect_lt(spent[["seconds"]], 40)
+})
+
 test_that("a view without an end is refused", {
   skip_if_not_installed("RSQLite")
   file <- withr::local_tempfile(fileext = ".sqlite")
