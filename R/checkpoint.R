@@ -1,38 +1,41 @@
-# What a training has come to, kept in a file while it runs, so that one that was killed goes on to the same bits. JSON,
-# one document a line: the header says what is trained; then come the results of networks that have ended and, each some
-# seconds, the states of those that have not. The last line of a key counts.
+# The state of a training, of folds, of a variation or a sifting, kept in a file while it runs, so that work that was
+# killed goes on to the same bits. JSON, one document a line: the header says what is trained; then come the results of
+# networks that have ended and, each some seconds, the states of those that have not. The last line of a key counts.
 
 # list(every, result, states, keep_result, keep_state, kept_in): functions of a network's key, and `kept_in()`, which
 # gives the file once it is written. The file is taken until `frame` ends.
-open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.frame()) {
+open_checkpoint <- function(checkpoint, header, every = 30, frame = parent.frame()) {
   if (is.null(checkpoint)) return(no_checkpoint())
-  place <- check_checkpoint(checkpoint)
-  file <- place$file
+  wanted <- check_checkpoint(checkpoint)
+  file <- wanted$file
   type_number(0, 1e6)(every, "every")
-  header <- c(checkpoint_header(a), list(resumable = resumable))
   growing <- growing_file(file, header, frame)
-  known <- if (file.exists(file)) known_lines_of(place, header) else list()
+  known <- if (file.exists(file)) known_lines_of(wanted, header) else list()
   if (length(known)) rlang::inform(checkpoint_text(file, known), class = "hylomath_message_checkpoint")
   place_of <- function(key, start = 0L) sprintf("%s | %d", key, as.integer(start))
   began <- proc.time()[["elapsed"]]
   written <- length(known) > 0
-  grown <- 0
+  sizes <- vapply(known, stored_size, 0)
   put <- function(line) {
-    known[[place_of(line$key, line$start %||% 0L)]] <<- line
-    if (!written && proc.time()[["elapsed"]] - began < place$after) return(invisible())
+    place <- place_of(line$key, line$start %||% 0L)
+    # a file that is too large to be read again would be of no use; what is left out is trained again
+    size <- stored_size(line)
+    if (sum(sizes[names(sizes) != place]) + size > limit_of("bytes") / 2) return(invisible())
+    sizes[[place]] <<- size
+    known[[place]] <<- line
+    if (!written && proc.time()[["elapsed"]] - began < wanted$after) return(invisible())
     # the whole file is written the first time, and again when too much of it has been replaced by later lines
-    if (grown > most_stale_bytes || !written) {
+    if (!written || file.size(file) + size > min(limit_of("bytes"), sum(sizes) + most_stale_bytes)) {
       growing$rewrite(known)
       written <<- TRUE
-      grown <<- 0
     } else {
       growing$add(line)
     }
-    grown <<- grown + 11 * length(line$state)
   }
   drop_states <- function(key) {
     of_key <- vapply(known, function(line) identical(line$key, key) && !is.null(line$state), NA)
     known <<- known[!of_key]
+    sizes <<- sizes[!names(sizes) %in% names(of_key)[of_key]]
   }
   list(
     every = every,
@@ -49,6 +52,9 @@ open_checkpoint <- function(checkpoint, every, a, resumable, frame = parent.fram
     kept_in = function() if (written) file
   )
 }
+
+# Bytes of a line, at most: numbers are written in four thirds of their own bytes.
+stored_size <- function(line) 1.5 * as.numeric(utils::object.size(line))
 
 # list(file, after, replaces): the file, the seconds of training before it is first written, and whether a file of
 # another training is replaced instead of refused.
@@ -89,16 +95,16 @@ checkpoint_of_kind <- function(checkpoint, word) {
 most_stale_bytes <- 64e6
 
 checkpoint_kind <- list(
-  format = "hylomath checkpoint", version = 2L, what = "checkpoint", texts = c("brief", "table", "kernel", "version"),
-  hint = "Such files are written by train(checkpoint = ) or `hylomath train --checkpoint`.",
+  format = "hylomath checkpoint", version = 3L, what = "checkpoint", texts = c("brief", "table", "kernel", "version"),
+  hint = "Such files are written by train(checkpoint = ), folds(), vary() and sift(), and by their commands.",
   again = "Remove it and train again."
 )
 
-checkpoint_header <- function(a) {
+# What is trained, by which a checkpoint is told from those of other work; `more` is what the brief doesn't say of it.
+checkpoint_header <- function(b, table, more) {
   list(
-    format = checkpoint_kind$format, format_version = checkpoint_kind$version,
-    brief = brief_yaml(without_about(a$brief)),
-    table = table_hash(a$raw), kernel = core_kernel(), version = package_version_text()
+    format = checkpoint_kind$format, format_version = checkpoint_kind$version, brief = brief_yaml(without_about(b)),
+    table = table_hash(table), kernel = core_kernel(), version = package_version_text(), more = drop_nulls(more)
   )
 }
 
@@ -131,7 +137,7 @@ fail_other_training <- function(file, apart, own, stored) {
     brief = sprintf("its brief differs in `%s`", brief_difference(own$brief, stored$brief)),
     table = "it was of other rows",
     kernel = sprintf("it ran at the kernel level `%s`, and this is `%s`", stored$kernel, own$kernel),
-    resumable = "it doesn't keep what is asked for by `resumable`, or keeps it unasked",
+    more = other_work(own$more, stored$more),
     version = sprintf("it was written by version %s of hylomath", stored$version),
     sprintf("its %s differs", apart)
   )
@@ -140,6 +146,13 @@ fail_other_training <- function(file, apart, own, stored) {
     sprintf("%s is the checkpoint of another training: %s.", quoted(file), what),
     paste0("Name another file, or remove this one.", hint)
   )
+}
+
+# How the work differs where brief and table are the same.
+other_work <- function(own, stored) {
+  if (!identical(own$verb, stored$verb)) return(sprintf("it was written by %s(), not by %s()", stored$verb, own$verb))
+  apart <- header_difference(own, stored)
+  sprintf("its `%s` was %s", apart, if (is.null(stored[[apart]])) "not set" else describe(unlist(stored[[apart]])))
 }
 
 checkpoint_text <- function(file, known) {

@@ -8,8 +8,9 @@ cli_dealing <- function(options, k, repeats = 1) {
 }
 
 cli_folds <- function(files, options) {
+  options$checkpoint <- cli_checkpoint(options, cli_beside(files, ".folds"))
   b <- cli_brief_and_table(files, options)
-  found <- do.call(folds, c(list(b), cli_dealing(options, k = 10)))
+  found <- do.call(folds, c(list(b), cli_dealing(options, k = 10), list(checkpoint = options$checkpoint)))
   if (!is.null(options$output)) cli_write_table(found$predictions, options)
   if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
   cli_kept(found, options)
@@ -22,17 +23,20 @@ cli_vary <- function(files, options) {
   }
   setting <- sub("=.*", "", files[2])
   values <- cli_values(sub("^[^=]*=", "", files[2]))
+  options$checkpoint <- cli_checkpoint(options, cli_beside(files[1], ".vary"))
   b <- cli_brief_and_table(files[1], options)
   cli_said(varied_to_each(b, setting, values), "vary")
-  found <- do.call(vary, c(list(b), stats::setNames(list(values), setting), cli_dealing(options, k = 5)))
+  varied <- c(stats::setNames(list(values), setting), list(checkpoint = options$checkpoint))
+  found <- do.call(vary, c(list(b), varied, cli_dealing(options, k = 5)))
   cli_drawing(plot_variation(found), options)
   cli_kept(found, options)
 }
 
 cli_sift <- function(files, options) {
+  options$checkpoint <- cli_checkpoint(options, cli_beside(files, ".sift"))
   b <- cli_brief_and_table(files, options)
-  direction <- options$direction %||% "backward"
-  found <- do.call(sift, c(list(b, direction = direction), cli_dealing(options, k = 5)))
+  how <- list(direction = options$direction %||% "backward", checkpoint = options$checkpoint)
+  found <- do.call(sift, c(list(b), how, cli_dealing(options, k = 5)))
   cli_write_brief(best_brief(found, options$which %||% "small"), options)
   cli_drawing(plot_sifting(found), options)
   cli_kept(found, options)
@@ -85,6 +89,7 @@ cli_kept <- function(found, options) {
     write_result(found, options$keep)
     cli_say(options, sprintf("Kept the result in %s.", options$keep))
   }
+  cli_end_checkpoint(options, isTRUE(cli_interrupted(found) == 1))
   cli_result(found, options, result_facts(found))
   cli_interrupted(found)
 }

@@ -61,6 +61,15 @@ shared_options <- function() {
     by = cli_option(
       "--by", "How rows are dealt: stratified, random, ordered or group.", "HOW", type_choice(dealing_ways)
     ),
+    checkpoint = cli_option(
+      "--checkpoint",
+      paste(
+        "Keep in this file the networks that are trained; killed and called again, it goes on from there to the same",
+        "bits. Removed at the end. Without this option it is the brief's name with the command's and .kept, written",
+        "after a minute. `none` keeps nothing."
+      ),
+      "FILE"
+    ),
     folds_5 = cli_option("--k", "The number of folds; 5 when it is not given.", "N", type_folds()),
     folds_10 = cli_option("--k", "The number of folds; 10 when it is not given.", "N", type_folds())
   )

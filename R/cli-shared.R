@@ -101,3 +101,20 @@ cli_write_brief <- function(b, options) {
 }
 
 cli_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
+
+# Where no checkpoint is named it lies beside the result: but for a result that goes to standard output, or that is to
+# have nothing of single rows, since a checkpoint has.
+cli_checkpoint <- function(options, beside, bare = FALSE) {
+  named <- options$checkpoint
+  if (!is.null(named)) return(if (named != "none") named)
+  if (!bare && !isTRUE(options$piped)) list(file = paste0(beside, ".kept"), after = 60)
+}
+
+# Finished work needs no checkpoint any more.
+cli_end_checkpoint <- function(options, interrupted) {
+  place <- if (!is.null(options$checkpoint)) check_checkpoint(options$checkpoint)$file
+  if (!interrupted) return(unlink(place, expand = FALSE))
+  if (isTRUE(file.exists(place))) {
+    cli_say(options, sprintf("%s has the state of this work. The same command goes on from it.", place))
+  }
+}

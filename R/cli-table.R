@@ -90,7 +90,7 @@ commands_to_begin <- function() {
           paste(
             "Keep in this file what training has come to; killed and called again, it goes on from there to the same",
             "bits. Removed once the model is written. Without this option it is the model's name with .kept, written",
-            "when training has taken a minute; `none` keeps nothing, nor does --bare."
+            "when training has taken a minute. `none` keeps nothing, nor does --bare."
           ),
           "FILE"
         ),
@@ -228,7 +228,7 @@ commands_to_improve <- function() {
       takes = "BRIEF.yml", files = 1, run = cli_folds,
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv",
       cli_options(
-        "folds_10", "repeats", "by",
+        "folds_10", "repeats", "by", "checkpoint",
         cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", "FILE"),
         cli_option("--figures", "A folder to draw into, as with appraise.", "FOLDER"),
         "keep", "set", "quick", "workers", "progress", "spreadsheet", "json", "quiet"
@@ -241,7 +241,9 @@ commands_to_improve <- function() {
       ),
       takes = "BRIEF.yml SETTING=VALUE,VALUE,...", files = 2, run = cli_vary,
       example = "hylomath vary kilns.yml batch_size=16,64,256",
-      cli_options("folds_5", "repeats", "by", "figure", "keep", "set", "workers", "progress", "json", "quiet")
+      cli_options(
+        "folds_5", "repeats", "by", "checkpoint", "figure", "keep", "set", "workers", "progress", "json", "quiet"
+      )
     ),
     sift = cli_command(
       paste(
@@ -254,7 +256,7 @@ commands_to_improve <- function() {
         cli_option("--direction", "backward (the default), forward or ranking.", "HOW",
           type_choice(sifting_directions)
         ),
-        "folds_5", "repeats", "by",
+        "folds_5", "repeats", "by", "checkpoint",
         cli_option("--which", "Which set the brief is written with: small (the default) or best.", "SET",
           type_choice(sifting_sets)
         ),

@@ -74,7 +74,7 @@ cli_store <- function(files, options) {
 cli_train <- function(files, options) {
   output <- options$output %||% cli_beside(files, ".hylo")
   check_can_write(output)
-  options$checkpoint <- cli_checkpoint(options, output)
+  options$checkpoint <- cli_checkpoint(options, output, bare = options$bare)
   b <- cli_brief_and_table(files, options)
   # what was looked at before this training is not forgotten with the file that held it
   former <- if (file.exists(output)) tryCatch(read_model(output), hylomath_error = function(e) NULL)
@@ -84,22 +84,12 @@ cli_train <- function(files, options) {
   )
   cli_write_model(model, output, options, former, rows = !options$bare)
   # what is kept in the model's file need not be kept twice
-  place <- if (!is.null(options$checkpoint)) check_checkpoint(options$checkpoint)$file
-  if (model$stopped != "interrupted") unlink(place, expand = FALSE) else if (isTRUE(file.exists(place))) {
-    cli_say(options, sprintf("%s has the state of this training. The same command goes on from it.", place))
-  }
+  cli_end_checkpoint(options, model$stopped == "interrupted")
   if (!is.null(former)) cli_say(options, "It takes the place of the model that was there.")
   cli_result(model, options, c(list(file = output), model_facts(model)))
   if (model$stopped == "interrupted") 1L
 }
 
-# A checkpoint beside the model, where none is named: but for a model that goes to standard output, or that is to have
-# nothing of single rows, since a checkpoint has.
-cli_checkpoint <- function(options, output) {
-  named <- options$checkpoint
-  if (!is.null(named)) return(if (named != "none") named)
-  if (!options$bare && !isTRUE(options$piped)) list(file = paste0(output, ".kept"), after = 60)
-}
 
 # The table's own cells with the answers behind them: nothing of it is rewritten by having been read as numbers.
 cli_predict <- function(files, options) {

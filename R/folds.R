@@ -15,6 +15,9 @@
 #' @param data A table to use in place of the one that the brief carries.
 #' @param level,draws See [appraise()].
 #' @param progress See [train()].
+#' @param checkpoint A file that keeps the networks that are trained, or `NULL`. Work that was killed goes on from there
+#'   to the same bits when it is called again with the same arguments. See [train()]. The file stays: remove it once
+#'   the result is kept.
 #' @param ... Not used.
 #' @return An object of class `hylomath_folds` with
 #'   * `measures`: for each measure the pooled `value` over all judged rows with its interval and `baseline`, and over
@@ -45,34 +48,37 @@
 #' f
 #' plot_confusion(f$pooled)
 #' @export
-folds <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000, progress = "auto", ...) {
+folds <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000, progress = "auto",
+                  checkpoint = NULL, ...) {
   UseMethod("folds")
 }
 
 #' @export
 folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000,
-                                 progress = "auto", ...) {
+                                 progress = "auto", checkpoint = NULL, ...) {
   check_others(...)
   type_count(1e5, from = 100)(draws, "draws")
   type_level()(level, "level")
   report <- reporter(progress)
-  b <- ready_to_train(b, data)
+  b <- ready_to_train(b, data, seed = function() checkpoint_seeds(checkpoint)$regimen)
   laid <- checked_folds(b, k, repeats, by)
+  header <- checkpoint_header(b, b$table, list(verb = "folds", k = k, repeats = repeats, by = by))
+  checkpoint <- open_checkpoint(checkpoint, header)
   done <- if (rotates(laid$analysis)) {
-    rotation_folds(laid, report)
+    rotation_folds(laid, report, checkpoint)
   } else {
-    run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report, laid = list(laid))
+    run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report, laid = list(laid), checkpoint = checkpoint)
   }
-  new_folds(laid, done, level, draws)
+  new_folds(laid, done, level, draws, checkpoint$kept_in())
 }
 
 #' @export
 folds.default <- function(b, ...) wrong_object("folds", "a brief", b)
 
 # Of folds that an interrupt left out nothing is known; the others stand.
-new_folds <- function(laid, done, level, draws) {
+new_folds <- function(laid, done, level, draws, kept_in = NULL) {
   kept <- !vapply(done, is.null, NA)
-  check_any_done(sum(kept), "fold")
+  check_any_done(sum(kept), "fold", kept_in)
   done <- done[kept]
   a <- laid$analysis
   plan <- laid$each[kept, , drop = FALSE]

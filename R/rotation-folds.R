@@ -1,7 +1,7 @@
 # A fold of a rotation is a rotation: of the rows that a fold doesn't judge, parts take turns, the candidates are
 # blended by what they answered in their turns, and all of them together answer the fold's rows.
 
-rotation_folds <- function(laid, report) {
+rotation_folds <- function(laid, report, checkpoint = no_checkpoint()) {
   plan <- laid$plan
   candidates <- rotation_candidates(laid$analysis)
   turning <- lapply(candidates, function(a) {
@@ -9,12 +9,16 @@ rotation_folds <- function(laid, report) {
   })
   jobs <- lapply(turning, fold_jobs, want = "turned")
   done <- run_jobs(
-    laid$analysis$raw, unlist(jobs, recursive = FALSE), "network", report, laid = unname(turning)
+    laid$analysis$raw, unlist(jobs, recursive = FALSE), "network", report, laid = unname(turning),
+    checkpoint = checkpoint
   )
   n <- nrow(turning[[1]]$each)
   each <- lapply(seq_along(turning), function(c) done[(c - 1) * n + seq_len(n)])
   names(each) <- names(candidates)
-  if (laid$analysis$hold_out$by == "ordered") each <- folded_last_networks(laid, turning, jobs, each, report)
+  if (laid$analysis$hold_out$by == "ordered") {
+    last <- checkpoint_of_kind(checkpoint, "last")
+    each <- folded_last_networks(laid, turning, jobs, each, report, last)
+  }
   of_fold <- turning[[1]]$each
   lapply(seq_len(nrow(laid$each)), function(i) {
     own <- which(of_fold$fold == laid$each$fold[i] & of_fold[["repeat"]] == laid$each[["repeat"]][i])
@@ -23,13 +27,15 @@ rotation_folds <- function(laid, report) {
 }
 
 # In order of time the networks that answer a fold's rows are trained once more, as with_last_networks() does it.
-folded_last_networks <- function(laid, turning, jobs, each, report) {
+folded_last_networks <- function(laid, turning, jobs, each, report, checkpoint) {
   there <- !vapply(unlist(each, recursive = FALSE), is.null, NA)
   if (!all(there)) return(each)
   again <- unlist(Map(function(jobs, turning, members) {
     Map(function(job, member) last_job(utils::modifyList(job, list(want = "answers")), turning, member), jobs, members)
   }, jobs, turning, each), recursive = FALSE)
-  done <- run_jobs(laid$analysis$raw, unname(again), "network", report, laid = unname(turning))
+  done <- run_jobs(
+    laid$analysis$raw, unname(again), "network", report, laid = unname(turning), checkpoint = checkpoint
+  )
   last <- split(done, rep(seq_along(each), lengths(each)))
   Map(function(members, last) {
     Map(function(member, last) {

@@ -8,7 +8,7 @@
 #'   the folds have not learned from harms least; `"forward"`: from none, again and again the one is added that lowers
 #'   the error most, all being tried; `"ranking"`: ranked once, by shuffling with all inputs in, and dropped in that
 #'   order.
-#' @param k,repeats,by,progress See [folds()].
+#' @param k,repeats,by,progress,checkpoint See [folds()].
 #' @param ... Not used.
 #' @return An object of class `hylomath_sifting` with
 #'   * `path`, a row for each number of inputs: `inputs`, `column` (dropped on the way to it, or added), the `mean`
@@ -29,37 +29,45 @@
 #' s
 #' best_brief(s)
 #' @export
-sift <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) UseMethod("sift")
+sift <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", checkpoint = NULL, ...) {
+  UseMethod("sift")
+}
 
 #' @export
-sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto", ...) {
+sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, by = NULL, progress = "auto",
+                                checkpoint = NULL, ...) {
   check_others(...)
   type_choice(sifting_directions)(direction, "direction")
   report <- reporter(progress)
-  b <- ready_to_train(b)
+  b <- ready_to_train(b, seed = function() checkpoint_seeds(checkpoint)$regimen)
   inputs <- brief_inputs(b)
   if (length(inputs) < 2) fail("There is one input only, so there is nothing to sift.")
+  work <- list(verb = "sift", direction = direction, k = k, repeats = repeats, by = by)
+  checkpoint <- open_checkpoint(checkpoint, checkpoint_header(b, b$table, work))
   passes <- if (direction == "ranking") 2 else length(inputs)
   pass <- 0
   judge <- function(sets) {
     pass <<- pass + 1
     within <- sprintf("pass %d of %d", as.integer(pass), as.integer(passes))
-    found <- judged_sets(b, sets, k, repeats, by, function(event) report(c(event, list(within = within))))
+    within_pass <- function(event) report(c(event, list(within = within)))
+    found <- judged_sets(b, sets, k, repeats, by, within_pass, checkpoint_of_kind(checkpoint, within))
     report(list(event = "pass", within = within, inputs = length(sets[[1]])))
     found
   }
   sifted <- switch(direction, backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
-  new_sifting(b, inputs, sifted(inputs, judge), direction, k, repeats)
+  steps <- sifted(inputs, judge)
+  check_any_done(length(steps), "set", checkpoint$kept_in())
+  new_sifting(b, inputs, steps, direction, k, repeats)
 }
 
 #' @export
 sift.default <- function(b, ...) wrong_object("sift", "a brief", b)
 
 # The losses by fold of each set of inputs, and how much its columns' shuffling harms; all sets are trained at once.
-judged_sets <- function(b, sets, k, repeats, by, report) {
+judged_sets <- function(b, sets, k, repeats, by, report, checkpoint) {
   laid <- lapply(sets, function(set) checked_folds(with_inputs(b, set), k, repeats, by))
   jobs <- lapply(laid, fold_jobs, want = "rises")
-  done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid)
+  done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid, checkpoint = checkpoint)
   of <- rep(seq_along(sets), lengths(jobs))
   lapply(seq_along(sets), function(s) {
     own <- done[of == s]
@@ -109,7 +117,6 @@ sift_ranking <- function(inputs, judge) {
 }
 
 new_sifting <- function(b, inputs, steps, direction, k, repeats) {
-  check_any_done(length(steps), "set")
   path <- sifting_path(steps, k)
   best <- which.min(path$mean)
   within <- which(path$difference <= path$error)

@@ -27,7 +27,8 @@
 #' @param checkpoint A file in which is kept what training has come to, or `NULL`. A training that was killed at any
 #'   moment goes on from there when it is called again with the same brief, table and file, and comes to the same
 #'   weights bit for bit. The file stays: remove it once the model is kept. It holds what a model file holds of single
-#'   rows. With `list(file = , after = )` it is written only when training has taken `after` seconds, and a file that is
+#'   rows, and networks up to the size that `hylomath.most_bytes` allows (see [limits]); later ones are trained again.
+#'   With `list(file = , after = )` it is written only when training has taken `after` seconds, and a file that is
 #'   damaged or belongs to another training is replaced, not refused.
 #' @param every So many seconds lie between two times at which running networks are kept; each is kept when it ends.
 #'   On the workers of a `future::plan()` only whole networks are.
@@ -72,7 +73,8 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
     b, data, try = "Give one: train(b, data = ...).", seed = function() checkpoint_seeds(checkpoint)$regimen
   )
   a <- settle(b)
-  checkpoint <- open_checkpoint(checkpoint, every, a, resumable)
+  header <- checkpoint_header(a$brief, a$raw, list(verb = "train", resumable = resumable))
+  checkpoint <- open_checkpoint(checkpoint, header, every)
   if (rotates(a)) {
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
     return(with_judged_rows(train_rotation(a, report, checkpoint, resumable), a))

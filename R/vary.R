@@ -9,7 +9,7 @@
 #'   `layers`, `activation` or `dropout` of the wiring; or any key of the brief with one value at a time, by its last
 #'   word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("direct", "8 tanh")`, `prepare.numbers = c("zscore",
 #'   "robust")`.
-#' @param k,repeats,by,level,progress See [folds()].
+#' @param k,repeats,by,level,progress,checkpoint See [folds()].
 #' @return An object of class `hylomath_variation`; `values` is a data frame with a row for each value: `value` (as
 #'   text), the `measure` that the networks are trained for as the mean over folds, with the standard error of the mean
 #'   (corrected for overlapping training sets) and the spread `sd` of the folds, `difference` from the brief's own
@@ -23,10 +23,13 @@
 #' vary(b, units = c(2, 4, 8), k = 3, progress = "none")
 #' vary(b, rows = c(300, 1000, 1800), k = 3, progress = "none")
 #' @export
-vary <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto") UseMethod("vary")
+vary <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto", checkpoint = NULL) {
+  UseMethod("vary")
+}
 
 #' @export
-vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto") {
+vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0.95, progress = "auto",
+                                checkpoint = NULL) {
   given <- list(...)
   if (length(given) != 1 || is.null(names(given)) || names(given) == "") {
     fail("vary() takes one setting with its values.", "For example vary(b, batch_size = c(16, 64, 256)).")
@@ -34,11 +37,13 @@ vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0
   report <- reporter(progress)
   setting <- names(given)
   values <- as.list(given[[1]])
-  b <- ready_to_train(b)
+  b <- ready_to_train(b, seed = function() checkpoint_seeds(checkpoint)$regimen)
   laid <- Map(function(varied, value) {
     checked_folds(varied, k, repeats, by, if (setting == "rows") value)
   }, varied_to_each(b, setting, values), values)
-  found <- varied_folds(b$table, laid, level, report)
+  work <- list(verb = "vary", setting = setting, values = values, k = k, repeats = repeats, by = by)
+  checkpoint <- open_checkpoint(checkpoint, checkpoint_header(b, b$table, work))
+  found <- varied_folds(b$table, laid, level, report, checkpoint)
   labels <- vapply(values[found$whole], function(v) if (is.numeric(v)) format_number(v) else as.character(v), "")
   own <- own_value(b, setting, values[found$whole])
   new_variation(b, setting, values[found$whole], labels, if (is.na(own)) 1 else own, found, k, repeats, level)
@@ -48,12 +53,12 @@ vary.hylomath_brief <- function(b, ..., k = 5, repeats = 1, by = NULL, level = 0
 vary.default <- function(b, ...) wrong_object("vary", "a brief", b)
 
 # The folds of each value, all trained at once; values whose folds an interrupt left out are left out with them.
-varied_folds <- function(table, laid, level, report) {
+varied_folds <- function(table, laid, level, report, checkpoint) {
   jobs <- lapply(laid, fold_jobs, want = "answers")
-  done <- run_jobs(table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid)
+  done <- run_jobs(table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid, checkpoint = checkpoint)
   of <- rep(seq_along(laid), lengths(jobs))
   whole <- which(vapply(seq_along(laid), function(v) !any(vapply(done[of == v], is.null, NA)), NA))
-  check_any_done(length(whole), "value")
+  check_any_done(length(whole), "value", checkpoint$kept_in())
   list(
     whole = whole, left_out = length(laid) - length(whole),
     folds = lapply(whole, function(v) new_folds(laid[[v]], done[of == v], level, 1000))

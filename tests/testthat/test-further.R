@@ -47,6 +47,50 @@ test_that("a training that was cut short goes on to the same bits, by any method
   }
 })
 
+test_that("folds, variations and siftings that were cut short go on to the same bits", {
+  table <- small_kilns(600)[c("fired_on", "peak_c", "soak_min", "glaze", "outcome")]
+  table$outcome <- ifelse(table$outcome == "sound", "sound", "not")
+  small <- quick(brief(table, target = "outcome") |> hold_out(seed = 3) |> regimen(seed = 4, epochs = 6))
+  turning <- small |> set_columns(order = fired_on) |> hold_out(rotate = 3)
+  cases <- list(
+    folds = function(...) folds(small, k = 3, repeats = 2, ...),
+    met = function(...) folds(met_brief() |> regimen(seed = 1, epochs = 6), k = 3, ...),
+    turning = function(...) folds(hold_out(turning, by = "random", seed = 3), k = 3, ...),
+    ordered = function(...) folds(turning, k = 3, ...),
+    vary = function(...) vary(small, units = c(2, 4), k = 3, ...),
+    backward = function(...) sift(small, k = 3, ...),
+    forward = function(...) sift(small, "forward", k = 3, ...),
+    ranking = function(...) sift(small, "ranking", k = 3, ...)
+  )
+  without_time <- function(x) {
+    if (!is.list(x)) return(x)
+    x[setdiff(names(x), "seconds")] <- lapply(x[setdiff(names(x), "seconds")], without_time)
+    x[["seconds"]] <- NULL
+    x
+  }
+  for (name in names(cases)) {
+    file <- withr::local_tempfile()
+    whole <- without_time(unclass(cases[[name]](progress = "none")))
+    expect_identical(without_time(unclass(cases[[name]](progress = "none", checkpoint = file))), whole, label = name)
+    for (lines in unique(round(length(readLines(file)) * c(0.3, 0.8)))) {
+      short <- cut_short(file, lines)
+      again <- suppressMessages(cases[[name]](progress = "none", checkpoint = short))
+      expect_identical(without_time(unclass(again)), whole, label = sprintf("%s from line %d", name, lines))
+    }
+  }
+  expect_fails(folds(small, k = 4, checkpoint = file), "written by sift(), not by folds()")
+  expect_fails(sift(small, "ranking", k = 4, checkpoint = file), "its `k` was 3")
+  expect_fails(train(small, checkpoint = file), "written by sift(), not by train()")
+  # what would be too large to be read again is left out, and trained again
+  withr::local_options(hylomath.most_bytes = file.size(file) / 2)
+  part <- withr::local_tempfile()
+  for (i in 1:2) {
+    again <- suppressMessages(cases$ranking(progress = "none", checkpoint = part))
+    expect_identical(without_time(unclass(again)), whole)
+  }
+  expect_lt(file.size(part), getOption("hylomath.most_bytes"))
+})
+
 test_that("a checkpoint of another training is refused, by what differs", {
   file <- withr::local_tempfile()
   b <- quick(short_brief())
@@ -54,7 +98,7 @@ test_that("a checkpoint of another training is refused, by what differs", {
   expect_message(train(b, progress = "none", checkpoint = file), "1 network on the way")
   expect_fails(train(wire(b, "4 tanh"), checkpoint = file), "its brief differs in `wiring`")
   expect_fails(train(b, head(kilns, 700), checkpoint = file), "other rows")
-  expect_fails(train(b, checkpoint = file, resumable = TRUE), "by `resumable`")
+  expect_fails(train(b, checkpoint = file, resumable = TRUE), "its `resumable` was FALSE")
   expect_fails(train(b, checkpoint = 3), "path of a file")
   writeLines("kiln 7", file)
   expect_fails(train(b, checkpoint = file), "holds no checkpoint")
@@ -100,6 +144,13 @@ test_that("the command goes on from the checkpoint beside its model, unless it i
   expect_equal(anew$status, 0)
   expect_false(any(grepl("Goes on", anew$err)))
   expect_true(file.exists("k.hylo.kept"))
+  # of folds it lies beside the brief
+  folds(b, k = 2, progress = "none", checkpoint = "k.folds.kept")
+  file.copy(cut_short("k.folds.kept", 4), "k.folds.kept", overwrite = TRUE)
+  dealt <- hylomath("folds", "k.yml", "--k", "2", "--progress", "none")
+  expect_match(dealt$err, "Goes on from k.folds.kept: ", fixed = TRUE, all = FALSE)
+  expect_equal(dealt$status, 0)
+  expect_false(file.exists("k.folds.kept"))
   # a checkpoint has what --bare leaves out
   bare <- hylomath("train", "k.yml", "--progress", "none", "--bare", "-o", "k.hylo")
   expect_false(any(grepl("Goes on", bare$err)))
