@@ -6,7 +6,7 @@
 #' @param each For a brief: whether to give the part of each row instead of counts.
 #' @param ... Not used.
 #' @return With `each`, a data frame with a row for each row of the table: `row`, its number, the id where there is one,
-#'   `part` (or why it is set aside), and for rows that rotate the `turn` in which they are answered. Else a data frame
+#'   `part` (or why it is set aside), and for rows that rotate the `turn` in which they are predicted. Else a data frame
 #'   with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for classification a
 #'   column for each class with its share of the part. Rows that belong to no part are counted as `set aside: weight 0`,
 #'   `set aside: filtered`, `set aside: no target` and `set aside: gap`.

@@ -1,6 +1,6 @@
-# Which rows rotate: how they are dealt into parts that take turns. Network i of k answers part i, is stopped by the
-# next one, and learns from the others, so that every row is learned from and every row has an answer of a network that
-# saw nothing of it.
+# Which rows rotate: how they are dealt into parts that take turns. Network i of k predicts part i, is stopped by the
+# next one, and learns from the others, so that every row is learned from and every row has a prediction of a network
+# that saw nothing of it.
 
 # By the rule so many parts.
 usual_turns <- 8
@@ -58,7 +58,7 @@ dealt_analysis <- function(a) {
 turns_hint <- "Rotate in more parts, or hold out validation rows instead: hold_out(validation = 0.15)."
 
 # The part of each row that rotates, from 1 to `rotate`; NA for others. In order of time the earlier half is part 0,
-# which every network learns from, and the later half `rotate` + 1 stretches, of which nobody answers the first.
+# which every network learns from, and the later half `rotate` + 1 stretches, of which nobody predicts the first.
 dealt_turns <- function(a) {
   k <- a$hold_out$rotate
   rows <- rows_in(a, "training")
@@ -121,7 +121,7 @@ part_of_turns <- function(a, i, turns) {
   part
 }
 
-# The rows that rotate and have an answer by somebody who has not seen them.
-answered_turns <- function(a) which(a$turn > if (a$hold_out$by == "ordered") 1 else 0)
+# The rows that rotate and have a prediction by somebody who has not seen them.
+predicted_turns <- function(a) which(a$turn > if (a$hold_out$by == "ordered") 1 else 0)
 
 rotates <- function(a) !is.null(a$turn)

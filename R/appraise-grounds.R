@@ -1,21 +1,21 @@
 # What a judgement rests on beside the rows: plain data that a model has, and folds have without one.
 #   target      what is predicted, see task.R
 #   baseline    what is known without any input
-#   costs       what wrong answers cost, a matrix, or NULL
+#   costs       what wrong predictions cost, a matrix, or NULL
 #   beside      judged rows of the training and validation parts, whose measures stand beside those of the judged rows
 #   roles       the brief's columns by role
 #   seed        of the training, which the draws go by
-#   wiring, decision, recalibrated (the method)    of the answerer
+#   wiring, decision, recalibrated (the method)    of the predictor
 
 grounds_of <- function(model) {
-  answerer <- model$answerer
+  predictor <- model$predictor
   parts <- intersect(c("rotation", "training", "validation"), names(model$judged))
   list(
-    target = answerer$target, baseline = model$baseline, costs = answerer$decision$rule$costs,
-    beside = lapply(stats::setNames(nm = parts), function(part) judged_now(answerer, judged_in_part(model, part))),
+    target = predictor$target, baseline = model$baseline, costs = predictor$decision$rule$costs,
+    beside = lapply(stats::setNames(nm = parts), function(part) judged_now(predictor, judged_in_part(model, part))),
     roles = roles_of(model),
-    seed = training_seed(model), wiring = wiring_text(model), decision = answerer$decision,
-    recalibrated = answerer$recalibration$method
+    seed = training_seed(model), wiring = wiring_text(model), decision = predictor$decision,
+    recalibrated = predictor$recalibration$method
   )
 }
 

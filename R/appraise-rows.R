@@ -77,10 +77,10 @@ judged_in <- function(model, table) {
   if (!all(learned)) known <- known[!learned]
   judged <- judged_by_model(model, table[known, , drop = FALSE], known)
   judged$row <- known
-  answered <- !is.na(judged$answers[[1]])
-  if (!all(answered)) judged <- rows_of_each(judged, answered)
+  predicted <- !is.na(judged$predictions[[1]])
+  if (!all(predicted)) judged <- rows_of_each(judged, predicted)
   if (length(judged$key) == 0) {
-    fail("None of these rows can be answered: each lacks a value that the brief drops rows for.")
+    fail("None of these rows can be predicted: each lacks a value that the brief drops rows for.")
   }
   structure(one_by_one(judged, roles_of(model)), seen = seen)
 }
@@ -106,7 +106,7 @@ check_new_target <- function(target, y, column) {
 
 # The working table of new rows with their target, and the columns of other roles that an appraisal looks at.
 judged_table <- function(model, table, targets) {
-  preparation <- model$answerer$preparation
+  preparation <- model$predictor$preparation
   rules <- table_rules(model$brief, table)
   roles <- unlist(roles_of(model)[c("id", "weight", "exposure", "group", "order")])
   beside <- intersect(roles, names(table))

@@ -19,19 +19,19 @@
 #'   * `measures`, a data frame with a row for each measure: `value` with its interval `low` to `high`; `baseline`;
 #'     `direct`, the value of the `direct` wiring, with `difference` (network less direct) and its interval; `training`
 #'     and `validation`;
-#'   * for classes `confusion` (rows observed, columns answered, case weights counted) and `classes` (measures by
+#'   * for classes `confusion` (rows observed, columns predicted, case weights counted) and `classes` (measures by
 #'     class, with intervals for the shares);
 #'   * `worth`, whether the network does better than `direct` by the measure that it was trained for: `"better"`,
 #'     `"same"` (the interval of the difference holds 0) or `"worse"`;
 #'   * for numbers `bands`, the errors by size of the target, see [error_bands()];
 #'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the
 #'     observed value, where the model has calibration rows;
-#'   * `judged` (key, observed, answer and probabilities row by row), `weight` and `unit` beside it, and `notes`.
+#'   * `judged` (key, observed, prediction and probabilities row by row), `weight` and `unit` beside it, and `notes`.
 #'
 #'   [as.data.frame()] gives the measures; see [tidy()] for those of each class, [threshold_curve()] and
 #'   [calibration_curve()] for curves, [confusion_table()] for shares, [error_bands()] for errors by size of the
 #'   target.
-#' @section Measures: Classification, of the answers: accuracy, balanced accuracy (mean recall), kappa (Cohen 1960),
+#' @section Measures: Classification, of the predictions: accuracy, balanced accuracy (mean recall), kappa (Cohen 1960),
 #'   the correlation of Matthews (1975; Gorodkin 2004), the mean F1 of the classes and the same weighted by their rows;
 #'   for ordered classes kappa weighted by squared distance (Cohen 1968) and the mean distance in steps; the mean cost
 #'   where [decide()] has costs. Of the probabilities: cross-entropy (natural logarithm), Brier's (1950) score over all
@@ -41,7 +41,8 @@
 #'   recall, precision, specificity, F1, support and both areas.
 #'
 #'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum of
-#'   absolute errors over the sum of absolute observations), median absolute error, mean bias (answer less observed),
+#'   absolute errors over the sum of absolute observations), median absolute error, mean bias (prediction less
+#'   observed),
 #'   explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance.
 #'   Quantiles: these of the middle one, and for each the quantile loss and the share of rows below it, beside the
 #'   share that should be. With several targets `measures` has them one after another, with a column `target`.
@@ -99,13 +100,13 @@ appraise.default <- function(model, ...) wrong_object("appraise", "a model", mod
 appraise_rows <- function(model, judged, rows, level, draws, group, by) {
   grounds <- grounds_of(model)
   grounds$beside[[rows]] <- NULL  # itself
-  judged <- judged_now(model$answerer, judged, model$direct)
+  judged <- judged_now(model$predictor, judged, model$direct)
   resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
   coverage <- if (rows %in% c("test", "new")) covered(model, judged, resampling)
   new_appraisal(grounds, judged, rows, resampling, group, by, coverage)
 }
 
-# `judged` rows with the answers that are given out; `group` is the subgroup of each by the column `by`.
+# `judged` rows with the predictions that are given out; `group` is the subgroup of each by the column `by`.
 new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = NULL, coverage = NULL) {
   target <- grounds$target
   parts <- task_of(target)$judge(grounds, judged, resampling)
@@ -123,10 +124,10 @@ new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = 
     by = if (!is.null(group)) measures_by(grounds, judged, resampling, group),
     by_column = by,
     coverage = coverage,
-    baseline_answer = grounds$baseline$answer, baseline_is = grounds$baseline$is,
+    baseline_prediction = grounds$baseline$prediction, baseline_is = grounds$baseline$is,
     baseline_rate = grounds$baseline$rate, wiring = grounds$wiring,
     when = judged$when, weight = judged$weight, unit = resampling$unit,
-    judged = data.frame(key = judged$key, judged_observed(judged), judged$answers, check.names = FALSE)
+    judged = data.frame(key = judged$key, judged_observed(judged), judged$predictions, check.names = FALSE)
   )
   structure(c(about, parts, behind), class = "hylomath_appraisal")
 }
@@ -143,13 +144,13 @@ as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
 #'
 #' @param object An appraisal of a regression or count model.
 #' @param ... Not used.
-#' @return Observed minus answered value, one for each judged row; a data frame with a column a target if there are
+#' @return Observed minus predicted value, one for each judged row; a data frame with a column a target if there are
 #'   several.
 #' @importFrom stats residuals
 #' @export
 residuals.hylomath_appraisal <- function(object, ...) {
-  if (answers_classes(object$task)) fail("Classes have no residuals.", "See `confusion` of the appraisal.")
-  if (length(object$target) == 1) return(object$judged$observed - object$judged$answer)
+  if (predicts_classes(object$task)) fail("Classes have no residuals.", "See `confusion` of the appraisal.")
+  if (length(object$target) == 1) return(object$judged$observed - object$judged$prediction)
   of <- function(what) object$judged[paste0(what, "_", object$target)]
-  stats::setNames(of("observed") - of("answer"), object$target)
+  stats::setNames(of("observed") - of("prediction"), object$target)
 }

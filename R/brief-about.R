@@ -1,11 +1,12 @@
 #' Say what a network is for
 #'
-#' What no table tells: why the network is made, who answers for it, and what it must not be used for. It stands in the
-#' brief, goes with the model, and heads the model card of [write_report()]. It changes nothing about the training.
+#' What no table tells: why the network is made, who is responsible for it, and what it must not be used for. It stands
+#' in the brief, goes with the model, and heads the model card of [write_report()]. It changes nothing about the
+#' training.
 #'
 #' @param b A brief, or a model, whose brief is meant.
-#' @param purpose What the answers are for, a sentence or two.
-#' @param owner Who answers for the network.
+#' @param purpose What the predictions are for, a sentence or two.
+#' @param owner Who is responsible for the network.
 #' @param limits What it is not for, and where it must not be trusted: one text or several.
 #' @param ... Not used.
 #' @return The brief, or the model. What is not given stays; an empty text takes it back.

@@ -47,7 +47,7 @@ derived_text <- function(quosure, name) {
 #' Keep only some rows
 #'
 #' Rows for which the condition does not hold, or is missing, are neither trained on nor judged. [predict()] still
-#' answers every row that it is given.
+#' predicts every row that it is given.
 #'
 #' @param b A brief.
 #' @param condition An expression, see [expressions]. A second call narrows the first; `NULL` takes all conditions back.

@@ -5,7 +5,7 @@
 #'
 #' @param b A brief.
 #' @param rotate Into how many parts the rows that are not held out are dealt, to take turns: each network learns from
-#'   all but two of them, is stopped by one and answers the other, so that no row lies idle. `"auto"`: 8, unless
+#'   all but two of them, is stopped by one and predicts the other, so that no row lies idle. `"auto"`: 8, unless
 #'   validation rows are asked for, the wiring is `direct`, there are several restarts, or rows are too few; 0 is one
 #'   network with validation rows of its own. See [train()], and [quick()] for one network.
 #' @param validation,test,calibration Shares of the rows, from 0 to below 1. `"auto"`: a test of 0.2, of the same
@@ -73,7 +73,7 @@ without_former_stop <- function(how, said) {
 
 #' One network, quickly
 #'
-#' By the rule several networks take turns and answer together, see [train()]. `quick()` asks for one: 15 % of the
+#' By the rule several networks take turns and predict together, see [train()]. `quick()` asks for one: 15 % of the
 #' rows stops it, the usual wiring is taken where none is named.
 #'
 #' @param b A brief.

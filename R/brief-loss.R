@@ -27,7 +27,7 @@ settled_output <- function(task, loss, b) {
   }
   if (wanted == "identity" && loss$kind %in% c("poisson", "gamma")) {
     fail(
-      sprintf("The loss %s needs answers above 0.", quoted(loss$kind)),
+      sprintf("The loss %s needs predictions above 0.", quoted(loss$kind)),
       "Set `regimen.output` to `exponential` or `softplus`."
     )
   }

@@ -18,7 +18,7 @@
 #'   missing where more than 1 % of the training rows are; `"flag"` always adds that input; `"median"`, `"mean"`,
 #'   `"common"` (the most common value) fill only. For categories `"own"` makes missing a level of its own, `"auto"`
 #'   does so above 1 %, `"common"` fills in the most common level; otherwise a missing level is 0 in all its inputs.
-#'   `"drop"` sets aside rows with a gap for training and judgement, and leaves their answers missing.
+#'   `"drop"` sets aside rows with a gap for training and judgement, and leaves their predictions missing.
 #' @param categories `"auto"`: `"indicator"` up to 100 levels and `"embedding"` of more; without hidden layers
 #'   indicators up to 1,000 levels and `"frequency"` of more. `"indicator"`: an input for each level, 1 where the row
 #'   has it; `"ordinal"`: one number, the place of the level in a factor's order, else in the alphabet's (for an order
@@ -38,8 +38,8 @@
 #' @param missing_codes Values that stand for missing, such as `c(-9, "n/a")`. A text column that is numbers without
 #'   them becomes numbers.
 #' @param target For regression: `"zscore"` trains on the scaled target, `"none"` on the target itself, `"log"` on its
-#'   logarithm, with answers made means again by the smearing factor of Duan (1983), `"log_median"` without that
-#'   factor, so that answers are medians. Answers and errors are in the target's own unit always.
+#'   logarithm, with predictions made means again by the smearing factor of Duan (1983), `"log_median"` without that
+#'   factor, so that predictions are medians. Predictions and errors are in the target's own unit always.
 #' @param ... Not used.
 #' @return The brief.
 #' @examples

@@ -35,7 +35,8 @@
 #'     there, but for `direct`.
 #'   * They are blended: from the one with the lowest loss on rows in their turns, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
-#'     is worth nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it answers
+#'     is worth nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it
+#'     predicts
 #'     alone. Of a wiring's networks one that was caught in a bad minimum, with ten times the median loss on the rows
 #'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no judgement
 #'     of it; the test rows are.
@@ -56,7 +57,8 @@
 #' @section Losses: Classes: `"cross_entropy"`, or `list(kind = "cross_entropy", smoothing = 0.1)` for smoothed labels
 #'   (Szegedy et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative
 #'   logits for ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`.
-#'   Numbers: `"squared"`, whose answers are means; `"absolute"`, medians; `list(kind = "huber", knee = 1)`, squared up
+#'   Numbers: `"squared"`, whose predictions are means; `"absolute"`, medians; `list(kind = "huber", knee = 1)`, squared
+#'   up
 #'   to `knee` (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind = "quantile", at =
 #'   c(0.1, 0.5, 0.9))`, several quantiles at once (Koenker and Bassett 1978), which
 #'   [predict()][predict.hylomath_model] gives in rising order; `"gamma"` for positive numbers whose spread grows with
@@ -67,7 +69,7 @@
 #' @param loss What is lowered, see Losses; `"auto"` is the cross-entropy for classes (`"ordinal"` for an ordered
 #'   factor), `"poisson"` for counts and `"squared"` for numbers.
 #' @param output `"auto"`, `"identity"`, `"exponential"` or `"softplus"`: what the last layer makes of its sums for
-#'   numbers and counts. The last two answer above 0 only; the target is then scaled by its mean.
+#'   numbers and counts. The last two predict above 0 only; the target is then scaled by its mean.
 #' @param learning_rate Length of a step, above 0.
 #' @param momentum The share of the last step that is kept, 0 to below 1; 0.9 for `"momentum"` and `"nesterov"`.
 #' @param weight_decay For `"adamw"`: the share of each weight taken off in a step, times the learning rate; 0.01.
@@ -93,11 +95,11 @@
 #'   for any length.
 #' @param input_noise Standard deviation of normal noise that is added to the prepared inputs while training.
 #' @param class_weights `"none"`; `"even"`, which gives every class the same total weight; or a number for each class
-#'   by name. The answer is the class with the highest weighted score, probabilities are corrected back to the real
+#'   by name. The prediction is the class with the highest weighted score, probabilities are corrected back to the real
 #'   shares of the classes.
 #' @param restarts How many starts are trained, at once on all cores. The model holds the spread of their losses.
 #' @param keep `"best"`: the start with the lowest validation loss. `"committee"`: all, and the average of their
-#'   answers.
+#'   predictions.
 #' @param measures What is measured at each epoch beside the loss, for [loss_curves()]: `"accuracy"` for classes,
 #'   `"mae"` or `"rmse"` for numbers (of the first target). Measuring costs about a third of the training time.
 #' @param seed A whole number that fixes starting weights and shuffles. When not given, [train()] draws it from R's

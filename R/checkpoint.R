@@ -95,7 +95,7 @@ checkpoint_of_kind <- function(checkpoint, word) {
 most_stale_bytes <- 64e6
 
 checkpoint_kind <- list(
-  format = "hylomath checkpoint", version = 3L, what = "checkpoint", texts = c("brief", "table", "kernel", "version"),
+  format = "hylomath checkpoint", version = 4L, what = "checkpoint", texts = c("brief", "table", "kernel", "version"),
   hint = "Such files are written by train(checkpoint = ), folds(), vary() and sift(), and by their commands.",
   again = "Remove it and train again."
 )

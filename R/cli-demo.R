@@ -66,7 +66,7 @@ demo_of_kilns <- function(shown) {
     told_step(
       paste(
         "The rows that are no test rows take turns: each network learns from six parts of eight, stops by itself once",
-        "another part says that it no longer gets better, and answers the eighth, which it has not seen."
+        "another part says that it no longer gets better, and predicts the eighth, which it has not seen."
       ),
       "train kilns.yml -o kilns.hylo", shown
     ),
@@ -86,7 +86,7 @@ demo_of_kilns <- function(shown) {
       "--figure kilns-figures/effect.png --quiet"
     )),
     told_step(
-      "Why was the fifth firing answered as it was?",
+      "Why was the fifth firing predicted as it was?",
       "contributions kilns.hylo kilns.csv --row 5 --figure kilns-figures/contributions.png"
     ),
     told_step(
@@ -110,17 +110,17 @@ demo_of_kilns <- function(shown) {
     ),
     told_step(
       paste(
-        "One network is quicker to run than several. It learns from what they answered to rows that they had not",
+        "One network is quicker to run than several. It learns from what they predicted for rows that they had not",
         "seen, as well as from the labels; what that costs is said by the test rows."
       ),
       "distil kilns.hylo kilns.csv -o small.hylo", shown
     ),
     told_step(
-      "The model file goes to work on a table: the answers stand behind its own columns.",
+      "The model file goes to work on a table: the predictions stand behind its own columns.",
       "predict kilns.hylo kilns.csv -o kilns-scored.csv"
     ),
     told_step(
-      "And a page for those who will not open R: the answer in words, figures, the rows worth looking at, the brief.",
+      "And a page for those who will not open R: the prediction in words, figures, the rows to look at, the brief.",
       "report kilns.hylo kilns.csv -o kilns.html"
     )
   )

@@ -22,9 +22,9 @@ cli_appraise <- function(files, options) {
 # The table as far as a model looks at it, and the columns that are asked for beside.
 cli_table <- function(model, file, beside = NULL) {
   columns <- model$brief$columns
-  check_needed_columns(needed_columns(model$answerer), table_columns(file), quoted(file))
+  check_needed_columns(needed_columns(model$predictor), table_columns(file), quoted(file))
   roles <- unlist(columns[column_roles])
-  wanted <- c(needed_columns(model$answerer), model$brief$target, roles, names(columns$kinds), beside)
+  wanted <- c(needed_columns(model$predictor), model$brief$target, roles, names(columns$kinds), beside)
   read_table(file, unlist(columns$kinds), columns = unique(wanted))
 }
 
@@ -38,7 +38,7 @@ cli_keep_looks <- function(model, file) {
 
 # With the table of an appraisal by a column, the errors along that column too.
 cli_figures <- function(model, appraisal, folder, data = NULL) {
-  figures <- if (answers_classes(appraisal$task)) {
+  figures <- if (predicts_classes(appraisal$task)) {
     list(
       confusion = plot_confusion(appraisal), roc = plot_roc(appraisal),
       "precision-recall" = plot_precision_recall(appraisal), gain = plot_gain(appraisal),
@@ -65,14 +65,14 @@ cli_decide <- function(files, options) {
   ), "decide")
   cli_write_model(decided, options$output %||% files, options)
   decision <- decision_of(decided)
-  if (is.null(decision)) return(cli_say(options, "The model answers with the class of the highest score."))
+  if (is.null(decision)) return(cli_say(options, "The model predicts the class with the highest score."))
   facts <- list(
     rule = decision$rule[c("class", "threshold")], by = decision$by, before = decision$before, after = decision$after
   )
   cli_result(decision, options, facts)
 }
 
-# A CSV with the observed classes in its first column and a column for each answer.
+# A CSV with the observed classes in its first column and a column for each prediction.
 cli_costs <- function(file) {
   if (is.null(file)) return(NULL)
   table <- read_table(file)
@@ -84,7 +84,7 @@ cli_costs <- function(file) {
 cli_recalibrate <- function(files, options) {
   model <- recalibrate(read_model(files), options$method %||% "platt")
   cli_write_model(model, options$output %||% files, options)
-  r <- model$answerer$recalibration
+  r <- model$predictor$recalibration
   if (options$json) return(cli_json(r[c("method", "rows", "before", "after")]))
   if (is.null(r)) return(cli_say(options, "The probabilities are the network's own again."))
   if (options$quiet) return()
@@ -107,8 +107,8 @@ cli_effect <- function(files, options) {
   if (is.null(options$input)) cli_wrong("`--input` is missing: which column is it about?", "effect")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
-  cli_columns(needed_columns(model$answerer), c(options$input, options$with), "input")
-  cli_said(answers_to_explain(model$answerer$target, cli_words(options$of)), "effect")
+  cli_columns(needed_columns(model$predictor), c(options$input, options$with), "input")
+  cli_said(predictions_to_explain(model$predictor$target, cli_words(options$of)), "effect")
   found <- effect_of(model, options$input, data, with = options$with, of = cli_words(options$of))
   cli_drawing(plot_effect(found), options)
   facts <- list(curve = found$curve, lines = found$lines, rows = found$n)
@@ -120,7 +120,7 @@ cli_contributions <- function(files, options) {
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
   cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
-  cli_said(answers_to_explain(model$answerer$target, options$of), "contributions")
+  cli_said(predictions_to_explain(model$predictor$target, options$of), "contributions")
   found <- contributions(model, options$row, data, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)
   cli_result(found, options, unclass(found))

@@ -7,7 +7,7 @@ model_facts <- function(model) {
   curves <- run$curves
   list(
     target = b$target, task = b$task, wiring = wiring_text(model), parts = parts_of(model),
-    parameters = all_parameters(model$answerer), epochs = run$epochs, best_epoch = run$best,
+    parameters = all_parameters(model$predictor), epochs = run$epochs, best_epoch = run$best,
     stopped = run$stopped, seconds = model$seconds, method = regimen_of(model)$method,
     training_loss = curves$training[run$best], validation_loss = curves$validation[run$best],
     identity = identity_of(model), version = model$version, kernel = model$kernel, holds = rows_in_model(model),

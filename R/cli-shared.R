@@ -26,10 +26,10 @@ cli_plan <- function(workers) {
   future::plan(future::cluster, workers = started_on(cli_words(workers)))
 }
 
-# An R on each of these hosts. Whether they answer is asked first: what waits for one that doesn't waits for ever.
+# An R on each of these hosts. Whether they respond is asked first: what waits for one that doesn't waits for ever.
 started_on <- function(hosts) {
   loadNamespace("future")  # which takes its own settings from the environment
-  silent <- Filter(Negate(answers_ssh), setdiff(hosts, c("localhost", "127.0.0.1", Sys.info()[["nodename"]])))
+  silent <- Filter(Negate(is_reached_by_ssh), setdiff(hosts, c("localhost", "127.0.0.1", Sys.info()[["nodename"]])))
   if (length(silent)) {
     fail(
       sprintf("No R is reached on %s.", enumerate(quoted(silent))),
@@ -39,7 +39,7 @@ started_on <- function(hosts) {
   future::makeClusterPSOCK(hosts)
 }
 
-answers_ssh <- function(host) {
+is_reached_by_ssh <- function(host) {
   command <- getOption("parallelly.makeNodePSOCK.rshcmd", "ssh")
   # of other commands the options are not known
   if (!identical(command, "ssh")) return(TRUE)

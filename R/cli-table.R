@@ -98,7 +98,9 @@ commands_to_begin <- function() {
           "--every", "So many seconds lie between two times at which it is kept; 30.", "SECONDS", type_number(0, 1e6)
         ),
         cli_flag("--resumable", "Keep the optimiser's state in the model, so that `hylomath resume` goes on from it."),
-        cli_flag("--bare", "Write nothing of single rows: no keys, observed values, answers, hashes or rare levels."),
+        cli_flag(
+          "--bare", "Write nothing of single rows: no keys, observed values, predictions, hashes or rare levels."
+        ),
         "json", "quiet"
       )
     )
@@ -118,7 +120,7 @@ commands_to_judge <- function() {
         "hylomath appraise kilns.hylo newer.csv --json"
       ),
       cli_options(
-        cli_option(c("-o", "--output"), "Write the judged rows, with what was observed and answered, as CSV.", "FILE"),
+        cli_option(c("-o", "--output"), "Write the judged rows, with what was observed and predicted, as CSV.", "FILE"),
         cli_option(
           "--rows",
           paste(
@@ -145,7 +147,7 @@ commands_to_judge <- function() {
     ),
     decide = cli_command(
       paste(
-        "Set the rule by which classes are answered: a threshold, chosen on the validation rows, or costs.",
+        "Set the rule by which classes are predicted: a threshold, chosen on the validation rows, or costs.",
         "Without any of them the rule is taken away."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_decide,
@@ -158,7 +160,7 @@ commands_to_judge <- function() {
         cli_option("--threshold", "A probability, to set the threshold by hand.", "P", type_number(0, 1)),
         cli_option(
           "--costs",
-          "A CSV: the observed classes in the first column, a column for each answer, and what it costs.", "TABLE"
+          "A CSV: the observed classes in the first column, a column for each prediction, and what it costs.", "TABLE"
         ),
         cli_option("--class", "The class that a threshold is about; of two the positive one.", "CLASS"),
         "output_model", "json", "quiet"
@@ -190,7 +192,7 @@ commands_to_judge <- function() {
       )
     ),
     effect = cli_command(
-      "Show how the answer goes with an input, or with a pair of them.",
+      "Show how the prediction changes with an input, or with a pair of them.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_effect, input = "whole",
       example = "hylomath effect kilns.hylo kilns.csv --input peak_c --of crazed --figure effect.png",
       cli_options(
@@ -201,7 +203,7 @@ commands_to_judge <- function() {
       )
     ),
     contributions = cli_command(
-      "Tell which inputs moved the answer to one row, and by how much.",
+      "Tell which inputs moved the prediction for one row, and by how much.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions, input = "whole",
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
@@ -229,7 +231,7 @@ commands_to_improve <- function() {
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv",
       cli_options(
         "folds_10", "repeats", "by", "checkpoint",
-        cli_option(c("-o", "--output"), "A CSV to write the answers to every row into.", "FILE"),
+        cli_option(c("-o", "--output"), "A CSV to write the predictions for every row into.", "FILE"),
         cli_option("--figures", "A folder to draw into, as with appraise.", "FOLDER"),
         "keep", "set", "quick", "workers", "progress", "spreadsheet", "json", "quiet"
       )
@@ -368,23 +370,23 @@ commands_to_use <- function() {
   list(
     predict = cli_command(
       paste(
-        "Put a model's answers beside the rows of a table of any size: a file, - for standard input, or a database",
+        "Put a model's predictions beside the rows of a table of any size: a file, - for standard input, or a database",
         "with --query. Without -o they go to standard output."
       ),
       takes = "MODEL.hylo TABLE", files = 2, run = cli_predict,
       example = c(
         "hylomath predict kilns.hylo new.csv -o scored.csv", "cat new.csv | hylomath predict kilns.hylo - --flags",
-        "hylomath predict kilns.hylo firings.sqlite --query \"select * from new\" --key firing --into answers"
+        "hylomath predict kilns.hylo firings.sqlite --query \"select * from new\" --key firing --into predictions"
       ),
       cli_options(
         "output",
         cli_option(
           "--type",
           paste(
-            "What is put beside the rows: answer, probability, both, interval (numbers) or set (classes).",
+            "What is put beside the rows: prediction, probability, both, interval (numbers) or set (classes).",
             "Intervals and sets need calibration rows, or rows that rotate."
           ),
-          "TYPE", type_choice(c("auto", answer_types))
+          "TYPE", type_choice(c("auto", prediction_types))
         ),
         cli_option(
           "--level",
@@ -407,7 +409,7 @@ commands_to_use <- function() {
         ),
         cli_option("--as", "What the new columns' names begin with; nothing when it is not given.", "PREFIX"),
         "query",
-        cli_option("--into", "With --query, the database's table that takes the answers; made if need be.", "NAME"),
+        cli_option("--into", "With --query, the database's table that takes the predictions; made if need be.", "NAME"),
         cli_option("--key", "With --query, the column that names each row; a broken run goes on behind it.", "COLUMN"),
         "progress", "spreadsheet", "json", "quiet"
       ),
@@ -449,8 +451,8 @@ commands_to_use <- function() {
     ),
     transcribe = cli_command(
       paste(
-        "Write a model as code that runs elsewhere. In it stand 50 made-up rows and their answers, as a test that it",
-        "runs by itself."
+        "Write a model as code that runs elsewhere. In it stand 50 made-up rows and their predictions, as a test that",
+        "it runs by itself."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_transcribe,
       example = c(
@@ -468,15 +470,15 @@ commands_to_use <- function() {
         cli_option("--level", "Put intervals beside numbers that hold this share of new rows, of one width.", "SHARE",
           type_share()
         ),
-        cli_flag("--check", "Of SQL: a query that answers the made-up rows, and says how far off it is (below 1)."),
+        cli_flag("--check", "Of SQL: a query that predicts the made-up rows, and says how far off it is (below 1)."),
         cli_option(c("-o", "--output"), "Write the code into a file; standard output when it is not given.", "FILE"),
         "quiet"
       )
     ),
     serve = cli_command(
       paste(
-        "Serve a network's answers over HTTP, on this machine alone: POST rows as JSON or CSV to /answer; a form to",
-        "try it by hand is at /. Ctrl-C or SIGTERM ends it after the requests that have come in."
+        "Serve a network's predictions over HTTP, on this machine alone: POST rows as JSON or CSV to /predict; a form",
+        "to try it by hand is at /. Ctrl-C or SIGTERM ends it after the requests that have come in."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_serve,
       example = "hylomath serve kilns.hylo --port 8010",
@@ -485,7 +487,7 @@ commands_to_use <- function() {
         cli_option(
           "--host", "The address that it listens at; 127.0.0.1, this machine alone. Others need a token.", "ADDRESS"
         ),
-        cli_option("--called", "Another name that it answers to, a front server's. May be given again.", "NAME",
+        cli_option("--called", "Another name that it responds to, a front server's. May be given again.", "NAME",
           action = "append"
         ),
         cli_option("--token", "What every request has to bring; better in the variable HYLOMATH_TOKEN.", "TEXT"),
@@ -498,8 +500,8 @@ commands_to_use <- function() {
     ),
     watch = cli_command(
       paste(
-        "Watch a network at work: have inputs, answers or errors of newer rows moved since training? The exit status",
-        "says what is to be done."
+        "Watch a network at work: have inputs, predictions or errors of newer rows moved since training? The exit",
+        "status says what is to be done."
       ),
       takes = "MODEL.hylo NEWER.csv", files = 2, run = cli_watch, input = "whole",
       example = "hylomath watch kilns.hylo autumn.csv --by \"month(fired_on)\" --figure watch.png",

@@ -91,7 +91,7 @@ cli_train <- function(files, options) {
 }
 
 
-# The table's own cells with the answers behind them: nothing of it is rewritten by having been read as numbers.
+# The table's own cells with the predictions behind them: nothing of it is rewritten by having been read as numbers.
 cli_predict <- function(files, options) {
   model <- read_model(files[1])
   how <- list(
@@ -110,7 +110,7 @@ cli_predict <- function(files, options) {
   query <- options$query
   if (is.null(query) && !is.null(options$into)) cli_wrong("`--into` is for databases: add --query.", "predict")
   if (!is.null(query) && !is.null(options$output)) {
-    cli_wrong("Answers to a query go into a table of its database: --into TABLE.", "predict")
+    cli_wrong("Predictions for a query go into a table of its database: --into TABLE.", "predict")
   }
   from <- if (is.null(query)) files[2] else cli_database(files[2], query)
   into <- if (is.null(query)) options$output %||% "-" else if (!is.null(options$into)) list(table = options$into)
@@ -120,8 +120,10 @@ cli_predict <- function(files, options) {
   if (is.null(options[["bad-cells"]]) && done$strange$rows > 0) {
     cli_say(options, paste(strange_counts_text(done$rows, done$strange$rows, done$strange$columns), collapse = "\n"))
   }
-  if (is.list(into)) cli_say(options, sprintf("Answered %s in %s.", counted(done$rows, "row"), options$into))
-  if (is.null(into)) cli_say(options, sprintf("Tried %s; --into TABLE keeps the answers.", counted(done$rows, "row")))
+  if (is.list(into)) cli_say(options, sprintf("Predicted %s in %s.", counted(done$rows, "row"), options$into))
+  if (is.null(into)) {
+    cli_say(options, sprintf("Tried %s; --into TABLE keeps the predictions.", counted(done$rows, "row")))
+  }
   if (!is.null(options$output)) cli_say(options, sprintf("Wrote %s: %s.", into, counted(done$rows, "row")))
 }
 
@@ -148,9 +150,9 @@ cli_shares <- function(text) {
   stats::setNames(shares, vapply(pairs, `[`, "", 1))
 }
 
-# The columns of a table that a model's answers depend on.
+# The columns of a table that a model's predictions depend on.
 cli_inputs <- function(model, file) {
-  needed <- needed_columns(model$answerer)
+  needed <- needed_columns(model$predictor)
   check_needed_columns(needed, table_columns(file), quoted(file))
   read_table(file, unlist(model$brief$columns$kinds), columns = needed)
 }

@@ -68,7 +68,7 @@ said_elsewhere <- function(word) {
     "^k$|fold|cross" = "K-fold cross-validation is folds(b, k = ); networks take turns by hold_out(rotate = ).",
     "scal|standardi|normali|impute|^na|encod|dummy|missing" = "How columns are prepared is set by prepare().",
     "split|hold.?out|share|fraction|strat" = "Which rows are held out is set by hold_out().",
-    "threshold|cut.?off|cost" = "The rule by which classes are answered is set by decide().",
+    "threshold|cut.?off|cost" = "The rule by which classes are predicted is set by decide().",
     "group|cluster|subject" = "Rows that belong together: set_columns(group = ).",
     "seed" = "Seeds are set by hold_out(seed = ) and regimen(seed = )."
   )

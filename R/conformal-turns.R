@@ -1,5 +1,5 @@
 # Conformal intervals and sets of networks that take turns: a row that rotates has its score from the network that had
-# not seen it, and that network's answer to a new row is what the score is put about. Of numbers the interval holds
+# not seen it, and that network's prediction for a new row is what the score is put about. Of numbers the interval holds
 # with a probability of at least 1 - 2 (1 - level), less a little for each part (CV+: Barber, Candes, Ramdas and
 # Tibshirani 2021, Theorem 4), of classes the set by the same bound (cross-conformal: Vovk 2015; Vovk, Nouretdinov,
 # Manokhin and Gammerman 2018); in practice about `level`.
@@ -34,23 +34,23 @@ weight_above <- function(scores, bounds) {
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
-# `low` and `high` of the i-th target at new rows, which each turn's networks answer in `by_turn`.
+# `low` and `high` of the i-th target at new rows, which each turn's networks predict in `by_turn`.
 turn_interval <- function(scale, rows, by_turn, i, level) {
   scores <- turn_scores(
-    conformal_scores(scale, observed_of(rows, i), rows$answers, i), rows$turn, rows$weight, rows$group
+    conformal_scores(scale, observed_of(rows, i), rows$predictions, i), rows$turn, rows$weight, rows$group
   )
   n <- nrow(by_turn[[1]])
   if (level * (scores$total + scores$new) > scores$total + 1e-9) {
     return(list(low = rep(if (scale$unit %in% c("log", "count")) 0 else -Inf, n), high = rep(Inf, n)))
   }
   widest <- max(vapply(scores$turns, function(own) max(own$score), 0))
-  ends <- lapply(by_turn, function(answers) smooth_ends(scale, answers, i, widest))
+  ends <- lapply(by_turn, function(predictions) smooth_ends(scale, predictions, i, widest))
   outer_low <- do.call(pmin, lapply(ends, `[[`, "low"))
   outer_high <- do.call(pmax, lapply(ends, `[[`, "high"))
   # the end at which the scores that reach as far have no more weight than may lie beyond
   allowed <- scores$total - (level * (scores$total + scores$new) - 1e-9)
   beyond <- function(side) function(end) {
-    bounds <- lapply(by_turn, function(answers) score_of_end(scale, answers, i, end, side))
+    bounds <- lapply(by_turn, function(predictions) score_of_end(scale, predictions, i, end, side))
     weight_above(scores, bounds) > allowed
   }
   low <- bisected(beyond("low"), outer_low, outer_high)
@@ -58,21 +58,21 @@ turn_interval <- function(scale, rows, by_turn, i, level) {
 }
 
 # As conformal_ends(), but not yet rounded to counts.
-smooth_ends <- function(scale, answers, i, bound) {
-  if (scale$unit != "count") return(conformal_ends(scale, answers, i, bound))
-  reach <- bound * count_spread(answers[[i]], scale$dispersion)
-  list(low = answers[[i]] - reach, high = answers[[i]] + reach)
+smooth_ends <- function(scale, predictions, i, bound) {
+  if (scale$unit != "count") return(conformal_ends(scale, predictions, i, bound))
+  reach <- bound * count_spread(predictions[[i]], scale$dispersion)
+  list(low = predictions[[i]] - reach, high = predictions[[i]] + reach)
 }
 
 # The score of an observation at this end.
-score_of_end <- function(scale, answers, i, end, side) {
+score_of_end <- function(scale, predictions, i, end, side) {
   sign <- if (side == "low") -1 else 1
-  answer <- answers[[i]]
+  prediction <- predictions[[i]]
   switch(scale$unit,
-    quantiles = if (side == "low") answers[[2]] - end else end - answers[[ncol(answers)]],
-    log = sign * (log(pmax(end, 1e-300)) - log(answer)),
-    count = sign * (end - answer) / count_spread(answer, scale$dispersion),
-    plain = sign * (end - answer)
+    quantiles = if (side == "low") predictions[[2]] - end else end - predictions[[ncol(predictions)]],
+    log = sign * (log(pmax(end, 1e-300)) - log(prediction)),
+    count = sign * (end - prediction) / count_spread(prediction, scale$dispersion),
+    plain = sign * (end - prediction)
   )
 }
 
@@ -104,20 +104,20 @@ turn_sets <- function(classes, rows, by_turn, level) {
     if (!any(own)) return(rep(TRUE, n))
     name <- paste0("probability_", class)
     turn <- factor(rows$turn[own], names(by_turn))
-    scores <- turn_scores(1 - rows$answers[[name]][own], rows$turn[own], rows$weight[own], rows$group[own])
+    scores <- turn_scores(1 - rows$predictions[[name]][own], rows$turn[own], rows$weight[own], rows$group[own])
     known <- by_turn[levels(droplevels(turn))]
-    as_high <- weight_above(scores, lapply(known, function(answers) 1 - answers[[name]]))
+    as_high <- weight_above(scores, lapply(known, function(predictions) 1 - predictions[[name]]))
     (as_high + scores$new) / (scores$total + scores$new) > 1 - level + 1e-12
   }, logical(n))
   matrix(inside, n, dimnames = list(NULL, classes))
 }
 
-# ---- of an answerer -----------------------------------------------------------------------------------------------
+# ---- of a predictor -----------------------------------------------------------------------------------------------
 
-# What the networks of each turn answer to rows of a working table, blended as they are.
-answers_by_turn <- function(answerer, table) {
-  turns <- split(seq_along(answerer$members), answerer$turns)
+# What the networks of each turn predict for rows of a working table, blended as they are.
+predictions_by_turn <- function(predictor, table) {
+  turns <- split(seq_along(predictor$members), predictor$turns)
   lapply(turns, function(own) {
-    joint_answers(answerer, answerer$members[own], turn_shares(answerer$shares[own]), table)
+    joint_predictions(predictor, predictor$members[own], turn_shares(predictor$shares[own]), table)
   })
 }

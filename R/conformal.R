@@ -63,9 +63,9 @@ conformal_scale <- function(model) {
 # holds as it stands.
 count_dispersion <- function(model) {
   rows <- judged_in_part(model, "validation") %||% conformal_rows(model)
-  answer <- rows$answers[[1]]
-  excess <- weighted_mean((observed_of(rows, 1) - answer)^2 - answer, rows$weight)
-  max(excess, 0) / weighted_mean(pmax(answer, 1e-6)^2, rows$weight)
+  prediction <- rows$predictions[[1]]
+  excess <- weighted_mean((observed_of(rows, 1) - prediction)^2 - prediction, rows$weight)
+  max(excess, 0) / weighted_mean(pmax(prediction, 1e-6)^2, rows$weight)
 }
 
 # Whether each new row is measured by the networks of every turn.
@@ -93,25 +93,25 @@ too_few_groups <- function(rows, level) {
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
 # `low` and `high` of each target, a list by target.
-conformal_intervals <- function(model, answers, level) {
+conformal_intervals <- function(model, predictions, level) {
   scale <- conformal_scale(model)
   bounds <- conformal_bounds(model, level, scale)
-  lapply(seq_along(bounds), function(i) conformal_ends(scale, answers, i, bounds[i]))
+  lapply(seq_along(bounds), function(i) conformal_ends(scale, predictions, i, bounds[i]))
 }
 
-# By target how far off an answer may be, in the unit of the scores.
+# By target how far off a prediction may be, in the unit of the scores.
 conformal_bounds <- function(model, level, scale = conformal_scale(model)) {
   rows <- conformal_rows(model)
   vapply(seq_along(target_in(model)$columns), function(i) {
-    conformal_bound(conformal_scores(scale, observed_of(rows, i), rows$answers, i), rows$weight, level, rows$group)
+    conformal_bound(conformal_scores(scale, observed_of(rows, i), rows$predictions, i), rows$weight, level, rows$group)
   }, 0)
 }
 
-interval_answers <- function(target, ends, answers) {
+interval_predictions <- function(target, ends, predictions) {
   columns <- lapply(seq_along(ends), function(i) {
-    names <- c("answer", "low", "high")
+    names <- c("prediction", "low", "high")
     if (length(ends) > 1) names <- paste0(names, "_", target$columns[i])
-    stats::setNames(data.frame(answers[[i]], ends[[i]]$low, ends[[i]]$high), names)
+    stats::setNames(data.frame(predictions[[i]], ends[[i]]$low, ends[[i]]$high), names)
   })
   do.call(cbind, columns)
 }
@@ -121,22 +121,22 @@ interval_answers <- function(target, ends, answers) {
 # The classes whose probability is not lower than is usual for rows of that class: each class's own rows decide, so
 # that rare classes are held as often as common ones (label-conditional: Vovk 2013; Sadinle, Lei and Wasserman 2019). A
 # logical matrix. A class with too few calibration rows is in every set.
-conformal_sets <- function(classes, rows, answers, level) {
+conformal_sets <- function(classes, rows, predictions, level) {
   bounds <- vapply(classes, function(class) {
     own <- rows$observed == class
     if (!any(own)) return(Inf)
-    scores <- 1 - rows$answers[own, paste0("probability_", class)]
+    scores <- 1 - rows$predictions[own, paste0("probability_", class)]
     conformal_bound(scores, rows$weight[own], level, rows$group[own])
   }, 0)
-  inside <- 1 - as.matrix(answers[-1]) <= rep(bounds, each = nrow(answers))
+  inside <- 1 - as.matrix(predictions[-1]) <= rep(bounds, each = nrow(predictions))
   dimnames(inside) <- list(NULL, classes)
   inside
 }
 
-set_answers <- function(classes, inside, answers) {
+set_predictions <- function(classes, inside, predictions) {
   text <- apply(inside, 1, function(row) if (anyNA(row)) NA_character_ else paste(classes[row], collapse = " | "))
   flags <- stats::setNames(as.data.frame(inside), paste0("in_", classes))
-  cbind(answers["answer"], data.frame(set = text), flags)
+  cbind(predictions["prediction"], data.frame(set = text), flags)
 }
 
 # ---- whether the promise holds ------------------------------------------------------------------------------------
@@ -158,7 +158,7 @@ covered <- function(model, judged, resampling) {
     covered_classes(target, unname(inside), judged, resampling)
   } else {
     ends <- if (turns) ends_by_target(judged$turn_ends) else {
-      conformal_intervals(model, judged$answers, coverage_level)
+      conformal_intervals(model, judged$predictions, coverage_level)
     }
     covered_numbers(target, ends, judged, resampling)
   }
@@ -221,31 +221,31 @@ coverage_row <- function(of, hit, weight, size, resampling) {
 
 # ---- new rows -----------------------------------------------------------------------------------------------------
 
-# `low` and `high` by target of rows of a working table; `answers` are those that are given out.
-intervals_at <- function(model, table, answers, level) {
+# `low` and `high` by target of rows of a working table; `predictions` are those that are given out.
+intervals_at <- function(model, table, predictions, level) {
   target <- target_in(model)
-  if (!takes_turns(model)) return(conformal_intervals(model, answers, level))
-  by_turn <- answers_by_turn(model$answerer, table)
+  if (!takes_turns(model)) return(conformal_intervals(model, predictions, level))
+  by_turn <- predictions_by_turn(model$predictor, table)
   scale <- conformal_scale(model)
   lapply(seq_along(target$columns), function(i) {
     turn_interval(scale, judged_in_part(model, "rotation"), by_turn, i, level)
   })
 }
 
-# The classes inside; `plain` are the network's own answers.
+# The classes inside; `plain` are the network's own predictions.
 sets_at <- function(model, table, plain, level) {
   classes <- target_in(model)$classes
   if (!takes_turns(model)) return(conformal_sets(classes, conformal_rows(model), plain, level))
-  by_turn <- answers_by_turn(model$answerer, table)
+  by_turn <- predictions_by_turn(model$predictor, table)
   inside <- turn_sets(classes, judged_in_part(model, "rotation"), by_turn, level)
-  inside[is.na(plain$answer), ] <- NA
+  inside[is.na(plain$prediction), ] <- NA
   inside
 }
 
 # What judged rows keep of them: a data frame along the rows.
 turn_ends <- function(model, table, level) {
   if (has_classes(target_in(model))) {
-    return(as.data.frame(sets_at(model, table, answers_of(model$answerer, table), level), optional = TRUE))
+    return(as.data.frame(sets_at(model, table, predictions_of(model$predictor, table), level), optional = TRUE))
   }
   ends <- intervals_at(model, table, NULL, level)
   named <- function(i) stats::setNames(as.data.frame(ends[[i]]), paste0(c("low_", "high_"), i))

@@ -45,9 +45,9 @@ calibration_bins_of <- function(appraisal, p, is_class) {
 #' A confusion matrix with its shares
 #'
 #' @param appraisal An appraisal of a classification.
-#' @return A data frame with a row for each pair of classes: `observed`, `answer`, `rows` (counted one by one),
+#' @return A data frame with a row for each pair of classes: `observed`, `prediction`, `rows` (counted one by one),
 #'   `weight` (case weights added up), and as shares of the weight `of_observed` (of the rows of that class),
-#'   `of_answered` (of those that got the answer) and `of_all`.
+#'   `of_predicted` (of those that got the prediction) and `of_all`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -57,10 +57,11 @@ confusion_table <- function(appraisal) {
   classes <- classes_to_draw(appraisal, rownames(appraisal$confusion), "A confusion matrix")
   weight <- appraisal$confusion
   judged <- appraisal$judged
-  rows <- confusion_matrix(judged$observed, judged$answer, rep(1, nrow(judged)), classes)
+  rows <- confusion_matrix(judged$observed, judged$prediction, rep(1, nrow(judged)), classes)
   data.frame(
-    observed = rep(classes, length(classes)), answer = rep(classes, each = length(classes)), rows = as.numeric(rows),
+    observed = rep(classes, length(classes)), prediction = rep(classes, each = length(classes)),
+    rows = as.numeric(rows),
     weight = as.numeric(weight), of_observed = as.numeric(share_of(weight, rowSums(weight)[row(weight)])),
-    of_answered = as.numeric(share_of(weight, colSums(weight)[col(weight)])), of_all = as.numeric(weight / sum(weight))
+    of_predicted = as.numeric(share_of(weight, colSums(weight)[col(weight)])), of_all = as.numeric(weight / sum(weight))
   )
 }

@@ -2,9 +2,10 @@
 #'
 #' @param appraisal An appraisal of numbers.
 #' @param bands How many bands of about equal counts the observed values are cut into.
-#' @return A data frame with a row for each band (and `target`, with several): `band`, `rows`, `observed` and `answer`
-#'   (their means), `bias` (answer less observed), `MAE` and `RMSE`. Case weights count. Among the rows with the
-#'   highest observed values a good network answers too low on average, and too high among the lowest: it can't know
+#' @return A data frame with a row for each band (and `target`, with several): `band`, `rows`, `observed` and
+#'   `prediction`
+#'   (their means), `bias` (prediction less observed), `MAE` and `RMSE`. Case weights count. Among the rows with the
+#'   highest observed values a good network predicts too low on average, and too high among the lowest: it can't know
 #'   their luck.
 #' @section Errors: An appraisal of classes.
 #' @examples
@@ -18,20 +19,20 @@ error_bands <- function(appraisal, bands = 5) {
   if (bands == 5) return(appraisal$bands)
   of <- function(part) lapply(pairs, `[[`, part)
   judged <- list(
-    observed = as.data.frame(of("observed")), answers = as.data.frame(of("answer")), weight = appraisal$weight
+    observed = as.data.frame(of("observed")), predictions = as.data.frame(of("prediction")), weight = appraisal$weight
   )
   bands_by_size(judged, appraisal$target, bands)
 }
 
-# Observed and answered values, target by target.
+# Observed and predicted values, target by target.
 number_pairs <- function(appraisal) {
-  if (!inherits(appraisal, "hylomath_appraisal") || answers_classes(appraisal$task)) {
+  if (!inherits(appraisal, "hylomath_appraisal") || predicts_classes(appraisal$task)) {
     fail("Errors are those of an appraisal of numbers.", "For classes see confusion_table().")
   }
   judged <- appraisal$judged
   several <- length(appraisal$target) > 1
   lapply(appraisal$target, function(target) {
     column <- function(what) judged[[if (several) paste0(what, "_", target) else what]]
-    list(target = target, observed = column("observed"), answer = column("answer"))
+    list(target = target, observed = column("observed"), prediction = column("prediction"))
   })
 }

@@ -32,7 +32,7 @@ threshold_curve <- function(appraisal, class = NULL) {
 }
 
 classes_to_draw <- function(appraisal, class, what) {
-  if (!inherits(appraisal, "hylomath_appraisal") || !answers_classes(appraisal$task)) {
+  if (!inherits(appraisal, "hylomath_appraisal") || !predicts_classes(appraisal$task)) {
     fail(sprintf("%s is that of a classification's appraisal.", what), "Give what appraise() returns for one.")
   }
   classes <- rownames(appraisal$confusion)

@@ -1,16 +1,18 @@
-#' Set the rule by which classes are answered
+#' Set the rule by which classes are predicted
 #'
-#' Without a rule the answer is the class with the highest score. With one it is taken from the probabilities: a class
-#' wherever its probability reaches a threshold, or the class whose expected cost is lowest. A threshold is chosen on
-#' the validation rows or those that rotate, never on the test rows.
+#' Without a rule the prediction is the class with the highest score. With one it is taken from the probabilities: a
+#' class wherever its probability reaches a threshold, or the class whose expected cost is lowest. A threshold is chosen
+#' on the validation rows or those that rotate, never on the test rows.
 #'
 #' @param model A model of a classification.
 #' @param recall The share of the class's rows that is to be found: the highest threshold that finds as many of the
 #'   validation rows.
 #' @param best `"F1"`: the threshold with the highest F1 of the class on the validation rows.
 #' @param threshold A probability, to set the threshold by hand.
-#' @param costs What each answer costs: a matrix with the observed classes as rows and the answers as columns, both
-#'   named by class, and 0 where nothing is lost. The answer is the class with the lowest expected cost (Elkan 2001).
+#' @param costs What each prediction costs: a matrix with the observed classes as rows and the predictions as columns,
+#'   both
+#'   named by class, and 0 where nothing is lost. The prediction is the class with the lowest expected cost (Elkan
+#'   2001).
 #' @param class The class that a threshold is about; the default is the positive one of two.
 #' @param ... Not used.
 #' @return The model with `decision`: `rule` (`class` and `threshold`, or `costs`), `by` (how it was chosen), and what
@@ -71,7 +73,7 @@ class_to_decide <- function(target, class) {
 
 checked_costs <- function(costs, classes) {
   what <- paste(
-    "`costs` must be a matrix of numbers with the classes as names of rows (observed)", "and columns (answered)"
+    "`costs` must be a matrix of numbers with the classes as names of rows (observed)", "and columns (predicted)"
   )
   named <- is.matrix(costs) && is.numeric(costs) && !is.null(dimnames(costs))
   if (is.numeric(costs) && length(costs) == 1 && length(classes) == 2) {
@@ -102,14 +104,14 @@ checked_costs <- function(costs, classes) {
 # rows are those of the part, be it "validation" or "rotation".
 
 without_decision <- function(model) {
-  change_answerers(model, function(answerer, answers) {
-    answerer["decision"] <- NULL
-    answerer
+  change_predictors(model, function(predictor, predictions) {
+    predictor["decision"] <- NULL
+    predictor
   })
 }
 
 # Rows that neither the weights nor a test have seen. Where rows rotate the calibration rows come first, held out or had
-# by calibrate(): they were answered by all networks together.
+# by calibrate(): they were predicted by all networks together.
 deciding_part <- function(model) c(intersect(deciding_parts, names(model$judged)), NA)[1]
 
 deciding_rows <- function(model, part) if (part == "rotation") calmed_rows(model) else judged_in_part(model, part)
@@ -125,38 +127,38 @@ with_decision <- function(model, wish) {
       "Hold some out and train again, or set `threshold` by hand."
     )
   }
-  change_answerers(without_decision(model), function(answerer, answers) {
-    answerer$decision <- settled_decision(answerer, wish, validation, validation[[answers]])
-    if (!is.null(validation)) answerer$decision$on <- part
-    answerer
+  change_predictors(without_decision(model), function(predictor, predictions) {
+    predictor$decision <- settled_decision(predictor, wish, validation, validation[[predictions]])
+    if (!is.null(validation)) predictor$decision$on <- part
+    predictor
   })
 }
 
-# `answers` are the answerer's own to the validation rows; there may be none.
-settled_decision <- function(answerer, wish, validation, answers) {
-  if (!is.null(validation)) answers <- answers_now(answerer, answers)
+# `predictions` are the predictor's own to the validation rows; there may be none.
+settled_decision <- function(predictor, wish, validation, predictions) {
+  if (!is.null(validation)) predictions <- predictions_now(predictor, predictions)
   rule <- if (!is.null(wish$costs)) {
     list(costs = wish$costs)
   } else {
-    list(class = wish$class, threshold = wish$threshold %||% chosen_threshold(wish, validation, answers))
+    list(class = wish$class, threshold = wish$threshold %||% chosen_threshold(wish, validation, predictions))
   }
   decision <- list(spec = wish, rule = rule, by = wish_text(wish))
   if (is.null(validation)) return(decision)
-  classes <- answerer$target$classes
-  confusion <- function(answer) confusion_matrix(validation$observed, answer, validation$weight, classes)
-  decision$before <- confusion(answers$answer)
-  decision$after <- confusion(decided(decision, as.matrix(answers[-1]), classes))
+  classes <- predictor$target$classes
+  confusion <- function(prediction) confusion_matrix(validation$observed, prediction, validation$weight, classes)
+  decision$before <- confusion(predictions$prediction)
+  decision$after <- confusion(decided(decision, as.matrix(predictions[-1]), classes))
   decision
 }
 
 # Of the thresholds that the validation rows' own probabilities give.
-chosen_threshold <- function(wish, validation, answers) {
+chosen_threshold <- function(wish, validation, predictions) {
   class <- wish$class
   is_class <- validation$observed == class
   if (!any(is_class)) {
     fail(sprintf("No validation row is of the class %s, so no threshold can be chosen.", describe(class)))
   }
-  ranked <- ranked_scores(answers[[paste0("probability_", class)]], is_class, validation$weight)
+  ranked <- ranked_scores(predictions[[paste0("probability_", class)]], is_class, validation$weight)
   if (is.null(ranked)) {
     fail(sprintf("All validation rows are of the class %s, so no threshold can be chosen.", describe(class)))
   }
@@ -177,7 +179,7 @@ wish_text <- function(wish) {
   "lowest expected cost"
 }
 
-#' The rule by which a model answers
+#' The rule by which a model predicts
 #'
 #' @param model A model.
 #' @return An object of class `hylomath_decision`, or `NULL` without a rule: `rule`, `by`, and the confusion matrices
@@ -190,19 +192,20 @@ wish_text <- function(wish) {
 #' @export
 decision_of <- function(model) {
   if (!is_model(model)) fail(sprintf("Only a model has a decision rule, not %s.", describe_class(model)))
-  answerer <- model$answerer
-  if (is.null(answerer$decision)) return(NULL)
-  structure(c(answerer$decision, list(positive = answerer$target$positive)), class = "hylomath_decision")
+  predictor <- model$predictor
+  if (is.null(predictor$decision)) return(NULL)
+  structure(c(predictor$decision, list(positive = predictor$target$positive)), class = "hylomath_decision")
 }
 
-# The rule in a sentence, for whoever sees an answer beside its probability; NULL where the likeliest class is answered.
-rule_text <- function(answerer) {
-  decision <- answerer$decision
+# The rule in a sentence, for whoever sees a prediction beside its probability; NULL where the likeliest class is
+# predicted.
+rule_text <- function(predictor) {
+  decision <- predictor$decision
   if (is.null(decision)) return(NULL)
   rule <- decision$rule
   if (!is.null(rule$costs)) {
-    return("The answer is the class with the lowest expected cost, which need not be the likeliest.")
+    return("The prediction is the class with the lowest expected cost, which need not be the likeliest.")
   }
-  what <- "The answer is \"%s\" where its probability is %s or more, and else the likeliest of the other classes."
+  what <- "The prediction is \"%s\" where its probability is %s or more, and else the likeliest of the other classes."
   sprintf(what, rule$class, format_number(signif(rule$threshold, 4)))
 }

@@ -1,7 +1,7 @@
 # The network without hidden layers that stands beside every other one: what a linear, logistic, softmax or Poisson
 # model of the same inputs makes of the same rows.
 
-# Its answerer; NULL where the wiring is that already, or its training came to nothing. It shares the preparation and
+# Its predictor; NULL where the wiring is that already, or its training came to nothing. It shares the preparation and
 # the encoder's columns of the network's own spec, unless that has learned points for levels.
 fit_direct <- function(spec) {
   a <- spec$analysis
@@ -25,7 +25,7 @@ fit_direct <- function(spec) {
   direct$analysis <- a
   fit <- fit_network(direct, function(event) NULL)
   if (fit$stopped == "interrupted" || fit$best == 0) return(NULL)
-  new_answerer(direct, fit)
+  new_predictor(direct, fit)
 }
 
 # Another encoding of categories in place of one.

@@ -8,7 +8,7 @@ compared_students <- function(teacher, b, how, retrained, k, repeats, by, level,
     same_teacher(teacher, b$table, laid)
   }
   check_all_done(taught_by, "teachers")
-  jobs <- fold_jobs(laid, "answers")
+  jobs <- fold_jobs(laid, "predictions")
   taught <- Map(function(job, by) c(job, list(taught = c(how, by$teaching))), jobs, taught_by)
   done <- run_jobs(b$table, c(taught, jobs), "student", report, laid = list(laid))
   check_all_done(done, "students")
@@ -56,16 +56,16 @@ with_rows_of <- function(teacher, other) {
 
 # The teacher as it is, where it has seen none of the rows.
 same_teacher <- function(teacher, table, laid) {
-  answerer <- teacher$answerer
+  predictor <- teacher$predictor
   working <- working_table_of(teacher$brief, table)
-  teaching <- teaching_of(answerer, working)
+  teaching <- teaching_of(predictor, working)
   lapply(seq_len(nrow(laid$each)), function(i) {
     part <- laid$parts(i)
     rows <- which(part %in% "judged")
-    judged <- judged_rows(answerer, teacher$brief$columns, working[rows, , drop = FALSE], rows)
+    judged <- judged_rows(predictor, teacher$brief$columns, working[rows, , drop = FALSE], rows)
     list(
       teaching = teaching, judged = c(judged, list(row = rows)), best_epoch = teacher$best_epoch,
-      learned = sum(part %in% "training"), parameters = network_parameters(answerer), updates = 0, seconds = 0
+      learned = sum(part %in% "training"), parameters = network_parameters(predictor), updates = 0, seconds = 0
     )
   })
 }

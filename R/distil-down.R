@@ -1,7 +1,7 @@
 # From networks that take turns to one: what `distil(model, table)` does when no student is named.
 
-# The student learns, beside the labels, what the networks answered to rows that they had not seen; the last turn stops
-# it. Of several wirings the one with the lowest loss on the rows of that turn is kept.
+# The student learns, beside the labels, what the networks predicted for rows that they had not seen; the last turn
+# stops it. Of several wirings the one with the lowest loss on the rows of that turn is kept.
 distil_down <- function(teacher, b, how, report) {
   a <- settle(b)
   taught <- c(how, turned_teaching(teacher, a))
@@ -16,7 +16,7 @@ distil_down <- function(teacher, b, how, report) {
   models <- lapply(students, function(student) {
     train_model(taught_spec(student, learn_training(student), taught), report)
   })
-  losses <- vapply(models, function(m) mean_loss(m$answerer, judged_in_part(m, "validation")), 0)
+  losses <- vapply(models, function(m) mean_loss(m$predictor, judged_in_part(m, "validation")), 0)
   model <- models[[which.min(losses)]]
   model$distilled <- drop_nulls(c(how, list(
     teacher = teacher_facts(teacher), unlabelled = 0L, retrained = FALSE, cost = distilling_cost(teacher, model)
@@ -26,7 +26,7 @@ distil_down <- function(teacher, b, how, report) {
 
 # The brief of networks that take turns, on the table that they were trained on.
 brief_of_teacher <- function(teacher, table) {
-  if (is.null(teacher$answerer$members)) {
+  if (is.null(teacher$predictor$members)) {
     fail(
       "This model is one network already.",
       "Name the student that it is to teach: distil(teacher, b), with a brief."
@@ -45,14 +45,14 @@ student_wirings <- function(teacher) {
   unique(c(if (own != "direct") own, usual_wiring))
 }
 
-# What the teacher's networks answered in their turns, to the rows of the whole table; NA elsewhere.
+# What the teacher's networks predicted in their turns, for the rows of the whole table; NA elsewhere.
 turned_teaching <- function(teacher, a) {
   target <- a$target
   turned <- judged_in_part(teacher, "rotation")
-  said <- if (has_classes(target)) turned$answers[paste0("probability_", target$classes)] else turned$answers
-  answers <- matrix(NA_real_, nrow(a$table), ncol(said), dimnames = list(NULL, target$classes))
-  answers[turned$row, ] <- as.matrix(said)
-  list(answers = answers, smear = if (target$scaling == "log") rep(1, ncol(said)))
+  said <- if (has_classes(target)) turned$predictions[paste0("probability_", target$classes)] else turned$predictions
+  predictions <- matrix(NA_real_, nrow(a$table), ncol(said), dimnames = list(NULL, target$classes))
+  predictions[turned$row, ] <- as.matrix(said)
+  list(predictions = predictions, smear = if (target$scaling == "log") rep(1, ncol(said)))
 }
 
 # Loss on the same test rows, where there are some, time a row and size.
@@ -62,8 +62,8 @@ distilling_cost <- function(teacher, student) {
   if (part != "test") return(NULL)
   data.frame(
     network = names(models),
-    loss = vapply(models, function(m) mean_loss(m$answerer, judged_in_part(m, part)), 0),
-    microseconds = vapply(models, function(m) microseconds_a_row(m$answerer), 0),
-    parameters = vapply(models, function(m) all_parameters(m$answerer), 0), row.names = NULL
+    loss = vapply(models, function(m) mean_loss(m$predictor, judged_in_part(m, part)), 0),
+    microseconds = vapply(models, function(m) microseconds_a_row(m$predictor), 0),
+    parameters = vapply(models, function(m) all_parameters(m$predictor), 0), row.names = NULL
   )
 }

@@ -2,7 +2,7 @@
 
 teacher_facts <- function(teacher) {
   list(
-    wiring = wiring_text(teacher), members = network_count(teacher$answerer),
-    parameters = all_parameters(teacher$answerer)
+    wiring = wiring_text(teacher), members = network_count(teacher$predictor),
+    parameters = all_parameters(teacher$predictor)
   )
 }

@@ -1,6 +1,6 @@
 #' Teach a small network by a large one
 #'
-#' A student is trained by what a teacher answers, blended with the labels (Hinton, Vinyals and Dean 2015): the
+#' A student is trained by what a teacher predicts, blended with the labels (Hinton, Vinyals and Dean 2015): the
 #' teacher's probabilities say which mistakes are small ones, so a student on few rows, or a small one, learns more
 #' from them than from the labels alone.
 #'
@@ -8,11 +8,12 @@
 #' @param b The student's brief, with its table: the same target and classes; wiring, regimen and inputs may be others.
 #'   The student is one network, see [quick()].
 #'   Or the table that a model of networks that take turns was trained on: then one network is made of them, taught by
-#'   what each answered to rows that it had not seen, with the wiring, theirs or the usual one, that does better on the
+#'   what each predicted for rows that it had not seen, with the wiring, theirs or the usual one, that does better on
+#'   the
 #'   rows of the last turn; what that costs in loss on the test rows and gains in time is part `cost` of `distilled`.
 #' @param temperature For classes: the teacher's and the student's scores are divided by it before they become
 #'   probabilities, so that above 1 small probabilities count for more.
-#' @param label_share How much the labels count, from 0 to 1; the teacher's answers count for the rest.
+#' @param label_share How much the labels count, from 0 to 1; the teacher's predictions count for the rest.
 #' @param unlabelled A table of more rows without the target, which the student learns from the teacher alone. So are
 #'   rows of the brief's own table whose target is missing.
 #' @param teacher_data The table that the teacher was trained on, where it is another than the brief's: by it can be
@@ -22,9 +23,9 @@
 #' @details For classes the loss of a row is `label_share` times the cross-entropy of the label, and (1 -
 #' `label_share`) times `temperature` squared times that of the teacher's probabilities, both at the temperature; the
 #' square keeps the teacher's part of the gradient the same at every temperature. For numbers and counts the student's
-#' target is the blend of the observed value and the teacher's answer, which for the squared, Poisson and gamma losses
-#' comes to the same. Training is stopped by the same blend on the validation rows, whose few labels alone say less; so
-#' the losses of a taught network are not to be compared with others'.
+#' target is the blend of the observed value and the teacher's prediction, which for the squared, Poisson and gamma
+#' losses comes to the same. Training is stopped by the same blend on the validation rows, whose few labels alone say
+#' less; so the losses of a taught network are not to be compared with others'.
 #'
 #' Teacher, student and the same student taught by labels alone are compared on the same folds. Where the teacher was
 #' trained on the same table, it is trained anew inside each fold, by its own brief, so that it has seen no row that is
@@ -36,7 +37,8 @@
 #'   by fold, corrected for overlapping training sets). [plot_distillation()] draws it.
 #' @section Errors: Another target or other classes; a comparison with a teacher that its brief alone doesn't make, one
 #'   that was taught itself or whose weights were set by hand; a teacher that has learned from rows that are judged;
-#'   the losses `ordinal` and `quantile`, which can't take a teacher's answers; a table that is not the teacher's, or
+#'   the losses `ordinal` and `quantile`, which can't take a teacher's predictions; a table that is not the teacher's,
+#'   or
 #'   whose teacher is one network already.
 #' @examples
 #' set.seed(1)
@@ -99,12 +101,12 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
 #' @export
 distil.default <- function(teacher, ...) wrong_object("distil", "a model as the teacher", teacher)
 
-# What the teacher says of the student's rows. Of its own table those that rotated are answered as in their turns, by
+# What the teacher says of the student's rows. Of its own table those that rotated are predicted as in their turns, by
 # networks that had not learned from them.
 teaching_for <- function(teacher, b, a, same_table) {
-  said <- teaching_of(teacher$answerer, working_table_of(teacher$brief, b$table))
+  said <- teaching_of(teacher$predictor, working_table_of(teacher$brief, b$table))
   turned <- if (same_table) judged_in_part(teacher, "rotation")$row
-  if (!is.null(turned)) said$answers[turned, ] <- turned_teaching(teacher, a)$answers[turned, ]
+  if (!is.null(turned)) said$predictions[turned, ] <- turned_teaching(teacher, a)$predictions[turned, ]
   said
 }
 

@@ -1,23 +1,24 @@
-#' Which inputs moved the answer to one row
+#' Which inputs moved the prediction for one row
 #'
-#' The difference between a network's answer to a row and its mean answer to other rows, shared out among the columns:
-#' the Shapley (1953) value of each column. Up to ten columns every set of columns that takes the row's values in place
-#' of another row's is looked at, so that the values are exact for the rows drawn; of more columns orders are drawn in
-#' which they do so (Strumbelj and Kononenko 2014), in whole passes over the drawn rows, each order walked there and
-#' back, and the passes tell the error.
+#' The difference between a network's prediction for a row and its mean prediction for other rows, shared out among the
+#' columns: the Shapley (1953) value of each column. Up to ten columns every set of columns that takes the row's values
+#' in place of another row's is looked at, so that the values are exact for the rows drawn; of more columns orders are
+#' drawn in which they do so (Strumbelj and Kononenko 2014), in whole passes over the drawn rows, each order walked
+#' there and back, and the passes tell the error.
 #'
 #' @param model A model.
 #' @param row A data frame of one row, the id of a row of `data` as text, or its number.
 #' @param data A table with the inputs, from which the other rows are drawn. Of the one that the model was trained on
 #'   these are the held-out rows.
-#' @param of A class or target; the default is the positive class of two, else the class that is answered, else the
+#' @param of A class or target; the default is the positive class of two, else the class that is predicted, else the
 #'   first target.
 #' @param passes Of more than ten columns, how often the other rows are gone through.
 #' @param ... Not used.
 #' @return An object of class `hylomath_contributions`; `columns` is a data frame of `column`, `value` (the row's, as
-#'   text), `contribution` (in units of the answer; a class's probability), and its standard `error` from the orders
+#'   text), `contribution` (in units of the prediction; a class's probability), and its standard `error` from the orders
 #'   that were drawn (0 where none had to be), in falling order of size; `rows` is how many other rows were drawn. The
-#'   contributions add up to `answer` less `mean` exactly, `mean` being that of the drawn rows. [as.data.frame()] gives
+#'   contributions add up to `prediction` less `mean` exactly, `mean` being that of the drawn rows. [as.data.frame()]
+#'   gives
 #'   `columns`.
 #' @examples
 #' set.seed(1)
@@ -36,34 +37,34 @@ contributions.hylomath_model <- function(model, row, data, of = NULL, passes = 2
   type_count(1e4, from = 2)(passes, "passes")
   data <- as_table(data)
   row <- one_row(row, data, roles_of(model)$id)
-  answerer <- model$answerer
-  target <- answerer$target
-  new_rows(answerer$preparation, data)
-  answer <- plain_answers(answerer, row)
-  if (anyNA(answer)) {
-    fail("The network has no answer to this row: it lacks a value that the brief drops rows for.")
+  predictor <- model$predictor
+  target <- predictor$target
+  new_rows(predictor$preparation, data)
+  prediction <- plain_predictions(predictor, row)
+  if (anyNA(prediction)) {
+    fail("The network has no prediction for this row: it lacks a value that the brief drops rows for.")
   }
-  likeliest <- if (has_classes(target) && is.null(target$positive)) names(answer)[which.max(unlist(answer))]
-  of <- answers_to_explain(target, of %||% likeliest)[1]
-  columns <- needed_columns(answerer)
+  likeliest <- if (has_classes(target) && is.null(target$positive)) names(prediction)[which.max(unlist(prediction))]
+  of <- predictions_to_explain(target, of %||% likeliest)[1]
+  columns <- needed_columns(predictor)
   exact <- length(columns) <= most_exact_columns
-  evaluations <- affordable_answers(answerer)
+  evaluations <- affordable_predictions(predictor)
   most <- if (exact) evaluations %/% 2^length(columns) else evaluations %/% (2 * passes * (length(columns) + 1))
   background <- explained_table(model, data, min(max(most, fewest_background), most_background))
-  answer_rows <- function(table) {
-    answers <- plain_answers(answerer, table)[[of]]
-    if (anyNA(answers)) {
+  predict_rows <- function(table) {
+    predictions <- plain_predictions(predictor, table)[[of]]
+    if (anyNA(predictions)) {
       fail(
-        "Some of the other rows have no answer: they lack values that the brief drops rows for.",
+        "Some of the other rows have no prediction: they lack values that the brief drops rows for.",
         "Leave them out of `data`."
       )
     }
-    answers
+    predictions
   }
   shared <- if (exact) {
-    shapley_exact(answer_rows, row, background, columns)
+    shapley_exact(predict_rows, row, background, columns)
   } else {
-    shapley_walks(answer_rows, row, background, columns, passes, training_seed(model))
+    shapley_walks(predict_rows, row, background, columns, passes, training_seed(model))
   }
   found <- data.frame(
     column = columns, value = vapply(columns, function(column) format_value(row[[column]]), ""),
@@ -71,7 +72,7 @@ contributions.hylomath_model <- function(model, row, data, of = NULL, passes = 2
   )
   structure(
     list(
-      columns = found[order(-abs(found$contribution)), ], of = of, answer = answer[[of]], mean = shared$mean,
+      columns = found[order(-abs(found$contribution)), ], of = of, prediction = prediction[[of]], mean = shared$mean,
       target = target$columns, task = target$task, rows = nrow(background), passes = if (!exact) passes
     ),
     class = "hylomath_contributions"
@@ -85,10 +86,10 @@ most_exact_columns <- 10
 fewest_background <- 20
 most_background <- 1000
 
-# As many answers as come within about a second: each takes time for its parameters, and for each network that has to
-# encode the row anew.
-affordable_answers <- function(answerer) {
-  seconds <- all_parameters(answerer) / 4.5e9 + network_count(answerer) * 7e-7
+# As many predictions as come within about a second: each takes time for its parameters, and for each network that has
+# to encode the row anew.
+affordable_predictions <- function(predictor) {
+  seconds <- all_parameters(predictor) / 4.5e9 + network_count(predictor) * 7e-7
   min(max(0.9 / seconds, 4.5e4), 1e6)
 }
 
@@ -118,7 +119,7 @@ format_value <- function(x) if (is.na(x)) "missing" else if (is.numeric(x)) form
 
 # The value of every set of columns that the row has given, a mean over the other rows; a column's share is what it adds
 # to the sets without it, each size of set counting alike.
-shapley_exact <- function(answer_rows, row, data, columns) {
+shapley_exact <- function(predict_rows, row, data, columns) {
   p <- length(columns)
   n <- nrow(data)
   sets <- 2^p
@@ -128,7 +129,7 @@ shapley_exact <- function(answer_rows, row, data, columns) {
   mixed <- lapply(stats::setNames(seq_len(p), columns), function(j) {
     replaced(data[[columns[j]]][other], rep(given[, j], each = n), row[[columns[j]]])
   })
-  value <- colMeans(matrix(answer_rows(as.data.frame(mixed, optional = TRUE)), n))
+  value <- colMeans(matrix(predict_rows(as.data.frame(mixed, optional = TRUE)), n))
   size <- rowSums(given)
   contribution <- vapply(seq_len(p), function(j) {
     without <- which(!given[, j])
@@ -138,7 +139,7 @@ shapley_exact <- function(answer_rows, row, data, columns) {
 }
 
 # In each pass every other row is walked from once, there and back along an order of its own.
-shapley_walks <- function(answer_rows, row, data, columns, passes, seed) {
+shapley_walks <- function(predict_rows, row, data, columns, passes, seed) {
   p <- length(columns)
   pairs <- nrow(data) * passes
   from <- rep(seq_len(nrow(data)), passes)
@@ -152,13 +153,13 @@ shapley_walks <- function(answer_rows, row, data, columns, passes, seed) {
     moved <- both[walk, match(column, columns)] <= step
     replaced(data[[column]][start], moved, row[[column]])
   })
-  answers <- matrix(answer_rows(as.data.frame(steps, optional = TRUE)), walks)
-  gains <- answers[, -1, drop = FALSE] - answers[, -(p + 1), drop = FALSE]
+  predictions <- matrix(predict_rows(as.data.frame(steps, optional = TRUE)), walks)
+  gains <- predictions[, -1, drop = FALSE] - predictions[, -(p + 1), drop = FALSE]
   own <- matrix(gains[cbind(rep(seq_len(walks), p), as.integer(both))], walks)
   moved <- (own[seq_len(pairs), , drop = FALSE] + own[pairs + seq_len(pairs), , drop = FALSE]) / 2
   of_pass <- rowsum(moved, rep(seq_len(passes), each = nrow(data))) / nrow(data)
   list(
-    contribution = colMeans(of_pass), error = apply(of_pass, 2, stats::sd) / sqrt(passes), mean = mean(answers[, 1])
+    contribution = colMeans(of_pass), error = apply(of_pass, 2, stats::sd) / sqrt(passes), mean = mean(predictions[, 1])
   )
 }
 

@@ -1,6 +1,6 @@
-#' How the answer goes with an input
+#' How the prediction changes with an input
 #'
-#' What the network answers on average when a column is set to each of several values in all rows, everything else as
+#' What the network predicts on average when a column is set to each of several values in all rows, everything else as
 #' it is (partial dependence: Friedman 2001), with the lines of single rows beside it (Goldstein, Kapelner, Bleich and
 #' Pitkin 2015). The column is one of the table, in its own units; what is derived from it follows. Lines that cross
 #' tell of interactions.
@@ -15,9 +15,11 @@
 #'   percentile. Of categories it is every level (the 20 commonest).
 #' @param ... Not used.
 #' @return An object of class `hylomath_effect`; `curve` is a data frame of `of` (class or target), the columns'
-#'   values, `answer` (the mean probability or number), `low` and `high` (between which nine of ten rows lie), and of a
+#'   values, `prediction` (the mean probability or number), `low` and `high` (between which nine of ten rows lie), and
+#'   of a
 #'   pair `near`, whether any row of `data` is near: where none is, the network is only guessing; `lines`
-#'   has `row`, `of`, value and `answer` for at most 50 single rows (none for a pair). [as.data.frame()] gives `curve`.
+#'   has `row`, `of`, value and `prediction` for at most 50 single rows (none for a pair). [as.data.frame()] gives
+#'   `curve`.
 #' @section Errors: A column that the network doesn't take in, or that is always the same.
 #' @examples
 #' set.seed(1)
@@ -34,22 +36,22 @@ effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL,
   type_number(2, 1000, whole = TRUE)(points, "points")
   data <- as_table(data)
   inputs <- c(chosen_column(rlang::enquo(input), data, "input"), chosen_column(rlang::enquo(with), data, "with"))
-  answerer <- model$answerer
-  check_effect_inputs(inputs, needed_columns(answerer))
-  of <- answers_to_explain(answerer$target, of)
+  predictor <- model$predictor
+  check_effect_inputs(inputs, needed_columns(predictor))
+  of <- predictions_to_explain(predictor$target, of)
   pair <- length(inputs) == 2
   table <- explained_table(model, data, if (pair) 200 else 500)
   counted <- data[counted_rows(roles_of(model), data), , drop = FALSE]
   grid <- lapply(stats::setNames(inputs, inputs), function(column) {
     effect_values(counted[[column]], column, if (pair) min(points, 15) else points)
   })
-  answers <- grid_answers(answerer, table, grid, of)
-  curve <- effect_curve(answers, grid, of)
+  predictions <- grid_predictions(predictor, table, grid, of)
+  curve <- effect_curve(predictions, grid, of)
   if (pair) curve$near <- rep(has_rows_near(data, grid), length(of))
   structure(
     list(
-      curve = curve, lines = if (!pair) effect_lines_of(answers, grid, of), input = inputs,
-      target = answerer$target$columns, task = answerer$target$task, n = nrow(table),
+      curve = curve, lines = if (!pair) effect_lines_of(predictions, grid, of), input = inputs,
+      target = predictor$target$columns, task = predictor$target$task, n = nrow(table),
       seen = lapply(data[inputs], shown_values),
       left_out = vapply(inputs, function(column) levels_left_out(data[[column]], grid[[column]]), 0L)
     ),
@@ -101,33 +103,33 @@ beside_rows <- function(there) {
 
 grid_places <- function(grid) expand.grid(lapply(grid, seq_along))
 
-# The answers to all rows at each point of the grid, a matrix with a row a row and a column an answer.
-grid_answers <- function(answerer, table, grid, of) {
+# The predictions for all rows at each point of the grid, a matrix with a row a row and a column a prediction.
+grid_predictions <- function(predictor, table, grid, of) {
   at <- grid_places(grid)
   lapply(seq_len(nrow(at)), function(k) {
     here <- table
     for (column in names(grid)) here[[column]] <- rep(grid[[column]][at[[column]][k]], nrow(table))
-    as.matrix(plain_answers(answerer, here)[of])
+    as.matrix(plain_predictions(predictor, here)[of])
   })
 }
 
-# Mean answers, and the band that holds nine rows in ten.
-effect_curve <- function(answers, grid, of) {
+# Mean predictions, and the band that holds nine rows in ten.
+effect_curve <- function(predictions, grid, of) {
   at <- as.data.frame(Map(`[`, grid, grid_places(grid)), optional = TRUE)
   do.call(rbind, lapply(of, function(one) {
-    values <- lapply(answers, function(a) a[, one])
+    values <- lapply(predictions, function(a) a[, one])
     share <- function(p) vapply(values, stats::quantile, 0, p, na.rm = TRUE, names = FALSE)
     mean <- vapply(values, base::mean, 0, na.rm = TRUE)
-    data.frame(of = one, at, answer = mean, low = share(0.05), high = share(0.95), check.names = FALSE)
+    data.frame(of = one, at, prediction = mean, low = share(0.05), high = share(0.95), check.names = FALSE)
   }))
 }
 
-# Single rows' answers along one column.
-effect_lines_of <- function(answers, grid, of) {
-  shown <- seq_len(min(50, nrow(answers[[1]])))
+# Single rows' predictions along one column.
+effect_lines_of <- function(predictions, grid, of) {
+  shown <- seq_len(min(50, nrow(predictions[[1]])))
   do.call(rbind, lapply(of, function(one) {
     rows <- lapply(shown, function(i) {
-      data.frame(row = i, of = one, value = grid[[1]], answer = vapply(answers, function(a) a[i, one], 0))
+      data.frame(row = i, of = one, value = grid[[1]], prediction = vapply(predictions, function(a) a[i, one], 0))
     })
     lines <- do.call(rbind, rows)
     names(lines)[3] <- names(grid)

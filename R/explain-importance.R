@@ -35,16 +35,17 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   type_level()(level, "level")
   looked_at <- rows_to_explain(model, data, rows)
   judged <- looked_at$judged
-  answerer <- model$answerer
-  target <- answerer$target
+  predictor <- model$predictor
+  target <- predictor$target
   seed <- training_seed(model)
-  columns <- needed_columns(answerer)
-  as_is <- own_losses(target, judged, answers_now(answerer, judged$answers))
+  columns <- needed_columns(predictor)
+  as_is <- own_losses(target, judged, predictions_now(predictor, judged$predictions))
   primary <- primary_measure(target)
   resampling <- resampling_of(judged$weight, judged$group, seed, level, 1000)
-  shuffled <- shuffled_losses(answerer, looked_at$table, judged, as_is, columns, repeats, seed, resampling$unit)
+  shuffled <- shuffled_losses(predictor, looked_at$table, judged, as_is, columns, repeats, seed, resampling$unit)
   each <- lapply(seq_along(target$columns), function(i) {
-    losses <- cbind(1, as_is[, i], vapply(shuffled, function(s) s[, i], numeric(nrow(as_is)))) * judged$weight
+    each <- matrix(unlist(lapply(shuffled, function(s) s[, i])), nrow(as_is))
+    losses <- cbind(1, as_is[, i], each) * judged$weight
     sums <- unit_sums(losses, resampling$unit, max(resampling$unit))
     risen <- importance_table(columns, sums, loss_measure(primary), resampling)
     if (length(target$columns) > 1) cbind(target = target$columns[i], risen) else risen
@@ -64,17 +65,17 @@ importance.default <- function(model, ...) wrong_object("importance", "a model",
 
 # The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
 # is given to: who is drawn brings both.
-shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, seed, unit) {
+shuffled_losses <- function(predictor, table, judged, as_is, columns, repeats, seed, unit) {
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
   lapply(seq_along(columns), function(j) {
     tell(list(event = "doing", what = "explaining", share = (j - 1) / length(columns)))
     received <- given <- squares <- as_is * 0
     orders <- lapply(seq_len(repeats), function(r) shuffled(nrow(table), seed, "importance", 1000L * j + r))
-    answers <- shuffled_answers(answerer, table, columns[j], orders)
+    predictions <- shuffled_predictions(predictor, table, columns[j], orders)
     for (r in seq_len(repeats)) {
       order <- orders[[r]]
-      rise <- own_losses(answerer$target, judged, answers[[r]]) - as_is
+      rise <- own_losses(predictor$target, judged, predictions[[r]]) - as_is
       received <- received + rise / repeats
       given[order, ] <- given[order, ] + rise / repeats
       squares <- squares + rise^2 / repeats
@@ -87,16 +88,17 @@ shuffled_losses <- function(answerer, table, judged, as_is, columns, repeats, se
   })
 }
 
-# The answers to the table with the column in each of these orders. Several at a time: a call costs more than its rows.
-shuffled_answers <- function(answerer, table, column, orders) {
+# The predictions for the table with the column in each of these orders. Several at a time: a call costs more than its
+# rows.
+shuffled_predictions <- function(predictor, table, column, orders) {
   n <- nrow(table)
   at_once <- split(orders, (seq_along(orders) - 1) %/% max(1, 1e5 %/% n))
   unlist(lapply(unname(at_once), function(some) {
-    # by columns: rows that are taken several times would be named anew, which takes longer than answering
+    # by columns: rows that are taken several times would be named anew, which takes longer than predicting
     other <- as_plain_frame(lapply(table, function(x) x[rep(seq_len(n), length(some))]))
     other[[column]] <- table[[column]][unlist(some)]
-    answers <- given_answers(answerer, other)
-    unname(split(answers, rep(seq_along(some), each = n)))
+    predictions <- given_predictions(predictor, other)
+    unname(split(predictions, rep(seq_along(some), each = n)))
   }), recursive = FALSE)
 }
 
@@ -112,6 +114,7 @@ donor_share <- function(received, given, squares, repeats, weight, unit) {
   giving <- of(given)
   rest <- max(all - receiving - giving, 0)
   sums <- unit_sums(cbind(received - mean(received), given - mean(given)) * weight, unit, max(unit))
+  if (nrow(sums) < 2) return(0)  # one unit has no spread
   spread <- stats::var(sums)
   together <- spread[1, 2]
   per_unit <- sum(weight^2) / nrow(sums) / repeats

@@ -48,16 +48,17 @@ is_training_table <- function(model, data) {
   )
 }
 
-# What the network answers to rows, one column each: the probability of every class, or the answer for every target.
-plain_answers <- function(answerer, table) {
-  target <- answerer$target
-  answers <- given_answers(answerer, table)
-  if (!has_classes(target)) return(stats::setNames(answers[seq_along(target$columns)], target$columns))
-  stats::setNames(answers[paste0("probability_", target$classes)], target$classes)
+# What the network predicts for rows, one column each: the probability of every class, or the prediction for every
+# target.
+plain_predictions <- function(predictor, table) {
+  target <- predictor$target
+  predictions <- given_predictions(predictor, table)
+  if (!has_classes(target)) return(stats::setNames(predictions[seq_along(target$columns)], target$columns))
+  stats::setNames(predictions[paste0("probability_", target$classes)], target$classes)
 }
 
 # Which of these are looked at: the positive class of two, all classes, all targets, or those that are asked for.
-answers_to_explain <- function(target, of) {
+predictions_to_explain <- function(target, of) {
   known <- if (has_classes(target)) target$classes else target$columns
   if (is.null(of)) return(target$positive %||% known)
   unknown <- setdiff(of, known)

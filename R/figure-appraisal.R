@@ -1,13 +1,13 @@
 #' Draw a confusion matrix
 #'
-#' Observed classes in rows, answers in columns. A tile's depth is its share of the row, so that rare classes are seen
-#' as well as common ones; the diagonal is outlined. Of more than 12 classes, or of long names, the columns have the
-#' numbers of the rows; of more than 12, classes that are taken for each other stand together, and the cells say what is
-#' most often confused.
+#' Observed classes in rows, predictions in columns. A tile's depth is its share of the row, so that rare classes are
+#' seen as well as common ones; the diagonal is outlined. Of more than 12 classes, or of long names, the columns have
+#' the numbers of the rows; of more than 12, classes that are taken for each other stand together, and the cells say
+#' what is most often confused.
 #'
 #' @param appraisal An appraisal of a classification.
-#' @param shares Of what the shares are: `"observed"` (the rows of a class: the diagonal is recall), `"answered"` (the
-#'   rows with an answer: the diagonal is precision) or `"all"`.
+#' @param shares Of what the shares are: `"observed"` (the rows of a class: the diagonal is recall), `"predicted"` (the
+#'   rows with a prediction: the diagonal is precision) or `"all"`.
 #' @param show What stands in the tiles: `"shares"`, `"counts"` or `"both"`; by default both up to 12 classes, and
 #'   shares of more.
 #' @return A ggplot.
@@ -18,8 +18,8 @@
 #' @export
 plot_confusion <- function(appraisal, shares = "observed", show = NULL) {
   check_appraisal_drawn(appraisal, "plot_confusion")
-  type_choice(c("observed", "answered", "all"))(shares, "shares")
-  if (!answers_classes(appraisal$task)) fail("Only a classification has a confusion matrix.", "See plot_fit().")
+  type_choice(c("observed", "predicted", "all"))(shares, "shares")
+  if (!predicts_classes(appraisal$task)) fail("Only a classification has a confusion matrix.", "See plot_fit().")
   classes <- rownames(appraisal$confusion)
   many <- length(classes) > 12
   if (many) classes <- classes[confusion_order(appraisal$confusion)]
@@ -27,8 +27,8 @@ plot_confusion <- function(appraisal, shares = "observed", show = NULL) {
   type_choice(c("shares", "counts", "both"))(show, "show")
   numbered <- many || max(nchar(classes, "width")) * length(classes) > 70
   d <- confusion_cells(appraisal, classes, shares, show)
-  right <- d[as.character(d$observed) == as.character(d$answer), ]
-  ggplot2::ggplot(d, ggplot2::aes(.data$answer, .data$observed)) +
+  right <- d[as.character(d$observed) == as.character(d$prediction), ]
+  ggplot2::ggplot(d, ggplot2::aes(.data$prediction, .data$observed)) +
     ggplot2::geom_tile(ggplot2::aes(fill = .data$share), colour = figure_paper, linewidth = 1.2) +
     ggplot2::geom_tile(data = right, fill = NA, colour = hue("ochre"), linewidth = 1) +
     ggplot2::geom_text(
@@ -44,15 +44,15 @@ plot_confusion <- function(appraisal, shares = "observed", show = NULL) {
       labels = function(class) if (numbered) sprintf("%s (%d)", shorten(class, 24), match(class, classes)) else class
     ) +
     ggplot2::labs(
-      title = sprintf("%s: what was answered for each observed class", enumerate(appraisal$target)),
+      title = sprintf("%s: what was predicted for each observed class", enumerate(appraisal$target)),
       subtitle = paste0(confusion_subtitle(appraisal, shares), if (many) most_confused(appraisal)),
-      x = "answered",
+      x = "predicted",
       y = "observed"
     ) +
     figure_theme() + no_grid() + confusion_axes(many)
 }
 
-# Classes that are taken for each other side by side: average linkage of what the rows of both are answered as.
+# Classes that are taken for each other side by side: average linkage of what the rows of both are predicted as.
 confusion_order <- function(confusion) {
   share <- confusion / pmax(rowSums(confusion), 1e-9)
   stats::hclust(stats::as.dist(2 - share - t(share)), "average")$order
@@ -61,10 +61,10 @@ confusion_order <- function(confusion) {
 # The three largest cells off the diagonal.
 most_confused <- function(appraisal) {
   cells <- confusion_table(appraisal)
-  wrong <- cells[cells$observed != cells$answer & cells$weight > 0, ]
+  wrong <- cells[cells$observed != cells$prediction & cells$weight > 0, ]
   if (nrow(wrong) == 0) return("")
   wrong <- utils::head(wrong[order(-wrong$weight), ], 3)
-  said <- sprintf("%s as %s (%s)", wrong$observed, wrong$answer, format_weighted_count(wrong$weight))
+  said <- sprintf("%s as %s (%s)", wrong$observed, wrong$prediction, format_weighted_count(wrong$weight))
   sprintf("\nMost often confused: %s", paste(said, collapse = ", "))
 }
 
@@ -79,7 +79,7 @@ confusion_cells <- function(appraisal, classes, shares, show) {
   d$label <- switch(show, counts = counts, shares = percents, both = sprintf("%s\n%s", counts, percents))
   if (length(classes) > 12) d$label[d$weight == 0] <- ""
   d$observed <- factor(d$observed, rev(classes))
-  d$answer <- factor(d$answer, classes)
+  d$prediction <- factor(d$prediction, classes)
   d
 }
 
@@ -90,10 +90,10 @@ cell_text_size <- function(classes) {
 confusion_subtitle <- function(appraisal, shares) {
   accuracy <- measure_of(appraisal, "accuracy")
   balanced <- measure_of(appraisal, "balanced accuracy")
-  of <- c(observed = "shares are of the row", answered = "shares are of the column", all = "shares are of all rows")
+  of <- c(observed = "shares are of the row", predicted = "shares are of the column", all = "shares are of all rows")
   sprintf(
     "%s; %s\nAccuracy %s (always %s: %s), balanced accuracy %s (%s)", judged_rows_text(appraisal), of[[shares]],
-    format_share(accuracy$value), appraisal$baseline_answer, format_share(accuracy$baseline),
+    format_share(accuracy$value), appraisal$baseline_prediction, format_share(accuracy$baseline),
     format_share(balanced$value), format_share(balanced$baseline)
   )
 }
@@ -115,12 +115,12 @@ confusion_axes <- function(many) {
 #' @export
 plot_fit <- function(appraisal) {
   check_appraisal_drawn(appraisal, "plot_fit")
-  if (answers_classes(appraisal$task)) fail("Observed against predicted is for numbers.", "See plot_confusion().")
+  if (predicts_classes(appraisal$task)) fail("Observed against predicted is for numbers.", "See plot_confusion().")
   if (length(appraisal$target) > 1) return(plot_fits(appraisal))
-  trimmed <- without_outermost(appraisal$judged, appraisal$n, c("observed", "answer"))
+  trimmed <- without_outermost(appraisal$judged, appraisal$n, c("observed", "prediction"))
   judged <- spread_counts(trimmed$rows, "observed")
-  limits <- range(judged$observed, judged$answer)
-  ggplot2::ggplot(judged, ggplot2::aes(.data$answer, .data$observed)) +
+  limits <- range(judged$observed, judged$prediction)
+  ggplot2::ggplot(judged, ggplot2::aes(.data$prediction, .data$observed)) +
     cloud(nrow(judged), bins = 100) +
     fit_line() +
     numbers_across() + numbers_up() +
@@ -146,7 +146,7 @@ fit_subtitle <- function(appraisal, left_out) {
   mae <- measure_of(appraisal, "MAE")
   sprintf(
     "%s. MAE %s (always %s: %s)\nR\u00b2 %s%s", judged_rows_text(appraisal), format_measure(mae$value),
-    signif(appraisal$baseline_answer, 4), format_measure(mae$baseline),
+    signif(appraisal$baseline_prediction, 4), format_measure(mae$baseline),
     format_share(measure_of(appraisal, "R\u00b2")$value), sub("\n", "; ", left_out %||% "")
   )
 }
@@ -156,10 +156,10 @@ plot_fits <- function(appraisal) {
   r2 <- measure_of(appraisal, "R\u00b2")
   long <- do.call(rbind, lapply(number_pairs(appraisal), function(pair) {
     panel <- sprintf("%s, R\u00b2 %s", pair$target, format_share(r2$value[r2$target == pair$target]))
-    data.frame(panel = panel, answer = pair$answer, observed = pair$observed)
+    data.frame(panel = panel, prediction = pair$prediction, observed = pair$observed)
   }))
   long$panel <- factor(long$panel, unique(long$panel))
-  ggplot2::ggplot(long, ggplot2::aes(.data$answer, .data$observed)) +
+  ggplot2::ggplot(long, ggplot2::aes(.data$prediction, .data$observed)) +
     cloud(nrow(long), bins = 100) +
     fit_line() +
     ggplot2::facet_wrap(~panel, scales = "free") +
@@ -171,7 +171,7 @@ plot_fits <- function(appraisal) {
 }
 
 plot_appraisal <- function(appraisal) {
-  if (answers_classes(appraisal$task)) plot_confusion(appraisal) else plot_fit(appraisal)
+  if (predicts_classes(appraisal$task)) plot_confusion(appraisal) else plot_fit(appraisal)
 }
 
 #' @exportS3Method ggplot2::autoplot

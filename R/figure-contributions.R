@@ -1,8 +1,8 @@
-#' Draw which inputs moved the answer to one row
+#' Draw which inputs moved the prediction for one row
 #'
 #' @param contributions What [contributions()] returns.
-#' @param most How many bars to show: the columns that moved the answer most, and one for all others together.
-#' @return A ggplot: a bar a column, from the mean answer towards the row's own.
+#' @param most How many bars to show: the columns that moved the prediction most, and one for all others together.
+#' @return A ggplot: a bar a column, from the mean prediction towards the row's own.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -23,7 +23,7 @@ plot_contributions <- function(contributions, most = 20) {
   d$low <- d$contribution - 1.96 * d$error
   d$high <- d$contribution + 1.96 * d$error
   what <- sprintf(
-    if (answers_classes(contributions$task)) "the probability of \"%s\"" else "the answer for %s", contributions$of
+    if (predicts_classes(contributions$task)) "the probability of \"%s\"" else "the prediction for %s", contributions$of
   )
   sampled <- !is.null(contributions$passes)
   how <- paste0(
@@ -40,7 +40,7 @@ plot_contributions <- function(contributions, most = 20) {
     ggplot2::geom_vline(xintercept = 0, colour = hue("stone"), linewidth = 0.4) +
     ggplot2::scale_fill_manual(values = c(`TRUE` = hue("ink"), `FALSE` = hue("ochre")), guide = "none") +
     ggplot2::labs(
-      title = sprintf("Why %s is %s", what, format_measure(contributions$answer)),
+      title = sprintf("Why %s is %s", what, format_measure(contributions$prediction)),
       subtitle = sprintf(how, format_measure(contributions$mean)), x = sprintf("moves %s by", what), y = NULL
     ) +
     figure_theme() + no_grid_up()

@@ -85,7 +85,7 @@ curve_name <- function(model, what) {
 # numbers it has the target's unit (of its logarithm, where that is learned).
 loss_in_unit <- function(model) {
   target <- target_in(model)
-  scale <- model$answerer$preparation$target$scale
+  scale <- model$predictor$preparation$target$scale
   as_is <- function(name) list(convert = identity, name = name, short = "loss")
   of <- if (is_logarithmic(target)) sprintf("log %s", target$columns[1]) else target$columns[1]
   scaled <- function(name) as_is(paste(name, "of the scaled targets"))

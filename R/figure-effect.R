@@ -1,4 +1,4 @@
-#' Draw how the answer goes with an input
+#' Draw how the prediction changes with an input
 #'
 #' @param effect What [effect_of()] returns.
 #' @return A ggplot: for one number the mean (heavy) and single rows (thin), with marks where rows lie; for categories
@@ -33,9 +33,9 @@ plot_effect <- function(effect) {
       if (!alone && !all(all$near)) "\nWhere no rows are near, nothing is drawn"
     )
   ) + figure_theme()
-  if (alone && along) figure <- figure + ggplot2::labs(y = answer_word(effect$task))
+  if (alone && along) figure <- figure + ggplot2::labs(y = prediction_word(effect$task))
   if (nlevels(curve$of) == 1) return(figure)
-  figure + ggplot2::facet_wrap(~of, scales = if (answers_classes(effect$task)) "fixed" else "free_y")
+  figure + ggplot2::facet_wrap(~of, scales = if (predicts_classes(effect$task)) "fixed" else "free_y")
 }
 
 # Levels that are too many to be shown.
@@ -48,7 +48,7 @@ levels_left_text <- function(effect) {
 effect_title <- function(effect, of) {
   what <- if (length(of) > 1) {
     enumerate(effect$target)
-  } else if (answers_classes(effect$task)) {
+  } else if (predicts_classes(effect$task)) {
     sprintf("Probability of \"%s\"", of)
   } else {
     of
@@ -62,7 +62,7 @@ effect_lines <- function(effect, curve) {
   values <- curve[[effect$input]]
   seen <- data.frame(at = effect$seen[[1]])
   seen <- seen[seen$at >= min(values) & seen$at <= max(values), , drop = FALSE]
-  ggplot2::ggplot(curve, ggplot2::aes(.data[[effect$input]], .data$answer)) +
+  ggplot2::ggplot(curve, ggplot2::aes(.data[[effect$input]], .data$prediction)) +
     ggplot2::geom_line(
       data = lines, ggplot2::aes(group = .data$row), colour = hue("sea"), alpha = 0.3, linewidth = 0.35
     ) +
@@ -76,12 +76,12 @@ effect_points <- function(effect, curve) {
   column <- effect$input
   values <- curve[[column]]
   curve[[column]] <- if (is.logical(values) || is.numeric(values)) factor(values) else factor(values, unique(values))
-  ggplot2::ggplot(curve, ggplot2::aes(.data$answer, .data[[column]])) +
+  ggplot2::ggplot(curve, ggplot2::aes(.data$prediction, .data[[column]])) +
     ggplot2::geom_linerange(
       ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("sea"), linewidth = 0.8
     ) +
     ggplot2::geom_point(colour = hue("ink"), size = 3.2) +
-    ggplot2::labs(x = answer_word(effect$task), y = column) +
+    ggplot2::labs(x = prediction_word(effect$task), y = column) +
     ggplot2::theme(panel.spacing = grid::unit(14, "pt"))
 }
 
@@ -94,14 +94,14 @@ effect_map <- function(effect, curve) {
     scale(labels = function(v) format(structure(v, class = class(curve[[column]]))))
   }
   place <- ggplot2::aes(
-    xmin = .data$left, xmax = .data$right, ymin = .data$bottom, ymax = .data$top, fill = .data$answer
+    xmin = .data$left, xmax = .data$right, ymin = .data$bottom, ymax = .data$top, fill = .data$prediction
   )
   ggplot2::ggplot(curve, place) +
     ggplot2::geom_rect() +
     shades() +
     moment_axis(effect$input[1], ggplot2::scale_x_continuous) +
     moment_axis(effect$input[2], ggplot2::scale_y_continuous) +
-    ggplot2::labs(x = effect$input[1], y = effect$input[2], fill = answer_word(effect$task))
+    ggplot2::labs(x = effect$input[1], y = effect$input[2], fill = prediction_word(effect$task))
 }
 
 # Cells reach halfway to their neighbours, since the values are at equal shares and not at equal distances.
@@ -116,10 +116,11 @@ cell_edges <- function(x) {
 effect_tiles <- function(effect, curve) {
   first <- effect$input[1]
   second <- effect$input[2]
-  ggplot2::ggplot(curve, ggplot2::aes(factor(.data[[first]]), factor(.data[[second]]), fill = .data$answer)) +
+  ggplot2::ggplot(curve, ggplot2::aes(factor(.data[[first]]), factor(.data[[second]]), fill = .data$prediction)) +
     ggplot2::geom_tile() +
     ggplot2::geom_text(
-      ggplot2::aes(label = format_measure(.data$answer), colour = .data$answer > mean(range(.data$answer))), size = 4
+      ggplot2::aes(label = format_measure(.data$prediction), colour = .data$prediction > mean(range(.data$prediction))),
+      size = 4
     ) +
     text_on_shades() +
     shades(guide = "none") +
@@ -133,11 +134,11 @@ effect_levels <- function(effect, curve, along, level) {
   curve <- curve[label %in% shown, ]
   curve$level <- factor(curve[[level]], shown)
   ggplot2::ggplot(
-    curve, ggplot2::aes(.data[[along]], .data$answer, colour = .data$level, linetype = .data$level)
+    curve, ggplot2::aes(.data[[along]], .data$prediction, colour = .data$level, linetype = .data$level)
   ) +
     ggplot2::geom_line(linewidth = 1) +
     line_scales() +
-    ggplot2::labs(x = along, y = answer_word(effect$task), colour = level, linetype = level) +
+    ggplot2::labs(x = along, y = prediction_word(effect$task), colour = level, linetype = level) +
     wide_keys()
 }
 

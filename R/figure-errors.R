@@ -1,7 +1,7 @@
 #' Draw the errors of a regression or of counts
 #'
-#' `plot_errors()`: a histogram of the errors (answer less observed), or the errors against what was predicted or any
-#' column, with their median and the band that holds nine of ten along it. Errors that grow, bend or drift along an
+#' `plot_errors()`: a histogram of the errors (prediction less observed), or the errors against what was predicted or
+#' any column, with their median and the band that holds nine of ten along it. Errors that grow, bend or drift along an
 #' axis tell what the network has missed.
 #'
 #' @param appraisal An appraisal of numbers.
@@ -20,8 +20,8 @@ plot_errors <- function(appraisal, against = NULL, data = NULL) {
   pairs <- number_pairs(appraisal)
   axis <- errors_axis(rlang::enquo(against), appraisal, data)
   d <- do.call(rbind, lapply(pairs, function(pair) {
-    at <- if (identical(axis$name, "predicted")) pair$answer else axis$values %||% NA
-    data.frame(target = pair$target, error = pair$answer - pair$observed, at = at, weight = appraisal$weight)
+    at <- if (identical(axis$name, "predicted")) pair$prediction else axis$values %||% NA
+    data.frame(target = pair$target, error = pair$prediction - pair$observed, at = at, weight = appraisal$weight)
   }))
   d$target <- factor(d$target, appraisal$target)
   figure <- if (is.null(axis)) {
@@ -57,12 +57,12 @@ errors_histogram <- function(d, appraisal) {
     ggplot2::geom_histogram(bins = bins, fill = hue("ink"), colour = figure_paper, linewidth = 0.2) +
     ggplot2::geom_vline(xintercept = 0, colour = hue("ochre"), linewidth = 0.8) +
     ggplot2::labs(
-      title = errors_title(appraisal, "how far off the answers are"),
+      title = errors_title(appraisal, "how far off the predictions are"),
       subtitle = sprintf(
         "%s; half of them are off by less than %s, the mean bias is %s%s", judged_rows_text(appraisal),
         enumerate(median), enumerate(bias), trimmed$said %||% ""
       ),
-      x = "answer less observed", y = "rows"
+      x = "prediction less observed", y = "rows"
     ) +
     figure_theme()
 }
@@ -71,7 +71,7 @@ errors_cloud <- function(d, appraisal, name) {
   trimmed <- without_outermost(d, appraisal$n, c("error", if (is.numeric(d$at)) "at"))
   d <- trimmed$rows
   bands <- do.call(rbind, lapply(split(d, d$target), error_quantiles))
-  along <- if (name == "predicted") "the answers" else name
+  along <- if (name == "predicted") "the predictions" else name
   banded <- if (!is.null(bands)) "; the median, and the band that holds nine of ten"
   ggplot2::ggplot(d, ggplot2::aes(.data$at, .data$error)) +
     cloud(nrow(d), bins = 90) +
@@ -81,7 +81,7 @@ errors_cloud <- function(d, appraisal, name) {
     (if (!is.null(bands)) error_band(bands)) +
     ggplot2::labs(
       title = errors_title(appraisal, sprintf("errors along %s", along)),
-      subtitle = paste0(judged_rows_text(appraisal), banded, trimmed$said), x = name, y = "answer less observed"
+      subtitle = paste0(judged_rows_text(appraisal), banded, trimmed$said), x = name, y = "prediction less observed"
     ) +
     figure_theme()
 }
@@ -122,7 +122,7 @@ errors_by_level <- function(d, appraisal, name) {
     ggplot2::labs(
       title = errors_title(appraisal, sprintf("errors by %s", name)),
       subtitle = sprintf("%s; boxes hold the middle half", judged_rows_text(appraisal)), x = name,
-      y = "answer less observed"
+      y = "prediction less observed"
     ) +
     numbers_up() +
     figure_theme()

@@ -20,7 +20,7 @@ plot_network <- function(model, units = 60) {
   b <- model$brief
   drawn <- drawn_units(model)
   small <- nrow(drawn) <= units
-  straight <- !is.null(leading_member(model$answerer)$network$straight)
+  straight <- !is.null(leading_member(model$predictor)$network$straight)
   figure <- if (small) {
     drawn$bias <- drawn_biases(model, drawn)
     draw_units(drawn, drawn_weights(model, drawn))
@@ -35,7 +35,7 @@ plot_network <- function(model, units = 60) {
   } else {
     "layers from left to right"
   }
-  parameters <- counted(network_parameters(model$answerer), "parameter")
+  parameters <- counted(network_parameters(model$predictor), "parameter")
   figure +
     ggplot2::labs(
       title = sprintf("%s: %s", enumerate(b$target), drawn_wiring(model)),
@@ -49,7 +49,7 @@ plot_network <- function(model, units = 60) {
 # Of networks that take turns the one that counts most is drawn.
 drawn_wiring <- function(model) {
   if (is.null(model$members)) return(sprintf("%s > output", wiring_text(model)))
-  sprintf("one of %d: %s > output", network_count(model$answerer), leading_members(model)$network[1])
+  sprintf("one of %d: %s > output", network_count(model$predictor), leading_members(model)$network[1])
 }
 
 draw_units <- function(units, weights) {

@@ -80,8 +80,8 @@ check_lines <- function(n, advice) {
   fail(sprintf("At most %d curves are told apart in one figure, not %d.", length(figure_lines), n), advice)
 }
 
-# What an answer is called.
-answer_word <- function(task) if (answers_classes(task)) "probability" else "answer"
+# What a prediction is called.
+prediction_word <- function(task) if (predicts_classes(task)) "probability" else "prediction"
 
 judged_rows_text <- function(appraisal) counted(appraisal$n, paste(appraisal$rows, "row"))
 

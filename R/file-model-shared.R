@@ -5,7 +5,7 @@ shared_parts <- c("target", "preparation", "shape")
 
 with_shared <- function(parts) {
   pools <- stats::setNames(lapply(shared_parts, function(part) list()), shared_parts)
-  for (name in c("answerer", "direct")) {
+  for (name in c("predictor", "direct")) {
     members <- lapply(parts[[name]]$members, apart_from_parameters)
     for (part in shared_parts) {
       each <- lapply(members, `[[`, part)
@@ -22,7 +22,7 @@ with_shared <- function(parts) {
 without_shared <- function(parts) {
   pools <- parts$shared
   parts["shared"] <- NULL
-  for (name in c("answerer", "direct")) {
+  for (name in c("predictor", "direct")) {
     members <- lapply(parts[[name]]$members, function(member) {
       for (part in shared_parts) member[[part]] <- pools[[part]][[member[[part]]]]
       together_with_parameters(member)
@@ -34,16 +34,16 @@ without_shared <- function(parts) {
 
 hash_each <- function(x) vapply(x, rlang::hash, "")
 
-# An answerer whose network is parted into its shape and what it has learned, and whole again.
-apart_from_parameters <- function(answerer) {
-  learned <- intersect(c("parameters", "members"), names(answerer$network))
-  answerer$shape <- answerer$network[setdiff(names(answerer$network), learned)]
-  answerer$network <- answerer$network[learned]
-  answerer
+# A predictor whose network is parted into its shape and what it has learned, and whole again.
+apart_from_parameters <- function(predictor) {
+  learned <- intersect(c("parameters", "members"), names(predictor$network))
+  predictor$shape <- predictor$network[setdiff(names(predictor$network), learned)]
+  predictor$network <- predictor$network[learned]
+  predictor
 }
 
-together_with_parameters <- function(answerer) {
-  answerer$network <- c(answerer$shape, answerer$network)
-  answerer["shape"] <- NULL
-  answerer
+together_with_parameters <- function(predictor) {
+  predictor$network <- c(predictor$shape, predictor$network)
+  predictor["shape"] <- NULL
+  predictor
 }

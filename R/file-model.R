@@ -1,10 +1,10 @@
 #' Keep a model in a file
 #'
 #' One file holds everything: the brief, the learned preparation, the network, the loss curves, and the observed and
-#' answered values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
+#' predicted values of the held-out rows. Predictions after reading are identical bit for bit. Reading never runs code.
 #'
 #' @section What a file gives away: By default a file holds, of the rows that the model is judged by, their keys (the
-#'   values of the id), observed values and answers, and hashes of the rows that it has learned from: by them
+#'   values of the id), observed values and predictions, and hashes of the rows that it has learned from: by them
 #'   [appraise()], [decide()], [recalibrate()] and [calibrate()] work without the table, and learned rows are told from
 #'   new ones. `rows = FALSE`, or `hylomath train --bare`, leaves all of that out, and the names of levels that fewer
 #'   than `few` training rows have. Such a model predicts, explains and is judged on tables that it is given; rows that
@@ -13,13 +13,13 @@
 #'   of each number, the names of the other levels, and how often each class was seen.
 #'
 #' @section Format: `docs/model-format.md` describes it, and a JSON Schema comes with the package,
-#'   `model-schema.json`. Version 7, and with it 6, is read by every later version of the package. Parts that a later
-#'   version adds are kept as they are; a newer format is refused by its number.
+#'   `model-schema.json`. From version 0.2.0 of the package on, every later version reads it. Parts that a later version
+#'   adds are kept as they are; another format is refused by its number.
 #' @param model A model.
 #' @param file A path; `.hylo` is the usual ending. The file is written whole or not at all.
 #' @param rows Whether what is known of single rows is written.
 #' @param few With `rows = FALSE`, levels that fewer training rows than this have lose their names. A row with such a
-#'   level is then answered as one whose level training never saw.
+#'   level is then predicted as one whose level training never saw.
 #' @return `write_model()` returns `model` invisibly, `read_model()` a model that is identical to the one written (with
 #'   `rows = FALSE` to what was left of it).
 #' @section Errors: A file that can't be read, is damaged, or is no model file.
@@ -52,29 +52,28 @@ model_text <- function(model) {
 model_parts <- function(model) {
   parts <- unclass(model)
   parts$brief <- brief_yaml(model$brief)
-  parts$answerer <- without_classes(parts$answerer)
+  parts$predictor <- without_classes(parts$predictor)
   if (!is.null(parts$direct)) parts$direct <- without_classes(parts$direct)
   parts
 }
 
-# What answers rows has a name of its own, the same wherever it is kept: twelve digits of the checksum of all that it
+# What predicts rows has a name of its own, the same wherever it is kept: twelve digits of the checksum of all that it
 # consists of.
-identity_of <- function(model) substr(text_checksum(json_text(without_classes(model$answerer))), 1, 12)
+identity_of <- function(model) substr(text_checksum(json_text(without_classes(model$predictor))), 1, 12)
 
 # Their classes are given by who reads them.
-without_classes <- function(answerer) {
-  answerer <- unclass(answerer)
-  if (!is.null(answerer$members)) answerer$members <- lapply(answerer$members, unclass)
-  answerer
+without_classes <- function(predictor) {
+  predictor <- unclass(predictor)
+  if (!is.null(predictor$members)) predictor$members <- lapply(predictor$members, unclass)
+  predictor
 }
 
-with_classes <- function(answerer) {
-  if (!is.null(answerer$members)) answerer$members <- lapply(answerer$members, with_classes)
-  structure(answerer, class = "hylomath_answerer")
+with_classes <- function(predictor) {
+  if (!is.null(predictor$members)) predictor$members <- lapply(predictor$members, with_classes)
+  structure(predictor, class = "hylomath_predictor")
 }
 
-model_format <- 7L
-oldest_model_format <- 6L
+model_format <- 8L
 
 #' @rdname write_model
 #' @export
@@ -92,13 +91,12 @@ read_model <- function(file) {
     without_shared(lapply(content, from_stored)),
     error = function(e) foreign(if (inherits(e, "hylomath_error")) sub("[.]$", "", e$what) else "it is damaged")
   )
-  broken <- setdiff(c("brief", "answerer", "curves", "baseline"), names(parts))
+  broken <- setdiff(c("brief", "predictor", "curves", "baseline"), names(parts))
   if (length(broken)) foreign(sprintf("its part %s is missing", quoted(broken[1])))
   part <- broken_part(parts)
   if (!is.null(part)) foreign(sprintf("its part %s is damaged", quoted(part)))
-  # derived columns had another key before
-  parts$brief <- read_brief(text = sub("(^|\n)derive:", "\\1add_columns:", parts$brief), read = FALSE)
-  parts$answerer <- with_classes(parts$answerer)
+  parts$brief <- read_brief(text = parts$brief, read = FALSE)
+  parts$predictor <- with_classes(parts$predictor)
   if (!is.null(parts$direct)) parts$direct <- with_classes(parts$direct)
   structure(parts, class = "hylomath_model")
 }
@@ -107,8 +105,7 @@ model_head <- paste0(
   "^[{]\"format\":\"hylomath model\",\"format_version\":([0-9]+),\"checksum\":\"([0-9a-f]{64})\",\"content\":"
 )
 
-# The parts as JSON has them. From format 7 on the content is checked before it is parsed; before, the parts stood
-# beside the format.
+# The parts as JSON has them: the content is checked before it is parsed.
 model_content <- function(text, file, foreign) {
   parse <- function(text) {
     unreadable <- function(e) foreign("what it holds is damaged or something else")
@@ -120,8 +117,7 @@ model_content <- function(text, file, foreign) {
     parts <- parse(text)
     if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
     check_model_format(file, parts$format_version)
-    if (parts$format_version > 6) foreign("it is damaged")
-    return(parts[setdiff(names(parts), c("format", "format_version"))])
+    foreign("it is damaged")
   }
   check_model_format(file, as.integer(head[2]))
   content <- substr(text, nchar(head[1]) + 1, nchar(text) - 1)
@@ -133,7 +129,7 @@ model_content <- function(text, file, foreign) {
 
 check_model_format <- function(file, version) {
   number <- as_one_number(version)
-  if (isTRUE(number >= oldest_model_format && number <= model_format && number == round(number))) return()
+  if (identical(as.integer(number), model_format)) return()
   newer <- isTRUE(number > model_format)
   by <- if (newer) "a newer" else "an older"
   fail(

@@ -60,7 +60,7 @@ result_checks <- function(x) {
       repeats = wants_place(1), judge = function(judge) judge %in% c("folds", "turns", "validation"),
       where = wants_maybe(wants_text), brief = wants_brief, base = wants_brief
     ),
-    hylomath_appraisal = c(appraisal_checks(x), if (answers_classes(x$task)) answered_classes_checks(x))
+    hylomath_appraisal = c(appraisal_checks(x), if (predicts_classes(x$task)) predicted_classes_checks(x))
   )
   c(judged, if (inherits(x, c("hylomath_folds", "hylomath_variation", "hylomath_sifting"))) dealt, own)
 }
@@ -80,16 +80,16 @@ varied_numbers <- c(
 apart_numbers <- c("value", "low", "high", "difference", "difference_low", "difference_high")
 
 appraisal_checks <- function(x) {
-  classes <- answers_classes(x$task)
+  classes <- predicts_classes(x$task)
   list(
     measures = wants_columns("measure", c("value", "low", "high", "baseline")), rows = wants_text, n = wants_place(0),
     level = wants_share, units = wants_text, weighted = is_flag, wiring = wants_text, looks = is_numbers,
     positive = wants_maybe(function(positive) positive %in% rownames(x$confusion)),
-    bands = if (classes) is.null else wants_columns("band", c("rows", "answer", "bias", "MAE", "RMSE")),
+    bands = if (classes) is.null else wants_columns("band", c("rows", "prediction", "bias", "MAE", "RMSE")),
     worth = wants_maybe(wants_worth), coverage = wants_maybe(wants_columns("of", coverage_numbers, least = 1)),
     by = wants_maybe(wants_columns(c("group", "measure"), c("rows", "value", "low", "high"))),
     by_column = if (is.null(x$by)) is.null else wants_text,
-    baseline_answer = if (classes) wants_text else function(answer) is_numbers(answer, length(x$target)),
+    baseline_prediction = if (classes) wants_text else function(prediction) is_numbers(prediction, length(x$target)),
     baseline_is = wants_maybe(wants_text), baseline_rate = wants_maybe(is_numbers),
     judged = function(judged) is.data.frame(judged) && is.character(judged$key),
     weight = is_numbers, unit = is_numbers
@@ -103,13 +103,13 @@ wants_worth <- function(worth) {
     all(worth$verdict %in% c("better", "worse", "same", "mixed"))
 }
 
-answered_classes_checks <- function(x) {
+predicted_classes_checks <- function(x) {
   shares <- c("support", "recall", "precision", "f1")
   list(
     confusion = function(confusion) {
       of <- rownames(confusion)
       is.matrix(confusion) && is_numbers(as.vector(confusion)) && all(confusion >= 0) && length(of) >= 2 &&
-        is_texts(of) && identical(of, colnames(confusion)) && x$baseline_answer %in% of
+        is_texts(of) && identical(of, colnames(confusion)) && x$baseline_prediction %in% of
     },
     classes = function(classes) wants_columns("class", shares)(classes) &&
       identical(classes$class, rownames(x$confusion))

@@ -4,7 +4,7 @@
 #' itself: `read_result()` opens its `file` too, finished or not.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8 whose top level has `format` (`"hylomath result"`),
-#'   `format_version` (4), `checksum` (of the text behind it) and `result`, in the form of a model file's values, see
+#'   `format_version` (5), `checksum` (of the text behind it) and `result`, in the form of a model file's values, see
 #'   [write_model()]; what has a class is
 #'   `{"$object": {class, value}}`, and a brief its text without its table. Reading never runs code.
 #' @param x A result.
@@ -37,7 +37,7 @@ write_result <- function(x, file) {
 
 kept_classes <- c("hylomath_folds", "hylomath_variation", "hylomath_sifting", "hylomath_lineup", "hylomath_appraisal")
 
-result_format <- 4L
+result_format <- 5L
 
 result_head <- "{\"format\":\"hylomath result\",\"format_version\":%d,\"checksum\":\"%s\",\"result\":"
 

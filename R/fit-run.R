@@ -105,5 +105,5 @@ epoch_reporter <- function(report, about) {
   }
 }
 
-# An interrupt while R code runs must not unwind the core's loop, so it becomes the answer "stop".
+# An interrupt while R code runs must not unwind the core's loop, so it becomes the value "stop".
 unless_interrupted <- function(code) tryCatch(code, interrupt = function(e) FALSE)

@@ -1,27 +1,27 @@
 # What a teacher says, and the fit that listens to it; see ?distil.
 
-# Its answers to the rows of its working table, for students: `answers`, a matrix of probabilities with a column a
-# class, or of numbers with a column a target, NA where it has no answer; and `smear`, the factor that made means of
-# them.
+# Its predictions for the rows of its working table, for students: `predictions`, a matrix of probabilities with a
+# column a class, or of numbers with a column a target, NA where it has no prediction; and `smear`, the factor that made
+# means of them.
 teaching_of <- function(teacher, table) {
   target <- teacher$target
-  answers <- answers_of(teacher, table)
-  said <- if (has_classes(target)) answers[paste0("probability_", target$classes)] else answers
-  answers <- as.matrix(said)
-  dimnames(answers) <- list(NULL, target$classes)
-  list(answers = answers, smear = if (target$scaling == "log") teacher$preparation$target$smear)
+  predictions <- predictions_of(teacher, table)
+  said <- if (has_classes(target)) predictions[paste0("probability_", target$classes)] else predictions
+  predictions <- as.matrix(said)
+  dimnames(predictions) <- list(NULL, target$classes)
+  list(predictions = predictions, smear = if (target$scaling == "log") teacher$preparation$target$smear)
 }
 
 # fit_spec() with a teacher: `taught` is list(temperature, label_share) and what teaching_of() says of all rows of the
-# table. Rows without a target take part with the teacher's answer alone.
+# table. Rows without a target take part with the teacher's prediction alone.
 taught_spec <- function(settled, learned, taught) {
   a <- settled
   target <- a$target
   logarithmic <- isTRUE(learned$preparation$target$log)
-  if (has_classes(target)) taught$answers <- unname(taught$answers[, target$classes])
-  # a student of logarithms makes means of its answers itself
-  if (logarithmic && !is.null(taught$smear)) taught$answers <- sweep(taught$answers, 2, taught$smear, `/`)
-  said <- stats::complete.cases(taught$answers)
+  if (has_classes(target)) taught$predictions <- unname(taught$predictions[, target$classes])
+  # a student of logarithms makes means of its predictions itself
+  if (logarithmic && !is.null(taught$smear)) taught$predictions <- sweep(taught$predictions, 2, taught$smear, `/`)
+  said <- stats::complete.cases(taught$predictions)
   open <- rowSums(is.na(a$table[target$columns])) > 0
   unlabelled <- open & said & is.na(a$part) & !a$aside %in% c("gap", "filtered")
   a$part[unlabelled] <- "training"
@@ -41,7 +41,7 @@ taught_numbers <- function(a, learned, taught, share) {
   for (j in seq_along(target$columns)) {
     column <- target$columns[j]
     y <- as.numeric(a$table[[column]])
-    a$table[[column]] <- ifelse(share == 1, y, blend(y, taught$answers[, j], share, learned$preparation$target$log))
+    a$table[[column]] <- ifelse(share == 1, y, blend(y, taught$predictions[, j], share, learned$preparation$target$log))
   }
   fit_spec(a, learned)
 }
@@ -50,7 +50,7 @@ taught_numbers <- function(a, learned, taught, share) {
 taught_classes <- function(a, learned, taught, unlabelled) {
   classes <- a$target$classes
   label <- as_label(a$table[[a$target$columns]])
-  label[unlabelled] <- classes[max.col(taught$answers[unlabelled, , drop = FALSE], ties.method = "first")]
+  label[unlabelled] <- classes[max.col(taught$predictions[unlabelled, , drop = FALSE], ties.method = "first")]
   a$table[[a$target$columns]] <- label
   spec <- fit_spec(a, learned)
   spec$core$soft <- soft_shares(a$target, learned, label, unlabelled, taught, spec$core$rows)
@@ -59,9 +59,9 @@ taught_classes <- function(a, learned, taught, unlabelled) {
 }
 
 # Of targets that are trained as logarithms the logarithms are blended.
-blend <- function(y, answer, share, log) {
-  y[share == 0] <- answer[share == 0]
-  if (log) exp(share * log(y) + (1 - share) * log(answer)) else share * y + (1 - share) * answer
+blend <- function(y, prediction, share, log) {
+  y[share == 0] <- prediction[share == 0]
+  if (log) exp(share * log(y) + (1 - share) * log(prediction)) else share * y + (1 - share) * prediction
 }
 
 # A column a row of the fit: the label's share, then each class's (core/loss.hpp). With class weights w the network
@@ -71,7 +71,7 @@ soft_shares <- function(target, learned, label, unlabelled, taught, rows) {
   classes <- target$classes
   weight <- unname(class_weights_of(target, learned$preparation$target)[classes])
   place <- match(label[rows], classes)
-  score <- taught$answers[rows, , drop = FALSE] * rep(weight, each = length(rows))
+  score <- taught$predictions[rows, , drop = FALSE] * rep(weight, each = length(rows))
   p <- score^(1 / taught$temperature)
   listens <- stats::complete.cases(p)
   share <- ifelse(unlabelled[rows], 0, ifelse(listens, taught$label_share, 1))

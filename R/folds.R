@@ -27,7 +27,7 @@
 #'     `seconds`, and a column a measure;
 #'   * `pooled`, an [appraisal][appraise()] of all judged rows, for figures, curves and notes;
 #'   * `left_out`, the number of folds that an interrupt cut short; the others stand;
-#'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was answered by a network
+#'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was predicted by a network
 #'     that had not learned from it.
 #'
 #'   [as.data.frame()] gives `measures`.
@@ -67,7 +67,7 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
   done <- if (rotates(laid$analysis)) {
     rotation_folds(laid, report, checkpoint)
   } else {
-    run_jobs(b$table, fold_jobs(laid, "answers"), "fold", report, laid = list(laid), checkpoint = checkpoint)
+    run_jobs(b$table, fold_jobs(laid, "predictions"), "fold", report, laid = list(laid), checkpoint = checkpoint)
   }
   new_folds(laid, done, level, draws, checkpoint$kept_in())
 }
@@ -122,7 +122,7 @@ pooled_appraisal <- function(grounds, judged, level, draws) {
   pooled
 }
 
-# What was answered to each row, with its fold.
+# What was predicted for each row, with its fold.
 fold_predictions <- function(judged, plan, sizes) {
   cbind(judged["key"], "repeat" = rep(plan[["repeat"]], sizes), fold = rep(plan$fold, sizes), judged[-1])
 }
@@ -167,11 +167,11 @@ overlap_factor <- function(each) sqrt(1 / nrow(each) + mean(each$rows / each$tra
 #' @export
 as.data.frame.hylomath_folds <- function(x, ...) x$measures
 
-#' Make intervals and sets from out-of-fold answers
+#' Make intervals and sets from out-of-fold predictions
 #'
-#' Every row of the pooled folds has an answer from a network that had not learned from it, so the brief needs no
+#' Every row of the pooled folds has a prediction from a network that had not learned from it, so the brief needs no
 #' calibration rows of its own for [predict()][predict.hylomath_model]'s intervals and sets or for [recalibrate()]
-#' (Vovk 2015, "Cross-conformal predictors"). The answers are those of networks that learned from a little less, so
+#' (Vovk 2015, "Cross-conformal predictors"). The predictions are those of networks that learned from a little less, so
 #' coverage is near the promise rather than held by proof: the [appraisal][appraise()] on test rows tells.
 #'
 #' @param model A model.
@@ -215,12 +215,12 @@ judged_of_folds <- function(folds, grouped) {
   first <- folds$predictions[["repeat"]] == 1
   said <- folds$predictions[first, , drop = FALSE]
   of_observed <- if (length(folds$target) > 1) paste0("observed_", folds$target) else "observed"
-  answers <- said[setdiff(names(said), c("key", "repeat", "fold", of_observed))]
-  rownames(answers) <- NULL
+  predictions <- said[setdiff(names(said), c("key", "repeat", "fold", of_observed))]
+  rownames(predictions) <- NULL
   observed <- said[of_observed]
   drop_nulls(list(
     key = said$key, group = if (grouped) folds$group[first],
     observed = if (length(of_observed) > 1) stats::setNames(observed, folds$target) else observed[[1]],
-    weight = folds$pooled$weight[first] * folds$repeats, answers = answers
+    weight = folds$pooled$weight[first] * folds$repeats, predictions = predictions
   ))
 }

@@ -16,8 +16,8 @@ check_goes_further <- function(model, verb) {
   }
 }
 
-# Of a model whose rows rotate the analyses of the networks that answer, by name, and of the direct one.
-answering_candidates <- function(model, a) {
+# Of a model whose rows rotate the analyses of the networks that predict, by name, and of the direct one.
+predicting_candidates <- function(model, a) {
   shares <- wiring_shares(model$members)
   used <- union(names(shares)[shares > 0], "direct")
   known <- rotation_candidates(a)
@@ -25,12 +25,12 @@ answering_candidates <- function(model, a) {
   known[used]
 }
 
-# By candidate and turn the answerers of its networks.
-answering_networks <- function(model) {
+# By candidate and turn the predictors of its networks.
+predicting_networks <- function(model) {
   shares <- wiring_shares(model$members)
   used <- names(shares)[shares > 0]
-  of <- rep(used, each = length(unique(model$answerer$turns)))
-  networks <- split(model$answerer$members, factor(of, used))
+  of <- rep(used, each = length(unique(model$predictor$turns)))
+  networks <- split(model$predictor$members, factor(of, used))
   networks$direct <- networks$direct %||% model$direct$members
   networks
 }

@@ -39,7 +39,7 @@ local_crew <- function(size) {
     is_back = function(sent) {
       !sent$session$is_alive() || sent$session$poll_process(0) == "ready" || stands_still(sent)
     },
-    answer = function(sent) {
+    response = function(sent) {
       if (stands_still(sent)) {
         sent$session$kill()
         return(simpleError("it stood still"))

@@ -1,7 +1,8 @@
 # What can be wanted of a job: functions of the fit's spec and the fit.
 job_results <- function() {
   list(
-    answers = fold_answers, loss = fold_loss, rises = fold_rises, teaching = fold_teaching, member = fold_member,
+    predictions = fold_evaluated, loss = fold_loss, rises = fold_rises, teaching = fold_teaching,
+    member = fold_member,
     turned = fold_turned, whole = fold_whole
   )
 }
@@ -24,42 +25,42 @@ fold_spec <- function(laid, i, taught = NULL, on = NULL) {
 fold_whole <- function(spec, fit) {
   training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
-  c(list(answerer = new_answerer(spec, fit), training = training, kept = kept), fit_facts(spec, fit))
+  c(list(predictor = new_predictor(spec, fit), training = training, kept = kept), fit_facts(spec, fit))
 }
 
-# What the fold's network answers to the rows that it judges.
-fold_answers <- function(spec, fit) {
-  judged <- judged_in_fold(spec, new_answerer(spec, fit), spec$judged)
+# What the fold's network predicts for the rows that it judges.
+fold_evaluated <- function(spec, fit) {
+  judged <- judged_in_fold(spec, new_predictor(spec, fit), spec$judged)
   judged$row <- spec$judged
   c(list(judged = judged), fit_facts(spec, fit))
 }
 
-# A network that is to answer with others, how it was trained, and what it answers to the rows that it judges.
+# A network that is to predict with others, how it was trained, and what it predicts for the rows that it judges.
 fold_member <- function(spec, fit) {
-  answerer <- new_answerer(spec, fit)
-  judged <- judged_in_fold(spec, answerer, spec$judged)
+  predictor <- new_predictor(spec, fit)
+  judged <- judged_in_fold(spec, predictor, spec$judged)
   judged$row <- spec$judged
   training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
   states <- if (spec$core$keeps) list(states = fit$states)
   # of the rows that it was stopped by it has not learned either
   stopping <- rows_in(spec$analysis, "validation")
-  second <- answers_of(answerer, spec$analysis$table[stopping, , drop = FALSE])
-  of <- list(answerer = answerer, judged = judged, second = second, second_rows = stopping)
+  second <- predictions_of(predictor, spec$analysis$table[stopping, , drop = FALSE])
+  of <- list(predictor = predictor, judged = judged, second = second, second_rows = stopping)
   c(of, list(training = training, kept = kept), states, fit_facts(spec, fit))
 }
 
-# Where the rows of a fold rotate: also what it answers in its turn.
+# Where the rows of a fold rotate: also what it predicts in its turn.
 fold_turned <- function(spec, fit) {
   member <- fold_member(spec, fit)
   turned <- rows_in(spec$analysis, "turned")
-  member$turned <- c(judged_in_fold(spec, member$answerer, turned), list(row = turned))
+  member$turned <- c(judged_in_fold(spec, member$predictor, turned), list(row = turned))
   member[setdiff(names(member), "training")]
 }
 
-judged_in_fold <- function(spec, answerer, rows) {
+judged_in_fold <- function(spec, predictor, rows) {
   a <- spec$analysis
-  judged_rows(answerer, a$roles, a$table[rows, , drop = FALSE], rows)
+  judged_rows(predictor, a$roles, a$table[rows, , drop = FALSE], rows)
 }
 
 # What a fit took.
@@ -75,30 +76,30 @@ fit_facts <- function(spec, fit) {
 
 # Of a fold's teacher: what it says of all rows but those that are judged, and its own judgement.
 fold_teaching <- function(spec, fit) {
-  teaching <- teaching_of(new_answerer(spec, fit), spec$analysis$table)
-  teaching$answers[spec$judged, ] <- NA
-  c(list(teaching = teaching), fold_answers(spec, fit))
+  teaching <- teaching_of(new_predictor(spec, fit), spec$analysis$table)
+  teaching$predictions[spec$judged, ] <- NA
+  c(list(teaching = teaching), fold_evaluated(spec, fit))
 }
 
 # The loss of the rows that the fold judges.
 fold_loss <- function(spec, fit) {
-  answerer <- new_answerer(spec, fit)
-  c(list(loss = mean_loss(answerer, judged_in_fold(spec, answerer, spec$judged))), fit_facts(spec, fit))
+  predictor <- new_predictor(spec, fit)
+  c(list(loss = mean_loss(predictor, judged_in_fold(spec, predictor, spec$judged))), fit_facts(spec, fit))
 }
 
 # That, and how much the loss of others rises when a column is shuffled.
 fold_rises <- function(spec, fit) {
-  answerer <- new_answerer(spec, fit)
-  loss <- mean_loss(answerer, judged_in_fold(spec, answerer, spec$judged))
-  list(loss = loss, rise = shuffling_rise(spec, answerer))
+  predictor <- new_predictor(spec, fit)
+  loss <- mean_loss(predictor, judged_in_fold(spec, predictor, spec$judged))
+  list(loss = loss, rise = shuffling_rise(spec, predictor))
 }
 
 # So many rows tell well enough which column matters least.
 most_rows_shuffled <- 2000
 
 # How much the loss of rows that the fold has not learned from, judged and validation, rises when a column is shuffled:
-# for each column and repeat a copy of the rows with that column shuffled, all answered in one go.
-shuffling_rise <- function(spec, answerer, repeats = 3) {
+# for each column and repeat a copy of the rows with that column shuffled, all predicted in one go.
+shuffling_rise <- function(spec, predictor, repeats = 3) {
   a <- spec$analysis
   seed <- a$regimen$seed
   rows <- c(spec$judged, spec$core$rows[spec$core$validation])
@@ -114,12 +115,12 @@ shuffling_rise <- function(spec, answerer, repeats = 3) {
     many[[column]][(i - 1) * n + seq_len(n)] <- here[[column]][order]
   }
   roles <- a$roles[if (a$counts) setdiff(names(a$roles), "weight") else names(a$roles)]
-  judged <- judged_rows(answerer, roles, many, seq_len(nrow(many)))
-  losses <- own_losses(answerer$target, judged, judged$answers) * judged$weight
+  judged <- judged_rows(predictor, roles, many, seq_len(nrow(many)))
+  losses <- own_losses(predictor$target, judged, judged$predictions) * judged$weight
   sums <- unit_sums(losses, rep(seq_len(nrow(copies)), each = n), nrow(copies))
   means <- sums / sum(judged$weight[seq_len(n)])
-  shuffled_loss <- apply(means, 1, function(losses) one_loss(answerer, losses))
-  colMeans(matrix(shuffled_loss, repeats)) - mean_loss(answerer, judged_rows(answerer, roles, here, rows))
+  shuffled_loss <- apply(means, 1, function(losses) one_loss(predictor, losses))
+  colMeans(matrix(shuffled_loss, repeats)) - mean_loss(predictor, judged_rows(predictor, roles, here, rows))
 }
 
 # Inputs, targets and columns with a role.

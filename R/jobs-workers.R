@@ -9,14 +9,14 @@ use_workers <- function() local_workers_asked() > 0 || planned_workers()
 
 planned_workers <- function() isNamespaceLoaded("future") && !inherits(future::plan(), "sequential")
 
-# A *crew* is list(size, send, is_back, answer, mend): how many there are; `send(order)` gives what was sent, of which
-# `is_back()` says whether there is an answer and `answer()` gives it, an error for a worker that was lost; `mend()`
+# A *crew* is list(size, send, is_back, response, mend): how many there are; `send(order)` gives what was sent, of which
+# `is_back()` says whether there is a response and `response()` gives it, an error for a worker that was lost; `mend()`
 # starts others in place of these, and says whether there are any.
 crew_asked <- function(jobs) {
   if (!planned_workers()) return(local_crew(min(local_workers_asked(), jobs)))
   list(
     size = future::nbrOfWorkers,
-    # a worker that can't even be reached is found out when its answer is asked for
+    # a worker that can't even be reached is found out when its response is asked for
     send = function(order) {
       tryCatch(
         future::future(
@@ -27,7 +27,7 @@ crew_asked <- function(jobs) {
       )
     },
     is_back = function(future) tryCatch(future::resolved(future), error = function(e) TRUE),
-    answer = function(future) tryCatch(future::value(future), error = function(e) e),
+    response = function(future) tryCatch(future::value(future), error = function(e) e),
     mend = mend_plan
   )
 }
@@ -48,11 +48,11 @@ run_on_workers <- function(table, jobs, keep, report) {
   running <- list()
   hurt <- FALSE
   come_back <- function(chunk) {
-    answer <- if (is_lost(chunk$sent)) chunk$sent else crew$answer(chunk$sent)
-    again <- again_after(chunk, answer, order)
-    if (is.null(again)) for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], answer$results[[j]])
+    response <- if (is_lost(chunk$sent)) chunk$sent else crew$response(chunk$sent)
+    again <- again_after(chunk, response, order)
+    if (is.null(again)) for (j in seq_along(chunk$numbers)) keep(chunk$numbers[j], response$results[[j]])
     else waiting <<- c(list(again), waiting)
-    if (is_lost(answer)) hurt <<- TRUE
+    if (is_lost(response)) hurt <<- TRUE
   }
   # of the command: what has come back is kept, whatever signal comes
   if (isTRUE(getOption("hylomath.catch_term"))) core_note_signals(TRUE)
@@ -87,23 +87,23 @@ chunk_size <- function(jobs, threads) {
   max(threads, ceiling(jobs / future::nbrOfWorkers()))
 }
 
-# The chunk as it has to be sent out once more after such an answer; NULL when its work is done.
-again_after <- function(chunk, answer, order) {
-  if (is_lost(answer)) {
+# The chunk as it has to be sent out once more after such a response; NULL when its work is done.
+again_after <- function(chunk, response, order) {
+  if (is_lost(response)) {
     chunk$losses <- chunk$losses + 1
     if (chunk$losses == most_losses) {
       what <- sprintf("%d workers were lost over the same fits.", most_losses)
-      fail(what, paste("The last one:", conditionMessage(answer)))
+      fail(what, paste("The last one:", conditionMessage(response)))
     }
     return(chunk)
   }
-  if (!is.null(answer$failed)) rlang::cnd_signal(answer$failed)
-  if (identical(answer$lacks, "kernel")) {
+  if (!is.null(response$failed)) rlang::cnd_signal(response$failed)
+  if (identical(response$lacks, "kernel")) {
     what <- "The worker on %s can't compute at the kernel level `%s` of this machine."
     hint <- "Start R here with HYLOMATH_KERNEL=%s, so that all of them compute alike."
-    fail(sprintf(what, answer$host, order$kernel), sprintf(hint, answer$best))
+    fail(sprintf(what, response$host, order$kernel), sprintf(hint, response$best))
   }
-  if (!identical(answer$lacks, "table")) return(NULL)
+  if (!identical(response$lacks, "table")) return(NULL)
   chunk$with_table <- TRUE
   chunk
 }
@@ -115,7 +115,7 @@ finish_here <- function(table, jobs, waiting, keep, report) {
 }
 
 # After a loss: workers that the plan starts by itself are started anew; of a cluster that was handed to it those stay
-# that still answer. Whether there is any.
+# that still respond. Whether there is any.
 mend_plan <- function() {
   plans <- future::plan("list")
   workers <- formals(future::plan())$workers
@@ -124,12 +124,12 @@ mend_plan <- function() {
     future::plan(plans)
     return(TRUE)
   }
-  answers <- vapply(seq_along(workers), function(i) still_answers(workers[i]), NA)
-  if (any(answers)) future::plan(future::cluster, workers = workers[answers])
-  any(answers)
+  responding <- vapply(seq_along(workers), function(i) still_responds(workers[i]), NA)
+  if (any(responding)) future::plan(future::cluster, workers = workers[responding])
+  any(responding)
 }
 
-still_answers <- function(worker) {
+still_responds <- function(worker) {
   tryCatch(
     {
       parallel::clusterCall(worker, Sys.getpid)
@@ -147,8 +147,8 @@ sent_out <- function(chunk, order, table, jobs, crew) {
   chunk
 }
 
-# What a job says of itself comes back as its answer, so an error is one of the way there and back.
-is_lost <- function(answer) inherits(answer, "error")
+# What a job says of itself comes back as its response, so an error is one of the way there and back.
+is_lost <- function(response) inherits(response, "error")
 
 # The table in a file that workers on the same disk can read; the folder is the option `hylomath.cache`, which a
 # cluster's workers have to share, else that of the session; FALSE is for no file.

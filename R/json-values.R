@@ -115,7 +115,7 @@ read_stored_numbers <- function(base64, what, bytes) {
 # The classes that a document may name, each as the whole of an object's classes: a class decides what is run on it.
 stored_classes <- list(
   "brief_text", "Date", c("POSIXct", "POSIXt"), "difftime", "hylomath_folds", "hylomath_variation", "hylomath_sifting",
-  "hylomath_lineup", "hylomath_appraisal", "hylomath_answerer"
+  "hylomath_lineup", "hylomath_appraisal", "hylomath_predictor"
 )
 
 read_stored_object <- function(value, class) {

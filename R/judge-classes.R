@@ -10,21 +10,21 @@ how_of_classes <- function(grounds, ordered) {
 
 judge_classes <- function(grounds, judged, resampling, ordered = FALSE) {
   how <- how_of_classes(grounds, ordered)
-  network <- class_reckoning(how, judged, judged$answers, resampling$unit, resampling)
+  network <- class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
   direct <- if (!is.null(judged$direct)) class_reckoning(how, judged, judged$direct, resampling$unit)
   measures <- interval_table(network, resampling, direct)
-  always <- constant_class_measures(how, judged, grounds$baseline$answer, unlist(grounds$baseline$share))
+  always <- constant_class_measures(how, judged, grounds$baseline$prediction, unlist(grounds$baseline$share))
   measures$baseline <- unname(always[measures$measure])
   list(
     measures = beside_parts(grounds, measures, function(part) measure_classes(grounds, part, ordered = ordered)),
-    confusion = confusion_matrix(judged$observed, judged$answers$answer, judged$weight, how$classes),
+    confusion = confusion_matrix(judged$observed, judged$predictions$prediction, judged$weight, how$classes),
     classes = measures_by_class(network, how, resampling)
   )
 }
 
 # The measures alone, without intervals.
 measure_classes <- function(grounds, judged, i = 1, ordered = FALSE) {
-  class_reckoning(how_of_classes(grounds, ordered), judged, judged$answers, rep(1L, length(judged$weight)))$values
+  class_reckoning(how_of_classes(grounds, ordered), judged, judged$predictions, rep(1L, length(judged$weight)))$values
 }
 
 # Training and validation rows beside the judged ones. They are judged without intervals: they are no measure of new
@@ -58,9 +58,9 @@ measures_by_class <- function(network, how, resampling) {
   f1 <- drop(class_f1(t))
   f1_ends <- bca_interval(f1, class_f1(drawn_sums(resampling$counts, tallies)), class_f1(all_but_one(tallies)), level)
   # a class that is found never, or never missed, has an F1 that no draw moves: from the share of its rows among those
-  # that are of it or answered so, of which F1 is a function
-  still <- drop(t$hit == 0 | 2 * t$hit == t$observed + t$answered)
-  union <- tallies$observed + tallies$answered - tallies$hit
+  # that are of it or predicted so, of which F1 is a function
+  still <- drop(t$hit == 0 | 2 * t$hit == t$observed + t$predicted)
+  union <- tallies$observed + tallies$predicted - tallies$hit
   overlap <- share_interval(tallies$hit, union, level, resampling$plain)
   f1_ends[still, ] <- (2 * overlap / (1 + overlap))[still, ]
   others <- total - tallies$observed
@@ -70,8 +70,8 @@ measures_by_class <- function(network, how, resampling) {
       precision = drop(class_precision(t)), specificity = drop(class_specificity(t)), f1 = f1, auc = auc[, 1],
       average_precision = precision[, 1]
     ),
-    shares(tallies$hit, tallies$observed, "recall"), shares(tallies$hit, tallies$answered, "precision"),
-    shares(others - tallies$answered + tallies$hit, others, "specificity"),
+    shares(tallies$hit, tallies$observed, "recall"), shares(tallies$hit, tallies$predicted, "precision"),
+    shares(others - tallies$predicted + tallies$hit, others, "specificity"),
     data.frame(
       f1_low = f1_ends[, 1], f1_high = f1_ends[, 2], auc_low = auc[, 2], auc_high = auc[, 3],
       average_precision_low = precision[, 2], average_precision_high = precision[, 3]
@@ -92,7 +92,7 @@ area_by_class <- function(network, how, kind, place, level) {
 }
 
 # Losses of the rows, a matrix with one column.
-class_losses <- function(target, judged, answers) {
-  probability <- as.matrix(answers[paste0("probability_", target$classes)])
+class_losses <- function(target, judged, predictions) {
+  probability <- as.matrix(predictions[paste0("probability_", target$classes)])
   matrix(row_cross_entropy(match(judged$observed, target$classes), probability))
 }

@@ -10,14 +10,14 @@ judge_numbers <- function(grounds, judged, resampling, deviance = NULL) {
   target <- grounds$target
   each <- lapply(seq_along(target$columns), function(i) {
     how <- how_numbers(grounds, i, deviance)
-    network <- number_reckoning(how, judged, judged$answers, i, resampling$unit, resampling)
+    network <- number_reckoning(how, judged, judged$predictions, i, resampling$unit, resampling)
     direct <- if (!is.null(judged$direct)) number_reckoning(how, judged, judged$direct, i, resampling$unit)
     measures <- interval_table(network, resampling, direct)
     n <- length(judged$weight)
     always <- number_reckoning(how, judged, constant_numbers(grounds$baseline, n, judged$exposure), i, rep(1L, n))
     measures$baseline <- unname(always$values[measures$measure])
     measures <- beside_parts(grounds, measures, function(part) measure_numbers(grounds, part, i, deviance))
-    # a quantile's share should be its own, whatever answers
+    # a quantile's share should be its own, whatever predictions
     if (!is.null(how$at)) {
       own_shares <- quantile_measures(how$at)[c(FALSE, TRUE)]
       measures$baseline[match(own_shares, measures$measure)] <- how$at
@@ -30,21 +30,22 @@ judge_numbers <- function(grounds, judged, resampling, deviance = NULL) {
 # The measures alone, without intervals.
 measure_numbers <- function(grounds, judged, i = 1, deviance = NULL) {
   how <- how_numbers(grounds, i, deviance)
-  number_reckoning(how, judged, judged$answers, i, rep(1L, length(judged$weight)))$values
+  number_reckoning(how, judged, judged$predictions, i, rep(1L, length(judged$weight)))$values
 }
 
-# The baseline's answers to n rows, in the shape of a network's: the same to all, or in proportion to their exposure.
+# The baseline's predictions for n rows, in the shape of a network's: the same to all, or in proportion to their
+# exposure.
 constant_numbers <- function(baseline, n, exposure = NULL) {
-  if (!is.null(exposure)) return(data.frame(answer = baseline$rate * exposure))
+  if (!is.null(exposure)) return(data.frame(prediction = baseline$rate * exposure))
   repeated <- function(values) matrix(values, n, length(values), byrow = TRUE)
-  answers <- as.data.frame(repeated(baseline$answer))
-  if (is.null(baseline$quantiles)) answers else cbind(answers, repeated(baseline$quantiles))
+  predictions <- as.data.frame(repeated(baseline$prediction))
+  if (is.null(baseline$quantiles)) predictions else cbind(predictions, repeated(baseline$quantiles))
 }
 
-# Losses of the rows, a matrix with a column a target; `row_loss` is a function of observed values and answers.
-number_losses <- function(target, judged, answers, row_loss) {
+# Losses of the rows, a matrix with a column a target; `row_loss` is a function of observed values and predictions.
+number_losses <- function(target, judged, predictions, row_loss) {
   losses <- vapply(seq_along(target$columns), function(i) {
-    row_loss(observed_of(judged, i), answers[[i]])
+    row_loss(observed_of(judged, i), predictions[[i]])
   }, numeric(length(judged$weight)))
   matrix(losses, length(judged$weight))
 }

@@ -1,7 +1,7 @@
 #' Models side by side
 #'
 #' Several models over the same rows: every measure with its interval, and for each model what sets it apart from the
-#' first: the paired difference by the measure that they were trained for, the test of McNemar (1947) for answers of
+#' first: the paired difference by the measure that they were trained for, the test of McNemar (1947) for predictions of
 #' classes, size, speed, and in what their briefs differ.
 #'
 #' @param ... Models, best with names; or what [folds()] returned for several briefs; or one list of them.
@@ -16,7 +16,7 @@
 #'     `high`, `difference` from the first model that was given with `difference_low` and `difference_high` (paired
 #'     bootstrap over the same rows), for classes `mcnemar` (the p-value of equal accuracy: exact, over the rows of
 #'     which one is right and the other wrong; it takes rows as independent), `parameters`, `training_seconds` and
-#'     `microseconds` to answer a row;
+#'     `microseconds` to predict a row;
 #'   * `measures`, all of them: `model`, `measure`, `value`, `low`, `high`;
 #'   * `settings`, a row for each setting in which the briefs differ, a column a model.
 #'
@@ -43,16 +43,16 @@ lineup_models <- function(models, data, rows, level, draws) {
   judged <- judged_alike(models, data, rows)
   part <- attr(judged, "part")
   first <- judged[[1]]
-  target <- models[[1]]$answerer$target
+  target <- models[[1]]$predictor$target
   seed <- training_seed(models[[1]])
   resampling <- resampling_of(first$weight, first$group, seed, level, draws)
   measures <- compared_measures(models, judged, resampling)
   primary <- primary_measure(target)
   table <- data.frame(
     main_rows(measures, primary, names(models)),
-    parameters = vapply(models, function(model) all_parameters(model$answerer), 0),
+    parameters = vapply(models, function(model) all_parameters(model$predictor), 0),
     training_seconds = vapply(models, function(model) model$seconds, 0),
-    microseconds = vapply(models, function(model) microseconds_a_row(model$answerer), 0), row.names = NULL
+    microseconds = vapply(models, function(model) microseconds_a_row(model$predictor), 0), row.names = NULL
   )
   if (has_classes(target)) table$mcnemar <- c(NA, vapply(judged[-1], function(other) mcnemar_p(first, other), 0))
   new_lineup(list(
@@ -66,7 +66,7 @@ lineup_models <- function(models, data, rows, level, draws) {
 
 # The measures of every model one after another, with their differences from those of the first.
 compared_measures <- function(models, judged, resampling) {
-  target <- models[[1]]$answerer$target
+  target <- models[[1]]$predictor$target
   reckonings <- Map(function(model, rows) reckoned(model, rows, resampling), models, judged)
   compared <- c("difference", "difference_low", "difference_high")
   of_target <- function(name, column, reckoning, against) {
@@ -119,14 +119,14 @@ check_same_target <- function(given) {
   }
 }
 
-# The same rows as each model answers them.
+# The same rows as each model predicts them.
 judged_alike <- function(models, data, rows) {
   if (!is.null(data) && !is.null(rows)) fail("Give either `data` or `rows`: with `data` all its rows are judged.")
   part <- if (is.null(data)) part_to_judge(models[[1]], rows) else "new"
   if (!is.null(data)) data <- as_table(data)
   judged <- lapply(models, function(model) {
     own <- if (is.null(data)) judged_in_part(model, part_to_judge(model, part)) else judged_in(model, data)
-    judged_now(model$answerer, own, model$direct)
+    judged_now(model$predictor, own, model$direct)
   })
   if (part == "new") {
     # rows that one of them has learned from are no test of any
@@ -141,7 +141,7 @@ judged_alike <- function(models, data, rows) {
       names <- sprintf("%s and %s", describe(names(models)[1]), describe(name))
       fail(
         sprintf("The models %s don't have the same %s rows.", names, part),
-        "Train them with the same hold_out(seed = ), or give rows that all of them can answer: lineup(..., data = )."
+        "Train them with the same hold_out(seed = ), or give rows that all of them can predict: lineup(..., data = )."
       )
     }
   }
@@ -150,7 +150,7 @@ judged_alike <- function(models, data, rows) {
 
 # The exact p-value that two networks are right equally often, from the rows of which only one is right.
 mcnemar_p <- function(first, other) {
-  right <- function(judged) judged$answers$answer == judged$observed
+  right <- function(judged) judged$predictions$prediction == judged$observed
   only_first <- sum(right(first) & !right(other))
   only_other <- sum(!right(first) & right(other))
   if (only_first + only_other == 0) return(1)
@@ -158,17 +158,17 @@ mcnemar_p <- function(first, other) {
 }
 
 # How long the networks take for a row of usual values, encoding and all, in microseconds; the shortest of three.
-microseconds_a_row <- function(answerer) {
+microseconds_a_row <- function(predictor) {
   n <- 5000L
-  columns <- lapply(leading_member(answerer)$preparation$columns, usual_values, n)
-  names(columns) <- prepared_columns(leading_member(answerer)$preparation)
-  if (!is.null(answerer$target$exposure)) columns[[answerer$target$exposure]] <- rep(1, n)
+  columns <- lapply(leading_member(predictor)$preparation$columns, usual_values, n)
+  names(columns) <- prepared_columns(leading_member(predictor)$preparation)
+  if (!is.null(predictor$target$exposure)) columns[[predictor$target$exposure]] <- rep(1, n)
   table <- as_plain_frame(columns)
   took <- function() {
     began <- proc.time()[["elapsed"]]
     times <- 0
     while (proc.time()[["elapsed"]] - began < 0.02) {
-      answers_of(answerer, table)
+      predictions_of(predictor, table)
       times <- times + 1
     }
     (proc.time()[["elapsed"]] - began) / times

@@ -9,7 +9,7 @@ test_rows_id <- function(model) {
 }
 
 # The weights make a network; a rule or a recalibration, chosen on other rows, makes no other one of it.
-network_id <- function(model) rlang::hash(model$answerer[c("network", "members", "shares")])
+network_id <- function(model) rlang::hash(model$predictor[c("network", "members", "shares")])
 
 looks_at <- function(model) {
   id <- test_rows_id(model)

@@ -1,25 +1,26 @@
 # Measures of classification. They are functions of tallies: a list of matrices with one row for each set of rows that
 # is judged (all of them, a bootstrap draw, all but one unit), so that one formula serves the value and its interval.
-# weight    total weight of the rows hit       weight of the rows of each class (column) that are answered with it
-# observed, answered weight of the rows that are, and are answered, each class loss, brier, cost, steps, squared_steps
+# weight    total weight of the rows hit       weight of the rows of each class (column) that are predicted with it
+# observed, predicted weight of the rows that are, and are predicted, each class loss, brier, cost, steps, squared_steps
 # weighted sums over the rows excess    weighted sums of (observed - probability) by class and bin of its probability
 
-# `observed` and `answer` are places among the classes, `probability` has one column a class; `unit` is the row of the
-# tallies that a row counts in; `bin` its bin by each class's probability, see bins_of().
-class_tallies <- function(observed, answer, probability, weight, unit, bin = NULL, ordered = FALSE, costs = NULL) {
+# `observed` and `prediction` are places among the classes, `probability` has one column a class; `unit` is the row of
+# the tallies that a row counts in; `bin` its bin by each class's probability, see bins_of().
+class_tallies <- function(observed, prediction, probability, weight, unit, bin = NULL, ordered = FALSE, costs = NULL) {
   k <- ncol(probability)
   units <- max(unit)
-  hit <- observed == answer
+  hit <- observed == prediction
   sums <- unit_sums(cbind(
     weight = weight, loss = weight * row_cross_entropy(observed, probability),
     brier = weight * row_brier(observed, probability),
-    cost = if (!is.null(costs)) weight * costs[cbind(observed, answer)],
-    steps = if (ordered) weight * abs(observed - answer), squared_steps = if (ordered) weight * (observed - answer)^2
+    cost = if (!is.null(costs)) weight * costs[cbind(observed, prediction)],
+    steps = if (ordered) weight * abs(observed - prediction),
+    squared_steps = if (ordered) weight * (observed - prediction)^2
   ), unit, units)
   tallies <- lapply(stats::setNames(nm = colnames(sums)), function(what) sums[, what, drop = FALSE])
   tallies$hit <- code_sums(observed, weight * hit, unit, units, k)
   tallies$observed <- code_sums(observed, weight, unit, units, k)
-  tallies$answered <- code_sums(answer, weight, unit, units, k)
+  tallies$predicted <- code_sums(prediction, weight, unit, units, k)
   if (!is.null(bin)) {
     tallies$excess <- do.call(cbind, lapply(seq_along(bin$place), function(j) {
       place <- bin$place[j]
@@ -29,25 +30,25 @@ class_tallies <- function(observed, answer, probability, weight, unit, bin = NUL
   tallies
 }
 
-confusion_matrix <- function(observed, answer, weight, classes) {
-  counts <- tapply(weight, list(factor(observed, classes), factor(answer, classes)), sum, default = 0)
-  dimnames(counts) <- list(observed = classes, answer = classes)
+confusion_matrix <- function(observed, prediction, weight, classes) {
+  counts <- tapply(weight, list(factor(observed, classes), factor(prediction, classes)), sum, default = 0)
+  dimnames(counts) <- list(observed = classes, prediction = classes)
   counts
 }
 
 accuracy <- function(t) rowSums(t$hit) / drop(t$weight)
 
 class_recall <- function(t) share_of(t$hit, t$observed)
-class_precision <- function(t) share_of(t$hit, t$answered)
+class_precision <- function(t) share_of(t$hit, t$predicted)
 
-# The share of the other classes' rows that are not answered with this one.
+# The share of the other classes' rows that are not predicted with this one.
 class_specificity <- function(t) {
   total <- drop(t$weight)
-  share_of(total - t$observed - t$answered + t$hit, total - t$observed)
+  share_of(total - t$observed - t$predicted + t$hit, total - t$observed)
 }
 
 # The harmonic mean of precision and recall.
-class_f1 <- function(t) share_of(2 * t$hit, t$observed + t$answered)
+class_f1 <- function(t) share_of(2 * t$hit, t$observed + t$predicted)
 
 # The mean recall of the classes that occur: 1 / (number of classes) for whoever always says the same.
 balanced_accuracy <- function(t) rowMeans(class_recall(t), na.rm = TRUE)
@@ -68,25 +69,25 @@ cohen_kappa <- function(t, ordered = FALSE) {
   place <- seq_len(ncol(t$observed))
   if (ordered) {
     wrong <- drop(t$squared_steps)
-    # the sum of observed_i answered_j (i - j)^2
-    squares <- drop(t$observed %*% place^2 + t$answered %*% place^2)
-    by_chance <- squares - 2 * drop(t$observed %*% place) * drop(t$answered %*% place) / total
+    # the sum of observed_i predicted_j (i - j)^2
+    squares <- drop(t$observed %*% place^2 + t$predicted %*% place^2)
+    by_chance <- squares - 2 * drop(t$observed %*% place) * drop(t$predicted %*% place) / total
   } else {
     wrong <- total - rowSums(t$hit)
-    by_chance <- total - rowSums(t$observed * t$answered) / total
+    by_chance <- total - rowSums(t$observed * t$predicted) / total
   }
   ifelse(by_chance <= 1e-12 * total, 0, 1 - wrong / by_chance)
 }
 
-# Correlation of observed and answered classes (Matthews 1975; for several classes Gorodkin 2004); 0 where one of them
+# Correlation of observed and predicted classes (Matthews 1975; for several classes Gorodkin 2004); 0 where one of them
 # does not vary.
 matthews <- function(t) {
   n <- drop(t$weight)
-  spread <- sqrt(pmax(n^2 - rowSums(t$observed^2), 0)) * sqrt(pmax(n^2 - rowSums(t$answered^2), 0))
-  ifelse(spread <= 1e-12 * n^2, 0, (n * rowSums(t$hit) - rowSums(t$observed * t$answered)) / spread)
+  spread <- sqrt(pmax(n^2 - rowSums(t$observed^2), 0)) * sqrt(pmax(n^2 - rowSums(t$predicted^2), 0))
+  ifelse(spread <= 1e-12 * n^2, 0, (n * rowSums(t$hit) - rowSums(t$observed * t$predicted)) / spread)
 }
 
-# Mean distance of the answered from the observed class, in steps of their order.
+# Mean distance of the predicted from the observed class, in steps of their order.
 mean_rank_error <- function(t) drop(t$steps / t$weight)
 
 # Mean of -log(probability of the observed class), in natural units. A probability of 0 counts as the smallest that
@@ -105,7 +106,7 @@ row_brier <- function(observed, probability) {
 # Cooper and Hauskrecht 2015, with equal counts); the mean over the classes that are looked at.
 calibration_error <- function(t) rowSums(abs(t$excess)) / as.numeric(t$weight) / (ncol(t$excess) / calibration_bins)
 
-# The measures of the answers and the probabilities, a matrix with one row for each of the tallies.
+# The measures of the predictions and the probabilities, a matrix with one row for each of the tallies.
 class_measures <- function(t, ordered = FALSE) {
   cbind(
     accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),

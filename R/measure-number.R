@@ -1,15 +1,15 @@
 # Measures of regression and counts. Like those of classes they are functions of tallies: a matrix of weighted sums
 # with one row for each set of rows that is judged.
 
-# `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are answered quantiles
+# `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are predicted quantiles
 # with one column for each of the shares `at`.
-number_tallies <- function(observed, answer, weight, unit, centre, quantiles = NULL, at = NULL) {
-  error <- answer - observed
+number_tallies <- function(observed, prediction, weight, unit, centre, quantiles = NULL, at = NULL) {
+  error <- prediction - observed
   y <- observed - centre
   columns <- cbind(
     weight = 1, y = y, yy = y^2, error = error, squared = error^2, absolute = abs(error), observed = abs(observed),
-    relative = abs(error) / abs(observed), poisson = row_poisson_deviance(observed, answer),
-    gamma = row_gamma_deviance(observed, answer)
+    relative = abs(error) / abs(observed), poisson = row_poisson_deviance(observed, prediction),
+    gamma = row_gamma_deviance(observed, prediction)
   )
   if (!is.null(quantiles)) {
     of_quantiles <- cbind(pinball(observed, quantiles, at), observed <= quantiles)

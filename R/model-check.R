@@ -6,17 +6,17 @@ broken_part <- function(parts) {
   local_exact_names()
   checks <- list(
     brief = quote(is_text(parts$brief, 1)),
-    "answerer.target" = quote(target_holds(parts$answerer$target)),
-    "answerer.preparation" = quote(preparation_holds(parts$answerer$preparation, parts$answerer$target)),
-    "answerer.network" = quote(networks_hold(parts$answerer)),
-    "answerer.recalibration" = quote(recalibration_holds(parts$answerer$recalibration, parts$answerer$target)),
-    "answerer.decision" = quote(decision_holds(parts$answerer$decision, parts$answerer$target)),
-    direct = quote(is.null(parts$direct) || direct_holds(parts$direct, parts$answerer$target)),
+    "predictor.target" = quote(target_holds(parts$predictor$target)),
+    "predictor.preparation" = quote(preparation_holds(parts$predictor$preparation, parts$predictor$target)),
+    "predictor.network" = quote(networks_hold(parts$predictor)),
+    "predictor.recalibration" = quote(recalibration_holds(parts$predictor$recalibration, parts$predictor$target)),
+    "predictor.decision" = quote(decision_holds(parts$predictor$decision, parts$predictor$target)),
+    direct = quote(is.null(parts$direct) || direct_holds(parts$direct, parts$predictor$target)),
     curves = quote(curves_hold(parts)),
     restarts = quote(is_table(parts$restarts, c("start", "epochs", "best_epoch", "training", "validation", "loss"))),
-    baseline = quote(baseline_holds(parts$baseline, parts$answerer$target)),
+    baseline = quote(baseline_holds(parts$baseline, parts$predictor$target)),
     parts = quote(counts_hold(parts$parts)),
-    judged = quote(judged_hold(parts$judged, parts$answerer$target)),
+    judged = quote(judged_hold(parts$judged, parts$predictor$target)),
     regimen = quote(regimen_holds(parts$regimen, parts$members)),
     evidence_l2 = quote(is_known_number(parts$evidence_l2)),
     resumed = quote(is.null(parts$resumed) || resumed_holds(parts$resumed)),
@@ -56,7 +56,7 @@ is_table <- function(x, columns, texts = "stopped") {
     all(vapply(x[setdiff(names(x), texts)], function(column) is.numeric(column) || all(is.na(column)), NA))
 }
 
-# ---- the answerer -------------------------------------------------------------------------------------------------
+# ---- the predictor -------------------------------------------------------------------------------------------------
 
 target_holds <- function(target) {
   kinds <- loss_kinds()
@@ -140,17 +140,17 @@ learned_holds <- function(learned, target) {
     is_flag(learned$log) && all(learned$scale != 0)
 }
 
-network_holds <- function(answerer) {
-  network <- answerer$network
-  plans <- answerer$preparation$columns
+network_holds <- function(predictor) {
+  network <- predictor$network
+  plans <- predictor$preparation$columns
   embedded <- Filter(is_embedded, plans)
   own <- lapply(network$embeddings, function(e) list(e$column, as.numeric(e$levels), as.numeric(e$width)))
   wanted <- lapply(embedded, function(p) list(p$column, as.numeric(length(p$levels) + p$own), as.numeric(p$width)))
-  inputs <- length(answerer$preparation$features)
+  inputs <- length(predictor$preparation$features)
   core_check_network(network_shape(network))
   network$inputs == inputs && identical(own, unname(wanted)) &&
-    network$layers[[length(network$layers)]]$units == task_of(answerer$target)$units(answerer$target) &&
-    network$output == answerer$target$loss$output &&
+    network$layers[[length(network$layers)]]$units == task_of(predictor$target)$units(predictor$target) &&
+    network$output == predictor$target$loss$output &&
     all(vapply(members_of(network), function(p) is_numbers(p, parameter_count(network)) && all(is.finite(p)), NA)) &&
     is_numbers(network$parameters, parameter_count(network))
 }
@@ -186,14 +186,14 @@ decision_holds <- function(decision, target) {
   rule$class %in% target$classes && is_numbers(rule$threshold, 1)
 }
 
-# One network, or several that answer together, each with what it learned of its rows.
-networks_hold <- function(answerer) {
-  members <- answerer$members
-  if (is.null(members)) return(network_holds(answerer))
-  is.list(members) && length(members) >= 1 && is.null(answerer$network) &&
-    is_numbers(answerer$shares, length(members)) && all(answerer$shares >= 0) &&
-    abs(sum(answerer$shares) - 1) < 1e-9 && is_numbers(answerer$turns, length(members)) &&
-    all(vapply(members, member_holds, NA, answerer$target))
+# One network, or several that predict together, each with what it learned of its rows.
+networks_hold <- function(predictor) {
+  members <- predictor$members
+  if (is.null(members)) return(network_holds(predictor))
+  is.list(members) && length(members) >= 1 && is.null(predictor$network) &&
+    is_numbers(predictor$shares, length(members)) && all(predictor$shares >= 0) &&
+    abs(sum(predictor$shares) - 1) < 1e-9 && is_numbers(predictor$turns, length(members)) &&
+    all(vapply(members, member_holds, NA, predictor$target))
 }
 
 member_holds <- function(member, target) {
@@ -231,7 +231,7 @@ refitted_holds <- function(refitted) {
 
 disagreement_holds <- function(parts) {
   apart <- parts$disagreement
-  classes <- parts$answerer$target$classes
+  classes <- parts$predictor$target$classes
   is_numbers(unlist(apart), length(classes)) && all(unlist(apart) >= 0) && identical(names(apart), classes)
 }
 
@@ -263,17 +263,17 @@ profiled_holds <- function(column, rows) {
 members_hold <- function(parts) {
   members <- parts$members
   if (is.null(members)) return(TRUE)
-  numbers <- c("turn", "share", "learned", "answered", "epochs", "best_epoch", "loss", "parameters", "seconds")
+  numbers <- c("turn", "share", "learned", "predicted", "epochs", "best_epoch", "loss", "parameters", "seconds")
   is_table(members, numbers, "network") && is_texts(members$network) && nrow(members) >= 1
 }
 
 baseline_holds <- function(baseline, target) {
   if (has_classes(target)) {
     share <- unlist(baseline$share)
-    return(baseline$answer %in% target$classes && is_numbers(share) && identical(names(share), target$classes))
+    return(baseline$prediction %in% target$classes && is_numbers(share) && identical(names(share), target$classes))
   }
   n <- length(target$columns)
-  is_numbers(baseline$answer, n) && is_numbers(baseline$mean, n) && is_text(baseline$is, 1) &&
+  is_numbers(baseline$prediction, n) && is_numbers(baseline$mean, n) && is_text(baseline$is, 1) &&
     (is.null(target$loss$at) || is_numbers(baseline$quantiles, length(target$loss$at)))
 }
 
@@ -296,15 +296,15 @@ rows_hold <- function(rows, target) {
   } else {
     is_numbers(rows$observed)
   }
-  answers_hold <- function(answers) {
-    if (is.null(answers)) return(TRUE)
-    if (!has_classes(target)) return(is.data.frame(answers) && all(vapply(answers, numbers, NA)))
-    identical(names(answers), c("answer", paste0("probability_", target$classes))) &&
-      all(answers$answer %in% c(target$classes, NA)) && all(vapply(answers[-1], numbers, NA))
+  predictions_hold <- function(predictions) {
+    if (is.null(predictions)) return(TRUE)
+    if (!has_classes(target)) return(is.data.frame(predictions) && all(vapply(predictions, numbers, NA)))
+    identical(names(predictions), c("prediction", paste0("probability_", target$classes))) &&
+      all(predictions$prediction %in% c(target$classes, NA)) && all(vapply(predictions[-1], numbers, NA))
   }
   is.character(rows$key) && observed && is_numbers(rows$weight, n) && all(rows$weight >= 0) &&
-    all(vapply(rows, along, 0) == n) && is.data.frame(rows$answers) && answers_hold(rows$answers) &&
-    answers_hold(rows$direct) && (is.null(rows$row) || is_numbers(rows$row, n)) &&
+    all(vapply(rows, along, 0) == n) && is.data.frame(rows$predictions) && predictions_hold(rows$predictions) &&
+    predictions_hold(rows$direct) && (is.null(rows$row) || is_numbers(rows$row, n)) &&
     (is.null(rows$group) || is.character(rows$group))
 }
 

@@ -3,14 +3,14 @@
 # Units of the inputs, each layer and the outputs: `layer` (0 for the inputs), `unit`, `label`, and places `x` and `y`
 # in 0 .. 1, the first unit on top.
 drawn_units <- function(model) {
-  answerer <- leading_member(model$answerer)
-  network <- answerer$network
-  inputs <- network_inputs(answerer$preparation)
+  predictor <- leading_member(model$predictor)
+  network <- predictor$network
+  inputs <- network_inputs(predictor$preparation)
   sizes <- c(length(inputs), vapply(network$layers, function(l) as.numeric(l$units), 0))
   last <- length(sizes) - 1
   do.call(rbind, lapply(0:last, function(l) {
     n <- sizes[l + 1]
-    label <- if (l == 0) inputs else if (l == last) output_names(answerer) else as.character(seq_len(n))
+    label <- if (l == 0) inputs else if (l == last) output_names(predictor) else as.character(seq_len(n))
     y <- if (n == 1) 0.5 else 1 - (seq_len(n) - 0.5) / n
     data.frame(layer = l, unit = seq_len(n), label = label, x = l / last, y = y)
   }))
@@ -69,9 +69,9 @@ drawn_biases <- function(model, units) {
 
 # The layers as blocks, for networks that are too large to draw unit by unit: `title`, `detail`, `x`.
 drawn_layers <- function(model) {
-  answerer <- leading_member(model$answerer)
-  network <- answerer$network
-  preparation <- answerer$preparation
+  predictor <- leading_member(model$predictor)
+  network <- predictor$network
+  preparation <- predictor$preparation
   layers <- network$layers
   blocks <- layers_of(model)
   hidden <- layers[-length(layers)]

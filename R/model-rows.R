@@ -5,9 +5,9 @@
 rows_in_model <- function(model, few = 5) {
   judged <- lapply(names(model$judged), function(part) {
     n <- length(model$judged[[part]]$key)
-    one_holding(sprintf("keys, observed values and answers of %s rows", part), n, judged_without[[part]])
+    one_holding(sprintf("keys, observed values and predictions of %s rows", part), n, judged_without[[part]])
   })
-  rare <- few_levels(model$answerer, few)
+  rare <- few_levels(model$predictor, few)
   do.call(rbind, c(judged, list(
     one_holding("hashes of the rows that were learned from", length(model$seen$hashes), hashes_without),
     one_holding(sprintf("levels that fewer than %d training rows have", few), length(unlist(rare)), levels_without)
@@ -24,29 +24,22 @@ judged_without <- c(
   rotation = "decide(), recalibrate(), intervals and sets, distil()"
 )
 hashes_without <- "telling rows that were learned from among those that are judged"
-levels_without <- "their answers: they count as unseen"
+levels_without <- "their predictions: they count as unseen"
 
 # By column the levels that few training rows have; of networks that take turns those of all their rows.
-few_levels <- function(answerer, few) {
-  plans <- answerer$preparation$columns
+few_levels <- function(predictor, few) {
+  plans <- predictor$preparation$columns
   rare <- lapply(plans, function(plan) {
     levels <- c(plan$levels, plan$rare)[plan$level_rows < few]
     grep(withheld_level, levels, value = TRUE, invert = TRUE)
   })
-  Filter(length, stats::setNames(rare, prepared_columns(answerer$preparation)))
+  Filter(length, stats::setNames(rare, prepared_columns(predictor$preparation)))
 }
 
 # Rows' values, their hashes and rare levels are left out. A level keeps its place, without its name.
 without_rows <- function(model, few = 5) {
-  unknown <- Filter(function(plan) length(plan$levels) && is.null(plan$level_rows), model$answerer$preparation$columns)
-  if (length(unknown)) {
-    what <- "The model is of a format that doesn't say how many rows each level of %s had."
-    fail(
-      sprintf(what, quoted(unknown[[1]]$column)), "Train it again: which levels are rare can't be told."
-    )
-  }
   left_out <- rows_in_model(model, few)
-  model$answerer <- without_few_levels(model$answerer, few_levels(model$answerer, few))
+  model$predictor <- without_few_levels(model$predictor, few_levels(model$predictor, few))
   if (!is.null(model$direct)) model$direct <- without_few_levels(model$direct, few_levels(model$direct, few))
   model$judged <- list()
   model$seen <- list(columns = model$seen$columns, hashes = integer(), all = FALSE, tell = FALSE)
@@ -57,11 +50,11 @@ without_rows <- function(model, few = 5) {
 
 withheld_level <- "^[(]withheld [0-9]+[)]$"
 
-without_few_levels <- function(answerer, rare) {
-  answerer$preparation <- withheld_levels(answerer$preparation, rare)
-  answerer$members <- lapply(answerer$members, without_few_levels, rare)
-  if (length(answerer$members) == 0) answerer["members"] <- NULL
-  answerer
+without_few_levels <- function(predictor, rare) {
+  predictor$preparation <- withheld_levels(predictor$preparation, rare)
+  predictor$members <- lapply(predictor$members, without_few_levels, rare)
+  if (length(predictor$members) == 0) predictor["members"] <- NULL
+  predictor
 }
 
 # Such levels are then among those that are not watched by name.

@@ -1,6 +1,6 @@
 #' How new rows differ from the training rows
 #'
-#' A network's answers outside what it was trained on are not to be trusted. This counts, by column, levels that
+#' A network's predictions outside what it was trained on are not to be trusted. This counts, by column, levels that
 #' training never saw, gaps where training had none, and numbers outside the training range.
 #'
 #' @param model A model.
@@ -23,7 +23,7 @@ strangeness <- function(model, newdata, ...) UseMethod("strangeness")
 #' @export
 strangeness.hylomath_model <- function(model, newdata, ...) {
   check_others(...)
-  preparation <- model$answerer$preparation
+  preparation <- model$predictor$preparation
   table <- new_rows(preparation, as_table(newdata))
   plans <- preparation$columns
   found <- lapply(plans, function(plan) strange_rows(plan, table[[plan$column]]))

@@ -35,7 +35,7 @@ glance.hylomath_model <- function(x, ...) {
   best <- best_losses(run$curves, run$best)
   data.frame(
     target = enumerate(x$brief$target), task = x$brief$task, method = regimen_of(x)$method, wiring = wiring_text(x),
-    parameters = all_parameters(x$answerer), epochs = run$epochs, best_epoch = run$best, stopped = x$stopped,
+    parameters = all_parameters(x$predictor), epochs = run$epochs, best_epoch = run$best, stopped = x$stopped,
     training_loss = best$training, validation_loss = best$validation, seconds = x$seconds
   )
 }
@@ -47,7 +47,7 @@ as.data.frame.hylomath_model <- function(x, row.names = NULL, optional = FALSE, 
 #' @rdname tidy.hylomath_model
 #' @export
 tidy.hylomath_appraisal <- function(x, ...) {
-  if (!answers_classes(x$task)) return(x$measures)
+  if (!predicts_classes(x$task)) return(x$measures)
   measures <- grep("_(low|high)$", setdiff(names(x$classes), "class"), value = TRUE, invert = TRUE)
   end <- function(measure, side) x$classes[[paste0(measure, side)]] %||% NA_real_
   rows <- lapply(measures, function(measure) {

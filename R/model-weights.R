@@ -14,10 +14,11 @@
 #'   layer are the prepared columns, outputs of the last one are before scaling back. Of a committee it is the best
 #'   member.
 #'
-#'   `coef_table()`: all weights of all networks that answer together as one long data frame, for a file of its own:
+#'   `coef_table()`: all weights of all networks that predict together as one long data frame, for a file of its own:
 #'   `network`, `start` (of a committee), `layer`, `input`, `unit` and `value`.
 #'
-#'   `set_coef()`: the model with these values. What was known of the old ones (held-out answers, curves) is gone, so
+#'   `set_coef()`: the model with these values. What was known of the old ones (held-out predictions, curves) is gone,
+#'   so
 #'   it is judged by `appraise(model, data)`.
 #' @section Errors: A block of another name or shape; values that are missing or infinite; a list for a committee; a
 #'   table with networks that the model has not.
@@ -30,11 +31,11 @@
 #' @importFrom stats coef
 #' @export
 coef.hylomath_model <- function(object, ...) {
-  answerer <- leading_member(object$answerer)
+  predictor <- leading_member(object$predictor)
   blocks <- layers_of(object)
   places <- factor(rep(seq_len(nrow(blocks)), blocks$values), seq_len(nrow(blocks)))
-  values <- split(answerer$network$parameters, places)
-  names <- coef_names(answerer)
+  values <- split(predictor$network$parameters, places)
+  names <- coef_names(predictor)
   matrices <- lapply(seq_len(nrow(blocks)), function(i) matrix(values[[i]], blocks$rows[i], byrow = TRUE))
   result <- list()
   for (layer in unique(blocks$layer)) {
@@ -47,30 +48,30 @@ coef.hylomath_model <- function(object, ...) {
 }
 
 # Row and column names of each block.
-coef_names <- function(answerer) {
+coef_names <- function(predictor) {
   names <- list()
-  for (plan in Filter(is_embedded, answerer$preparation$columns)) {
+  for (plan in Filter(is_embedded, predictor$preparation$columns)) {
     levels <- c("(other)", plan$levels, if (plan$own) "(missing)")
     names[[paste0("embedding_", plan$column)]] <- list(levels, seq_len(plan$width))
   }
-  inputs <- network_inputs(answerer$preparation)
-  layers <- answerer$network$layers
+  inputs <- network_inputs(predictor$preparation)
+  layers <- predictor$network$layers
   for (l in seq_along(layers)) {
     last <- l == length(layers)
-    units <- if (last) output_names(answerer) else paste0("unit_", seq_len(layers[[l]]$units))
+    units <- if (last) output_names(predictor) else paste0("unit_", seq_len(layers[[l]]$units))
     extra <- c("(bias)", if (layers[[l]]$norm) c("(gain)", "(mean)", "(variance)"))
     names[[if (last) "output" else paste0("layer_", l)]] <- list(c(inputs, extra), units)
     inputs <- units
   }
-  if (!is.null(answerer$network$straight)) {
-    names$direct <- list(network_inputs(answerer$preparation), output_names(answerer))
+  if (!is.null(predictor$network$straight)) {
+    names$direct <- list(network_inputs(predictor$preparation), output_names(predictor))
   }
   names
 }
 
-output_names <- function(answerer) {
-  target <- answerer$target
-  network <- answerer$network
+output_names <- function(predictor) {
+  target <- predictor$target
+  network <- predictor$network
   switch(network$output,
     softmax = target$classes, logistic = target$positive, ordinal = "score",
     if (network$loss == "quantile") paste0("quantile_", format_each(network$quantiles)) else target$columns
@@ -86,14 +87,14 @@ coef_table <- function(model) {
   }))
 }
 
-# Each network that answers together as a model of its own: lists of `network`, `start` and `model`.
+# Each network that predicts together as a model of its own: lists of `network`, `start` and `model`.
 single_networks <- function(model) {
   model["members"] <- NULL
-  answerers <- answering_members(model$answerer)
-  each <- lapply(seq_along(answerers), function(i) {
-    starts <- members_of(answerers[[i]]$network)
+  predictors <- predicting_members(model$predictor)
+  each <- lapply(seq_along(predictors), function(i) {
+    starts <- members_of(predictors[[i]]$network)
     lapply(seq_along(starts), function(s) {
-      model$answerer <- with_parameters(answerers[[i]], starts[[s]])
+      model$predictor <- with_parameters(predictors[[i]], starts[[s]])
       list(network = i, start = s, model = model)
     })
   })
@@ -144,7 +145,7 @@ set_coef <- function(model, values) {
     for (i in which(!vapply(each, is.null, NA))) {
       now <- coef(networks[[i]]$model)
       parameters <- changed_parameters(now, blocks_from(each[[i]], now))
-      model$answerer <- with_weights(model$answerer, networks[[i]], parameters)
+      model$predictor <- with_weights(model$predictor, networks[[i]], parameters)
     }
   } else {
     if (length(networks) > 1) {
@@ -153,7 +154,7 @@ set_coef <- function(model, values) {
         "Give the table of all of them, see coef_table()."
       )
     }
-    model$answerer <- with_weights(model$answerer, networks[[1]], changed_parameters(coef(model), values))
+    model$predictor <- with_weights(model$predictor, networks[[1]], changed_parameters(coef(model), values))
   }
   forget_training(model)
 }
@@ -176,23 +177,23 @@ table_by_network <- function(table, networks) {
   unname(rows[known])
 }
 
-# An answerer with other parameters in the place of `one` of single_networks().
-with_weights <- function(answerer, one, parameters) {
-  if (!is.null(answerer$members)) {
+# A predictor with other parameters in the place of `one` of single_networks().
+with_weights <- function(predictor, one, parameters) {
+  if (!is.null(predictor$members)) {
     at <- list(network = 1, start = one$start)
-    answerer$members[[one$network]] <- with_weights(answerer$members[[one$network]], at, parameters)
-    return(answerer)
+    predictor$members[[one$network]] <- with_weights(predictor$members[[one$network]], at, parameters)
+    return(predictor)
   }
-  network <- answerer$network
+  network <- predictor$network
   if (is.null(network$members)) {
-    answerer$network$parameters <- parameters
-    return(answerer)
+    predictor$network$parameters <- parameters
+    return(predictor)
   }
   # the best of several starts stands beside them
   best <- identical(network$parameters, network$members[[one$start]])
-  if (best) answerer$network$parameters <- parameters
-  answerer$network$members[[one$start]] <- parameters
-  answerer
+  if (best) predictor$network$parameters <- parameters
+  predictor$network$members[[one$start]] <- parameters
+  predictor
 }
 
 # Parameters as the core lays them out: `now`, blocks as coef() gives them, with others in the place of some.
@@ -223,7 +224,7 @@ check_block <- function(new, now, name) {
 forget_training <- function(model) {
   model$judged <- list()
   model["direct"] <- NULL
-  model$answerer[c("decision", "recalibration")] <- NULL
+  model$predictor[c("decision", "recalibration")] <- NULL
   model$curves <- model$curves[0, ]
   model$best_epoch <- 0L
   model$stopped <- "set"
@@ -251,18 +252,18 @@ probe <- function(model, data, layer = NULL, ...) UseMethod("probe")
 probe.hylomath_model <- function(model, data, layer = NULL, ...) {
   check_others(...)
   layer <- checked_layer(model, layer)
-  answerer <- leading_member(model$answerer)
-  network <- answerer$network
-  preparation <- answerer$preparation
+  predictor <- leading_member(model$predictor)
+  network <- predictor$network
+  preparation <- predictor$preparation
   sources <- encoder_sources(preparation, new_rows(preparation, as_table(data)))
   shape <- network_shape(network)
   values <- core_outputs(shape, network$parameters, preparation$columns, sources, layer, thread_count())
-  names <- if (layer == length(network$layers)) output_names(answerer) else paste0("unit_", seq_len(nrow(values)))
+  names <- if (layer == length(network$layers)) output_names(predictor) else paste0("unit_", seq_len(nrow(values)))
   stats::setNames(as.data.frame(t(values)), names)
 }
 
 checked_layer <- function(model, layer) {
-  layers <- length(leading_member(model$answerer)$network$layers)
+  layers <- length(leading_member(model$predictor)$network$layers)
   type_count(layers)(layer %||% max(1, layers - 1), "layer")
 }
 
@@ -284,6 +285,6 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #' @export
 layers_of <- function(model) {
   check_model(model)
-  answerer <- leading_member(model$answerer)
-  network_blocks(answerer$network, network_inputs(answerer$preparation))
+  predictor <- leading_member(model$predictor)
+  network_blocks(predictor$network, network_inputs(predictor$preparation))
 }

@@ -4,8 +4,8 @@
 #   brief        the brief in force without its table, with the regimen that was settled; where rows rotate, as it was
 #                said, since each wiring settles it anew
 #   regimen      where rows rotate, what it came to for the wiring that counts most; NULL otherwise
-#   answerer     see answer-object.R
-#   direct       the answerer of the network without hidden layers beside it; NULL without one
+#   predictor     see prediction-object.R
+#   direct       the predictor of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
 #   members      where rows rotate, a row a network, see rotation.R; NULL otherwise
 #   baseline     what is known without any input, see the tasks' `baseline`
@@ -14,7 +14,7 @@
 #                rows; copied test rows
 #   seen         the rows that it has learned from, see rows-seen.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
-#   judged       by part the judged rows, see answer-judged.R
+#   judged       by part the judged rows, see prediction-judged.R
 #   disagreement by class how far single networks that rotated lie from all together, see turned_disagreement(); NULL
 #                otherwise
 #   looks        the networks that were judged on these test rows, see looks.R
@@ -26,8 +26,8 @@
 #   distilled    how it was taught, see distil.R; NULL otherwise
 #   bare         what of single rows was left out when it was written, see model-rows.R; NULL where nothing was
 
-# Of the training rows a model keeps the answers of so many, drawn at random: enough to see whether it has learned them
-# by heart.
+# Of the training rows a model keeps the predictions of so many, drawn at random: enough to see whether it has learned
+# them by heart.
 most_training_judged <- 10000
 
 # And of the rows of every other part so many: more would tell no more, and take memory as long as the model is there.
@@ -40,21 +40,21 @@ fitted_model <- function(spec, fit, direct = NULL) {
     curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
     kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
-  model <- new_model(a, brief_in_force(spec), new_answerer(spec, fit), direct, training)
+  model <- new_model(a, brief_in_force(spec), new_predictor(spec, fit), direct, training)
   model$restarts <- restarts_judged(model, fit$starts, a)
   model
 }
 
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
 # of one network, or `members` of those that rotate; `judged` are rows that were judged in training.
-new_model <- function(a, b, answerer, direct, training, judged = list(), disagreement = NULL) {
+new_model <- function(a, b, predictor, direct, training, judged = list(), disagreement = NULL) {
   make_room(nrow(a$table))
   rows <- rows_in(a, "training")
   structure(
     list(
       brief = without_table(b),
       regimen = training$regimen,
-      answerer = answerer,
+      predictor = predictor,
       direct = direct,
       curves = training$curves,
       best_epoch = training$best,
@@ -62,7 +62,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list(), disagre
       restarts = training$restarts,
       members = training$members,
       evidence_l2 = training$l2,
-      baseline = baseline_of(a, answerer$preparation$target, rows),
+      baseline = baseline_of(a, predictor$preparation$target, rows),
       leaks = leaking_inputs(a, rows),
       pairs = leaking_pairs(a, rows),
       ids = id_inputs(a),
@@ -85,7 +85,7 @@ new_model <- function(a, b, answerer, direct, training, judged = list(), disagre
 
 # What it predicts, whether a table is the one that it was trained on, the judged rows of a part, the columns by role,
 # and the seed of the training.
-target_in <- function(model) model$answerer$target
+target_in <- function(model) model$predictor$target
 is_own_table <- function(model, table) {
   identical(table_identity(looked_at_by(model$brief), table), model$fingerprint)
 }
@@ -125,10 +125,10 @@ check_model <- function(model) {
   if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
 }
 
-# The model with its answerer changed, and the direct one beside it; `change` gets each of them and the name of its
-# answers among those of judged rows.
-change_answerers <- function(model, change) {
-  model$answerer <- change(model$answerer, "answers")
+# The model with its predictor changed, and the direct one beside it; `change` gets each of them and the name of its
+# predictions among those of judged rows.
+change_predictors <- function(model, change) {
+  model$predictor <- change(model$predictor, "predictions")
   if (!is.null(model$direct)) model$direct <- change(model$direct, "direct")
   model
 }
@@ -203,7 +203,7 @@ restarts_judged <- function(model, starts, a) {
   grounds <- list(target = a$target, baseline = model$baseline)
   values <- lapply(restarts$start, function(i) {
     if (is.na(restarts$loss[restarts$start == i])) return(NULL)
-    one <- with_parameters(model$answerer, starts[[i]])
+    one <- with_parameters(model$predictor, starts[[i]])
     judged <- judged_rows(one, a$roles, a$table[rows, , drop = FALSE], rows)
     task_of(a$target)$measure(grounds, judged, 1)
   })
@@ -244,7 +244,7 @@ loss_curves.default <- function(model, ...) wrong_object("loss_curves", "a model
 #' @export
 parts_of.hylomath_model <- function(x, ...) x$parts
 
-# The wiring in words: of networks that answer together each with its share, if there are several.
+# The wiring in words: of networks that predict together each with its share, if there are several.
 wiring_text <- function(model) {
   if (is.null(model$members)) return(model$brief$wiring)
   share <- wiring_shares(model$members)

@@ -69,7 +69,7 @@ parameter_count <- function(network) {
   sum(network_blocks(network, seq_len(network$inputs + embedded))$values)
 }
 
-# The parameters of every network that answers together: one, or a committee's.
+# The parameters of every network that predicts together: one, or a committee's.
 members_of <- function(network) network$members %||% list(network$parameters)
 
 # All parameters of all members.

@@ -2,15 +2,16 @@
 
 appraisal_notes <- function(appraisal) {
   of_classes <- list(
-    note_one_class_only, note_no_better_classes, note_accuracy_misleads, note_never_answered, note_direct,
+    note_one_class_only, note_no_better_classes, note_accuracy_misleads, note_never_predicted, note_direct,
     note_overfits,
-    note_too_good, note_answers_unlikely, note_few_in_class, note_probabilities_off, note_intervals_miss, note_looked_at
+    note_too_good, note_predictions_unlikely,
+    note_few_in_class, note_probabilities_off, note_intervals_miss, note_looked_at
   )
   of_numbers <- list(
     note_no_better_numbers, note_direct, note_overfits, note_too_good, note_errors_go_together, note_few_rows,
     note_relative_error, note_intervals_miss, note_looked_at
   )
-  about <- if (answers_classes(appraisal$task)) of_classes else of_numbers
+  about <- if (predicts_classes(appraisal$task)) of_classes else of_numbers
   do.call(join_notes, lapply(about, function(note_of) note_of(appraisal)))
 }
 
@@ -24,25 +25,25 @@ rows_are <- function(n) {
 # ---- classes ------------------------------------------------------------------------------------------------------
 
 note_one_class_only <- function(appraisal) {
-  if (!answers_one_class(appraisal)) return(NULL)
-  answer <- appraisal$judged$answer[1]
-  right <- appraisal$confusion[answer, answer] / sum(appraisal$confusion)
+  if (!predicts_one_class(appraisal)) return(NULL)
+  prediction <- appraisal$judged$prediction[1]
+  right <- appraisal$confusion[prediction, prediction] / sum(appraisal$confusion)
   what <- paste(
-    "Every one of the %s rows is answered \"%s\",",
+    "Every one of the %s rows is predicted \"%s\",",
     "which is right for %s of them and tells nothing about the others."
   )
-  note <- sprintf(what, format_count(appraisal$n), answer, format_percent(right))
+  note <- sprintf(what, format_count(appraisal$n), prediction, format_percent(right))
   new_note("one_class_only", note, finding_advice(appraisal))
 }
 
-answers_one_class <- function(appraisal) appraisal$n > 1 && length(unique(appraisal$judged$answer)) == 1
+predicts_one_class <- function(appraisal) appraisal$n > 1 && length(unique(appraisal$judged$prediction)) == 1
 
 # How rare classes are found more often.
 finding_advice <- function(appraisal) {
   if (appraisal$weighted || !is.null(appraisal$decision)) {
     return(paste(
       "Set another threshold with decide(), for example by the recall that you want,",
-      "or look at the probabilities in place of the answers."
+      "or look at the probabilities in place of the predictions."
     ))
   }
   paste(
@@ -63,10 +64,10 @@ note_no_better_classes <- function(appraisal) {
     return(no_better(loss, "giving every row the class shares of the training rows", learning_advice))
   }
   accuracy <- measure_row(appraisal, "accuracy")
-  if (answers_one_class(appraisal) || accuracy$value > accuracy$baseline) return(NULL)
+  if (predicts_one_class(appraisal) || accuracy$value > accuracy$baseline) return(NULL)
   why <- if (!is.null(appraisal$decision)) "decision rule" else if (appraisal$weighted) "class weights"
   if (!is.null(why)) return(price_of(why, appraisal, accuracy))
-  always <- sprintf("always answering \"%s\"", appraisal$baseline_answer)
+  always <- sprintf("always predicting \"%s\"", appraisal$baseline_prediction)
   no_better(accuracy, always, paste("Look at each class's recall.", finding_advice(appraisal)))
 }
 
@@ -79,8 +80,8 @@ no_better <- function(row, always, try) {
 price_of <- function(why, appraisal, accuracy) {
   balanced <- measure_row(appraisal, "balanced accuracy")
   what <- paste(
-    "The accuracy of %s is below the %s of always answering \"%s\":",
-    "right answers on that class are given up to find more of the others."
+    "The accuracy of %s is below the %s of always predicting \"%s\":",
+    "right predictions on that class are given up to find more of the others."
   )
   try <- paste(
     "That is the price of the %s, and may be worth it: judge by the balanced accuracy (%s, against %s)",
@@ -88,20 +89,21 @@ price_of <- function(why, appraisal, accuracy) {
   )
   new_note(
     "no_better_than_baseline",
-    sprintf(what, format_percent(accuracy$value), format_percent(accuracy$baseline), appraisal$baseline_answer),
+    sprintf(what, format_percent(accuracy$value), format_percent(accuracy$baseline), appraisal$baseline_prediction),
     sprintf(try, why, format_measure(balanced$value), format_measure(balanced$baseline))
   )
 }
 
 # Most rows are of one class, and the others are hardly found.
 note_accuracy_misleads <- function(appraisal) {
-  if (answers_one_class(appraisal)) return(NULL)
+  if (predicts_one_class(appraisal)) return(NULL)
   accuracy <- measure_row(appraisal, "accuracy")
   balanced <- measure_row(appraisal, "balanced accuracy")
   chance <- balanced$baseline
   looks_good <- accuracy$value >= max(0.7, accuracy$baseline - 0.01) && accuracy$baseline >= 0.7
   if (!looks_good || balanced$value > chance + 0.35 * (1 - chance)) return(NULL)
-  others <- appraisal$classes[appraisal$classes$class != appraisal$baseline_answer & appraisal$classes$support > 0, ]
+  classes <- appraisal$classes
+  others <- classes[classes$class != appraisal$baseline_prediction & classes$support > 0, ]
   worst <- others[which.min(others$recall), ]
   found <- worst$recall * worst$support
   what <- paste(
@@ -109,26 +111,26 @@ note_accuracy_misleads <- function(appraisal) {
     "of the %s rows that are \"%s\" only %s %s found."
   )
   note <- sprintf(
-    what, format_percent(accuracy$value), format_percent(accuracy$baseline), appraisal$baseline_answer,
+    what, format_percent(accuracy$value), format_percent(accuracy$baseline), appraisal$baseline_prediction,
     format_weighted_count(worst$support), worst$class, format_weighted_count(found), if (found == 1) "is" else "are"
   )
   try <- paste("Judge by the balanced accuracy and by each class's recall.", finding_advice(appraisal))
   new_note("accuracy_misleads", note, try)
 }
 
-note_never_answered <- function(appraisal) {
-  if (answers_one_class(appraisal)) return(NULL)
+note_never_predicted <- function(appraisal) {
+  if (predicts_one_class(appraisal)) return(NULL)
   classes <- appraisal$classes
   never <- classes[classes$support > 0 & colSums(appraisal$confusion) == 0, ]
   if (nrow(never) == 0) return(NULL)
   named <- enumerate(sprintf("\"%s\" (%s)", never$class, format_weighted_count(never$support)))
   said <- if (nrow(never) == 1) {
-    sprintf("The class \"%s\" is never answered, though %s of it.", never$class, rows_are_weighted(never$support))
+    sprintf("The class \"%s\" is never predicted, though %s of it.", never$class, rows_are_weighted(never$support))
   } else {
-    sprintf("%d classes are never answered, though rows are of them: %s.", nrow(never), named)
+    sprintf("%d classes are never predicted, though rows are of them: %s.", nrow(never), named)
   }
   new_note(
-    "class_never_answered", said,
+    "class_never_predicted", said,
     "Class weights (class_weights: even), a threshold with decide(), or more rows of such a class would help."
   )
 }
@@ -190,7 +192,7 @@ note_no_better_numbers <- function(appraisal) {
   worse <- row[row$value >= row$baseline, ]
   if (nrow(worse) == 0) return(NULL)
   if (length(appraisal$target) > 1) worse$measure <- sprintf("%s of %s", worse$measure, worse$target)
-  always <- sprintf("always answering the %s of the training rows", appraisal$baseline_is)
+  always <- sprintf("always predicting the %s of the training rows", appraisal$baseline_is)
   no_better(worse[1, ], always, learning_advice)
 }
 
@@ -217,7 +219,7 @@ relative_error_fault <- function(pair, weight) {
     verb <- if (zero == 1) "is" else "are"
     return(sprintf("%s of %s %s 0, so a mean relative error has no meaning.", values, pair$target, verb))
   }
-  relative <- abs(pair$answer - pair$observed) / abs(pair$observed) * weight
+  relative <- abs(pair$prediction - pair$observed) / abs(pair$observed) * weight
   small <- rank(abs(pair$observed), ties.method = "first") <= ceiling(0.05 * length(relative))
   share <- sum(relative[small]) / sum(relative)
   if (length(relative) < 40 || !(sum(relative[small]) > 0.5 * sum(relative))) return(NULL)
@@ -301,7 +303,7 @@ note_too_good <- function(appraisal) {
   rows <- rows[rows$value > 0.995, ]
   if (appraisal$rows == "training" || nrow(rows) == 0) return(NULL)
   of <- if (is.null(rows$target)) "" else sprintf(" of %s", rows$target[1])
-  what <- "The %s%s is %s. Do the inputs, alone or together, hold the answer, or something that is known only after it?"
+  what <- "The %s%s is %s. Do the inputs, alone or together, hold the target, or something that is known only after it?"
   new_note(
     "too_good", sprintf(what, rows$measure[1], of, signif(rows$value[1], 4)),
     paste(
@@ -311,21 +313,21 @@ note_too_good <- function(appraisal) {
   )
 }
 
-# Answers that are not the likeliest class, where weights or a rule favour them.
-note_answers_unlikely <- function(appraisal) {
+# Predictions that are not the likeliest class, where weights or a rule favour them.
+note_predictions_unlikely <- function(appraisal) {
   judged <- appraisal$judged
   p <- as.matrix(judged[paste0("probability_", appraisal$classes$class)])
-  own <- p[cbind(seq_len(nrow(p)), match(judged$answer, appraisal$classes$class))]
+  own <- p[cbind(seq_len(nrow(p)), match(judged$prediction, appraisal$classes$class))]
   unlikely <- own < do.call(pmax, as.data.frame(p)) - 1e-9
   if (mean(unlikely) < 0.02) return(NULL)
-  class <- names(which.max(table(judged$answer[unlikely])))
-  of <- judged$answer == class
+  class <- names(which.max(table(judged$prediction[unlikely])))
+  of <- judged$prediction == class
   why <- if (!is.null(appraisal$decision)) "the decision rule favours it" else "the class weights favour it"
-  what <- "%s of the %s rows that are answered \"%s\" have another class as the likelier one: %s."
+  what <- "%s of the %s rows that are predicted \"%s\" have another class as the likelier one: %s."
   new_note(
-    "answers_favoured",
+    "predictions_favoured",
     sprintf(what, format_percent_short(mean(unlikely[of])), format_count(sum(of)), class, why),
-    "Read the answer as a call to look, and the probability as how likely it is; decide() sets another threshold."
+    "Read the prediction as a call to look, and the probability as how likely it is; decide() sets another threshold."
   )
 }
 
@@ -333,7 +335,7 @@ note_answers_unlikely <- function(appraisal) {
 note_errors_go_together <- function(appraisal) {
   when <- appraisal$when
   if (is.null(when) || length(when) < 30 || length(appraisal$target) > 1) return(NULL)
-  error <- (appraisal$judged$answer - appraisal$judged$observed)[order(when)]
+  error <- (appraisal$judged$prediction - appraisal$judged$observed)[order(when)]
   if (stats::sd(error) == 0) return(NULL)
   r <- stats::cor(error[-1], error[-length(error)])
   if (!isTRUE(r > max(0.2, 3.3 / sqrt(length(error))))) return(NULL)
@@ -352,7 +354,7 @@ note_intervals_miss <- function(appraisal) {
   missed <- coverage[!is.na(coverage$high) & coverage$high < coverage$wanted, ]
   if (NROW(missed) == 0) return(NULL)
   of <- if (missed$of[1] == "all") "" else sprintf(" (%s)", missed$of[1])
-  promised <- if (answers_classes(appraisal$task)) "sets" else "intervals"
+  promised <- if (predicts_classes(appraisal$task)) "sets" else "intervals"
   what <- "Prediction %s at %s hold only %s of these rows%s."
   new_note(
     "intervals_miss",

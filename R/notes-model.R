@@ -46,7 +46,7 @@ note_still_falling <- function(run) {
 note_interrupted <- function(run, members, asked) {
   if (run$stopped != "interrupted") return(NULL)
   note <- if (!is.null(members)) {
-    what <- "Training was interrupted after %d of %d turns; the networks of these answer together."
+    what <- "Training was interrupted after %d of %d turns; the networks of these predict together."
     sprintf(what, length(unique(members$turn)), as.integer(asked))
   } else if (run$best == 0) {
     "Training was interrupted before its first epoch was done; the weights are of little use."
@@ -83,7 +83,7 @@ diverged_try <- function(rate) {
 
 note_vanished <- function(model, run) {
   if (ended_by(model) != "vanished") return(NULL)
-  what <- "In epoch %d nothing of the error came to the first layer, so hardly more is learned than one answer for all."
+  what <- "In epoch %d the first layer's gradient vanished, so hardly more is learned than one prediction for all rows."
   cause <- large_input_cause(model) %||% deep_cause(model) %||% silent_cause(regimen_of(model)$learning_rate)
   new_note("vanished", paste(sprintf(what, run$epochs), cause[[1]]), cause[[2]])
 }
@@ -93,7 +93,7 @@ ended_by <- function(model) if (model$stopped == "rotation") model$restarts$stop
 
 # An input that comes to the network far larger than others: list(why, try).
 large_input_cause <- function(model) {
-  preparation <- leading_member(model$answerer)$preparation
+  preparation <- leading_member(model$predictor)$preparation
   reach <- vapply(preparation$columns, input_reach, 0)
   if (!any(reach > large_input)) return(NULL)
   largest <- prepared_columns(preparation)[which.max(reach)]
@@ -114,7 +114,7 @@ input_reach <- function(plan) {
 
 # Many layers that each pass on less of the error than came to them.
 deep_cause <- function(model) {
-  hidden <- utils::head(leading_member(model$answerer)$network$layers, -1)
+  hidden <- utils::head(leading_member(model$predictor)$network$layers, -1)
   flat <- Filter(function(layer) layer$activation %in% flat_activations && !isTRUE(layer$norm), hidden)
   if (length(flat) < deep_wiring) return(NULL)
   list(
@@ -128,7 +128,8 @@ deep_wiring <- 5
 
 silent_cause <- function(rate) {
   list(
-    "A layer answers alike whatever comes to it: steps that were too long do that, and starting weights too far out.",
+    "A layer gives the same output whatever comes to it: steps that were too long do that, and starting weights too",
+    "far out.",
     if (is.numeric(rate)) {
       sprintf("Lower the learning rate, for example to %s, or use `leaky_relu`.", format_number(signif(rate / 10, 3)))
     } else {
@@ -161,7 +162,7 @@ note_validation_rose <- function(run, by) {
   )
 }
 
-# Rows of another time are stopped by: that they are answered worse needn't be learning by heart.
+# Rows of another time are stopped by: that they are predicted worse needn't be learning by heart.
 validation_drifts <- function(validation, best, n) {
   what <- paste(
     "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on: what was learned then",
@@ -190,7 +191,7 @@ note_skewed_target <- function(model) {
 
 # More parameters than values to learn them from, and nothing but the stopping that holds them.
 note_more_parameters <- function(model) {
-  parameters <- network_parameters(model$answerer)
+  parameters <- network_parameters(model$predictor)
   rows <- parts_of(model)$rows[1]
   values <- rows * max(1, if (!has_classes(target_in(model))) length(target_in(model)$columns) else 1)
   if (!is.na(model$evidence_l2) || parameters <= 2 * values) return(NULL)
@@ -215,7 +216,7 @@ note_dates_at_random <- function(model) {
   new_note(
     "dates_at_random", sprintf(what, enumerate(dated, limit = 3)),
     sprintf(
-      "If the network is to answer later rows: set_columns(order = %s), hold_out(by = \"ordered\").",
+      "If the network is to predict later rows: set_columns(order = %s), hold_out(by = \"ordered\").",
       column_text(dated[1])
     )
   )
@@ -232,7 +233,7 @@ note_restarts_disagree <- function(restarts, keep) {
     if (identical(keep, "committee")) {
       "The committee's average takes much of it out."
     } else {
-      "Keep the average of their answers with keep: committee, or use more starts."
+      "Keep the average of their predictions with keep: committee, or use more starts."
     }
   )
 }
@@ -296,7 +297,7 @@ note_resumed <- function(resumed) {
 note_refitted <- function(refitted) {
   if (is.null(refitted)) return(NULL)
   what <- paste(
-    "The network was refitted on all %s rows; what it is judged by are measures and answers of its former (%s),",
+    "The network was refitted on all %s rows; what it is judged by are measures and predictions of its former (%s),",
     "whose networks learned from %s at most."
   )
   new_note(

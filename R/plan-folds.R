@@ -44,7 +44,7 @@ lay_folds <- function(plan, table) {
 
 # Rows that rotate are judged by the networks that have not seen them.
 lay_turns <- function(laid, a) {
-  laid$rows <- answered_turns(a)
+  laid$rows <- predicted_turns(a)
   laid$each <- data.frame(fold = seq_len(a$hold_out$rotate), "repeat" = 1L, check.names = FALSE)
   laid$parts <- function(i) as_planned(laid$plan, a, turn_parts(a, i))
   laid$all <- function(i) a$part
@@ -82,7 +82,7 @@ lay_dealt <- function(laid, a) {
   laid
 }
 
-# Folds whose other rows rotate: a fit for each fold and turn. The rows that a network answers in its turn are the part
+# Folds whose other rows rotate: a fit for each fold and turn. The rows that a network predicts in its turn are the part
 # "turned".
 lay_turning_folds <- function(laid) {
   a <- laid$analysis

@@ -3,23 +3,26 @@
 #' @param object A model.
 #' @param newdata A data frame with the columns that the network takes in, found by name, in any order. Others are
 #'   left alone; the target is not needed.
-#' @param type `"answer"`, `"probability"` (classification only: one column a class), `"both"`, `"interval"` (numbers
+#' @param type `"prediction"`, `"probability"` (classification only: one column a class), `"both"`, `"interval"`
+#'   (numbers
 #'   only) or `"set"` (classification only).
 #' @param level The share of new rows whose value an interval or set is to hold.
 #' @param bad_cells What to do with cells of a column of numbers that hold something else, or an infinite value:
 #'   `"refuse"`, which names the first of them, or `"missing"`, which takes them for missing and says how many.
 #' @param shares The shares of the classes among the new rows, by name, where they are others than among the training
-#'   rows: probabilities, and the answers that follow of them, are put right for them. Only the shares differ, it is
+#'   rows: probabilities, and the predictions that follow of them, are put right for them. Only the shares differ, it is
 #'   taken, not what rows of a class are like (Saerens, Latinne and Decaestecker 2002).
 #' @param ... Not used.
-#' @return A data frame with one row for each row of `newdata`, in order. `answer` is the class with the highest score
-#'   or the number in the target's unit (`answer_<target>` for each of several targets; with the quantile loss the
+#' @return A data frame with one row for each row of `newdata`, in order. `prediction` is the class with the highest
+#'   score
+#'   or the number in the target's unit (`prediction_<target>` for each of several targets; with the quantile loss the
 #'   middle quantile, and `quantile_<share>` behind it); `probability_<class>` are the classes' probabilities,
-#'   corrected for class weights. With class weights the answer need not be the most probable class: it is the one that
+#'   corrected for class weights. With class weights the prediction need not be the most probable class: it is the one
+#'   that
 #'   the weights favour. A rule of [decide()] and a [recalibrate()]d model are heeded.
 #'
-#'   An interval is `answer`, `low` and `high` (of each of several targets, each at the level by itself). A set is
-#'   `answer`, `set` (the classes that it holds, none to all of them) and `in_<class>`.
+#'   An interval is `prediction`, `low` and `high` (of each of several targets, each at the level by itself). A set is
+#'   `prediction`, `set` (the classes that it holds, none to all of them) and `in_<class>`.
 #' @section Intervals and sets: Made from the calibration rows by split-conformal prediction (Vovk, Gammerman and
 #'   Shafer 2005; Lei et al. 2018): they hold the value in the given share of new rows whatever the network is like, if
 #'   new rows come as the calibration rows did. Intervals have one width; one ratio for logarithmic targets and the
@@ -27,7 +30,7 @@
 #'   validation rows show (those that rotate where there are none); with the quantile loss the outer quantiles, moved by
 #'   what they miss (Romano, Patterson and Candes 2019). Sets hold each class in the given share of its own rows
 #'   (Vovk 2013; Sadinle, Lei and Wasserman 2019). An appraisal says how often those at 90 % hold. A set is made by the
-#'   probabilities, the answer by scores or a rule, so that an answer can lie outside of its set.
+#'   probabilities, the prediction by scores or a rule, so that a prediction can lie outside of its set.
 #'
 #'   Where rows belong to groups, the promise is for a row of a new group, and each calibration group counts as one
 #'   (Dunn, Wasserman and Ramdas 2023). With fewer than 9 of them at 90 % (19 at 95 %) nothing less than everything can
@@ -41,28 +44,28 @@
 #' predict(model, head(kilns), type = "both")
 #' @importFrom stats predict
 #' @export
-predict.hylomath_model <- function(object, newdata, type = "answer", level = 0.9, bad_cells = "refuse", shares = NULL,
-                                   ...) {
+predict.hylomath_model <- function(object, newdata, type = "prediction", level = 0.9, bad_cells = "refuse",
+                                   shares = NULL, ...) {
   check_others(...)
-  if (missing(newdata)) fail("`newdata` is missing: which rows are to be answered?")
+  if (missing(newdata)) fail("`newdata` is missing: which rows are to be predicted?")
   ratio <- if (!is.null(shares)) share_ratio(object, shares, type)
-  check_answer_type(object, type, level)
-  answerer <- object$answerer
+  check_prediction_type(object, type, level)
+  predictor <- object$predictor
   type_choice(ways_with_bad_cells)(bad_cells, "bad_cells")
   newdata <- as_table(newdata)
-  if (bad_cells == "missing") newdata <- without_bad_cells(answerer$preparation, newdata)
-  table <- rows_to_answer(answerer, newdata)
-  warn_far(answerer$preparation, table)
-  network <- answers_of(answerer, table)
+  if (bad_cells == "missing") newdata <- without_bad_cells(predictor$preparation, newdata)
+  table <- rows_to_predict(predictor, newdata)
+  warn_far(predictor$preparation, table)
+  network <- predictions_of(predictor, table)
   rownames(network) <- NULL
-  result <- answers_now(answerer, network, ratio)
-  target <- answerer$target
+  result <- predictions_now(predictor, network, ratio)
+  target <- predictor$target
   few <- if (type %in% c("interval", "set")) too_few_groups(conformal_rows(object), level)
   if (!is.null(few)) rlang::warn(few, class = "hylomath_warning_groups")
   switch(type,
-    interval = interval_answers(target, intervals_at(object, table, result, level), result),
-    set = set_answers(target$classes, sets_at(object, table, network, level), result),
-    answer = if (has_classes(target)) result["answer"] else result,
+    interval = interval_predictions(target, intervals_at(object, table, result, level), result),
+    set = set_predictions(target$classes, sets_at(object, table, network, level), result),
+    prediction = if (has_classes(target)) result["prediction"] else result,
     probability = result[-1],
     both = result
   )
@@ -93,15 +96,15 @@ warn_far <- function(preparation, table) {
   )
 }
 
-check_answer_type <- function(model, type, level) {
-  type_choice(answer_types)(type, "type")
+check_prediction_type <- function(model, type, level) {
+  type_choice(prediction_types)(type, "type")
   target <- target_in(model)
   if (has_classes(target)) {
     if (type == "interval") fail("Intervals are of numbers; this network predicts classes.", "Use type = \"set\".")
   } else {
     if (type %in% c("probability", "both")) {
       what <- "The network predicts a number (task %s), so there are no probabilities."
-      fail(sprintf(what, quoted(target$task)), "Use type = \"answer\".")
+      fail(sprintf(what, quoted(target$task)), "Use type = \"prediction\".")
     }
     if (type == "set") fail("Sets are of classes; this network predicts a number.", "Use type = \"interval\".")
   }
@@ -138,24 +141,24 @@ share_ratio <- function(model, shares, type) {
   unname(shares[classes] / pmax(trained, 1e-12))
 }
 
-#' The table with the network's answers beside it
+#' The table with the network's predictions beside it
 #'
 #' @param x A model.
 #' @param data A data frame, see [predict()][predict.hylomath_model].
-#' @param type What is put beside the rows: `"auto"` (the answer, and for classes their probabilities), or a type of
+#' @param type What is put beside the rows: `"auto"` (the prediction, and for classes their probabilities), or a type of
 #'   [predict()][predict.hylomath_model].
 #' @param level,bad_cells,shares See [predict()][predict.hylomath_model].
 #' @param prefix What the new columns' names begin with.
 #' @param flags Whether to add a column `strange` that names, for each row, the columns in which it differs from the
 #'   training rows; see [strangeness()].
 #' @param identity Whether to add a column `network` that holds the network's identity, the same wherever it is kept.
-#' @param ranked Whether the rows with the highest probability (of the positive class of two, else of the answer) or
+#' @param ranked Whether the rows with the highest probability (of the positive class of two, else of the prediction) or
 #'   number come first.
 #' @param digits Significant digits of the numbers that are added; `NULL` for all.
 #' @param learned Whether to add a column `learned`: which rows the network has learned from, `NA` where that can't be
 #'   told.
 #' @param ... Not used.
-#' @return `data` with the columns `answer` and, for classes, `probability_<class>` behind its own.
+#' @return `data` with the columns `prediction` and, for classes, `probability_<class>` behind its own.
 #'   Columns of these names that an earlier scoring left in `data` are replaced, with a message.
 #' @section Errors: Those of [predict()][predict.hylomath_model], and a column of one of these names that the network
 #'   takes in, or that is its target.
@@ -175,31 +178,34 @@ augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level 
   for (name in names(wanted)) {
     if (!is_flag(wanted[[name]])) fail(sprintf("`%s` must be TRUE or FALSE, not %s.", name, describe(wanted[[name]])))
   }
-  if (identical(type, "auto")) type <- if (has_classes(x$answerer$target)) "both" else "answer"
-  answers <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)
-  cleaned <- if (bad_cells == "missing") cleaned_cells(x$answerer$preparation, data) else data
-  if (flags) answers$strange <- strangeness(x, cleaned)$rows
-  if (identity) answers$network <- rep(identity_of(x), nrow(answers))
-  if (learned) answers$learned <- learned_marks(x, data)
-  order <- if (ranked) order(-ranking_of(x, answers)) else seq_len(nrow(answers))
+  if (identical(type, "auto")) type <- if (has_classes(x$predictor$target)) "both" else "prediction"
+  predictions <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)
+  cleaned <- if (bad_cells == "missing") cleaned_cells(x$predictor$preparation, data) else data
+  if (flags) predictions$strange <- strangeness(x, cleaned)$rows
+  if (identity) predictions$network <- rep(identity_of(x), nrow(predictions))
+  if (learned) predictions$learned <- learned_marks(x, data)
+  order <- if (ranked) order(-ranking_of(x, predictions)) else seq_len(nrow(predictions))
   if (!is.null(digits)) {
     type_count(15)(digits, "digits")
-    numbers <- vapply(answers, is.numeric, NA)
-    answers[numbers] <- lapply(answers[numbers], signif, digits)
+    numbers <- vapply(predictions, is.numeric, NA)
+    predictions[numbers] <- lapply(predictions[numbers], signif, digits)
   }
-  names(answers) <- paste0(prefix, names(answers))
-  check_room(answers, data[names(data) %in% c(needed_columns(x$answerer), x$answerer$target$columns)], "the answers")
-  together <- cbind(without_former(data, answers), answers)[order, , drop = FALSE]
+  names(predictions) <- paste0(prefix, names(predictions))
+  own <- names(data) %in% c(needed_columns(x$predictor), x$predictor$target$columns)
+  check_room(predictions, data[own], "the predictions")
+  together <- cbind(without_former(data, predictions), predictions)[order, , drop = FALSE]
   if (ranked) rownames(together) <- NULL
   together
 }
 
-# What a list of rows is ranked by: the probability of the positive class of two, that of the answer, or the number.
-ranking_of <- function(model, answers) {
+# What a list of rows is ranked by: the probability of the positive class of two, that of the prediction, or the number.
+ranking_of <- function(model, predictions) {
   target <- target_in(model)
-  if (!has_classes(target)) return(answers[[1]])
-  p <- answers[paste0("probability_", target$classes)]
-  if (!all(names(p) %in% names(answers)) || ncol(p) == 0) fail("A list is ranked by probabilities: leave `type` out.")
+  if (!has_classes(target)) return(predictions[[1]])
+  p <- predictions[paste0("probability_", target$classes)]
+  if (!all(names(p) %in% names(predictions)) || ncol(p) == 0) {
+    fail("A list is ranked by probabilities: leave `type` out.")
+  }
   if (!is.null(target$positive)) p[[paste0("probability_", target$positive)]] else do.call(pmax, p)
 }
 
@@ -212,8 +218,8 @@ learned_marks <- function(model, data) {
 }
 
 # A table without the columns of an earlier scoring, and a word about it.
-without_former <- function(data, answers) {
-  former <- intersect(names(answers), names(data))
+without_former <- function(data, predictions) {
+  former <- intersect(names(predictions), names(data))
   if (length(former)) {
     what <- "The table has %s from an earlier scoring; replaced. Another `prefix` keeps both."
     rlang::inform(sprintf(what, enumerate(quoted(former))), class = "hylomath_message_replaced")
@@ -226,8 +232,9 @@ without_former <- function(data, answers) {
 #' @param x An appraisal.
 #' @param data The table that the rows come from, found by id or by place; without it there are the keys alone.
 #' @param ... Not used.
-#' @return A data frame with a row for each judged row: the columns of `data`, or `key`; then `observed`, `answer` and
-#'   what else was answered, and `error` (answer less observed) for numbers or `right` for classes.
+#' @return A data frame with a row for each judged row: the columns of `data`, or `key`; then `observed`, `prediction`
+#'   and
+#'   what else was predicted, and `error` (prediction less observed) for numbers or `right` for classes.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -243,11 +250,11 @@ augment.hylomath_appraisal <- function(x, data = NULL, ...) {
   cbind(data[appraised_places(x, data), , drop = FALSE], rows)
 }
 
-# Whether each answer is right, or by how much it is off.
+# Whether each prediction is right, or by how much it is off.
 rightness <- function(appraisal) {
   judged <- appraisal$judged
-  if (answers_classes(appraisal$task)) return(data.frame(right = judged$answer == judged$observed))
-  error <- lapply(number_pairs(appraisal), function(pair) pair$answer - pair$observed)
+  if (predicts_classes(appraisal$task)) return(data.frame(right = judged$prediction == judged$observed))
+  error <- lapply(number_pairs(appraisal), function(pair) pair$prediction - pair$observed)
   stats::setNames(as.data.frame(error), if (length(error) == 1) "error" else paste0("error_", appraisal$target))
 }
 

@@ -33,7 +33,7 @@ hash_codes <- function(x, buckets) {
   (as.integer(core_hash(seen$levels) %% buckets) + 1L)[seen$codes]
 }
 
-# What several preparations take of a table, each thing once: list(columns, intakes, intake) as core_joint_answers()
+# What several preparations take of a table, each thing once: list(columns, intakes, intake) as core_joint_predictions()
 # takes them; `intake` is by preparation the place of its own. A column of labels holds each row's place among the
 # labels that occur, and an intake the code of each of them.
 shared_intakes <- function(preparations, table) {

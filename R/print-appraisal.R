@@ -10,7 +10,7 @@ format.hylomath_appraisal <- function(x, ...) {
     paragraphs(in_words(x)),
     "",
     measures_text(x),
-    c("", if (answers_classes(x$task)) confusion_text(x) else bands_text(x)),
+    c("", if (predicts_classes(x$task)) confusion_text(x) else bands_text(x)),
     if (!is.null(x$by)) c("", by_text(x)),
     "",
     paragraphs(c(worth_text(x), rotation_text(x), brier_text(x), coverage_text(x), interval_text(x))),
@@ -20,12 +20,12 @@ format.hylomath_appraisal <- function(x, ...) {
 
 rows_seen <- function(rows) {
   switch(rows,
-    rotation = "answered in turns",
+    rotation = "predicted in turns",
     validation = "was stopped by", new = "was given", training = "was trained on", "never saw"
   )
 }
 
-# Figures of rows in their turns are of networks that answer together new rows only.
+# Figures of rows in their turns are of networks that predict together new rows only.
 rotation_text <- function(x) {
   if (!tells_of_turns(x)) return(NULL)
   paste(
@@ -36,12 +36,12 @@ rotation_text <- function(x) {
 
 # ---- in words -----------------------------------------------------------------------------------------------------
 
-in_words <- function(x) if (answers_classes(x$task)) classes_in_words(x) else numbers_in_words(x)
+in_words <- function(x) if (predicts_classes(x$task)) classes_in_words(x) else numbers_in_words(x)
 
 # What the accuracy hides, for readers who have never heard of it.
 classes_in_words <- function(x) {
   total <- sum(x$confusion)
-  always <- sum(x$confusion[x$baseline_answer, ])
+  always <- sum(x$confusion[x$baseline_prediction, ])
   said <- accuracy_in_words(x, total, always)
   rare <- class_to_look_at(x)
   own <- x$classes[x$classes$class %in% rare, ]
@@ -52,7 +52,7 @@ classes_in_words <- function(x) {
     if (always / total >= 0.7) {
       sprintf(
         "With %s of the rows \"%s\" the accuracy says little: look at what is found, and at what price.",
-        format_percent(always / total), x$baseline_answer
+        format_percent(always / total), x$baseline_prediction
       )
     }
   )
@@ -62,22 +62,22 @@ accuracy_in_words <- function(x, total, always) {
   right <- sum(diag(x$confusion))
   weighted <- !all(x$weight == 1) && x$rows != "out-of-fold"
   sprintf(
-    "Of %s rows%s %s are answered rightly (%s). Always saying \"%s\", without looking, is right for %s (%s)",
+    "Of %s rows%s %s are predicted rightly (%s). Always saying \"%s\", without looking, is right for %s (%s)",
     format_weighted_count(total), if (weighted) " (case weights counted)" else "", format_weighted_count(right),
-    format_percent(right / total), x$baseline_answer, format_weighted_count(always), format_percent(always / total)
+    format_percent(right / total), x$baseline_prediction, format_weighted_count(always), format_percent(always / total)
   )
 }
 
 # The positive class, or the one of the others that is found least.
 class_to_look_at <- function(x) {
-  if (!is.null(x$positive) && x$positive != x$baseline_answer) return(x$positive)
-  others <- x$classes[x$classes$class != x$baseline_answer & x$classes$support > 0, ]
+  if (!is.null(x$positive) && x$positive != x$baseline_prediction) return(x$positive)
+  others <- x$classes[x$classes$class != x$baseline_prediction & x$classes$support > 0, ]
   others$class[which.min(others$recall)]
 }
 
 finding_in_words <- function(x, own) {
   class <- own$class
-  answered <- sum(x$confusion[, class])
+  predicted <- sum(x$confusion[, class])
   hit <- x$confusion[class, class]
   paste0(
     sprintf(
@@ -85,11 +85,11 @@ finding_in_words <- function(x, own) {
       format_percent(hit / own$support)
     ),
     if (is.null(x$positive)) ", the least of all classes",
-    if (answered == 0) {
-      ", and answers no row so."
+    if (predicted == 0) {
+      ", and predicts no row so."
     } else {
-      alarms <- false_alarms(answered - hit, hit)
-      sprintf("; of the %s that it answers so, %s right%s.", format_weighted_count(answered), are(hit), alarms)
+      alarms <- false_alarms(predicted - hit, hit)
+      sprintf("; of the %s that it predicts so, %s right%s.", format_weighted_count(predicted), are(hit), alarms)
     }
   )
 }
@@ -104,23 +104,23 @@ false_alarms <- function(alarms, hit) {
 numbers_in_words <- function(x) {
   mae <- x$measures[x$measures$measure == "MAE", ]
   if (!is.null(x$baseline_rate)) {
-    what <- "The answers are off by %s on average; always answering %s for each unit of exposure is off by %s."
+    what <- "The predictions are off by %s on average; always predicting %s for each unit of exposure is off by %s."
     return(sprintf(what, format_measure(mae$value), format_measure(x$baseline_rate), format_measure(mae$baseline)))
   }
-  who <- if (length(x$target) > 1) sprintf("The answers for %s", x$target) else "The answers"
+  who <- if (length(x$target) > 1) sprintf("The predictions for %s", x$target) else "The predictions"
   sprintf(
-    "%s are off by %s on average; always answering %s, without looking, is off by %s.", who, format_measure(mae$value),
-    format_each_short(x$baseline_answer), format_measure(mae$baseline)
+    "%s are off by %s on average; always predicting %s, without looking, is off by %s.", who, format_measure(mae$value),
+    format_each_short(x$baseline_prediction), format_measure(mae$baseline)
   )
 }
 
 # ---- tables -------------------------------------------------------------------------------------------------------
 
-# What always answering the same is called at the head of a column; `x` is an appraisal.
+# What always predicting the same is called at the head of a column; `x` is an appraisal.
 baseline_heading <- function(x) {
-  if (answers_classes(x$task)) return(sprintf("always %s", shorten(x$baseline_answer, 10)))
+  if (predicts_classes(x$task)) return(sprintf("always %s", shorten(x$baseline_prediction, 10)))
   if (!is.null(x$baseline_rate)) return("by exposure")
-  if (length(x$target) > 1) paste("always", x$baseline_is) else sprintf("always %s", signif(x$baseline_answer, 4))
+  if (length(x$target) > 1) paste("always", x$baseline_is) else sprintf("always %s", signif(x$baseline_prediction, 4))
 }
 
 # One table where the console is wide enough, else the parts of the table that tell of over-fitting in a second one.
@@ -158,17 +158,17 @@ confusion_text <- function(x) {
   counts <- c(list(observed = shorten(classes, 20)), confusion_columns(x$confusion))
   lines <- as_text_table(c(counts, class_columns(x$classes)), 1)
   if (too_wide(lines)) lines <- c(as_text_table(counts, 1), "", classes_text(x$classes))
-  c("Answered (columns) against observed (rows)", lines)
+  c("Predicted (columns) against observed (rows)", lines)
 }
 
 # The ten cells off the diagonal with most rows.
 largest_confusions_text <- function(x) {
   cells <- confusion_table(x)
-  wrong <- cells[cells$observed != cells$answer & cells$weight > 0, ]
+  wrong <- cells[cells$observed != cells$prediction & cells$weight > 0, ]
   if (nrow(wrong) == 0) return(NULL)
   wrong <- utils::head(wrong[order(-wrong$weight), ], 10)
   c("Most often confused", as_text_table(list(
-    observed = shorten(wrong$observed, 24), answered = shorten(wrong$answer, 24),
+    observed = shorten(wrong$observed, 24), predicted = shorten(wrong$prediction, 24),
     rows = format_weighted_count(wrong$weight), "of observed" = format_percent_short(wrong$of_observed)
   ), 2))
 }
@@ -198,7 +198,7 @@ bands_text <- function(x) {
 bands_cells <- function(x) {
   b <- x$bands
   cells <- list(
-    "observed" = b$band, rows = format_each_count(b$rows), "mean answer" = format_measure(b$answer),
+    "observed" = b$band, rows = format_each_count(b$rows), "mean prediction" = format_measure(b$prediction),
     "mean bias" = format_signed(b$bias), MAE = format_measure(b$MAE), RMSE = format_measure(b$RMSE)
   )
   if (!is.null(b$target)) cells <- c(list(target = said_once(b$target)), cells)
@@ -207,7 +207,7 @@ bands_cells <- function(x) {
 
 # The measures that tell most, a column each.
 by_text <- function(x) {
-  measures <- if (!answers_classes(x$task)) {
+  measures <- if (!predicts_classes(x$task)) {
     c("MAE", "mean bias", "R\u00b2")
   } else if (is.null(x$positive)) {
     c("accuracy", "balanced accuracy", "cross-entropy")
@@ -256,13 +256,13 @@ worth_text <- function(x) {
 
 # The score of two classes is told in two ways.
 brier_text <- function(x) {
-  if (!answers_classes(x$task) || nrow(x$confusion) != 2) return(NULL)
+  if (!predicts_classes(x$task) || nrow(x$confusion) != 2) return(NULL)
   "The Brier score is over both classes: twice that of the one class alone."
 }
 
 coverage_text <- function(x) {
   if (is.null(x$coverage)) return(NULL)
-  found <- if (answers_classes(x$task)) sets_text(x$coverage) else intervals_text(x$coverage)
+  found <- if (predicts_classes(x$task)) sets_text(x$coverage) else intervals_text(x$coverage)
   c(found, proven_text(x$coverage))
 }
 
@@ -270,7 +270,7 @@ coverage_text <- function(x) {
 proven_text <- function(each) {
   if (is.null(each$proven) || is.na(each$proven[1])) return(NULL)
   sprintf(
-    "They are made of the answers to rows in their turns; of new rows they are proven to hold at least %s.",
+    "They are made of the predictions for rows in their turns; of new rows they are proven to hold at least %s.",
     format_percent(each$proven[1])
   )
 }

@@ -41,7 +41,7 @@ turns_in_words <- function(a) {
       sprintf("The earliest %s have no out-of-fold prediction.", counted(sum(a$turn %in% 0:1), "row"))
     )
   } else {
-    "%d%s; each network learns from all parts but two, is stopped by one of these and answers the other"
+    "%d%s; each network learns from all parts but two, is stopped by one of these and predicts the other"
   }
   sprintf(how, as.integer(a$hold_out$rotate), auto %||% "")
 }
@@ -51,7 +51,7 @@ brief_wiring_text <- function(b, a, candidates) {
   if (b$wiring != "auto" || !inherits(a, "hylomath_analysis")) return(indented("wiring", b$wiring))
   if (is.null(candidates)) return(indented("wiring", sprintf("%s (auto)", format_wiring(a$wiring))))
   c(
-    indented("wiring", "auto: these, blended by what they answer in their turns, to rows that they have not seen"),
+    indented("wiring", "auto: these, blended by what they predict in their turns, for rows that they have not seen"),
     unlist(lapply(names(candidates), function(name) indented("", name)))
   )
 }

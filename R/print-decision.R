@@ -7,7 +7,7 @@ format.hylomath_decision <- function(x, ...) {
   if (is.null(x$before)) return(c(rule, "  There are no validation rows to show what it does."))
   c(
     rule, "",
-    wrapped(sprintf("On %s, answers (columns) against observed classes (rows), before", deciding_rows_text(x)), 0),
+    wrapped(sprintf("On %s, predictions (columns) against observed classes (rows), before", deciding_rows_text(x)), 0),
     matrix_text(x$before), "",
     "and after", matrix_text(x$after), "", paragraphs(decision_effect(x))
   )
@@ -23,9 +23,9 @@ deciding_rows_text <- function(x) {
 decision_line <- function(decision) {
   rule <- decision$rule
   if (!is.null(rule$costs)) {
-    return(paste0("The answer is the class with the lowest expected cost", costs_text(rule$costs)))
+    return(paste0("The prediction is the class with the lowest expected cost", costs_text(rule$costs)))
   }
-  sprintf("The answer is \"%s\" from a probability of %s (%s)", rule$class, signif(rule$threshold, 4), decision$by)
+  sprintf("The prediction is \"%s\" from a probability of %s (%s)", rule$class, signif(rule$threshold, 4), decision$by)
 }
 
 # The costliest mistakes.
@@ -35,7 +35,7 @@ costs_text <- function(costs) {
   at <- at[order(-costs[at]), , drop = FALSE]
   shown <- utils::head(at, 4)
   said <- sprintf(
-    "\"%s\" answered \"%s\" costs %s", rownames(costs)[shown[, 1]], colnames(costs)[shown[, 2]],
+    "\"%s\" predicted \"%s\" costs %s", rownames(costs)[shown[, 1]], colnames(costs)[shown[, 2]],
     format_each_short(costs[shown])
   )
   sprintf(" (%s%s)", paste(said, collapse = ", "), if (nrow(at) > 4) ", ..." else "")
@@ -57,7 +57,7 @@ decision_effect <- function(x) {
   alarms <- function(confusion) format_weighted_count(sum(confusion[, class]) - hits(confusion))
   sprintf(
     paste(
-      "Of %s rows that are \"%s\" it finds %s in place of %s, and answers %s others so in place of %s.",
+      "Of %s rows that are \"%s\" it finds %s in place of %s, and predicts %s others so in place of %s.",
       advice_here("The rule was chosen on these rows and does a little worse on others, which appraise(model) shows.")
     ),
     format_weighted_count(sum(x$before[class, ])), class, format_weighted_count(hits(x$after)),

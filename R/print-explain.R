@@ -65,9 +65,9 @@ effect_rows_shown <- function(x) {
 effect_cells <- function(x, shown) {
   alone <- length(x$input) == 1
   values <- lapply(shown[x$input], function(v) if (is.numeric(v)) format_each_short(v) else as.character(v))
-  what <- paste("mean", if (answers_classes(x$task)) "probability" else "answer")
+  what <- paste("mean", if (predicts_classes(x$task)) "probability" else "prediction")
   c(
-    list(of = said_once(shown$of)), values, stats::setNames(list(format_measure(shown$answer)), what),
+    list(of = said_once(shown$of)), values, stats::setNames(list(format_measure(shown$prediction)), what),
     if (alone) list("nine of ten rows" = interval_cell(shown$low, shown$high))
   )
 }
@@ -77,21 +77,21 @@ print.hylomath_contributions <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_contributions <- function(x, ...) {
-  what <- if (answers_classes(x$task)) "The probability of \"%s\" is %s" else "The answer for %s is %s"
+  what <- if (predicts_classes(x$task)) "The probability of \"%s\" is %s" else "The prediction for %s is %s"
   columns <- x$columns
   cells <- list(
     column = shorten(columns$column, 30), value = shorten(columns$value, 24),
     moves = format_signed(columns$contribution)
   )
   if (!is.null(x$passes)) cells[["95 % of sampling"]] <- sprintf("+-%s", format_measure(1.96 * columns$error))
-  answer <- sprintf(what, x$of, format_measure(x$answer))
+  prediction <- sprintf(what, x$of, format_measure(x$prediction))
   how <- if (is.null(x$passes)) {
     sprintf("They are exact over %s.", counted(x$rows, "other row"))
   } else {
     sprintf("They are sampled in %s over %s.", counted(x$passes, "pass", "passes"), counted(x$rows, "other row"))
   }
   c(
-    cli::style_bold(sprintf("%s; over the other rows it is %s on average", answer, format_measure(x$mean))), "",
+    cli::style_bold(sprintf("%s; over the other rows it is %s on average", prediction, format_measure(x$mean))), "",
     as_text_table(cells, 2), "",
     paragraphs(paste("The moves add up to the difference.", how))
   )

@@ -4,7 +4,7 @@ print.hylomath_folds <- function(x, ...) print_lines(x)
 #' @export
 format.hylomath_folds <- function(x, ...) {
   pooled <- x$pooled
-  classes <- answers_classes(x$task)
+  classes <- predicts_classes(x$task)
   dealt <- if (x$repeats > 1) sprintf(", dealt %d times", x$repeats) else ""
   c(
     cli::style_bold(sprintf("%s: %d %s%s", enumerate(x$target), x$k, kind_of_folds(x), dealt)), "",
@@ -59,7 +59,7 @@ each_fold_text <- function(x) {
 each_fold_cells <- function(x, most = Inf) {
   shown <- utils::head(x$each, most)
   primary <- if (length(x$target) > 1) paste(x$target[1], x$primary) else x$primary
-  known <- if (answers_classes(x$task)) c("accuracy", "balanced accuracy") else c("MAE", "R\u00b2")
+  known <- if (predicts_classes(x$task)) c("accuracy", "balanced accuracy") else c("MAE", "R\u00b2")
   measures <- unique(c(primary, intersect(known, names(x$each))))
   cells <- list(
     fold = as.character(shown$fold), rows = format_each_count(shown$rows),

@@ -34,7 +34,7 @@ lineup_cells <- function(x) {
     parameters = format_each_count(models$parameters), trained = vapply(models$training_seconds, format_seconds, "")
   )
   if (!is.null(models$microseconds)) cost[["us a row"]] <- format_each_short(signif(models$microseconds, 2))
-  list(judged = judged, beside = c(if (answers_classes(x$task)) accuracy_columns(x), cost))
+  list(judged = judged, beside = c(if (predicts_classes(x$task)) accuracy_columns(x), cost))
 }
 
 accuracy_columns <- function(x) {
@@ -56,7 +56,7 @@ lineup_sentences <- function(x) {
     sprintf(
       "Intervals are about which %s came to be judged; those of differences compare %s.%s", x$units, x$paired, luck
     ),
-    if (answers_classes(x$task)) paste0("balanced: the mean recall of the classes.", mcnemar),
+    if (predicts_classes(x$task)) paste0("balanced: the mean recall of the classes.", mcnemar),
     if (x$rows == "test") {
       paste(
         "Whoever keeps the best of several on the test rows sees it better than it is:",

@@ -4,12 +4,12 @@ print.hylomath_model <- function(x, ...) print_lines(x)
 #' @export
 format.hylomath_model <- function(x, ...) {
   b <- x$brief
-  answerer <- x$answerer
-  preparation <- answerer$preparation
+  predictor <- x$predictor
+  preparation <- predictor$preparation
   inputs <- counted(length(preparation$columns), "column")
   features <- format_count(length(network_inputs(preparation)))
-  parameters <- counted(all_parameters(answerer), "parameter")
-  together <- network_count(answerer)
+  parameters <- counted(all_parameters(predictor), "parameter")
+  together <- network_count(predictor)
   networks <- if (is.null(x$members)) " > output" else sprintf("; %s", counted(together, "network"))
   title <- if (is.null(x$members)) "A network that predicts %s" else "Networks that take turns and predict %s together"
   c(
@@ -28,11 +28,11 @@ format.hylomath_model <- function(x, ...) {
       )
     },
     if (nrow(x$restarts) > 1) {
-      c(indented("starts", restarts_text(x$restarts, answerer$network$members)), luck_text(x$restarts))
+      c(indented("starts", restarts_text(x$restarts, predictor$network$members)), luck_text(x$restarts))
     },
-    if (weighs_classes(answerer$target)) indented("classes", class_weights_text(answerer)),
-    if (!is.null(answerer$decision)) indented("answers", decision_line(answerer$decision)),
-    if (!is.null(answerer$recalibration)) indented("calibrated", recalibration_line(answerer$recalibration)),
+    if (weighs_classes(predictor$target)) indented("classes", class_weights_text(predictor)),
+    if (!is.null(predictor$decision)) indented("predictions", decision_line(predictor$decision)),
+    if (!is.null(predictor$recalibration)) indented("calibrated", recalibration_line(predictor$recalibration)),
     if (!is.null(x$resumed)) indented("resumed", resumed_text(x$resumed)),
     indented("seeds", seeds_text(b)),
     if (!is.null(x$distilled)) distilled_text(x$distilled),
@@ -42,14 +42,14 @@ format.hylomath_model <- function(x, ...) {
 
 weighs_classes <- function(target) has_classes(target) && !identical(target$class_weights, "none")
 
-# What each class counts, and what that does to the answers.
-class_weights_text <- function(answerer) {
-  target <- answerer$target
-  weights <- class_weights_of(target, answerer$preparation$target)
+# What each class counts, and what that does to the predictions.
+class_weights_text <- function(predictor) {
+  target <- predictor$target
+  weights <- class_weights_of(target, predictor$preparation$target)
   how <- if (identical(target$class_weights, "even")) "weighted evenly" else "weighted"
   favoured <- names(weights)[which.max(weights)]
   sprintf(
-    "%s (%s): \"%s\" is answered at lower probabilities", how,
+    "%s (%s): \"%s\" is predicted at lower probabilities", how,
     paste(names(weights), signif(weights, 3), collapse = ", "), favoured
   )
 }
@@ -100,7 +100,7 @@ restarts_text <- function(restarts, members) {
   outcome <- if (is.null(members)) {
     sprintf("kept number %d", done$start[which.min(done$loss)])
   } else {
-    sprintf("answers are the average of %d", length(members))
+    sprintf("predictions are the average of %d", length(members))
   }
   sprintf(
     "%d%s, %s loss from %s to %s; %s", nrow(restarts), if (lost > 0) sprintf(" (%d diverged at once)", lost) else "",
@@ -192,9 +192,9 @@ turns_text <- function(x) {
     return(sprintf(what, nrow(own), rows, span_text(own$best_epoch), format_seconds(x$seconds)))
   }
   learned <- if (max(own$learned) == 1) "1 row" else paste(span_text(own$learned), "rows")
-  what <- "%s; each network learned from %s and answered %s that it had not seen; kept epochs %s; %s"
+  what <- "%s; each network learned from %s and predicted %s that it had not seen; kept epochs %s; %s"
   sprintf(
-    what, done, learned, span_text(own$answered), span_text(own$best_epoch),
+    what, done, learned, span_text(own$predicted), span_text(own$best_epoch),
     format_seconds(x$seconds)
   )
 }
@@ -215,21 +215,21 @@ turned_loss_text <- function(x) {
   own <- leading_members(x)
   sprintf(
     "%s %s by single networks on rows that they had not seen (%s to %s)", loss_name(target_in(x)),
-    format_measure(stats::weighted.mean(own$loss, own$answered)), format_measure(min(own$loss)),
+    format_measure(stats::weighted.mean(own$loss, own$predicted)), format_measure(min(own$loss)),
     format_measure(max(own$loss))
   )
 }
 
 # What was learned of each column that the network takes in; of several that take turns, of all their rows.
 preparation_text <- function(model) {
-  derived <- model$answerer$preparation$rules$derived
+  derived <- model$predictor$preparation$rules$derived
   made <- if (length(derived)) sprintf("  %s = %s", names(derived), unlist(derived))
   cells <- text_table(preparation_cells(model), right = 5)
   c("How columns are taken in", cells, if (length(made)) c("Derived", made))
 }
 
 preparation_cells <- function(model) {
-  preparation <- model$answerer$preparation
+  preparation <- model$predictor$preparation
   plans <- preparation$columns
   list(
     column = prepared_columns(preparation), kind = vapply(plans, `[[`, "", "kind"),

@@ -141,7 +141,7 @@ many_done <- function(event) {
 
 rows_text_of <- function(event) {
   share <- if (is.na(event$share)) "" else sprintf(", %s", format_percent_short(event$share))
-  verb <- if (event$event == "stored") "stored" else "answered"
+  verb <- if (event$event == "stored") "stored" else "predicted"
   sprintf("%s %s%s", counted(event$rows, "row"), verb, share)
 }
 

@@ -10,7 +10,7 @@ format.hylomath_strangeness <- function(x, ...) {
 strange_counts_text <- function(n, strange, columns) {
   rows <- counted(n, "row")
   if (strange == 0) return(sprintf("None of %s differs from what the network was trained on.", rows))
-  what <- "%s of %s differ from what the network was trained on; answers there are not to be trusted."
+  what <- "%s of %s differ from what the network was trained on; predictions there are not to be trusted."
   c(sprintf(what, format_count(strange), rows), strange_columns_text(columns))
 }
 

@@ -63,5 +63,5 @@ moved_cells <- function(shown) {
 
 movement_words <- c(
   place = "mean", spread = "deviation", gaps = "missing", level = "share", new = "new levels", outside = "out of range",
-  answer = "mean answer", measure = "loss"
+  prediction = "mean prediction", measure = "loss"
 )

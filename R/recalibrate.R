@@ -34,22 +34,22 @@ recalibrate <- function(model, method = "platt", ...) UseMethod("recalibrate")
 recalibrate.hylomath_model <- function(model, method = "platt", ...) {
   check_others(...)
   type_choice(recalibration_methods)(method, "method")
-  answerer <- model$answerer
-  target <- answerer$target
+  predictor <- model$predictor
+  target <- predictor$target
   if (!has_classes(target)) fail("Only probabilities are recalibrated; this network predicts a number.")
   rows <- if (method != "none") rows_to_recalibrate(model, recalibrating_rows(model), target$classes)
-  model <- change_answerers(model, function(answerer, answers) {
-    answerer["recalibration"] <- NULL
+  model <- change_predictors(model, function(predictor, predictions) {
+    predictor["recalibration"] <- NULL
     from <- rows
-    # rows that were judged by folds have no answer of the direct network; for that its validation rows are as new
-    if (!is.null(rows) && is.null(rows[[answers]])) from <- judged_in_part(model, "validation")
-    if (!is.null(from[[answers]])) {
-      answerer$recalibration <- learn_recalibration(method, target, from, from[[answers]])
+    # rows that were judged by folds have no prediction of the direct network; for that its validation rows are as new
+    if (!is.null(rows) && is.null(rows[[predictions]])) from <- judged_in_part(model, "validation")
+    if (!is.null(from[[predictions]])) {
+      predictor$recalibration <- learn_recalibration(method, target, from, from[[predictions]])
     }
-    answerer
+    predictor
   })
   # a rule that was chosen on the former probabilities is chosen anew
-  wish <- answerer$decision$spec
+  wish <- predictor$decision$spec
   if (is.null(wish)) model else with_decision(model, wish)
 }
 
@@ -75,8 +75,8 @@ rows_to_recalibrate <- function(model, rows, classes) {
 
 # A recalibration is list(method, map, rows, before, after): how probabilities are put right, from how many rows it was
 # learned, and their cross-entropy without and with it.
-learn_recalibration <- function(method, target, rows, answers) {
-  p <- as.matrix(answers[-1])
+learn_recalibration <- function(method, target, rows, predictions) {
+  p <- as.matrix(predictions[-1])
   observed <- match(rows$observed, target$classes)
   map <- if (method == "temperature") {
     list(temperature = best_temperature(p, observed, rows$weight))

@@ -1,7 +1,7 @@
 # Reckonings of classes.
 
 # How classes are judged: their names, the places that curves and calibration are about (the positive one of two; at
-# most 20 of the commonest ones), whether they are ordered, and what wrong answers cost.
+# most 20 of the commonest ones), whether they are ordered, and what wrong predictions cost.
 how_classes <- function(classes, positive, share, ordered = FALSE, costs = NULL) {
   looked_at <- if (length(classes) == 2) match(positive, classes) else sort(utils::head(order(-share[classes]), 20))
   list(classes = classes, looked_at = looked_at, ordered = ordered, costs = costs)
@@ -12,13 +12,13 @@ area_measures <- function(how) {
   c(roc = "mean AUC", precision = "mean average precision")
 }
 
-class_reckoning <- function(how, judged, answers, unit, resampling = NULL) {
-  probability <- as.matrix(answers[-1])
+class_reckoning <- function(how, judged, predictions, unit, resampling = NULL) {
+  probability <- as.matrix(predictions[-1])
   dimnames(probability) <- NULL
-  answer <- match(answers$answer, how$classes)
+  prediction <- match(predictions$prediction, how$classes)
   observed <- match(judged$observed, how$classes)
   bins <- bins_of(probability, how$looked_at)
-  tallies <- class_tallies(observed, answer, probability, judged$weight, unit, bins, how$ordered, how$costs)
+  tallies <- class_tallies(observed, prediction, probability, judged$weight, unit, bins, how$ordered, how$costs)
   areas <- class_areas(observed, probability, judged$weight, how$looked_at, unit)
   measures <- function(t) class_measures(t, how$ordered)
   named <- unname(area_measures(how))
@@ -27,14 +27,14 @@ class_reckoning <- function(how, judged, answers, unit, resampling = NULL) {
     values = c(measures(total_sums(tallies))[1, ], stats::setNames(areas$mean, named)), tallies = tallies,
     measures = measures, influence = structure(areas$influence, dimnames = list(NULL, named)),
     ends = if (!is.null(resampling)) {
-      class_ends(how, tallies, areas, judged$weight, cells_of(list(observed, answer), judged$weight, k), resampling)
+      class_ends(how, tallies, areas, judged$weight, cells_of(list(observed, prediction), judged$weight, k), resampling)
     } else {
       list()
     },
-    answer = answer,
+    prediction = prediction,
     apart = function(other, resampling) {
       if (k > most_joint) return(list())
-      joint <- cells_of(list(observed, answer, other$answer), judged$weight, k)
+      joint <- cells_of(list(observed, prediction, other$prediction), judged$weight, k)
       if (!at_an_end(tallies) && !at_an_end(other$tallies) && tells_apart(joint)) return(list())
       drawn_differences(joint, tallies, other, resampling)
     },
@@ -62,8 +62,8 @@ class_ends <- function(how, tallies, areas, weight, confusion, resampling) {
 # Of many classes with few rows each every draw of the rows leaves some out, so that measures over the classes are lower
 # in nearly all of them: the spread of the draws is put about the value.
 centred_ends <- function(tallies, resampling) {
-  value <- measures_of_answers(total_sums(tallies))[1, shares_over_classes]
-  drawn <- measures_of_answers(drawn_sums(resampling$counts, tallies))[, shares_over_classes]
+  value <- measures_of_predictions(total_sums(tallies))[1, shares_over_classes]
+  drawn <- measures_of_predictions(drawn_sums(resampling$counts, tallies))[, shares_over_classes]
   tail <- (1 - resampling$level) / 2
   lapply(stats::setNames(nm = shares_over_classes), function(m) {
     ends <- value[[m]] + stats::quantile(drawn[, m] - mean(drawn[, m]), c(tail, 1 - tail), names = FALSE, na.rm = TRUE)
@@ -112,16 +112,16 @@ drawn_cells <- function(cells, tallies, resampling) {
   drawn / rowSums(drawn)
 }
 
-# Tallies of draws: `observed` and `answer` are the places of each cell.
-tallies_of_cells <- function(drawn, observed, answer, k) {
+# Tallies of draws: `observed` and `prediction` are the places of each cell.
+tallies_of_cells <- function(drawn, observed, prediction, k) {
   sums <- function(of) vapply(seq_len(k), function(i) rowSums(drawn[, of == i, drop = FALSE]), numeric(nrow(drawn)))
   list(
-    weight = matrix(1, nrow(drawn)), hit = sums(ifelse(observed == answer, observed, 0)), observed = sums(observed),
-    answered = sums(answer)
+    weight = matrix(1, nrow(drawn)), hit = sums(ifelse(observed == prediction, observed, 0)), observed = sums(observed),
+    predicted = sums(prediction)
   )
 }
 
-measures_of_answers <- function(t) {
+measures_of_predictions <- function(t) {
   cbind(
     accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),
     "Matthews correlation" = matthews(t), "macro F1" = macro_f1(t), "weighted F1" = weighted_f1(t)
@@ -139,14 +139,14 @@ ends_of_draws <- function(drawn, value, level) {
 drawn_shares_ends <- function(tallies, confusion, resampling) {
   k <- nrow(confusion)
   drawn <- drawn_cells(confusion, tallies, resampling)
-  measures <- measures_of_answers(tallies_of_cells(drawn, as.vector(row(confusion)), as.vector(col(confusion)), k))
-  value <- measures_of_answers(total_sums(tallies))[1, ]
+  measures <- measures_of_predictions(tallies_of_cells(drawn, as.vector(row(confusion)), as.vector(col(confusion)), k))
+  value <- measures_of_predictions(total_sums(tallies))[1, ]
   lapply(stats::setNames(nm = shares_over_classes), function(m) {
     ends_of_draws(measures[, m], value[[m]], resampling$level)
   })
 }
 
-# Of so many classes what two networks answer is drawn together.
+# Of so many classes what two networks predict is drawn together.
 most_joint <- 6
 
 # Whether each class has rows enough that one of two networks finds and the other doesn't: draws of the rows show no
@@ -159,23 +159,23 @@ tells_apart <- function(joint) {
   all(found[there] >= 5)
 }
 
-# Differences of what is had of the answers; `joint` has the observed class, the own and the other's answer.
+# Differences of what is had of the predictions; `joint` has the observed class, the own and the other's prediction.
 drawn_differences <- function(joint, tallies, other, resampling) {
   k <- dim(joint)[1]
   at <- arrayInd(seq_along(joint), dim(joint))
   drawn <- drawn_cells(joint, tallies, resampling)
-  of <- function(answer) measures_of_answers(tallies_of_cells(drawn, at[, 1], at[, answer], k))
+  of <- function(prediction) measures_of_predictions(tallies_of_cells(drawn, at[, 1], at[, prediction], k))
   apart <- of(2) - of(3)
-  value <- measures_of_answers(total_sums(tallies))[1, ] - measures_of_answers(total_sums(other$tallies))[1, ]
+  value <- measures_of_predictions(total_sums(tallies))[1, ] - measures_of_predictions(total_sums(other$tallies))[1, ]
   lapply(stats::setNames(nm = names(value)), function(m) ends_of_draws(apart[, m], value[[m]], resampling$level))
 }
 
-# What one answer and one set of probabilities for all rows come to.
-constant_class_measures <- function(how, judged, answer, share) {
+# What one prediction and one set of probabilities for all rows come to.
+constant_class_measures <- function(how, judged, prediction, share) {
   n <- length(judged$weight)
   probability <- matrix(share[how$classes], n, length(how$classes), byrow = TRUE)
   observed <- match(judged$observed, how$classes)
-  always <- rep(match(answer, how$classes), n)
+  always <- rep(match(prediction, how$classes), n)
   one_bin <- list(place = how$looked_at, of = matrix(1L, n, length(how$looked_at)))
   t <- class_tallies(observed, always, probability, judged$weight, rep(1L, n), one_bin, how$ordered, how$costs)
   occurring <- drop(t$observed)[how$looked_at] / drop(t$weight)
@@ -186,7 +186,7 @@ constant_class_measures <- function(how, judged, answer, share) {
   c(measures, stats::setNames(areas, unname(area_measures(how))))
 }
 
-# The mean cost of always answering the class that is cheapest where classes come in these shares.
+# The mean cost of always predicting the class that is cheapest where classes come in these shares.
 cheapest_cost <- function(how, share, observed, weight) {
   cheapest <- which.min(drop(share[how$classes] %*% how$costs))
   weighted_mean(how$costs[cbind(observed, cheapest)], weight)

@@ -1,17 +1,17 @@
 # Reckonings of numbers.
 #
 # How a target is judged is list(centre, deviance, at): what its values are centred at, "poisson", "gamma" or NULL, and
-# the shares of answered quantiles.
+# the shares of predicted quantiles.
 
-# `answers` are those to all targets; `i` is the target's place among them.
-number_reckoning <- function(how, judged, answers, i, unit, resampling = NULL) {
+# `predictions` are those to all targets; `i` is the target's place among them.
+number_reckoning <- function(how, judged, predictions, i, unit, resampling = NULL) {
   observed <- observed_of(judged, i)
-  answer <- answers[[i]]
-  quantiles <- if (!is.null(how$at)) as.matrix(answers[-1])
-  tallies <- number_tallies(observed, answer, judged$weight, unit, how$centre, quantiles, how$at)
+  prediction <- predictions[[i]]
+  quantiles <- if (!is.null(how$at)) as.matrix(predictions[-1])
+  tallies <- number_tallies(observed, prediction, judged$weight, unit, how$centre, quantiles, how$at)
   measures <- function(t) number_measures(t, how$deviance, how$at)
   level <- resampling$level %||% 0.95
-  middle <- median_reckoning(abs(answer - observed), judged$weight, unit, level, isTRUE(resampling$plain))
+  middle <- median_reckoning(abs(prediction - observed), judged$weight, unit, level, isTRUE(resampling$plain))
   list(
     values = c(measures(total_sums(tallies))[1, ], "median absolute error" = middle$value), tallies = tallies,
     measures = measures, apart = function(other, resampling) list(),

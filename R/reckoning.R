@@ -1,4 +1,4 @@
-# A reckoning: all measures of one answerer (the network, the direct wiring, the baseline) on a set of rows. It is
+# A reckoning: all measures of one predictor (the network, the direct wiring, the baseline) on a set of rows. It is
 # list(values, tallies, measures, influence, ends, apart), where `values` are named by measure; `measures` makes a
 # matrix of those that follow from sums out of `tallies`; `influence` has a column, by unit, for each other one; `ends`
 # holds the intervals that are known in closed form, and `apart` is a function of another reckoning and the resampling
@@ -7,7 +7,7 @@
 
 biased_measure <- "calibration error"
 
-# A row for each measure: value and interval, and against another answerer over the same rows the difference with its
+# A row for each measure: value and interval, and against another predictor over the same rows the difference with its
 # interval.
 interval_table <- function(network, resampling, other = NULL) {
   sums <- bootstrapped(network, resampling$counts)

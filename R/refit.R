@@ -5,8 +5,8 @@
 #' kept after. Nothing stops it, since no rows are left to do so.
 #'
 #' Nothing is left to judge the new network by either. It carries along what its former was judged by: the measures that
-#' [appraise()] gives, and the answers that [decide()], [recalibrate()] and intervals go by, are those of the former,
-#' which learned from fewer rows, and a note says so. Judge it on newer rows: `appraise(model, newer)`.
+#' [appraise()] gives, and the predictions that [decide()], [recalibrate()] and intervals go by, are those of the
+#' former, which learned from fewer rows, and a note says so. Judge it on newer rows: `appraise(model, newer)`.
 #' @param model A model.
 #' @param data The table that it was trained on, known by its fingerprint.
 #' @param progress See [train()].
@@ -53,13 +53,13 @@ refit_one <- function(model, a, report) {
   spec <- learning_on(fit_spec(whole, learn_training(whole)), on)
   fit <- fit_network(spec, report)
   direct <- fit_direct(spec)
-  refitted <- new_answerer(spec, fit)
+  refitted <- new_predictor(spec, fit)
   as_refitted(model, whole, refitted, direct, fit$curves, fit$best, length(rows_in(a, "training")))
 }
 
 refit_turns <- function(model, a, report) {
-  candidates <- answering_candidates(model, a)
-  networks <- answering_networks(model)
+  candidates <- predicting_candidates(model, a)
+  networks <- predicting_networks(model)
   laid <- lapply(candidates, laid_turns)
   jobs <- lapply(stats::setNames(nm = names(laid)), function(name) {
     own <- model$members[model$members$network == name, ]
@@ -74,13 +74,13 @@ refit_turns <- function(model, a, report) {
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) rlang::interrupt()
   whole <- with_parts(a, whole_parts(a), a$regimen$seed)
   used <- names(networks)[names(networks) %in% unique(model$members$network[model$members$share > 0])]
-  answerers <- function(names) unlist(lapply(each[names], lapply, `[[`, "answerer"), FALSE, FALSE)
+  predictors <- function(names) unlist(lapply(each[names], lapply, `[[`, "predictor"), FALSE, FALSE)
   preparation <- learn_preparation(whole)
-  refitted <- joint_answerer(
-    a$target, preparation, answerers(used), model$answerer$shares, model$answerer$turns
+  refitted <- joint_predictor(
+    a$target, preparation, predictors(used), model$predictor$shares, model$predictor$turns
   )
   direct <- if (!is.null(model$direct)) {
-    joint_answerer(a$target, preparation, answerers("direct"), model$direct$shares, model$direct$turns)
+    joint_predictor(a$target, preparation, predictors("direct"), model$direct$shares, model$direct$turns)
   }
   leading <- each[[leading_members(model)$network[1]]]
   curves <- rotation_curves(leading, seq_along(leading))
@@ -102,14 +102,14 @@ turn_regimen <- function(candidate, preparation) {
 }
 
 # The former with the refitted networks in its place; what it was judged by stays.
-as_refitted <- function(model, whole, answerer, direct, curves, best, former_rows) {
-  kept <- intersect(c("recalibration", "decision"), names(model$answerer))
-  answerer[kept] <- model$answerer[kept]
+as_refitted <- function(model, whole, predictor, direct, curves, best, former_rows) {
+  kept <- intersect(c("recalibration", "decision"), names(model$predictor))
+  predictor[kept] <- model$predictor[kept]
   beside <- intersect(kept, names(model$direct))
   if (!is.null(direct)) direct[beside] <- model$direct[beside]
   rows <- length(rows_in(whole, "training"))
   model$refitted <- list(of = identity_of(model), former_rows = as.integer(former_rows), rows = rows)
-  model$answerer <- answerer
+  model$predictor <- predictor
   model["direct"] <- list(direct)
   model$curves <- curves
   model$best_epoch <- as.integer(best)

@@ -12,7 +12,7 @@ appraisal_sections <- function(appraisal, rows) {
       paragraphs_of(c(rotation_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
       element("p", interval_text(appraisal))
     ),
-    if (answers_classes(appraisal$task)) section_classes(appraisal, rows) else section_errors(appraisal, rows)
+    if (predicts_classes(appraisal$task)) section_classes(appraisal, rows) else section_errors(appraisal, rows)
   )
 }
 
@@ -46,17 +46,18 @@ section_errors <- function(appraisal, rows) {
 confusion_element <- function(appraisal, rows) {
   classes <- rownames(appraisal$confusion)
   cells <- confusion_table(appraisal)
-  place <- function(observed, answer) paste("cell", match(observed, classes), match(answer, classes), sep = "-")
+  place <- function(observed, prediction) paste("cell", match(observed, classes), match(prediction, classes), sep = "-")
   body <- lapply(classes, function(observed) {
-    element("tr", element("th", observed, scope = "row", class = "key"), lapply(classes, function(answer) {
-      confusion_cell(cells[cells$observed == observed & cells$answer == answer, ], place(observed, answer), rows)
+    element("tr", element("th", observed, scope = "row", class = "key"), lapply(classes, function(prediction) {
+      here <- cells$observed == observed & cells$prediction == prediction
+      confusion_cell(cells[here, ], place(observed, prediction), rows)
     }))
   })
   listed <- if (rows) lapply(which(cells$weight > 0), function(i) {
-    rows_of_cell(appraisal, cells$observed[i], cells$answer[i], place(cells$observed[i], cells$answer[i]))
+    rows_of_cell(appraisal, cells$observed[i], cells$prediction[i], place(cells$observed[i], cells$prediction[i]))
   })
   caption <- paste0(
-    "Observed classes in rows, answers in columns; shares are of the row",
+    "Observed classes in rows, predictions in columns; shares are of the row",
     if (rows) ". A cell opens a list of its rows."
   )
   heads <- c(list(element("td")), lapply(classes, function(class) element("th", class, scope = "col")))
@@ -76,8 +77,9 @@ confusion_cell <- function(cell, id, opens) {
   count <- format_weighted_count(cell$weight)
   inside <- list(count, element("small", format_percent_short(share)))
   opens <- opens && cell$weight > 0
-  named <- sprintf("%s %s: observed %s, answered %s", count, format_percent_short(share), cell$observed, cell$answer)
-  element("td", class = if (cell$observed == cell$answer) "right", if (opens) {
+  what <- "%s %s: observed %s, predicted %s"
+  named <- sprintf(what, count, format_percent_short(share), cell$observed, cell$prediction)
+  element("td", class = if (cell$observed == cell$prediction) "right", if (opens) {
     element(
       "button", type = "button", style = look, `aria-expanded` = "false", `aria-controls` = id, `aria-label` = named,
       inside
@@ -97,21 +99,21 @@ text_colour_on <- function(colour) {
 most_examples <- 8
 
 # The rows of which the network was surest.
-rows_of_cell <- function(appraisal, observed, answer, id) {
+rows_of_cell <- function(appraisal, observed, prediction, id) {
   judged <- appraisal$judged
-  own <- which(judged$observed == observed & judged$answer == answer)
-  sure <- judged[[paste0("probability_", answer)]][own]
+  own <- which(judged$observed == observed & judged$prediction == prediction)
+  sure <- judged[[paste0("probability_", prediction)]][own]
   own <- utils::head(own[order(-sure)], most_examples)
-  all <- sum(judged$observed == observed & judged$answer == answer, na.rm = TRUE)
+  all <- sum(judged$observed == observed & judged$prediction == prediction, na.rm = TRUE)
   left <- if (all > length(own)) sprintf(" (the %d surest of %s)", length(own), format_count(all)) else ""
   cells <- list(
     row = judged$key[own], format_share(judged[[paste0("probability_", observed)]][own]),
-    format_share(judged[[paste0("probability_", answer)]][own])
+    format_share(judged[[paste0("probability_", prediction)]][own])
   )
-  names(cells)[2:3] <- sprintf("probability of %s", c(observed, answer))
-  if (observed == answer) cells[[3]] <- NULL
+  names(cells)[2:3] <- sprintf("probability of %s", c(observed, prediction))
+  if (observed == prediction) cells[[3]] <- NULL
   element("div", id = id, hidden = NA, table_element(
-    cells, caption = sprintf("Observed %s, answered %s%s", observed, answer, left), sorts = FALSE
+    cells, caption = sprintf("Observed %s, predicted %s%s", observed, prediction, left), sorts = FALSE
   ))
 }
 
@@ -130,47 +132,47 @@ section_rows <- function(model, appraisal, table, importance) {
   }
   page_section(
     "rows", "Rows worth looking at",
-    if (answers_classes(appraisal$task)) surest_errors(appraisal, beside) else largest_errors(appraisal, beside),
+    if (predicts_classes(appraisal$task)) surest_errors(appraisal, beside) else largest_errors(appraisal, beside),
     if (!is.null(table)) strange_rows_element(model, appraisal, table)
   )
 }
 
 surest_errors <- function(appraisal, beside) {
   judged <- appraisal$judged
-  sure <- answered_probability(judged)
-  wrong <- which(judged$answer != judged$observed)
+  sure <- predicted_probability(judged)
+  wrong <- which(judged$prediction != judged$observed)
   shown <- utils::head(wrong[order(-sure[wrong])], most_rows_shown)
-  if (length(shown) == 0) return(element("p", "No judged row is answered wrongly."))
+  if (length(shown) == 0) return(element("p", "No judged row is predicted wrongly."))
   cells <- list(
-    row = judged$key[shown], observed = judged$observed[shown], answered = judged$answer[shown],
+    row = judged$key[shown], observed = judged$observed[shown], predicted = judged$prediction[shown],
     "its probability" = format_share(sure[shown])
   )
   what <- paste(
-    "The wrong answers of which the network was surest, of %s. Such rows are wrongly labelled, odd, or teach",
+    "The wrong predictions of which the network was surest, of %s. Such rows are wrongly labelled, odd, or teach",
     "something."
   )
   element("div", element("p", sprintf(what, format_count(length(wrong)))), table_element(
-    c(cells, beside(shown)), 3, caption = "Surest wrong answers"
+    c(cells, beside(shown)), 3, caption = "Surest wrong predictions"
   ))
 }
 
-answered_probability <- function(judged) {
+predicted_probability <- function(judged) {
   probabilities <- as.matrix(judged[startsWith(names(judged), "probability_")])
   classes <- sub("^probability_", "", colnames(probabilities))
-  probabilities[cbind(seq_len(nrow(judged)), match(judged$answer, classes))]
+  probabilities[cbind(seq_len(nrow(judged)), match(judged$prediction, classes))]
 }
 
 largest_errors <- function(appraisal, beside) {
   tables <- lapply(number_pairs(appraisal), function(pair) {
-    error <- pair$answer - pair$observed
+    error <- pair$prediction - pair$observed
     shown <- utils::head(order(-abs(error)), most_rows_shown)
     cells <- list(
       row = appraisal$judged$key[shown], observed = format_each_short(signif(pair$observed[shown], 6)),
-      answered = format_each_short(signif(pair$answer[shown], 6)), error = format_signed(error[shown])
+      predicted = format_each_short(signif(pair$prediction[shown], 6)), error = format_signed(error[shown])
     )
     table_element(c(cells, beside(shown)), 1, caption = "Largest errors")
   })
-  element("div", element("p", "The rows whose answers are furthest off."), tables)
+  element("div", element("p", "The rows whose predictions are furthest off."), tables)
 }
 
 strange_rows_element <- function(model, appraisal, table) {

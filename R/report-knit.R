@@ -7,7 +7,7 @@ in_document <- function(x) UseMethod("in_document")
 #' @export
 in_document.hylomath_model <- function(x) {
   facts <- list(
-    wiring = wiring_text(x), parameters = format_count(all_parameters(x$answerer)), rows = parts_text(x$parts),
+    wiring = wiring_text(x), parameters = format_count(all_parameters(x$predictor)), rows = parts_text(x$parts),
     method = method_text(regimen_of(x), x$evidence_l2), seeds = seeds_text(x$brief)
   )
   list(
@@ -20,7 +20,7 @@ in_document.hylomath_model <- function(x) {
 #' @export
 in_document.hylomath_appraisal <- function(x) {
   cells <- measures_cells(x)
-  beside <- if (answers_classes(x$task)) list(classes_cells(x$classes), 1) else list(bands_cells(x), 1)
+  beside <- if (predicts_classes(x$task)) list(classes_cells(x$classes), 1) else list(bands_cells(x), 1)
   list(
     title = sprintf("%s on %s", enumerate(x$target), judged_rows_text(x)),
     said = c(in_words(x), x$notes$note),

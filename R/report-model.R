@@ -28,12 +28,12 @@ judged_part_of <- function(model, data, appraisal) {
   data[rows_of_part(model, data, appraisal$rows), , drop = FALSE]
 }
 
-# ---- the answer in words ------------------------------------------------------------------------------------------
+# ---- the prediction in words --------------------------------------------------------------------------------------
 
 model_lead <- function(model, appraisal) {
   target <- target_in(model)
   learned <- counted(nrow_learned(model), "row")
-  inputs <- counted(length(needed_columns(model$answerer)), "column")
+  inputs <- counted(length(needed_columns(model$predictor)), "column")
   what <- sprintf("This is %s %s from %s.", predicting_words(model), predicted_words(target), inputs)
   if (is.null(appraisal)) {
     none <- "It learned from %s. It holds no rows to be judged by, so no measures stand here."
@@ -52,13 +52,13 @@ nrow_learned <- function(model) {
 }
 
 together_words <- function(model) {
-  n <- network_count(model$answerer)
+  n <- network_count(model$predictor)
   if (n == 1) "a network" else sprintf("a group of %d networks", n)
 }
 
 # "a group of 8 networks that predict"
 predicting_words <- function(model) {
-  paste(together_words(model), if (network_count(model$answerer) == 1) "that predicts" else "that predict")
+  paste(together_words(model), if (network_count(model$predictor) == 1) "that predicts" else "that predict")
 }
 
 predicted_words <- function(target) {
@@ -97,7 +97,7 @@ watch_out <- function(notes) {
 # ---- at a glance --------------------------------------------------------------------------------------------------
 
 cards <- function(appraisal) {
-  wanted <- if (answers_classes(appraisal$task)) {
+  wanted <- if (predicts_classes(appraisal$task)) {
     c("accuracy", "balanced accuracy", "AUC", "mean AUC", "cross-entropy")
   } else {
     c("MAE", "RMSE", "R\u00b2", "Poisson deviance", "gamma deviance")
@@ -120,7 +120,7 @@ section_notes <- function(notes) page_section("notes", "What to watch out for", 
 
 # What the columns do: their importance, and the effects of those that matter most; NULL where nothing can be told.
 explained_inputs <- function(model, data) {
-  found <- importance(model, data, repeats = if (length(needed_columns(model$answerer)) > 20) 3 else 5)
+  found <- importance(model, data, repeats = if (length(needed_columns(model$predictor)) > 20) 3 else 5)
   most <- utils::head(by_importance(found), 4)
   target <- target_in(model)
   of <- if (has_classes(target) && is.null(target$positive)) utils::head(target$classes, 6)
@@ -147,9 +147,9 @@ section_inputs <- function(model, inputs, rows) {
   page_section(
     "inputs", title,
     element("p", paste(
-      "How much worse the answers get when a column is shuffled among the rows, so that it tells nothing; then how",
-      "the answer goes with each of the columns that matter most. It is about this network on rows like these, not",
-      "about causes."
+      "How much worse the predictions get when a column is shuffled among the rows, so that it tells nothing; then",
+      "how the prediction changes with each of the columns that matter most. It is about this network on rows like",
+      "these, not about causes."
     )),
     figure_element(plot_importance(inputs$importance), "importance"), effects
   )
@@ -161,7 +161,7 @@ section_training <- function(model) {
   page_section(
     "training", "How it was trained",
     facts_element(list(
-      wiring = wiring_text(model), parameters = format_count(all_parameters(model$answerer)),
+      wiring = wiring_text(model), parameters = format_count(all_parameters(model$predictor)),
       method = method_text(regimen_of(model), model$evidence_l2), rows = parts_text(model$parts),
       training = if (!turns) stopped_text(training_run(model), model$seconds),
       turns = if (turns) turns_text(model),
@@ -211,11 +211,12 @@ section_card <- function(model) {
     "card", "Model card",
     facts_element(list(
       purpose = unsaid(about$purpose), owner = unsaid(about$owner), limits = about$limits %||% "not said",
-      answers = predicted_words(target), kind = sprintf("%s, feedforward, %s", together_words(model), model$brief$task),
+      predictions = predicted_words(target),
+      kind = sprintf("%s, feedforward, %s", together_words(model), model$brief$task),
       "learned from" = counted(nrow_learned(model), "row"),
-      "takes in" = enumerate(needed_columns(model$answerer), limit = 40),
-      decision = if (!is.null(model$answerer$decision)) decision_line(model$answerer$decision),
-      calibrated = if (!is.null(model$answerer$recalibration)) recalibration_line(model$answerer$recalibration),
+      "takes in" = enumerate(needed_columns(model$predictor), limit = 40),
+      decision = if (!is.null(model$predictor$decision)) decision_line(model$predictor$decision),
+      calibrated = if (!is.null(model$predictor$recalibration)) recalibration_line(model$predictor$recalibration),
       "not to be trusted" = paste(
         "outside the ranges and levels that it was trained on (see how columns are taken in); on rows that come about",
         "in another way than those of the training; as a statement about causes."

@@ -11,7 +11,7 @@
 #' @param x A model, or what [folds()], [scout()], [lineup()] or [watch_model()] returns.
 #' @param file A path that ends in `.html`, or in `.pdf` where the browser Chromium is there to print it.
 #' @param data Of a model, the table that it was trained on.
-#' @param rows Whether the report may show single rows: their keys, values and answers, also as points of figures.
+#' @param rows Whether the report may show single rows: their keys, values and predictions, also as points of figures.
 #' @param ... Not used.
 #' @return `file`, invisibly. It is written whole or not at all.
 #' @section Looks: A report of a model counts as a look at its test rows, see [appraise()].

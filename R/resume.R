@@ -68,8 +68,8 @@ resume_one <- function(model, a, state, same, epochs, report) {
   }
   more <- epochs %||% model$brief[["regimen"]]$epochs
   on <- list(
-    preparation = model$answerer$preparation, states = if (state) model$states,
-    parameters = if (!state) model$answerer$network$parameters,
+    preparation = model$predictor$preparation, states = if (state) model$states,
+    parameters = if (!state) model$predictor$network$parameters,
     epochs = if (state) max(model$restarts$epochs) + more else more + 1, keeps = !is.null(model$states)
   )
   spec <- learning_on(fit_spec(a, learn_training(a, on$preparation)), on)
@@ -82,12 +82,12 @@ resume_turns <- function(model, a, state, same, epochs, report) {
   }
   if (same && !state && a$hold_out$by == "ordered") {
     fail(
-      "The networks have learned from all rows of this table, so none could answer any of them in its turn.",
+      "The networks have learned from all rows of this table, so none could predict any of them in its turn.",
       "Give newer rows, or train with resumable = TRUE."
     )
   }
-  candidates <- answering_candidates(model, a)
-  networks <- answering_networks(model)
+  candidates <- predicting_candidates(model, a)
+  networks <- predicting_networks(model)
   laid <- lapply(candidates, laid_turns)
   jobs <- lapply(stats::setNames(nm = names(laid)), function(name) {
     own <- model$members[model$members$network == name, ]
@@ -112,7 +112,7 @@ resume_turns <- function(model, a, state, same, epochs, report) {
   turning <- list(
     analysis = a, candidates = candidates, each = each, whole = whole,
     shares = stats::setNames(ifelse(names(each) %in% names(shares), shares[names(each)], 0), names(each)),
-    preparation = model$answerer$preparation
+    preparation = model$predictor$preparation
   )
   with_judged_rows(rotation_model(with_last_networks(turning, report)), a)
 }

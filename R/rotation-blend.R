@@ -1,5 +1,5 @@
-# How much each candidate's answers count in a blend: the shares, from 0 with a sum of 1, whose blend has the lowest
-# loss on rows that none of them had seen. Only where the brief leaves the network open; a named one answers alone.
+# How much each candidate's predictions count in a blend: the shares, from 0 with a sum of 1, whose blend has the lowest
+# loss on rows that none of them had seen. Only where the brief leaves the network open; a named one predicts alone.
 
 # A share is worth having only where it lowers the loss by this much of it: below is chance.
 least_gain <- 0.002
@@ -11,12 +11,12 @@ blend_shares <- function(a, each) {
     return(shares)
   }
   turns <- lapply(each, function(members) bind_judged(lapply(members, `[[`, "judged"), 1))
-  answerer <- each[[1]][[1]]$answerer
+  predictor <- each[[1]][[1]]$predictor
   loss <- function(shares) {
     judged <- turns[[1]]
     used <- shares > 0
-    judged$answers <- mean_answers(answerer, lapply(turns[used], `[[`, "answers"), shares[used])
-    mean_loss(answerer, judged)
+    judged$predictions <- mean_predictions(predictor, lapply(turns[used], `[[`, "predictions"), shares[used])
+    mean_loss(predictor, judged)
   }
   stepwise_shares(shares, loss)
 }
@@ -49,7 +49,7 @@ unit_share <- function(shares, place) {
 
 # The share of each network, by candidate a number a turn: those of one wiring count alike, but for networks that were
 # caught in a bad minimum, whose losses are many times those of the others on the rows that they learned from and on
-# those that stopped them. What they answer in their turns has no say in it.
+# those that stopped them. What they predict in their turns has no say in it.
 network_shares <- function(shares, each) {
   Map(function(share, members) {
     steady <- steady_networks(members)

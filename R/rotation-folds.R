@@ -1,5 +1,5 @@
 # A fold of a rotation is a rotation: of the rows that a fold doesn't judge, parts take turns, the candidates are
-# blended by what they answered in their turns, and all of them together answer the fold's rows.
+# blended by what they predicted in their turns, and all of them together predict the fold's rows.
 
 rotation_folds <- function(laid, report, checkpoint = no_checkpoint()) {
   plan <- laid$plan
@@ -26,12 +26,14 @@ rotation_folds <- function(laid, report, checkpoint = no_checkpoint()) {
   })
 }
 
-# In order of time the networks that answer a fold's rows are trained once more, as with_last_networks() does it.
+# In order of time the networks that predict a fold's rows are trained once more, as with_last_networks() does it.
 folded_last_networks <- function(laid, turning, jobs, each, report, checkpoint) {
   there <- !vapply(unlist(each, recursive = FALSE), is.null, NA)
   if (!all(there)) return(each)
   again <- unlist(Map(function(jobs, turning, members) {
-    Map(function(job, member) last_job(utils::modifyList(job, list(want = "answers")), turning, member), jobs, members)
+    Map(function(job, member) {
+      last_job(utils::modifyList(job, list(want = "predictions")), turning, member)
+    }, jobs, members)
   }, jobs, turning, each), recursive = FALSE)
   done <- run_jobs(
     laid$analysis$raw, unname(again), "network", report, laid = unname(turning), checkpoint = checkpoint
@@ -47,34 +49,35 @@ folded_last_networks <- function(laid, turning, jobs, each, report, checkpoint) 
   }, each, last)
 }
 
-# What a fold's networks answered in their turns, as a teacher says it: to the rows of the whole table, NA elsewhere.
+# What a fold's networks predicted in their turns, as a teacher says it: to the rows of the whole table, NA elsewhere.
 folded_teaching <- function(a, each, shares) {
   target <- a$target
   own_shares <- network_shares(shares, each)
-  first <- each[[1]][[1]]$turned$answers
+  first <- each[[1]][[1]]$turned$predictions
   columns <- if (has_classes(target)) paste0("probability_", target$classes) else names(first)
-  answers <- matrix(NA_real_, nrow(a$table), length(columns), dimnames = list(NULL, target$classes))
+  predictions <- matrix(NA_real_, nrow(a$table), length(columns), dimnames = list(NULL, target$classes))
   for (i in seq_along(each[[1]])) {
     members <- lapply(each, `[[`, i)
-    said <- mean_answers(
-      members[[1]]$answerer, lapply(members, function(m) m$turned$answers),
+    said <- mean_predictions(
+      members[[1]]$predictor, lapply(members, function(m) m$turned$predictions),
       turn_shares(vapply(own_shares, `[`, 0, i))
     )
-    answers[members[[1]]$turned$row, ] <- as.matrix(said[columns])
+    predictions[members[[1]]$turned$row, ] <- as.matrix(said[columns])
   }
-  list(answers = answers, smear = if (target$scaling == "log") rep(1, length(columns)))
+  list(predictions = predictions, smear = if (target$scaling == "log") rep(1, length(columns)))
 }
 
 # Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.
 folded_rotation <- function(a, each) {
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) return(NULL)
-  answered <- lapply(each, lapply, function(m) list(answerer = m$answerer, judged = m$turned))
-  shares <- blend_shares(a, answered)
+  predicted <- lapply(each, lapply, function(m) list(predictor = m$predictor, judged = m$turned))
+  shares <- blend_shares(a, predicted)
   used <- each[shares > 0]
   members <- unlist(used, recursive = FALSE)
   weights <- unlist(network_shares(shares[shares > 0], used), use.names = FALSE)
   judged <- members[[1]]$judged
-  judged$answers <- mean_answers(members[[1]]$answerer, lapply(members, function(m) m$judged$answers), weights)
+  own <- lapply(members, function(m) m$judged$predictions)
+  judged$predictions <- mean_predictions(members[[1]]$predictor, own, weights)
   of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)
   list(
     judged = judged, teaching = folded_teaching(a, each[shares > 0], shares[shares > 0]),

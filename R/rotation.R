@@ -1,6 +1,6 @@
-# Networks that take turns: each part of the rows is answered by one that saw nothing of it, and together they answer
-# new rows. Where the brief leaves the network open, several wirings take turns side by side, and their answers are
-# blended by what they answered to rows that they had not seen.
+# Networks that take turns: each part of the rows is predicted by one that saw nothing of it, and together they predict
+# new rows. Where the brief leaves the network open, several wirings take turns side by side, and their predictions are
+# blended by what they predicted for rows that they had not seen.
 #
 # A *turning* is list(analysis, candidates, each, whole, shares): the analysis whose rows rotate, those that take turns,
 # by candidate the results of their networks, the numbers of the turns that all of them have ended, and how much each
@@ -26,9 +26,10 @@ train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) 
   list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
 }
 
-# In order of time each network learns from earlier rows than those that it answers, the first of them from half of all.
-# What answers later rows has to have learned from the newest ones: so every network is trained once more, on all rows
-# that took turns, for as many epochs as were right in its turn. Their results are `last` of the turning, by candidate.
+# In order of time each network learns from earlier rows than those that it predicts, the first of them from half of
+# all. What predicts later rows has to have learned from the newest ones: so every network is trained once more, on all
+# rows that took turns, for as many epochs as were right in its turn. Their results are `last` of the turning, by
+# candidate.
 with_last_networks <- function(turning, report, checkpoint = no_checkpoint()) {
   a <- turning$analysis
   used <- union(names(turning$shares)[turning$shares > 0], "direct")
@@ -46,7 +47,7 @@ with_last_networks <- function(turning, report, checkpoint = no_checkpoint()) {
 last_job <- function(job, laid, member) {
   candidate <- laid$analysis
   own <- with_parts(candidate, laid$parts(job$fold), candidate$regimen$seed)
-  regimen <- regimen_in_force(own, function() member$answerer$preparation)
+  regimen <- regimen_in_force(own, function() member$predictor$preparation)
   if (identical(candidate$regimen$l2, "auto")) {
     all <- with_parts(candidate, laid$all(job$fold), candidate$regimen$seed)
     regimen$l2 <- auto_l2(candidate$wiring, regimen$method, cases_in(all, "training"))
@@ -163,23 +164,23 @@ rotation_model <- function(turning) {
   shares <- turning$shares
   main <- names(shares)[which.max(shares)]
   used <- names(shares)[shares > 0]
-  answering <- replace(each, names(turning$last), turning$last)
-  own_shares <- network_shares(shares, answering)
-  answerer <- joint_answerer(
+  predicting <- replace(each, names(turning$last), turning$last)
+  own_shares <- network_shares(shares, predicting)
+  predictor <- joint_predictor(
     a$target, turning$preparation %||% learn_preparation(a),
-    unlist(lapply(used, function(c) lapply(answering[[c]], `[[`, "answerer")), FALSE),
+    unlist(lapply(used, function(c) lapply(predicting[[c]], `[[`, "predictor")), FALSE),
     unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
-  direct <- joint_answerer(
-    a$target, answerer$preparation, lapply(answering$direct, `[[`, "answerer"),
-    network_shares(1, answering["direct"])[[1]], whole
+  direct <- joint_predictor(
+    a$target, predictor$preparation, lapply(predicting$direct, `[[`, "predictor"),
+    network_shares(1, predicting["direct"])[[1]], whole
   )
   members <- member_table(each, own_shares, whole, turning$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
   judged <- turned_rows(turning)
   new_model(
-    a, b, answerer, if (length(used) > 1 || used != "direct") direct,
+    a, b, predictor, if (length(used) > 1 || used != "direct") direct,
     list(
       curves = rotation_curves(each[[main]], whole), best = as.integer(middle$best),
       stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = middle$l2,
@@ -205,7 +206,7 @@ one_restart <- function(training) {
   )
 }
 
-# Answers of the k networks in their own turns, blended; in the order of the table.
+# Predictions of the k networks in their own turns, blended; in the order of the table.
 turned_rows <- function(turning) {
   used <- turning$shares > 0
   each <- turning$each[used]
@@ -215,20 +216,21 @@ turned_rows <- function(turning) {
   turns <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])
     judged <- members[[1]]$judged
-    answers <- lapply(members, function(m) m$judged$answers)
-    judged$answers <- mean_answers(members[[1]]$answerer, answers, turn_shares(vapply(own_shares, `[`, 0, i)))
-    judged$direct <- direct[[i]]$judged$answers
+    predictions <- lapply(members, function(m) m$judged$predictions)
+    own <- turn_shares(vapply(own_shares, `[`, 0, i))
+    judged$predictions <- mean_predictions(members[[1]]$predictor, predictions, own)
+    judged$direct <- direct[[i]]$judged$predictions
     judged$turn <- rep(whole[i], length(judged$key))
     judged
   })
   together <- bind_judged(turns, 1)
   together <- rows_of_each(together, order(together$row))
-  rownames(together$answers) <- NULL
+  rownames(together$predictions) <- NULL
   if (!is.null(together$direct)) rownames(together$direct) <- NULL
   together
 }
 
-# A row a network: whose it is, how it was trained, and its loss on the rows that it answers in its turn. Those that
+# A row a network: whose it is, how it was trained, and its loss on the rows that it predicts in its turn. Those that
 # were trained once more, `last`, have learned from more rows than these.
 member_table <- function(each, own_shares, whole, last = NULL) {
   rows <- lapply(names(each), function(c) {
@@ -237,9 +239,10 @@ member_table <- function(each, own_shares, whole, last = NULL) {
     once_more <- function(what) if (is.null(last[[c]])) 0 else vapply(last[[c]], function(m) as.numeric(what(m)), 0)
     data.frame(
       network = c, turn = whole, share = own_shares[[c]],
-      learned = pmax(of(function(m) m$learned), once_more(function(m) m$learned)), answered = of(function(m) m$judging),
+      learned = pmax(of(function(m) m$learned), once_more(function(m) m$learned)),
+      predicted = of(function(m) m$judging),
       epochs = of(function(m) m$epochs), best_epoch = of(function(m) m$best_epoch),
-      loss = of(function(m) mean_loss(m$answerer, m$judged)), parameters = of(function(m) m$parameters),
+      loss = of(function(m) mean_loss(m$predictor, m$judged)), parameters = of(function(m) m$parameters),
       seconds = of(function(m) m$seconds) + once_more(function(m) m$seconds)
     )
   })
@@ -253,9 +256,9 @@ rotation_curves <- function(members, whole) {
 
 # ---- how much calmer all together are -----------------------------------------------------------------------------
 
-# Two networks have not learned from a row that rotates: the one that answers it in its turn, and the one that it stops.
-# By class how far apart their log-odds are, as the variance of one network's about what all of them come to on average;
-# NULL for numbers.
+# Two networks have not learned from a row that rotates: the one that predicts it in its turn, and the one that it
+# stops. By class how far apart their log-odds are, as the variance of one network's about what all of them come to on
+# average; NULL for numbers.
 turned_disagreement <- function(turning, judged) {
   a <- turning$analysis
   if (!has_classes(a$target)) return(NULL)
@@ -263,13 +266,13 @@ turned_disagreement <- function(turning, judged) {
   shares <- network_shares(turning$shares, turning$each)[used]
   second <- lapply(seq_along(turning$whole), function(i) {
     members <- lapply(turning$each[used], function(c) c[[i]])
-    answers <- lapply(members, `[[`, "second")
-    mean_answers(members[[1]]$answerer, answers, turn_shares(vapply(shares, `[`, 0, i)))
+    predictions <- lapply(members, `[[`, "second")
+    mean_predictions(members[[1]]$predictor, predictions, turn_shares(vapply(shares, `[`, 0, i)))
   })
   rows <- unlist(lapply(turning$each[[1]], `[[`, "second_rows"))
   own <- match(rows, judged$row)
   if (all(is.na(own))) return(NULL)  # of an interrupted training
-  first <- judged$answers[own[!is.na(own)], -1, drop = FALSE]
+  first <- judged$predictions[own[!is.na(own)], -1, drop = FALSE]
   second <- do.call(rbind, second)[!is.na(own), -1, drop = FALSE]
   apart <- (log_odds_of(first) - log_odds_of(second))^2 / 2
   stats::setNames(apply(apart, 2, weighted_mean, judged$weight[own[!is.na(own)]]), a$target$classes)
@@ -288,9 +291,9 @@ calmed_rows <- function(model) {
   apart <- model$disagreement
   if (is.null(rows) || is.null(apart)) return(rows)
   classes <- target_in(model)$classes
-  p <- calmed(as.matrix(rows$answers[paste0("probability_", classes)]), rows, apart, model)
-  rows$answers[paste0("probability_", classes)] <- as.data.frame(p)
-  rows$answers$answer <- answered_classes(model$answerer, p)
+  p <- calmed(as.matrix(rows$predictions[paste0("probability_", classes)]), rows, apart, model)
+  rows$predictions[paste0("probability_", classes)] <- as.data.frame(p)
+  rows$predictions$prediction <- predicted_classes(model$predictor, p)
   rows
 }
 

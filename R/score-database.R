@@ -8,7 +8,7 @@ score_database <- function(model, from, into, how, key, block, report) {
   on.exit(DBI::dbDisconnect(connection))
   query <- sprintf("(\n%s\n) as scored_rows", sub("[;[:space:]]+$", "", from$query))
   header <- names(ask_database(connection, sprintf("select * from %s limit 0", query), from$query))
-  check_needed_columns(needed_columns(model$answerer), header, "The query")
+  check_needed_columns(needed_columns(model$predictor), header, "The query")
   if (!key %in% header) fail(sprintf("The query has no column %s to be the key.", quoted(key)), suggestion(key, header))
   quoted_key <- DBI::dbQuoteIdentifier(connection, key)
   counts <- ask_database(connection, sprintf(
@@ -16,9 +16,9 @@ score_database <- function(model, from, into, how, key, block, report) {
   ), from$query)
   check_key(key, counts, from$query)
   how$identity <- TRUE
-  # what a row's answers are called and what types they have
+  # what a row's predictions are called and what types they have
   sample <- ask_database(connection, sprintf("select * from %s limit 20", query), from$query)
-  form <- scored_block(model, typed_rows(sample, model), how)$answers
+  form <- scored_block(model, typed_rows(sample, model), how)$predictions
   target <- if (!is.null(into)) said_by_others(
     open_target(connection, from, into$table, key, form, identity_of(model), query),
     function(e) {
@@ -26,7 +26,7 @@ score_database <- function(model, from, into, how, key, block, report) {
       fail(sprintf(what, first_sentence(e)), "Does another program write to it?")
     }
   )
-  wanted <- DBI::dbQuoteIdentifier(connection, needed_columns(model$answerer))
+  wanted <- DBI::dbQuoteIdentifier(connection, needed_columns(model$predictor))
   tally <- new_tally()
   tally$added <- c(key, names(form))
   before <- if (is.null(target)) 0 else target$rows
@@ -43,7 +43,7 @@ score_database <- function(model, from, into, how, key, block, report) {
     ), from$query)
     if (nrow(rows) == 0) break
     scored <- at_row(before + tally$rows, "the query", scored_block(model, typed_rows(rows[-1], model), how))
-    if (!is.null(target)) target$put(rows[[1]], scored$answers)
+    if (!is.null(target)) target$put(rows[[1]], scored$predictions)
     tally <- tallied(tally, scored)
     done <- before + tally$rows
     report(list(event = "scored", rows = done, share = min(1, done / counts$n), last = FALSE))
@@ -58,7 +58,7 @@ check_scored_query <- function(from, into, key) {
   if (!is.null(from$file)) fail("A file is named by its path alone.")
   check_one_statement(from$query)
   if (!is.null(into) && !(is.list(into) && is_text(into$table, 1))) {
-    fail("Answers to a query go into a table of its database: into = list(table = \"name\").")
+    fail("Predictions for a query go into a table of its database: into = list(table = \"name\").")
   }
   if (!is_text(key, 1)) {
     hint <- "Name a column that is unique: key = \"id\"."
@@ -106,7 +106,7 @@ numbers_from_text <- function(x) {
   if (identical(is.na(number), is.na(x))) number else x
 }
 
-# The table of answers: list(rows, behind, put). `behind` is the condition of rows whose keys are not in it yet.
+# The table of predictions: list(rows, behind, put). `behind` is the condition of rows whose keys are not in it yet.
 open_target <- function(connection, from, table, key, form, identity, query) {
   name <- DBI::dbQuoteIdentifier(connection, table)
   keyed <- DBI::dbQuoteIdentifier(connection, key)
@@ -122,7 +122,7 @@ open_target <- function(connection, from, table, key, form, identity, query) {
     behind = sprintf(
       "((select count(*) from %s) = 0 or %s > (select max(%s) from %s))", name, keyed, keyed, name
     ),
-    put = function(keys, answers) put_rows(connection, from, name, columns, keys, answers)
+    put = function(keys, predictions) put_rows(connection, from, name, columns, keys, predictions)
   )
 }
 
@@ -152,7 +152,7 @@ check_target_table <- function(connection, table, name, columns, identity) {
   networks <- DBI::dbGetQuery(connection, sprintf("select distinct %s as network from %s", marked, name))$network
   other <- setdiff(networks, identity)
   if (length(other)) {
-    what <- "The table %s holds answers of the network %s; this is %s."
+    what <- "The table %s holds predictions of the network %s; this is %s."
     fail(sprintf(what, quoted(table), other[1], identity), "Name another table, or drop this one.")
   }
 }
@@ -166,16 +166,16 @@ in_transaction <- function(connection, code) {
   done <- TRUE
 }
 
-put_rows <- function(connection, from, name, columns, keys, answers) {
+put_rows <- function(connection, from, name, columns, keys, predictions) {
   listed <- paste(DBI::dbQuoteIdentifier(connection, columns), collapse = ", ")
-  refused <- function(e) fail(sprintf("The database took no answers: %s", first_sentence(e)))
+  refused <- function(e) fail(sprintf("The database took no predictions: %s", first_sentence(e)))
   tryCatch(in_transaction(connection, {
     if (!is.null(from$sqlite)) {
       places <- paste(rep("?", length(columns)), collapse = ", ")
-      values <- unname(c(list(keys), as.list(answers)))
+      values <- unname(c(list(keys), as.list(predictions)))
       DBI::dbExecute(connection, sprintf("insert into %s (%s) values (%s)", name, listed, places), params = values)
     } else {
-      cells <- lapply(c(list(keys), as.list(answers)), sql_literals, connection)
+      cells <- lapply(c(list(keys), as.list(predictions)), sql_literals, connection)
       rows <- do.call(paste, c(unname(cells), sep = ", "))
       for (some in split(rows, (seq_along(rows) - 1) %/% 1000)) {
         values <- paste0("(", some, ")", collapse = ", ")

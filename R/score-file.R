@@ -7,8 +7,8 @@ score_file <- function(model, from, into, how, block, report) {
     text = scored_text(from, block), stored = scored_store(from), whole_source(from)
   )
   on.exit(source$close())
-  check_needed_columns(needed_columns(model$answerer), source$header, quoted(from))
-  wanted <- needed_columns(model$answerer)
+  check_needed_columns(needed_columns(model$predictor), source$header, quoted(from))
+  wanted <- needed_columns(model$predictor)
   kinds <- unlist(model$brief$columns$kinds)
   tables <- !is.null(into) && into != "-" && file_kind(into) %in% c("parquet", "excel")
   run <- function(sink) {
@@ -16,12 +16,12 @@ score_file <- function(model, from, into, how, block, report) {
     while (!is.null(bytes <- source$next_block())) {
       table <- source$read(bytes, kinds, wanted)
       scored <- at_row(tally$rows, from, scored_block(model, table, how))
-      if (tally$rows == 0) check_former(names(scored$answers), source$header, from)
+      if (tally$rows == 0) check_former(names(scored$predictions), source$header, from)
       sink(if (tables) {
         cells <- source$read(bytes, kinds, NULL)
-        cbind(cells[setdiff(names(cells), names(scored$answers))], scored$answers)
+        cbind(cells[setdiff(names(cells), names(scored$predictions))], scored$predictions)
       } else {
-        source$beside(bytes, scored$answers, tally$rows == 0)
+        source$beside(bytes, scored$predictions, tally$rows == 0)
       })
       tally <- tallied(tally, scored)
       report(list(event = "scored", rows = tally$rows, share = source$share(), last = FALSE))
@@ -53,13 +53,13 @@ at_row <- function(before, from, code) {
 
 # ---- sources ------------------------------------------------------------------------------------------------------
 
-# A source of blocks, see data-blocks.R, with one more function: `beside` gives bytes or a data frame with the answers
-# behind the block's cells.
+# A source of blocks, see data-blocks.R, with one more function: `beside` gives bytes or a data frame with the
+# predictions behind the block's cells.
 
 scored_text <- function(from, block) {
   source <- text_source(from, block)
-  source$beside <- function(found, answers, first) {
-    cells_beside(source$first_line, found, answers, first, source$dialect, function() source$as_file(found$bytes))
+  source$beside <- function(found, predictions, first) {
+    cells_beside(source$first_line, found, predictions, first, source$dialect, function() source$as_file(found$bytes))
   }
   source
 }
@@ -72,24 +72,24 @@ scored_store <- function(from) {
     header = names(table),
     next_block = function() step(),
     read = function(rows, kinds, wanted) as_text_columns(table[rows, wanted %||% names(table), drop = FALSE]),
-    beside = function(rows, answers, first) {
-      cbind(as_text_columns(table[rows, setdiff(names(table), names(answers)), drop = FALSE]), answers)
+    beside = function(rows, predictions, first) {
+      cbind(as_text_columns(table[rows, setdiff(names(table), names(predictions)), drop = FALSE]), predictions)
     },
     share = function() step(share = TRUE),
     close = function() NULL
   )
 }
 
-# The bytes of a block with the answers behind its cells. Records are taken as they stand, unless columns of an earlier
-# scoring have to go, the reader found other rows in them, or they are meant for a spreadsheet.
-cells_beside <- function(header, found, answers, first, dialect, as_file) {
-  replaced <- intersect(names(answers), dialect$header)
-  if (length(replaced) == 0 && length(found$ends) == nrow(answers) && !for_spreadsheet()) {
+# The bytes of a block with the predictions behind its cells. Records are taken as they stand, unless columns of an
+# earlier scoring have to go, the reader found other rows in them, or they are meant for a spreadsheet.
+cells_beside <- function(header, found, predictions, first, dialect, as_file) {
+  replaced <- intersect(names(predictions), dialect$header)
+  if (length(replaced) == 0 && length(found$ends) == nrow(predictions) && !for_spreadsheet()) {
     left <- if (first) core_joined_bytes(header, found$bytes) else found$bytes
-    return(core_join_records(left, csv_bytes(answers, first, dialect), dialect$separator, thread_count()))
+    return(core_join_records(left, csv_bytes(predictions, first, dialect), dialect$separator, thread_count()))
   }
   cells <- read_cells(as_file(), dialect$how)
-  csv_bytes(cbind(cells[setdiff(names(cells), replaced)], answers), first, dialect)
+  csv_bytes(cbind(cells[setdiff(names(cells), replaced)], predictions), first, dialect)
 }
 
 # What is read whole is one block, written as text or as the data frame that it is.
@@ -104,7 +104,7 @@ whole_source <- function(from) {
       table
     },
     read = function(table, kinds, wanted) read_table(from, kinds, columns = wanted),
-    beside = function(table, answers, first) cbind(table[setdiff(names(table), names(answers))], answers),
+    beside = function(table, predictions, first) cbind(table[setdiff(names(table), names(predictions))], predictions),
     share = function() NA_real_,
     close = function() NULL
   )

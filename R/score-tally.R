@@ -1,17 +1,17 @@
-# What is told of all blocks of a scored table together, and how one of them is answered.
+# What is told of all blocks of a scored table together, and how one of them is predicted.
 
 # A tally counts rows and what is strange about them.
 new_tally <- function() list(rows = 0, strange_rows = 0, columns = NULL, bad = numeric(), added = character())
 
 tallied <- function(tally, scored) {
-  tally$rows <- tally$rows + nrow(scored$answers)
+  tally$rows <- tally$rows + nrow(scored$predictions)
   tally$strange_rows <- tally$strange_rows + scored$strange_rows
   tally$columns <- added_counts(tally$columns, scored$columns)
   for (column in names(scored$bad)) {
     before <- if (column %in% names(tally$bad)) tally$bad[[column]] else 0
     tally$bad[[column]] <- before + scored$bad[[column]]
   }
-  tally$added <- names(scored$answers)
+  tally$added <- names(scored$predictions)
   tally
 }
 
@@ -31,9 +31,9 @@ tally_facts <- function(tally) {
   )
 }
 
-# A block of a table with its answers: list(answers, strange_rows, columns, bad).
+# A block of a table with its predictions: list(predictions, strange_rows, columns, bad).
 scored_block <- function(model, table, how) {
-  preparation <- model$answerer$preparation
+  preparation <- model$predictor$preparation
   bad <- numeric()
   if (how$bad_cells == "missing") {
     table <- cleaned_cells(preparation, table)
@@ -41,13 +41,13 @@ scored_block <- function(model, table, how) {
     attr(table, "bad") <- NULL
   }
   own <- c("type", "level", "shares", "flags", "identity", "prefix")
-  answers <- do.call(augment, c(list(model, table), how[own]))[-seq_along(table)]
+  predictions <- do.call(augment, c(list(model, table), how[own]))[-seq_along(table)]
   strange <- strangeness(model, table)
   if (how$flags) {
     column <- paste0(how$prefix, "strange")
-    answers[[column]][answers[[column]] == ""] <- NA  # an empty cell
+    predictions[[column]][predictions[[column]] == ""] <- NA  # an empty cell
   }
   # what is chance is another question for all blocks together
   columns <- strange$columns[c("column", "unseen", "gaps", "outside", "trained_on")]
-  list(answers = answers, strange_rows = sum(strange$rows != ""), columns = columns, bad = bad)
+  list(predictions = predictions, strange_rows = sum(strange$rows != ""), columns = columns, bad = bad)
 }

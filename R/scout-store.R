@@ -60,7 +60,7 @@ read_store <- function(file, mend = FALSE) {
 }
 
 store_kind <- list(
-  format = "hylomath scouting", version = 3L, what = "search", texts = c("brief", "base", "judge", "table"),
+  format = "hylomath scouting", version = 4L, what = "search", texts = c("brief", "base", "judge", "table"),
   hint = "Such files are written by scout(file = ) or `hylomath scout`.", again = "Search again."
 )
 

@@ -1,4 +1,4 @@
-# A search over networks that take turns: a trial is judged by what each network answers in its turn, to rows that it
+# A search over networks that take turns: a trial is judged by what each network predicts in its turn, for rows that it
 # has not seen, for as many fits as there are turns. Where the brief leaves the wiring open its own figures are those of
 # the blend which train() makes of it, so that nothing is found better that does worse in its turns than the default.
 
@@ -11,7 +11,7 @@ brief_to_change <- function(b, judge, a) {
   new_brief(brief_settings(changed), b$table)
 }
 
-# Whether the brief's own answers are a blend, which has no place among the settings.
+# Whether the brief's own predictions are a blend, which has no place among the settings.
 blends <- function(b, judge) judge == "turns" && b$wiring == "auto"
 
 # Puts the losses of the brief's own blend into the store, turn by turn, before anything else is tried. Whether an
@@ -26,7 +26,7 @@ judge_blend <- function(search, store, report) {
     of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)
     own <- rows_of_each(judged, which(judged$turn == turning$whole[i]))
     result <- list(
-      loss = mean_loss(members[[1]]$answerer, own), judging = length(own$key), learned = members[[1]]$learned,
+      loss = mean_loss(members[[1]]$predictor, own), judging = length(own$key), learned = members[[1]]$learned,
       parameters = sum(of("parameters")), epochs = max(of("epochs")), seconds = sum(of("seconds"))
     )
     store$add("own", fit_row(1L, turning$whole[i], 1, result))

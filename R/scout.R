@@ -13,7 +13,8 @@
 #'   dropout and the learning rate.
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
-#' @param judge `"turns"`, where the rows of the brief rotate: by what the networks of a trial answer in their turns, at
+#' @param judge `"turns"`, where the rows of the brief rotate: by what the networks of a trial predict in their turns,
+#'   at
 #'   the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's own
 #'   validation rows, k times as quick, and as much noisier. `"turns"` when nothing is said of it nor of folds and the
 #'   rows rotate, else `"folds"`.

@@ -1,6 +1,6 @@
 # Who may ask a service, and for what: requests are refused by their headers, before a body is read.
 #
-# A *door* is list(hosts, token, port): the names that the service answers to, its secret or NULL, and its port.
+# A *door* is list(hosts, token, port): the names that the service responds to, its secret or NULL, and its port.
 
 is_loopback <- function(host) grepl("^(localhost|127[.][0-9.]+|::1|\\[::1\\])$", tolower(host))
 
@@ -53,7 +53,7 @@ unavailable <- function(what) {
 refused_stranger <- function(request, door) {
   called <- host_of(request$HTTP_HOST)
   if (is.na(called) || !is_called(called, door)) {
-    return(problem(421, "The service is called by another name.", "It answers to those of `host` and `hosts` alone."))
+    return(problem(421, "The service is called by another name.", "It responds to those of `host` and `hosts` alone."))
   }
   from <- request$HTTP_ORIGIN
   own <- is.null(from) || identical(host_of(sub("^https?://", "", from)), called)

@@ -2,7 +2,7 @@
 # has left, so the system is asked.
 
 # By address: since when the client has sent no whole request, and the requests that are under way. A request that was
-# broken off ends with its connection. Time in which R answers another request doesn't count.
+# broken off ends with its connection. Time in which R responds to another request doesn't count.
 new_guests <- function(port, limits) {
   since <- numeric()
   asking <- list()
@@ -13,8 +13,8 @@ new_guests <- function(port, limits) {
     if (!is_valid_connection(opened)) opened <<- file(nullfile(), "wb")
     opened
   }
-  answering <- 0
-  now <- function() proc.time()[["elapsed"]] - answering
+  responding <- 0
+  now <- function() proc.time()[["elapsed"]] - responding
   last <- now()
   of <- function(request) paste0(request$REMOTE_ADDR, ":", request$REMOTE_PORT)
   count_again <- function() {
@@ -30,7 +30,7 @@ new_guests <- function(port, limits) {
     refuses = function(request) drop_body(request, nowhere()),
     ends = function(request, seconds) {
       asking[[of(request)]] <<- NULL
-      answering <<- answering + seconds
+      responding <<- responding + seconds
       since[of(request)] <<- now()
     },
     under_way = function() {

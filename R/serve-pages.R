@@ -16,7 +16,7 @@ served_model <- function(model) {
     columns = lapply(form_columns(model), function(column) {
       column[intersect(c("name", "type", "low", "high", "levels"), names(column))]
     }),
-    wiring = wiring_text(model), parameters = all_parameters(model$answerer), version = model$version
+    wiring = wiring_text(model), parameters = all_parameters(model$predictor), version = model$version
   )
 }
 
@@ -32,10 +32,10 @@ openapi_of <- function(model) {
     type = "object", properties = stats::setNames(lapply(columns, schema_of), vapply(columns, `[[`, "", "name")),
     required = I(vapply(columns, `[[`, "", "name"))
   )
-  answers <- answer_names(target_in(model))
-  numeric <- !has_classes(target_in(model)) | answers != "answer"
-  answer <- list(type = "object", properties = stats::setNames(
-    lapply(numeric, function(n) list(type = I(c(if (n) "number" else "string", "null")))), answers
+  predictions <- prediction_names(target_in(model))
+  numeric <- !has_classes(target_in(model)) | predictions != "prediction"
+  prediction <- list(type = "object", properties = stats::setNames(
+    lapply(numeric, function(n) list(type = I(c(if (n) "number" else "string", "null")))), predictions
   ))
   refers <- function(name) list("$ref" = paste0("#/components/schemas/", name))
   json <- function(schema) list("application/json" = list(schema = schema))
@@ -48,10 +48,10 @@ openapi_of <- function(model) {
       title = sprintf("A network that predicts %s", enumerate(target_in(model)$columns)), version = identity_of(model)
     ),
     paths = list(
-      "/answer" = list(post = list(
-        summary = "Answer rows",
+      "/predict" = list(post = list(
+        summary = "Predict rows",
         parameters = list(
-          parameter("type", list(type = "string", enum = I(c("auto", answer_types))), "What is answered"),
+          parameter("type", list(type = "string", enum = I(c("auto", prediction_types))), "What is predicted"),
           parameter("level", list(type = "number"), "The share of rows that an interval or set is to hold"),
           parameter("bad_cells", list(type = "string", enum = I(ways_with_bad_cells)), "What becomes of bad cells"),
           parameter("flags", list(type = "boolean"), "Whether what is strange about each row is named")
@@ -61,21 +61,21 @@ openapi_of <- function(model) {
           list("text/csv" = list(schema = list(type = "string")))
         )),
         responses = list(
-          "200" = list(description = "The answers, a row each", content = c(
+          "200" = list(description = "The predictions, a row each", content = c(
             json(list(type = "object", properties = list(
               network = list(type = "string"), rule = list(type = "string"),
-              answers = list(type = "array", items = refers("answer"))
+              predictions = list(type = "array", items = refers("prediction"))
             ))), list("text/csv" = list(schema = list(type = "string")))
           )),
           "413" = error("Too many bytes or rows"), "415" = error("Neither JSON nor CSV"),
-          "422" = error("Rows that can't be answered, and why"), "503" = error("Too much at a time, or too long")
+          "422" = error("Rows that can't be predicted, and why"), "503" = error("Too much at a time, or too long")
         )
       )),
       "/model" = get("What the network is"), "/health" = get("Whether it is there"),
       "/counts" = get("Requests so far"), "/openapi.json" = get("This description")
     ),
     components = list(schemas = list(
-      row = row, answer = answer, problem = list(type = "object", properties = list(
+      row = row, prediction = prediction, problem = list(type = "object", properties = list(
         error = list(type = "string"), try = list(type = "string")
       ), required = I("error"))
     ))

@@ -21,17 +21,17 @@ within_seconds <- function(seconds, code) {
 
 routed <- function(request, service) {
   path <- request$PATH_INFO
-  routes <- c(names(service$pages), "/answer", "/health", "/counts")
+  routes <- c(names(service$pages), "/predict", "/health", "/counts")
   if (!path %in% routes) {
     return(problem(404, "There is nothing at this path.", sprintf("Paths are %s.", enumerate(routes, limit = 20))))
   }
-  allowed <- if (path == "/answer") "POST" else c("GET", "HEAD")
+  allowed <- if (path == "/predict") "POST" else c("GET", "HEAD")
   if (!request$REQUEST_METHOD %in% allowed) {
     refused <- problem(405, sprintf("%s takes %s.", path, enumerate(allowed, "or")))
     refused$headers$Allow <- paste(allowed, collapse = ", ")
     return(refused)
   }
-  if (path == "/answer") return(answer_request(request, service))
+  if (path == "/predict") return(respond_to_rows(request, service))
   if (path == "/health") return(json_response(list(health = "well", network = service$identity)))
   if (path == "/counts") return(json_response(service$counts$facts()))
   service$pages[[path]]
@@ -59,7 +59,7 @@ too_large <- function(what, most, unit) {
 
 # ---- rows ---------------------------------------------------------------------------------------------------------
 
-answer_request <- function(request, service) {
+respond_to_rows <- function(request, service) {
   bytes <- request$rook.input$read()
   if (length(bytes) > service$limits$bytes) {
     return(too_large(sprintf("The body has %s bytes", format_count(length(bytes))), service$limits$bytes, "bytes"))
@@ -77,21 +77,22 @@ answer_request <- function(request, service) {
   if (nrow(rows) > service$limits$rows) {
     return(too_large(sprintf("There are %s rows", format_count(nrow(rows))), service$limits$rows, "rows"))
   }
-  answers <- suppressMessages(suppressWarnings(do.call(augment, c(list(service$model, rows), how))))[-seq_along(rows)]
+  augmented <- suppressMessages(suppressWarnings(do.call(augment, c(list(service$model, rows), how))))
+  predictions <- augmented[-seq_along(rows)]
   wants_csv <- grepl("text/csv", request$HTTP_ACCEPT %||% "", fixed = TRUE) ||
     (as_csv && !grepl("json", request$HTTP_ACCEPT %||% "", fixed = TRUE))
   response <- if (wants_csv) {
-    text_response(rawToChar(csv_bytes(answers, TRUE)), "text/csv")
+    text_response(rawToChar(csv_bytes(predictions, TRUE)), "text/csv")
   } else {
     json_response(drop_nulls(list(
-      network = service$identity, rule = rule_text(service$model$answerer), answers = answers
+      network = service$identity, rule = rule_text(service$model$predictor), predictions = predictions
     )))
   }
   response$rows <- nrow(rows)
   response
 }
 
-# What the query says of how rows are answered.
+# What the query says of how rows are predicted.
 asked_how <- function(query) {
   pairs <- strsplit(sub("^[?]", "", query), "&", fixed = TRUE)[[1]]
   pairs <- strsplit(pairs[nzchar(pairs)], "=", fixed = TRUE)
@@ -127,7 +128,7 @@ csv_rows <- function(bytes, model) {
   on.exit(unlink(file))
   if (identical(utils::head(bytes, 2), as.raw(c(0x1f, 0x8b)))) fail("The body is compressed.", "Send it as it is.")
   add_to_temporary(bytes, file)
-  most <- 10 * length(model$answerer$preparation$columns) + 1000
+  most <- 10 * length(model$predictor$preparation$columns) + 1000
   if (cells_in_first_line(file) > most) fail(sprintf("The body has more than %s columns.", format_count(most)))
   tryCatch(
     read_table(file, unlist(model$brief$columns$kinds)),
@@ -154,7 +155,7 @@ json_rows <- function(bytes, model, most) {
   objects <- vapply(rows, function(row) is.list(row) && !is.null(names(row)), NA)
   if (!all(objects)) fail(sprintf("Row %d is no object of columns by name.", which(!objects)[1]))
   kinds <- unlist(model$brief$columns$kinds)
-  needed <- needed_columns(model$answerer)
+  needed <- needed_columns(model$predictor)
   there <- unique(unlist(lapply(rows, names)))
   columns <- lapply(stats::setNames(nm = intersect(needed, there)), function(name) {
     json_column(name, lapply(rows, `[[`, name), kinds[name])

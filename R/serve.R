@@ -1,21 +1,23 @@
-#' Serve a network's answers
+#' Serve a network's predictions
 #'
-#' A scoring service over HTTP: rows come as JSON or CSV, answers go back, with the same checks and messages as
+#' A scoring service over HTTP: rows come as JSON or CSV, predictions go back, with the same checks and messages as
 #' [predict()][predict.hylomath_model]. It listens on this machine alone unless another host is named, keeps nothing of
 #' the rows it is given, and evaluates nothing that it is sent.
 #'
 #' @section Paths:
-#' - `POST /answer`: rows as JSON (`{"rows": [{...}, ...]}`, a list of rows, or one) or as CSV (`Content-Type:
-#'   text/csv`); the query may say `type`, `level`, `bad_cells`, `flags=true`. The answer is JSON, or CSV where that was
+#' - `POST /predict`: rows as JSON (`{"rows": [{...}, ...]}`, a list of rows, or one) or as CSV (`Content-Type:
+#'   text/csv`); the query may say `type`, `level`, `bad_cells`, `flags=true`. The response is JSON, or CSV where that
+#'   was
 #'   sent or `Accept: text/csv` says so.
 #' - `GET /`: a form to try the network by hand; `GET /model` what it is and takes in; `GET /openapi.json` an OpenAPI
 #'   3.1 description; `GET /health`; `GET /counts` how many requests there were and what they took.
 #'
 #' @section Limits: What is too large is refused with status 413, a body without its length with 411, and what is too
 #'   much at a time with 503, before a body is read; bodies that are compressed are not unpacked. Who is connected and
-#'   has sent no whole request for `most_idle` seconds is hung up on. R answers one request after the other; of several
-#'   that a client sends at once without waiting for answers (pipelining) none is answered. Several services behind a
-#'   proxy answer more.
+#'   has sent no whole request for `most_idle` seconds is hung up on. R responds to one request after the other; of
+#'   several
+#'   that a client sends at once without waiting for responses (pipelining) none is served. Several services behind a
+#'   proxy serve more.
 #' @section Who may ask: Requests that name another host than `host` and `hosts`, or come from a page of another origin,
 #'   are refused, so that no page in a browser on this machine can ask the service. Beyond this machine it listens with
 #'   a `token` alone, which each request but that for `/health` has to bring: `Authorization: Bearer TOKEN`, or once in
@@ -74,7 +76,7 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
     httpuv::service(200)
     service$guests$look_round()
   }
-  # those that have come in are answered still, and others are told
+  # those that have come in are still served, and others are told
   service$guests$stop()
   ends <- proc.time()[["elapsed"]] + min(most_seconds, 10)
   repeat {
@@ -92,7 +94,7 @@ new_service <- function(model, limits, log, door) {
   facts <- list(model = model, identity = identity_of(model), limits = limits, counts = counts)
   facts$pages <- served_pages(model)
   guests <- new_guests(door$port, limits)
-  answered <- function(request, response, began) {
+  responded <- function(request, response, began) {
     took <- 1000 * (proc.time()[["elapsed"]] - began)
     lost <- write_log(list(
       time = format(Sys.time(), "%Y-%m-%dT%H:%M:%OS3Z", tz = "UTC"), method = request$REQUEST_METHOD,
@@ -111,12 +113,12 @@ new_service <- function(model, limits, log, door) {
       }
       refused$headers$Connection <- "close"
       guests$refuses(request)
-      answered(request, refused, proc.time()[["elapsed"]])
+      responded(request, refused, proc.time()[["elapsed"]])
     },
     call = function(request) {
       began <- proc.time()[["elapsed"]]
       on.exit(guests$ends(request, proc.time()[["elapsed"]] - began))
-      answered(request, with_token_kept(respond(request, facts), request, door), began)
+      responded(request, with_token_kept(respond(request, facts), request, door), began)
     },
     onWSOpen = function(socket) socket$close()
   )
@@ -141,7 +143,7 @@ log_writer <- function(log) {
     lost <- add(json_line_text(line))
     if (lost != "" && !told) {
       told <<- TRUE
-      what <- "The log %s can't be written: %s. Requests are answered, and lines lost.\n"
+      what <- "The log %s can't be written: %s. Requests are served, and lines lost.\n"
       cat(sprintf(what, log, lost), file = stderr())
     }
     if (lost == "") told <<- FALSE
@@ -159,7 +161,7 @@ new_counts <- function() {
   lines_lost <- 0
   times <- numeric(1000)
   n <- 0
-  known <- c("/", "/answer", "/model", "/openapi.json", "/health", "/counts")
+  known <- c("/", "/predict", "/model", "/openapi.json", "/health", "/counts")
   list(
     add = function(request, response, took, lost = FALSE) {
       lines_lost <<- lines_lost + lost

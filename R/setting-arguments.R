@@ -3,7 +3,7 @@
 # Counting numbers up to `most`.
 type_count <- function(most = Inf, from = 1) type_number(from, most, whole = TRUE)
 
-# The level of an interval of a measure, and the share of rows that an interval or set of answers is to hold.
+# The level of an interval of a measure, and the share of rows that an interval or set of predictions is to hold.
 type_level <- function() type_number(0.5, 1, open_high = TRUE)
 type_share <- function() type_number(0, 1, open_low = TRUE, open_high = TRUE)
 
@@ -20,5 +20,5 @@ search_judges <- c("turns", "folds", "validation")
 sifting_directions <- c("backward", "forward", "ranking")
 sifting_sets <- c("small", "best")
 recalibration_methods <- c("platt", "isotonic", "temperature", "none")
-answer_types <- c("answer", "probability", "both", "interval", "set")
+prediction_types <- c("prediction", "probability", "both", "interval", "set")
 ways_with_bad_cells <- c("refuse", "missing")

@@ -28,10 +28,10 @@ task_classes <- function() {
       if (network$output == "logistic") stats::qlogis(share[[target$positive]]) else log(unname(share))
     },
     reading = read_classes,
-    answer = answer_classes,
+    prediction = prediction_classes,
     baseline = function(values, target, learned, weight) {
       counts <- unlist(learned$counts)
-      list(answer = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
+      list(prediction = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
     },
     primary = function(target) "cross-entropy",
     row_losses = class_losses,
@@ -39,7 +39,7 @@ task_classes <- function() {
     measure = measure_classes,
     reckon = function(grounds, judged, i, resampling) {
       how <- how_of_classes(grounds, ordered = FALSE)
-      class_reckoning(how, judged, judged$answers, resampling$unit, resampling)
+      class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
     },
     describe = function(target) {
       text <- sprintf("classification, %d classes: %s", length(target$classes), enumerate(target$classes))
@@ -126,7 +126,7 @@ encode_classes <- function(values, target, learned) {
   matrix(as.numeric(match(seen$levels, target$classes)[seen$codes]))
 }
 
-# With class weights w the network learns scores q proportional to w p. The answer is the class with the largest q;
+# With class weights w the network learns scores q proportional to w p. The prediction is the class with the largest q;
 # the probability is p, had back as q / w and normalised.
 read_classes <- function(target, learned) {
   classes <- target$classes
@@ -137,11 +137,11 @@ read_classes <- function(target, learned) {
   )
 }
 
-answer_classes <- function(values, target) {
+prediction_classes <- function(values, target) {
   classes <- target$classes
   best <- values[[length(classes) + 1]]
   as_plain_frame(c(
-    list(answer = classes[best]), stats::setNames(values[seq_along(classes)], paste0("probability_", classes))
+    list(prediction = classes[best]), stats::setNames(values[seq_along(classes)], paste0("probability_", classes))
   ))
 }
 

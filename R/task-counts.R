@@ -1,5 +1,5 @@
-# Counts: whole numbers from 0 by the Poisson likelihood, whose answers are means. An exposure can stand beside them.
-# What is said of numbers holds.
+# Counts: whole numbers from 0 by the Poisson likelihood, whose predictions are means. An exposure can stand beside
+# them. What is said of numbers holds.
 
 task_counts <- function() {
   utils::modifyList(task_numbers(), list(
@@ -18,14 +18,14 @@ task_counts <- function() {
       learned
     },
     primary = function(target) "Poisson deviance",
-    row_losses = function(target, judged, answers) number_losses(target, judged, answers, row_poisson_deviance),
+    row_losses = function(target, judged, predictions) number_losses(target, judged, predictions, row_poisson_deviance),
     judge = function(grounds, judged, resampling) judge_numbers(grounds, judged, resampling, "poisson"),
     measure = function(grounds, judged, i = 1) measure_numbers(grounds, judged, i, "poisson"),
     reckon = function(grounds, judged, i, resampling) {
-      number_reckoning(how_numbers(grounds, i, "poisson"), judged, judged$answers, i, resampling$unit, resampling)
+      number_reckoning(how_numbers(grounds, i, "poisson"), judged, judged$predictions, i, resampling$unit, resampling)
     },
     error_scale = function(target) "count",
-    describe = function(target) "count (Poisson likelihood, answers are means)"
+    describe = function(target) "count (Poisson likelihood, predictions are means)"
   ))
 }
 

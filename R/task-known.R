@@ -30,8 +30,8 @@ task_of <- function(target) {
   found[[1]]
 }
 
-# Whether what a brief calls so answers with classes; results carry the word.
-answers_classes <- function(word) tasks_called(word)[[1]]$kind == "classes"
+# Whether what a brief calls so predicts classes; results carry the word.
+predicts_classes <- function(word) tasks_called(word)[[1]]$kind == "classes"
 
 # What several targets at once are taken for.
 task_of_several <- function() Filter(function(task) task$several, known_tasks())[[1]]$word

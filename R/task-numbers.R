@@ -16,17 +16,17 @@ task_numbers <- function() {
     encode = encode_numbers,
     start = start_numbers,
     reading = function(target, learned) read_numbers(learned),
-    answer = function(values, target) {
+    prediction = function(values, target) {
       several <- length(target$columns) > 1
-      as_plain_frame(stats::setNames(values, if (several) paste0("answer_", target$columns) else "answer"))
+      as_plain_frame(stats::setNames(values, if (several) paste0("prediction_", target$columns) else "prediction"))
     },
     baseline = function(values, target, learned, weight) {
-      if (answers_are(target) == "means") return(list(answer = learned$mean, is = "mean", mean = learned$mean))
-      list(answer = learned$median, is = "median", mean = learned$mean)
+      if (predictions_are(target) == "means") return(list(prediction = learned$mean, is = "mean", mean = learned$mean))
+      list(prediction = learned$median, is = "median", mean = learned$mean)
     },
     primary = function(target) switch(target$loss$kind, gamma = "gamma deviance", absolute = "MAE", "RMSE"),
-    row_losses = function(target, judged, answers) {
-      number_losses(target, judged, answers, switch(target$loss$kind,
+    row_losses = function(target, judged, predictions) {
+      number_losses(target, judged, predictions, switch(target$loss$kind,
         gamma = row_gamma_deviance, absolute = function(y, m) abs(y - m), function(y, m) (y - m)^2
       ))
     },
@@ -38,7 +38,7 @@ task_numbers <- function() {
     },
     reckon = function(grounds, judged, i, resampling) {
       how <- how_numbers(grounds, i, gamma_deviance(grounds$target))
-      number_reckoning(how, judged, judged$answers, i, resampling$unit, resampling)
+      number_reckoning(how, judged, judged$predictions, i, resampling$unit, resampling)
     },
     error_scale = function(target) if (is_logarithmic(target) || target$loss$kind == "gamma") "log" else "plain",
     describe = describe_numbers
@@ -50,8 +50,8 @@ gamma_deviance <- function(target) if (target$loss$kind == "gamma") "gamma"
 # Whether the logarithm of the target is learned.
 is_logarithmic <- function(target) target$scaling %in% c("log", "log_median")
 
-# What the answers are, in a word.
-answers_are <- function(target) switch(target$loss$kind, absolute = "medians", quantile = "quantiles", "means")
+# What the predictions are, in a word.
+predictions_are <- function(target) switch(target$loss$kind, absolute = "medians", quantile = "quantiles", "means")
 
 # Targets that a logarithm or a loss needs above 0.
 check_numbers <- function(target, values) {
@@ -65,7 +65,7 @@ check_numbers <- function(target, values) {
     if (is_logarithmic(target) || target$loss$kind == "gamma") {
       check_positive(y, column, is_logarithmic(target))
     } else if (output != "identity" && mean(y, na.rm = TRUE) <= 0) {
-      what <- "The mean of the target %s is not above 0, but the output %s gives answers above 0 only."
+      what <- "The mean of the target %s is not above 0, but the output %s gives predictions above 0 only."
       fail(sprintf(what, quoted(column), quoted(output)), "Set `regimen.output` to `identity`.")
     }
   }
@@ -87,8 +87,9 @@ observe_numbers <- function(values, target) {
   as.data.frame(lapply(values[target$columns], as.numeric), optional = TRUE)
 }
 
-# `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the answers
-# of a log target become means; it stays 1 for medians and quantiles. A target whose answers are above 0 is only scaled.
+# `smear` is the mean of exp(residual) on the training rows (Duan 1983), filled in after training, by which the
+# predictions of a log target become means; it stays 1 for medians and quantiles. A target whose predictions are above 0
+# is only scaled.
 learn_numbers_target <- function(values, target, weight) {
   columns <- lapply(values, as.numeric)
   learned <- plain_scale(columns, weight)
@@ -119,16 +120,16 @@ encode_numbers <- function(values, target, learned) {
   sweep(sweep(y, 2, learned$shift), 2, learned$scale, `/`)
 }
 
-# The network's numbers in the targets' own units, `answers` of them.
-read_numbers <- function(learned, answers = length(learned$scale)) {
-  each <- function(x) rep_len(as.numeric(x), answers)
+# The network's numbers in the targets' own units, `predictions` of them.
+read_numbers <- function(learned, predictions = length(learned$scale)) {
+  each <- function(x) rep_len(as.numeric(x), predictions)
   list(
     classes = FALSE, scale = each(learned$scale), shift = each(learned$shift), smear = each(learned$smear),
     logarithmic = learned$log, rising = FALSE
   )
 }
 
-# With these biases the network's first answer is the baseline's.
+# With these biases the network's first prediction is the baseline's.
 start_numbers <- function(target, learned, network, offset) {
   level <- pmax(learned$mean, 1e-6) / learned$scale
   switch(network$output,
@@ -141,9 +142,9 @@ start_numbers <- function(target, learned, network, offset) {
 describe_numbers <- function(target) {
   loss <- target$loss
   what <- switch(loss$kind,
-    squared = "squared error", absolute = "absolute error, answers are medians",
+    squared = "squared error", absolute = "absolute error, predictions are medians",
     huber = sprintf("Huber's loss with its knee at %s", format_number(loss$knee)),
-    gamma = "gamma likelihood, answers are means"
+    gamma = "gamma likelihood, predictions are means"
   )
   output <- if (loss$output == "identity" || loss$kind == "gamma") "" else sprintf(", %s output", loss$output)
   sprintf("regression (%s%s)", what, output)

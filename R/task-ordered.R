@@ -19,7 +19,7 @@ task_ordered <- function() {
     measure = function(grounds, judged, i = 1) measure_classes(grounds, judged, i, ordered = TRUE),
     reckon = function(grounds, judged, i, resampling) {
       how <- how_of_classes(grounds, ordered = TRUE)
-      class_reckoning(how, judged, judged$answers, resampling$unit, resampling)
+      class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
     },
     describe = function(target) {
       order <- paste(target$classes, collapse = " < ")

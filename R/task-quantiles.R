@@ -16,16 +16,16 @@ task_quantiles <- function() {
       start_numbers(target, learned, network, offset)
     },
     reading = read_quantiles,
-    answer = answer_quantiles,
+    prediction = prediction_quantiles,
     baseline = function(values, target, learned, weight) {
       list(
-        answer = learned$median, is = "median", mean = learned$mean,
+        prediction = learned$median, is = "median", mean = learned$mean,
         quantiles = ordered_quantiles(values[[1]], weight, target$loss$at)
       )
     },
     primary = function(target) paste("quantile loss", format_number(middle_share(target))),
-    row_losses = function(target, judged, answers) {
-      number_losses(target, judged, answers, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
+    row_losses = function(target, judged, predictions) {
+      number_losses(target, judged, predictions, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
     },
     error_scale = function(target) {
       if (length(target$loss$at) > 1) "quantiles" else if (is_logarithmic(target)) "log" else "plain"
@@ -44,8 +44,8 @@ read_quantiles <- function(target, learned) {
   utils::modifyList(read_numbers(learned, length(target$loss$at)), list(rising = TRUE))
 }
 
-answer_quantiles <- function(values, target) {
+prediction_quantiles <- function(values, target) {
   at <- target$loss$at
-  names <- c("answer", paste0("quantile_", format_each(at)))
+  names <- c("prediction", paste0("quantile_", format_each(at)))
   as_plain_frame(stats::setNames(c(values[middle_quantile(at)], values), names))
 }

@@ -1,5 +1,5 @@
-# A task is what kind of answer is learned. It is an object of functions, with a file for each; no code elsewhere asks
-# for a task's name.
+# A task is what kind of prediction is learned. It is an object of functions, with a file for each; no code elsewhere
+# asks for a task's name.
 #
 # What it works on is plain data. A *target* says what is predicted; target_of() makes it of a brief:
 #   columns        the columns' names, one or several
@@ -11,13 +11,13 @@
 #   class_weights  as the regimen says them
 #   exposure       the column of exposures, or NULL
 # What was *learned* of it on training rows is the part `target` of
-# a preparation. *Judged* rows are list(key, group, observed, weight, answers, direct), see answer-judged.R, and the
-# *grounds* of a judgement are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
+# a preparation. *Judged* rows are list(key, group, observed, weight, predictions, direct), see prediction-judged.R, and
+# the *grounds* of a judgement are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
 #
 # A task's fields:
 #   word                                    what a brief calls it; where several share a word, the loss decides
 #   losses                                  the losses that it can have, the first one being usual
-#   kind                                    "classes" or "numbers": what its answers are
+#   kind                                    "classes" or "numbers": what its predictions are
 #   several                                 whether several targets can share a network
 #   exposure                                whether an exposure can stand beside it
 #   logarithm                               whether the target's logarithm can be learned
@@ -35,11 +35,11 @@
 #   row_weights(values, target, learned)    what a row's case weight is multiplied by in the loss
 #   encode(values, target, learned)         the matrix that the core takes, a column a target
 #   start(target, learned, network, offset) the output's biases before training
-#   reading(target, learned)                how answers are read from what a network puts out, see src/core/answer.hpp
-#   answer(values, target)                  a data frame of answers from what the core gives, a vector each
-#   baseline(values, target, learned, weight)   what is known without any input
+#   reading(target, learned)                how predictions are read from what a network puts out, see
+#   src/core/prediction.hpp prediction(values, target)                  a data frame of predictions from what the core
+#   gives, a vector each baseline(values, target, learned, weight)   what is known without any input
 #   primary(target)                         the measure that a network is trained for
-#   row_losses(target, judged, answers)     what each row costs by it, a column a target
+#   row_losses(target, judged, predictions)     what each row costs by it, a column a target
 #   judge(grounds, judged, resampling)      list(measures, ...) of an appraisal
 #   measure(grounds, judged, i)             the measures of the i-th target, without intervals
 #   reckon(grounds, judged, i, resampling)  its reckoning

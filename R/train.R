@@ -3,10 +3,10 @@
 #' Splits the rows, learns the preparation on the training rows, trains by the regimen, and keeps the weights of the
 #' epoch with the lowest validation loss. Where rows rotate (see [hold_out()]; they do if nothing else is said) several
 #' networks do so and take turns: each learns, preparation and all, from all parts of the rows but two, is stopped by
-#' one of these, and answers the other, of which it has seen nothing; together they answer new rows. So every row is
-#' learned from, and every row has an honest answer: [decide()], [recalibrate()], [distil()] and the intervals and sets
-#' of [predict()][predict.hylomath_model] take these. They are answers of single networks, which are bolder than all of
-#' them together, and they have chosen the blend: what the model is worth is said by the test rows.
+#' one of these, and predicts the other, of which it has seen nothing; together they predict new rows. So every row is
+#' learned from, and every row has an honest prediction: [decide()], [recalibrate()], [distil()] and the intervals and
+#' sets of [predict()][predict.hylomath_model] take these. They are predictions of single networks, which are bolder
+#' than all of them together, and they have chosen the blend: what the model is worth is said by the test rows.
 #'
 #' The same brief, table and seeds give the same networks bit for bit on processors that multiply and add in one step
 #' (`kernel` `"avx2"` and `"avx512"`), whatever the number of threads (the option `hylomath.threads`; all cores when it
@@ -36,15 +36,16 @@
 #'   from there as if training had never ended; it then is several times as large.
 #' @param ... Not used.
 #' @return A model: an object of class `hylomath_model`, a plain list of `brief` (with everything settled that it left
-#'   to the rule), `answerer` (what turns rows into answers: `target`, `preparation`, `network` with its layers and
+#'   to the rule), `predictor` (what turns rows into predictions: `target`, `preparation`, `network` with its layers and
 #'   `parameters`, and what [recalibrate()] and [decide()] add, `recalibration` and `decision`), `curves`, `best_epoch`,
 #'   `stopped` (`"epochs"`, `"patience"`, `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"`,
 #'   `"diverged"` or `"vanished"`, see [notes()]), `restarts` (one row a start: how it ended, its losses, and of several
 #'   starts the measures of each on the validation rows), `members` (where rows rotate a row a network: its wiring, turn
-#'   and share in the answers, from how many rows it learned and how many it answered, its epochs and its loss),
+#'   and share in the predictions, from how many rows it learned and how many it predicted, its epochs and its loss),
 #'   `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group, observed value,
-#'   weight and answers of the validation, calibration and test rows and of at most 10,000 training rows, or of those
-#'   that rotate), `direct` (the answerer of a network without hidden layers, trained on the same rows for comparison),
+#'   weight and predictions of the validation, calibration and test rows and of at most 10,000 training rows, or of
+#'   those
+#'   that rotate), `direct` (the predictor of a network without hidden layers, trained on the same rows for comparison),
 #'   `baseline`, `looks` (the networks that were judged on its test rows), `fingerprint` (of the table), `states` (if it
 #'   is resumable), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,

@@ -74,13 +74,14 @@ c_texts <- function(x) {
 c_limits <- function(program) {
   widths_of <- function(network) c(network$inputs, unlist(lapply(network$starts[[1]]$layers, `[[`, "units")))
   widths <- unlist(lapply(program$networks, widths_of))
-  values <- if (is.null(program$classes)) program$answers else program$classes
+  values <- if (is.null(program$classes)) program$predictions else program$classes
   sprintf("#define %s %s", c(
     "N_COLUMNS", "N_DERIVED", "N_NETWORKS", "N_CLASSES", "N_VALUES", "N_CHECKED", "EXPOSURE", "MOST_VALUES",
     "MOST_LINE", "SPREAD", "N_ENDS", "RATIO"
   ), c(
     length(program$columns), length(program$derived), length(program$networks), length(program$classes), length(values),
-    nrow(program$check$answers), program$exposure - 1, max(widths, length(values), length(program$classes)) + 1, 65536,
+    nrow(program$check$predictions), program$exposure - 1,
+    max(widths, length(values), length(program$classes)) + 1, 65536,
     c_numbers(program$check$spread), length(program$ends$bounds), as.integer(isTRUE(program$ends$ratio))
   ))
 }
@@ -179,9 +180,9 @@ c_after_networks <- function(out, program) {
 c_checked <- function(out, program) {
   rows <- program$check$rows[vapply(program$columns, `[[`, "", "name")]
   cells <- lapply(rows, function(x) ifelse(is.na(x), "", if (is.numeric(x)) numbers_text(x) else as.character(x)))
-  answers <- program$check$answers
-  values <- as.matrix(answers[if (is.null(program$classes)) program$answers else program$answers[-1]])
-  places <- match(answers$answer, program$classes, nomatch = 0)
+  predictions <- program$check$predictions
+  values <- as.matrix(predictions[if (is.null(program$classes)) program$predictions else program$predictions[-1]])
+  places <- match(predictions$prediction, program$classes, nomatch = 0)
   if (is.null(program$classes)) places <- ifelse(is.na(values[, 1]), 0, 1)
   out$add("#ifdef TRANSCRIPT_MAIN")
   out$array("char *const", "checked_cells", c_texts(t(do.call(cbind, unname(cells)))))

@@ -1,5 +1,5 @@
 # One page to try a network by hand: a field for each column that it takes in, with what training saw of it, and the
-# answer beside them. `code` defines `answerRow`, which answers a row: by itself, or by asking a service.
+# prediction beside them. `code` defines `predictRow`, which predicts a row: by itself, or by asking a service.
 
 form_page <- function(model, code) {
   template <- paste(readLines(system.file("transcripts", "form.html", package = "hylomath"), encoding = "UTF-8"),
@@ -7,10 +7,10 @@ form_page <- function(model, code) {
   )
   target <- target_in(model)
   about <- sprintf(
-    "%s. Network %s. Every change is answered at once; an empty field is a missing value.",
+    "%s. Network %s. Every change is predicted at once; an empty field is a missing value.",
     capitalised(task_of(target)$describe(target)), identity_of(model)
   )
-  about <- paste(c(about, rule_text(model$answerer)), collapse = " ")
+  about <- paste(c(about, rule_text(model$predictor)), collapse = " ")
   parts <- list(
     title = html_text(sprintf("A network that predicts %s", enumerate(target$columns))), about = html_text(about),
     columns = script_json(form_columns(model)), transcript = in_script(code)
@@ -22,18 +22,18 @@ form_page <- function(model, code) {
   paste0(template, "\n")
 }
 
-answers_itself <- function(transcript) {
-  paste0("{\n", transcript, "\n}\n", "const answerRow = async (row) => transcript.answer(row);")
+responds_itself <- function(transcript) {
+  paste0("{\n", transcript, "\n}\n", "const predictRow = async (row) => transcript.predict(row);")
 }
 
 asks_service <- paste(
-  "async function answerRow(row) {",
-  "  const response = await fetch(\"answer\", {",
+  "async function predictRow(row) {",
+  "  const response = await fetch(\"predict\", {",
   "    method: \"POST\", headers: { \"Content-Type\": \"application/json\" }, body: JSON.stringify({ rows: [row] }),",
   "  });",
   "  const body = await response.json();",
   "  if (!response.ok) throw new Error(body.error);",
-  "  return body.answers[0];",
+  "  return body.predictions[0];",
   "}", sep = "\n"
 )
 
@@ -49,9 +49,9 @@ in_script <- function(text) gsub("<!--", "<\\\\!--", gsub("</", "<\\\\/", text))
 
 # The columns as fields: list(name, type, low, high, levels, told, value).
 form_columns <- function(model) {
-  plans <- model$answerer$preparation$columns
-  names(plans) <- prepared_columns(model$answerer$preparation)
-  derived <- names(model$answerer$preparation$rules$derived)
+  plans <- model$predictor$preparation$columns
+  names(plans) <- prepared_columns(model$predictor$preparation)
+  derived <- names(model$predictor$preparation$rules$derived)
   lapply(raw_columns_of(model), function(column) {
     plan <- if (!column$name %in% derived) plans[[column$name]]
     field <- list(name = column$name, type = column$type, told = form_told(column))

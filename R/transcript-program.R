@@ -1,51 +1,51 @@
 # What a model does to a row of raw columns, step by step, as plain data: what every transcript is written from.
 #
-# A program is list(title, columns, derived, answers, classes, weights, networks, recalibration, decision):
+# A program is list(title, columns, derived, predictions, classes, weights, networks, recalibration, decision):
 #   columns   the raw columns, each list(name, type, missing, trained): `type` is number, flag, text, date or time,
 #             `missing` the codes that stand for missing, `trained` what training saw, in words
 #   derived   the derived columns, whose places are behind those of the raw ones, see transcript-arithmetic.R
-#   answers   the names of what is answered
-#   classes, weights   the classes, and what each probability is multiplied by before the highest is answered; NULL for
+#   predictions   the names of what is predicted
+#   classes, weights   the classes, and what each probability is multiplied by before the highest is predicted; NULL for
 #             numbers
 #   exposure  the place of the column whose logarithm is added to the outputs, 0 for none; without a number above 0 in
-#             it a row has no answer
+#             it a row has no prediction
 #   networks  each list(share, inputs, plans, needed, starts, output, decode): how it turns columns into `inputs`
-#             numbers (a plan each, see docs/model-format.md), the columns without which it has no answer, its
-#             parameters as list(layers, straight, thresholds) for each start that answers, and how outputs become
-#             answers. A layer is list(inputs, units, activation, weights (input by input), biases)
+#             numbers (a plan each, see docs/model-format.md), the columns without which it has no prediction, its
+#             parameters as list(layers, straight, thresholds) for each start that predicts, and how outputs become
+#             predictions. A layer is list(inputs, units, activation, weights (input by input), biases)
 #   recalibration, decision   see recalibrate.R and decide.R; NULL without
-#   ends      of numbers list(ratio, bounds): the distance of an interval's ends from each answer, or the logarithm of
-#             their ratio to it; they stand behind the answers. NULL without
+#   ends      of numbers list(ratio, bounds): the distance of an interval's ends from each prediction, or the logarithm
+#             of their ratio to it; they stand behind the predictions. NULL without
 # What is an array whatever its length is marked by I().
 
 transcript_program <- function(model) {
-  answerer <- model$answerer
-  target <- answerer$target
+  predictor <- model$predictor
+  target <- predictor$target
   columns <- raw_columns_of(model)
   names <- vapply(columns, `[[`, "", "name")
   exposure <- target$exposure
-  derived <- derived_columns(answerer$preparation$rules$derived, columns)
+  derived <- derived_columns(predictor$preparation$rules$derived, columns)
   # a derived column may take the name of one that it is built on
   places <- c(names, vapply(derived, `[[`, "", "name"))
   place_of <- function(column) utils::tail(which(places == column), 1)
-  weight <- if (has_classes(target)) unname(class_weights_of(target, answerer$preparation$target)[target$classes])
-  shares <- (answerer$shares %||% 1) / sum(answerer$shares %||% 1)
+  weight <- if (has_classes(target)) unname(class_weights_of(target, predictor$preparation$target)[target$classes])
+  shares <- (predictor$shares %||% 1) / sum(predictor$shares %||% 1)
   drop_nulls(list(
     title = sprintf("predicts %s: %s", enumerate(target$columns), task_of(target)$describe(target)),
     identity = identity_of(model), columns = columns, derived = if (length(derived)) derived,
-    answers = I(answer_names(target)),
+    predictions = I(prediction_names(target)),
     classes = as_array(target$classes), weights = as_array(weight),
     exposure = if (is.null(exposure)) 0 else match(exposure, names),
-    networks = Map(network_program, answering_members(answerer), shares, MoreArgs = list(place_of = place_of)),
-    recalibration = recalibration_program(answerer$recalibration),
-    decision = decision_program(answerer$decision$rule, target$classes)
+    networks = Map(network_program, predicting_members(predictor), shares, MoreArgs = list(place_of = place_of)),
+    recalibration = recalibration_program(predictor$recalibration),
+    decision = decision_program(predictor$decision$rule, target$classes)
   ))
 }
 
 # The program with intervals beside its numbers, where they are of one width or ratio.
 program_with_ends <- function(program, model, level) {
   target <- target_in(model)
-  check_answer_type(model, "interval", level)
+  check_prediction_type(model, "interval", level)
   scale <- task_of(target)$error_scale(target)
   if (takes_turns(model) || !scale %in% c("plain", "log")) {
     fail(
@@ -55,12 +55,12 @@ program_with_ends <- function(program, model, level) {
   }
   program$ends <- list(ratio = scale == "log", bounds = I(conformal_bounds(model, level)))
   own <- if (length(target$columns) > 1) paste0("_", target$columns) else ""
-  program$answers <- I(c(program$answers, paste0(c("low", "high"), rep(own, each = 2))))
+  program$predictions <- I(c(program$predictions, paste0(c("low", "high"), rep(own, each = 2))))
   program
 }
 
-# How many of the answers are a network's own.
-own_answers <- function(program) length(program$answers) - 2 * length(program$ends$bounds)
+# How many of the predictions are a network's own.
+own_predictions <- function(program) length(program$predictions) - 2 * length(program$ends$bounds)
 
 as_array <- function(x) if (!is.null(x)) I(unname(x))
 
@@ -83,19 +83,19 @@ decision_program <- function(rule, classes) {
 
 raw_names <- function(program) vapply(program$columns, `[[`, "", "name")
 
-# The columns of the table that answers depend on: those that are prepared, what derived ones are built on, the
+# The columns of the table that predictions depend on: those that are prepared, what derived ones are built on, the
 # exposure.
 raw_columns_of <- function(model) {
-  answerer <- model$answerer
-  rules <- answerer$preparation$rules
-  plans <- answerer$preparation$columns
+  predictor <- model$predictor
+  rules <- predictor$preparation$rules
+  plans <- predictor$preparation$columns
   planned <- stats::setNames(plans, vapply(plans, `[[`, "", "column"))
   planned <- planned[setdiff(names(planned), names(rules$derived))]
   kinds <- model$brief$columns$kinds
-  needed <- needed_columns(answerer)
+  needed <- needed_columns(predictor)
   lapply(c(intersect(names(planned), needed), setdiff(needed, names(planned))), function(name) {
     plan <- planned[[name]]
-    type <- if (is.null(plan)) raw_type(kinds[[name]], name == answerer$target$exposure %||% "") else plan_type(plan)
+    type <- if (is.null(plan)) raw_type(kinds[[name]], name == predictor$target$exposure %||% "") else plan_type(plan)
     trained <- if (is.null(plan) || plan$encoding == "date") "" else trained_on(plan)
     list(name = name, type = type, missing = I(as.character(rules$codes[[name]])), trained = trained)
   })
@@ -124,22 +124,22 @@ derived_columns <- function(rules, columns) {
   derived
 }
 
-answer_names <- function(target) {
-  if (has_classes(target)) return(c("answer", paste0("probability_", target$classes)))
-  if (target$loss$kind == "quantile") return(c("answer", paste0("quantile_", format_each(target$loss$at))))
-  if (length(target$columns) > 1) paste0("answer_", target$columns) else "answer"
+prediction_names <- function(target) {
+  if (has_classes(target)) return(c("prediction", paste0("probability_", target$classes)))
+  if (target$loss$kind == "quantile") return(c("prediction", paste0("quantile_", format_each(target$loss$at))))
+  if (length(target$columns) > 1) paste0("prediction_", target$columns) else "prediction"
 }
 
-network_program <- function(answerer, share, place_of) {
-  plans <- answerer$preparation$columns
-  target <- answerer$target
-  learned <- answerer$preparation$target
+network_program <- function(predictor, share, place_of) {
+  plans <- predictor$preparation$columns
+  target <- predictor$target
+  learned <- predictor$preparation$target
   place <- vapply(plans, function(plan) place_of(plan$column), 0L)
   list(
-    share = share, inputs = length(network_inputs(answerer$preparation)),
+    share = share, inputs = length(network_inputs(predictor$preparation)),
     plans = unname(Map(plan_program, plans, place)), needed = I(place[vapply(plans, `[[`, NA, "drop_gaps")]),
-    starts = lapply(members_of(answerer$network), start_program, answerer = answerer),
-    output = answerer$network$output, decode = decode_program(target, learned)
+    starts = lapply(members_of(predictor$network), start_program, predictor = predictor),
+    output = predictor$network$output, decode = decode_program(target, learned)
   )
 }
 
@@ -180,16 +180,16 @@ decode_program <- function(target, learned) {
 }
 
 # The parameters of one start, batch normalisation folded into the weights.
-start_program <- function(parameters, answerer) {
-  network <- answerer$network
-  blocks <- network_blocks(network, network_inputs(answerer$preparation))
+start_program <- function(parameters, predictor) {
+  network <- predictor$network
+  blocks <- network_blocks(network, network_inputs(predictor$preparation))
   ends <- cumsum(blocks$values)
   values <- function(layer, kind) {
     i <- which(blocks$layer == layer & blocks$kind == kind)
     if (length(i)) parameters[seq_len(blocks$values[i]) + ends[i] - blocks$values[i]]
   }
   names <- c(paste0("layer_", seq_along(network$layers))[-length(network$layers)], "output")
-  entering <- c(length(network_inputs(answerer$preparation)), vapply(network$layers, function(l) l$units, 0))
+  entering <- c(length(network_inputs(predictor$preparation)), vapply(network$layers, function(l) l$units, 0))
   layers <- lapply(seq_along(names), function(l) {
     layer <- network$layers[[l]]
     folded_layer(
@@ -200,12 +200,12 @@ start_program <- function(parameters, answerer) {
       if (layer$norm) lapply(c(gain = "gain", mean = "mean", variance = "variance"), values, layer = names[l])
     )
   })
-  embedded <- Filter(is_embedded, answerer$preparation$columns)
+  embedded <- Filter(is_embedded, predictor$preparation$columns)
   points <- lapply(embedded, function(plan) values(paste0("embedding_", plan$column), "embedding"))
   gaps <- values("output", "gaps")
   list(
     layers = layers, straight = I(as.numeric(values("direct", "weights"))), points = lapply(points, I),
-    thresholds = I(if (answerer$network$output == "ordinal") cumsum(c(0, exp(gaps))) else numeric())
+    thresholds = I(if (predictor$network$output == "ordinal") cumsum(c(0, exp(gaps))) else numeric())
   )
 }
 

@@ -3,9 +3,9 @@
 most_made_up <- 50
 
 made_up_rows <- function(model, program) {
-  plans <- model$answerer$preparation$columns
-  names(plans) <- prepared_columns(model$answerer$preparation)
-  derived <- names(model$answerer$preparation$rules$derived)
+  plans <- model$predictor$preparation$columns
+  names(plans) <- prepared_columns(model$predictor$preparation)
+  derived <- names(model$predictor$preparation$rules$derived)
   draw <- function(column) uniform(most_made_up, training_seed(model), "made-up rows", column)
   columns <- lapply(seq_along(program$columns), function(i) {
     column <- program$columns[[i]]
@@ -44,25 +44,29 @@ made_up_column <- function(plan, u, other) {
   x
 }
 
-# The rows as lists of cells, dates as texts, and the model's answers to them.
+# The rows as lists of cells, dates as texts, and the model's predictions for them.
 checked_rows <- function(model, program) {
-  rows <- rows_with_answers(model, made_up_rows(model, program))
-  answers <- given_answers(model$answerer, rows)
+  rows <- rows_with_predictions(model, made_up_rows(model, program))
+  predictions <- given_predictions(model$predictor, rows)
   bounds <- program$ends$bounds
   scale <- list(unit = if (isTRUE(program$ends$ratio)) "log" else "plain")
-  for (i in seq_along(bounds)) answers <- cbind(answers, as.data.frame(conformal_ends(scale, answers, i, bounds[i])))
-  names(answers) <- program$answers
+  for (i in seq_along(bounds)) {
+    predictions <- cbind(predictions, as.data.frame(conformal_ends(scale, predictions, i, bounds[i])))
+  }
+  names(predictions) <- program$predictions
   dated <- vapply(rows, is_moment, NA)
   rows[dated] <- lapply(rows[dated], moment_text)
-  list(rows = rows, answers = answers, spread = allowed_spread(model$answerer))
+  list(rows = rows, predictions = predictions, spread = allowed_spread(model$predictor))
 }
 
 # Those of which every derived column is a number.
-rows_with_answers <- function(model, rows) {
-  can <- function(rows) tryCatch(is.data.frame(given_answers(model$answerer, rows)), hylomath_error = function(e) FALSE)
+rows_with_predictions <- function(model, rows) {
+  can <- function(rows) {
+    tryCatch(is.data.frame(given_predictions(model$predictor, rows)), hylomath_error = function(e) FALSE)
+  }
   if (can(rows)) return(rows)
   kept <- vapply(seq_len(nrow(rows)), function(i) can(rows[i, , drop = FALSE]), NA)
-  if (!any(kept)) fail("No made-up row has an answer: a derived column is not a number in any of them.")
+  if (!any(kept)) fail("No made-up row has a prediction: a derived column is not a number in any of them.")
   rows <- rows[kept, , drop = FALSE]
   rownames(rows) <- NULL
   rows
@@ -70,11 +74,11 @@ rows_with_answers <- function(model, rows) {
 
 moment_text <- function(x) format(x, if (inherits(x, "Date")) "%Y-%m-%d" else "%Y-%m-%d %H:%M:%S")
 
-# What an answer may be off by is 1e-5 of it and of this: the target's deviation, of probabilities 1. The core's single
-# precision is off by about 1e-7, which a steep curve of a recalibration makes more of.
-allowed_spread <- function(answerer) {
-  if (!has_classes(answerer$target)) return(max(answerer$preparation$target$scale))
-  steepest <- vapply(answerer$recalibration$map$curves %||% list(), function(curve) {
+# What a prediction may be off by is 1e-5 of it and of this: the target's deviation, of probabilities 1. The core's
+# single precision is off by about 1e-7, which a steep curve of a recalibration makes more of.
+allowed_spread <- function(predictor) {
+  if (!has_classes(predictor$target)) return(max(predictor$preparation$target$scale))
+  steepest <- vapply(predictor$recalibration$map$curves %||% list(), function(curve) {
     if (length(curve$score) < 2) 1 else max(diff(curve$level) / diff(curve$score), 1)
   }, 0)
   max(1, steepest / 100)

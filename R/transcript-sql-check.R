@@ -1,16 +1,16 @@
 # A query by which a transcript in SQL proves itself.
 
-# The query over the made-up rows: how many there are, and how far the answers are from the model's, as a share of what
-# is allowed; below 1 all is well.
+# The query over the made-up rows: how many there are, and how far the predictions are from the model's, as a share of
+# what is allowed; below 1 all is well.
 sql_check <- function(program, dialect) {
   out <- sql_writer(dialect)
-  answers <- program$check$answers
-  told <- columns_named("told", ncol(answers))
+  predictions <- program$check$predictions
+  told <- columns_named("told", ncol(predictions))
   from <- sprintf("(\n%s\n) as made_up", sql_made_up(program, dialect, told))
   sql_query(out, program, from, told)
-  numbers <- vapply(answers, is.numeric, NA)
-  values <- if (is.null(program$classes)) columns_named("a", length(answers)) else {
-    c("a0", columns_named("a", length(answers) - 1))
+  numbers <- vapply(predictions, is.numeric, NA)
+  values <- if (is.null(program$classes)) columns_named("a", length(predictions)) else {
+    c("a0", columns_named("a", length(predictions) - 1))
   }
   keys <- columns_named("k", length(told))
   apart <- ifelse(
@@ -21,7 +21,7 @@ sql_check <- function(program, dialect) {
     "case when %s is null and %s is null then 0e0 when %s is null or %s is null then 2e0 else %s end", values, keys,
     values, keys, apart
   )
-  out$stage(c(off = sql_greatest(out, off)), note = "How far each answer is off.")
+  out$stage(c(off = sql_greatest(out, off)), note = "How far each prediction is off.")
   columns <- c("count(*) as \"rows\"", "max(off) as \"off\"")
   paste0(sql_head(program, dialect, "of made-up rows"), "\n", out$query(columns), ";\n")
 }
@@ -40,12 +40,12 @@ sql_made_up <- function(program, dialect, told) {
   }, rows, program$columns)
   cells <- Map(function(text, x) ifelse(is.na(x), sub("\\((.*) as ([a-z0-9() ]+)\\)$", "(null as \\2)", text), text),
     cells, rows)
-  answers <- lapply(program$check$answers, function(x) {
+  predictions <- lapply(program$check$predictions, function(x) {
     if (is.numeric(x)) as_type(ifelse(is.na(x), NA, sql_number(x)), "double precision") else {
       as_type(ifelse(is.na(x), NA, sql_text(x)), sql_type(dialect))
     }
   })
-  all <- c(cells, answers)
+  all <- c(cells, predictions)
   names <- sql_name(c(names(rows), told))
   lines <- vapply(seq_len(nrow(rows)), function(i) {
     values <- vapply(all, `[`, "", i)

@@ -78,7 +78,7 @@ sql_logistic <- function(name) {
 
 columns_named <- function(letter, n) if (n > 0) paste0(letter, seq_len(n)) else character()
 
-# How many values an output layer answers.
+# How many values an output layer gives.
 sql_width <- function(network) {
   last <- network$starts[[1]]$layers[[length(network$starts[[1]]$layers)]]
   if (network$output == "logistic") 2 else max(last$units, length(network$starts[[1]]$thresholds) + 1)

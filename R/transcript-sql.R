@@ -1,12 +1,12 @@
 # A program as one SQL query: common table expressions, each of which adds columns to the one before, a step of the way
-# from raw columns to answers. Names are short: k keys, c cells, v places of levels, x inputs, z sums, h units, o
+# from raw columns to predictions. Names are short: k keys, c cells, v places of levels, x inputs, z sums, h units, o
 # outputs, r their sums over starts, a what all networks come to, p probabilities.
 
 transcript_in_sql <- function(program, dialect, table, key) {
   out <- sql_writer(dialect)
   key <- as.character(unlist(key))
   sql_query(out, program, sql_name(table), key)
-  paste0(sql_head(program, dialect, table), "\n", out$query(sql_answers(out, program, key)), ";\n")
+  paste0(sql_head(program, dialect, table), "\n", out$query(sql_predictions(out, program, key)), ";\n")
 }
 
 sql_dialects <- c("standard", "sqlite", "postgres")
@@ -26,7 +26,7 @@ sql_head <- function(program, dialect, table) {
 sql_query <- function(out, program, table, key) {
   cells <- sql_cells(out, program, table, key)
   carried <- c(columns_named("k", length(key)), cells$carried)
-  values <- if (is.null(program$classes)) own_answers(program) else length(program$classes)
+  values <- if (is.null(program$classes)) own_predictions(program) else length(program$classes)
   for (i in seq_along(program$networks)) {
     sql_network(out, program, program$networks[[i]], cells, carried, values, i)
   }
@@ -36,10 +36,11 @@ sql_query <- function(out, program, table, key) {
   sql_after_networks(out, program, keep, values)
   values <- sql_ends(out, program, keep, values)
   if (length(needed)) {
-    answers <- c(columns_named("a", values), if (!is.null(program$classes)) "a0")
+    predictions <- c(columns_named("a", values), if (!is.null(program$classes)) "a0")
     out$stage(
-      stats::setNames(sprintf("case when %s then %s end", known, answers), answers), columns_named("k", length(key)),
-      note = "No answer where a value is missing that it takes."
+      stats::setNames(sprintf("case when %s then %s end", known, predictions), predictions),
+      columns_named("k", length(key)),
+      note = "No prediction where a value is missing that it takes."
     )
   }
 }

@@ -53,7 +53,7 @@ transcript_head <- function(program, comment, needs, columns_by = "by name in an
     sprintf("A network of hylomath that %s.", program$title),
     sprintf("Identity %s. It stands alone: nothing but %s is needed.", program$identity, needs), "",
     sprintf("Columns, %s; a missing cell is empty:", columns_by), paste0("  ", columns), "",
-    sprintf("Answers: %s.", enumerate(program$answers, limit = 30))
+    sprintf("Predictions: %s.", enumerate(program$predictions, limit = 30))
   )
   paste0(comment, ifelse(lines == "", "", " "), comment_text(lines), collapse = "\n")
 }

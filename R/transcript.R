@@ -1,29 +1,33 @@
 #' Transcribe a model into code that runs elsewhere
 #'
-#' Stand-alone code for the whole path from raw columns to answers: gaps, scaling, encoding, the network or networks,
-#' output, recalibration and decision. It needs nothing of R (but the one in R) and nothing of this package.
+#' Stand-alone code for the whole path from raw columns to predictions: gaps, scaling, encoding, the network or
+#' networks, output, recalibration and decision. It needs nothing of R (but the one in R) and nothing of this package.
 #'
 #' @param model A model.
 #' @param to `"c"`, C99 without allocation and without anything but the C library: `transcript_cell()` reads a cell,
-#'   `transcript_answer()` answers a row; compiled with `-DTRANSCRIPT_MAIN` it is a program that answers rows of cells,
+#'   `transcript_predict()` predicts a row; compiled with `-DTRANSCRIPT_MAIN` it is a program that predicts rows of
+#'   cells,
 #'   separated by tabs, from standard input. `"javascript"`, a module for Node and for browsers (there it is
-#'   `transcript`): `answer(row)` takes an object of raw columns by name and gives one of answers. `"r"`, base R alone:
-#'   `answer(rows)` takes a data frame and gives one.
-#'   `"sql"`, one query that reads a table and gives the key and the answers of each of its rows; put `create view
+#'   `transcript`): `predict(row)` takes an object of raw columns by name and gives one of predictions. `"r"`, base R
+#'   alone:
+#'   `predict(rows)` takes a data frame and gives one.
+#'   `"sql"`, one query that reads a table and gives the key and the predictions of each of its rows; put `create view
 #'   name as` before it for a view.
 #'   `"page"`, a page for a browser with the JavaScript in it: a field for each column, with what training saw of it,
-#'   and the answer beside them.
+#'   and the prediction beside them.
 #' @param table,key,dialect Of SQL: the table's name, the columns that name its rows (the brief's id if it is `NULL`;
 #'   without one all that the network takes in), and whose SQL it is: `"standard"`, `"sqlite"` or `"postgres"`.
-#' @param check Of SQL: whether the query answers the made-up rows in place of a table, and gives one row: how many
-#'   there are, and how far off the answers are.
+#' @param check Of SQL: whether the query predicts the made-up rows in place of a table, and gives one row: how many
+#'   there are, and how far off the predictions are.
 #' @param level The share of new rows that an interval is to hold which is put beside each number, as `low` and `high`:
 #'   where there are calibration rows, and intervals have one width, or one ratio (see
 #'   [predict()][predict.hylomath_model]). `NULL` for none.
 #' @param ... Not used.
 #' @return A text. In it stand 50 made-up rows (drawn within what training saw, with gaps, a level that it never saw,
-#'   and the ends of what was seen) and the model's answers to them; `check()` tells how far the code's own answers are
-#'   from these, as a share of what is allowed: 1e-5 of the answer and the target's deviation (of probabilities, of 1).
+#'   and the ends of what was seen) and the model's predictions for them; `check()` tells how far the code's own
+#'   predictions are
+#'   from these, as a share of what is allowed: 1e-5 of the prediction and the target's deviation (of probabilities, of
+#'   1).
 #'   `node model.js`, and the program in C with `--check`, run it.
 #' @section Errors: What a language can't say is refused by name: in SQL derived dates, in standard SQL what
 #'   the standard has no function for, levels by their hash among it.
@@ -34,7 +38,7 @@
 #' code <- transcribe(model, to = "r")
 #' here <- new.env()
 #' eval(parse(text = code), here)
-#' here$answer(head(kilns))
+#' here$predict(head(kilns))
 #' here$check()
 #' @export
 transcribe <- function(model, to, table = "rows", key = NULL, dialect = "standard", check = FALSE, level = NULL, ...) {
@@ -50,7 +54,7 @@ transcribe.hylomath_model <- function(model, to, table = "rows", key = NULL, dia
   program <- transcript_program(model)
   if (!is.null(level)) program <- program_with_ends(program, model, level)
   program$check <- checked_rows(model, program)
-  if (to == "page") return(form_page(model, answers_itself(transcript_in_javascript(program))))
+  if (to == "page") return(form_page(model, responds_itself(transcript_in_javascript(program))))
   if (to != "sql" && check) fail(sprintf("`check` is for SQL; what is written in %s tests itself.", to))
   if (to != "sql") return(transcript_languages()[[to]](program))
   type_choice(sql_dialects)(dialect, "dialect")
@@ -95,7 +99,7 @@ transcript_in_javascript <- function(program) {
     }
   )
   by_row <- function(table) unname(lapply(seq_len(nrow(table)), function(i) lapply(as.list(table), `[`, i)))
-  program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], by_row)
+  program$check[c("rows", "predictions")] <- lapply(program$check[c("rows", "predictions")], by_row)
   paste0(
     transcript_head(program, "//", "the language"), "\n\n\"use strict\";\n\nconst program = ",
     program_text(without_nodes(program), how), ";\n\n", js_derived(program), ";\n\n",
@@ -120,7 +124,8 @@ transcript_in_r <- function(program) {
       paste0("list(", paste0(named, " = ", values, collapse = ", "), ")")
     }
   )
-  program$check[c("rows", "answers")] <- lapply(program$check[c("rows", "answers")], function(t) lapply(as.list(t), I))
+  checked <- c("rows", "predictions")
+  program$check[checked] <- lapply(program$check[checked], function(t) lapply(as.list(t), I))
   paste0(
     transcript_head(program, "#", "base R"), "\n\nprogram <- ", program_text(without_nodes(program), how),
     "\n\n", r_derived(program), "\n\n", transcript_runtime("base.R"), "\n"

@@ -1,6 +1,6 @@
 #' Vary one setting, everything else fixed
 #'
-#' Answers questions such as: would more data help, what does a larger batch cost, how many units are enough? Every
+#' For questions such as: would more data help, what does a larger batch cost, how many units are enough? Every
 #' value is judged by the same [folds()], all of them trained at once.
 #'
 #' @param b A brief.
@@ -54,7 +54,7 @@ vary.default <- function(b, ...) wrong_object("vary", "a brief", b)
 
 # The folds of each value, all trained at once; values whose folds an interrupt left out are left out with them.
 varied_folds <- function(table, laid, level, report, checkpoint) {
-  jobs <- lapply(laid, fold_jobs, want = "answers")
+  jobs <- lapply(laid, fold_jobs, want = "predictions")
   done <- run_jobs(table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid, checkpoint = checkpoint)
   of <- rep(seq_along(laid), lengths(jobs))
   whole <- which(vapply(seq_along(laid), function(v) !any(vapply(done[of == v], is.null, NA)), NA))

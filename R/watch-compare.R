@@ -1,6 +1,6 @@
 # Then and now: how one thing has moved, and whether chance does so with so many rows.
 #
-# A movement is a row of a data frame: `what` moved (place, spread, gaps, level, new, outside, answer, measure), of
+# A movement is a row of a data frame: `what` moved (place, spread, gaps, level, new, outside, prediction, measure), of
 # which `column` and `level`; `before` and `now`; `moved` with its interval `low` to `high`, in `unit`; `p`, and whether
 # it is `large` enough to matter.
 

@@ -55,7 +55,7 @@ watch_sentence <- function(x) {
 
 # What is known of the loss where it hasn't grown by more than chance does.
 loss_text_now <- function(x) {
-  if (!x$known) return("whether the answers still hold, the target would tell")
+  if (!x$known) return("whether the predictions still hold, the target would tell")
   all <- x$periods[x$periods$period == "all", ]
   values <- format_measure(c(all$loss, all$then))
   no_worse <- "the %s is no worse (%s, and %s at training)"
@@ -83,7 +83,7 @@ movement_text <- function(m, x) {
     ),
     new = sprintf("%s has levels that training never saw in %s of the rows%s", column, percent(m$now), when),
     outside = sprintf("%s is outside of the training range in %s of the rows%s", column, percent(m$now), when),
-    answer = sprintf(
+    prediction = sprintf(
       "%s has moved from a mean of %s to %s%s", column, format_number(signif(m$before, 3)),
       format_number(signif(m$now, 3)), when
     ),
@@ -98,7 +98,8 @@ watch_notes <- function(x) {
   join_notes(
     if (!x$known) {
       new_note(
-        "target_unknown", "The target is not in the newer rows, so whether the answers are still right isn't known.",
+        "target_unknown",
+        "The target is not in the newer rows, so nothing shows whether the predictions are still right.",
         "Watch again once it is: it alone tells whether to train again."
       )
     },

@@ -1,19 +1,21 @@
 #' Watch a network at work
 #'
 #' Has the world changed since training? Compares newer rows with those that the network learned from: its inputs,
-#' column by column; its answers; what is out of range or new; and, where the target is known, whether it still is as
-#' good as it was. All of it together makes one judgement: `keep`, `look` or `retrain`.
+#' column by column; its predictions; what is out of range or new; and, where the target is known, whether it still is
+#' as good as it was. All of it together makes one judgement: `keep`, `look` or `retrain`.
 #'
 #' @section Judgement: Each comparison is a test of no change, with the luck of both sides in it, and with whole groups
 #'   counting as they were drawn: of a number the mean of its places among the training rows (which outliers don't
 #'   decide) and how far these spread; of a category the share of each level and of new ones; gaps; values outside the
-#'   training range; mean answers (of the test rows, as they were answered at training, and of the newer ones); and the
+#'   training range; mean predictions (of the test rows, as they were predicted at training, and of the newer ones); and
+#'   the
 #'   mean loss, without the highest hundredth. With all columns and periods taken together, less than 4 % of tables in
 #'   which nothing has changed are called (Bonferroni's inequality, half of it for all rows together). What is called
 #'   must also matter: a number must have moved by 0.05 of its deviation, a share by 0.01, the measure by 5 %; with a
 #'   million rows smaller changes are sure, and no reason to act.
 #'
-#'   `retrain` is said where the loss has grown, `look` where anything else has moved: whether the answers still hold
+#'   `retrain` is said where the loss has grown, `look` where anything else has moved: whether the predictions still
+#'   hold
 #'   then, only the target can tell. Dates are not compared: they always move.
 #' @param model A model.
 #' @param newer A table of rows that came after training.
@@ -72,23 +74,23 @@ watch_table <- function(model, newer, by = NULL) {
 }
 
 # How much of the false calls each comparison may have, with a sum of 1 (Bonferroni's inequality with weights): half of
-# them all rows together, the rest the periods; there every column, the answers and the loss the same; and in a column
-# what is most likely to move most.
+# them all rows together, the rest the periods; there every column, the predictions and the loss the same; and in a
+# column what is most likely to move most.
 call_shares <- function(movements) {
   together <- movements$period == "all"
   periods <- length(unique(movements$period[!together]))
   of_period <- if (periods == 0) 1 else ifelse(together, 0.5, 0.5 / periods)
-  unit <- ifelse(movements$what %in% c("answer", "measure"), movements$what, paste("column", movements$column))
+  unit <- ifelse(movements$what %in% c("prediction", "measure"), movements$what, paste("column", movements$column))
   units <- stats::ave(match(unit, unique(unit)), movements$period, FUN = function(x) length(unique(x)))
   within <- call_weights[movements$what]
-  # levels and answers share what is theirs
+  # levels and predictions share what is theirs
   alike <- stats::ave(within, movements$period, unit, movements$what, FUN = length)
   kinds <- stats::ave(within / alike, movements$period, unit, FUN = sum)
   of_period / units * within / alike / kinds
 }
 
 call_weights <- c(
-  place = 0.6, spread = 0.2, gaps = 0.1, outside = 0.1, level = 0.7, new = 0.2, answer = 1, measure = 1
+  place = 0.6, spread = 0.2, gaps = 0.1, outside = 0.1, level = 0.7, new = 0.2, prediction = 1, measure = 1
 )
 
 # Numbers in their order, whatever they are written like.
@@ -98,12 +100,12 @@ sort_periods <- function(period) {
   found[if (anyNA(number)) order_texts(found) else order(number)]
 }
 
-# list(table, period, group, answers, losses, known): the working table's rows, and what they are answered.
+# list(table, period, group, predictions, losses, known): the working table's rows, and what they are predicted.
 watched_rows <- function(model, newer, by) {
-  answerer <- model$answerer
+  predictor <- model$predictor
   target <- target_in(model)
   roles <- roles_of(model)
-  table <- rows_to_answer(answerer, newer)
+  table <- rows_to_predict(predictor, newer)
   rules <- table_rules(model$brief, newer)
   there <- all(target$columns %in% c(names(newer), names(rules$derived)))
   group <- if (!is.null(roles$group) && roles$group %in% names(newer)) {
@@ -116,28 +118,28 @@ watched_rows <- function(model, newer, by) {
     period <- if (is.numeric(value)) format_each(value) else as_label(value)
     period[is.na(value)] <- NA
   }
-  answers <- answers_of(answerer, table)
+  predictions <- predictions_of(predictor, table)
   list(
-    table = table, newer = newer, period = period, group = group, answers = answers,
-    losses = if (there) newer_losses(model, newer, answers), strange = strangeness(model, newer)
+    table = table, newer = newer, period = period, group = group, predictions = predictions,
+    losses = if (there) newer_losses(model, newer, predictions), strange = strangeness(model, newer)
   )
 }
 
 # What each row costs, NA where the target is missing or the row was learned from.
-newer_losses <- function(model, newer, answers) {
+newer_losses <- function(model, newer, predictions) {
   target <- target_in(model)
   table <- judged_table(model, newer, target$columns)
   for (column in target$columns) check_new_target(target, table[[column]], column)
-  known <- stats::complete.cases(table[target$columns]) & !is.na(answers[[1]])
+  known <- stats::complete.cases(table[target$columns]) & !is.na(predictions[[1]])
   known[known] <- !was_learned(model, table[known, , drop = FALSE])
   losses <- rep(NA_real_, nrow(newer))
   if (!any(known)) return(losses)
-  judged <- judged_rows(model$answerer, roles_of(model)[c("id", "weight")], table[known, , drop = FALSE], which(known))
+  judged <- judged_rows(model$predictor, roles_of(model)[c("id", "weight")], table[known, , drop = FALSE], which(known))
   losses[known] <- if (identical(reference_part(model), "rotation")) {
     # what was known at training are losses of the networks of one turn
-    by_turn <- answers_by_turn(model$answerer, table[known, , drop = FALSE])
-    rowMeans(vapply(by_turn, function(answers) {
-      watched_loss(model, utils::modifyList(judged, list(answers = answers)))
+    by_turn <- predictions_by_turn(model$predictor, table[known, , drop = FALSE])
+    rowMeans(vapply(by_turn, function(predictions) {
+      watched_loss(model, utils::modifyList(judged, list(predictions = predictions)))
     }, numeric(sum(known))))
   } else {
     watched_loss(model, judged)

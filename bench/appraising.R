@@ -28,7 +28,7 @@ for (name in names(targets)) {
     model <- train(quick(b), progress = "none")
     model$judged$test <- hylomath:::judged_in(model, table)   # a million test rows
     model$judged$training <- NULL
-    predicting <- min(replicate(3, spent(predict(model, table, type = if (name == "number") "answer" else "both"))))
+    predicting <- min(replicate(3, spent(predict(model, table, type = if (name == "number") "prediction" else "both"))))
     judging <- spent(a <- appraise(model, draws = 1000))
     cat(
       sprintf(

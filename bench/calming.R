@@ -38,11 +38,11 @@ one <- function(seed, kind, wiring) {
   before <- loss_of(model, new)
   found <- vapply(methods, function(method) {
     right <- recalibrate(model, method)
-    said <- right$answerer$recalibration
+    said <- right$predictor$recalibration
     c(true = loss_of(right, new) - before, said = said$after - said$before)
   }, c(true = 0, said = 0))
   careful <- decide(model, recall = 0.8, class = "yes")
-  recall <- mean(predict(careful, new)$answer[new$y == "yes"] == "yes")
+  recall <- mean(predict(careful, new)$prediction[new$y == "yes"] == "yes")
   c(found["true", ], said = found["said", "platt"], recall = recall)
 }
 

@@ -13,7 +13,7 @@ draw <- function(n) {
 true_rmse <- function(b, new) {
   mean(vapply(1:6, function(seed) {
     model <- train(regimen(hold_out(b, seed = 100 + seed), seed = seed), progress = "none")
-    sqrt(mean((predict(model, new)$answer - new$y)^2))
+    sqrt(mean((predict(model, new)$prediction - new$y)^2))
   }, 0))
 }
 

@@ -24,7 +24,7 @@ for (name in names(tables)) {
         "%-10s %-5s %3d columns, %4.0f other rows: %.2f s a row (longest %.2f); largest error %.2f %% of the ",
         "largest move\n"
       ),
-      name, how, length(hylomath:::needed_columns(model$answerer)), stats::median(each[3, ]), stats::median(each[1, ]),
+      name, how, length(hylomath:::needed_columns(model$predictor)), stats::median(each[3, ]), stats::median(each[1, ]),
       max(each[1, ]), 100 * max(each[2, ])
     ))
   }

@@ -21,32 +21,32 @@ classes_of <- function(n, k, grouped, rare = FALSE) {
   named <- named / rowSums(named)
   observed <- max.col(log(truth) - log(-log(matrix(runif(n * k), n))), ties.method = "first")
   names <- letters[seq_len(k)]
-  answers <- data.frame(names[max.col(named, ties.method = "first")], named)
-  names(answers) <- c("answer", paste0("probability_", names))
+  predictions <- data.frame(names[max.col(named, ties.method = "first")], named)
+  names(predictions) <- c("prediction", paste0("probability_", names))
   # another network that sees less of what decides
   blurred <- exp(sweep(1.4 * (seen + matrix(rnorm(n * k, 0, 0.7), n)), 2, base, `+`))
   other <- data.frame(names[max.col(blurred, ties.method = "first")], blurred / rowSums(blurred))
-  names(other) <- names(answers)
-  list(observed = names[observed], answers = answers, other = other, group = if (grouped) as.character(group))
+  names(other) <- names(predictions)
+  list(observed = names[observed], predictions = predictions, other = other, group = if (grouped) as.character(group))
 }
 
-# Errors of one size (normal ones), or in proportion to an answer that itself varies much: the squares of those have a
-# heavy tail, and small samples of them are the hard case for every interval.
+# Errors of one size (normal ones), or in proportion to a prediction that itself varies much: the squares of those have
+# a heavy tail, and small samples of them are the hard case for every interval.
 numbers_of <- function(n, grouped, heavy) {
   group <- if (grouped) rep(seq_len(ceiling(n / 5)), each = 5)[seq_len(n)] else seq_len(n)
   if (!heavy) {
-    answer <- rnorm(n, 20, 3)
+    prediction <- rnorm(n, 20, 3)
     return(
       list(
-        observed = answer + rnorm(n) + if (grouped) rnorm(max(group))[group] else 0, answer = answer,
+        observed = prediction + rnorm(n) + if (grouped) rnorm(max(group))[group] else 0, prediction = prediction,
         group = if (grouped) as.character(group)
       )
     )
   }
-  answer <- exp(rnorm(n, 2, 0.5) + if (grouped) rnorm(max(group), 0, 0.3)[group] else 0)
+  prediction <- exp(rnorm(n, 2, 0.5) + if (grouped) rnorm(max(group), 0, 0.3)[group] else 0)
   list(
-    observed = answer * rgamma(n, 8, 8) * if (grouped) exp(rnorm(max(group), 0, 0.1) - 0.005)[group] else 1,
-    answer = answer, group = if (grouped) as.character(group)
+    observed = prediction * rgamma(n, 8, 8) * if (grouped) exp(rnorm(max(group), 0, 0.1) - 0.005)[group] else 1,
+    prediction = prediction, group = if (grouped) as.character(group)
   )
 }
 
@@ -61,12 +61,13 @@ judge <- function(d, k, level, weighted) {
   if (k > 0) {
     names <- letters[seq_len(k)]
     how <- list(classes = names, looked_at = if (k == 2) 2L else seq_len(k), ordered = FALSE, costs = NULL)
-    of <- function(answers, ...) core$class_reckoning(how, judged, answers, unit, ...)
-    return(list(own = of(d$answers, resampling), other = of(d$other), resampling = resampling))
+    of <- function(predictions, ...) core$class_reckoning(how, judged, predictions, unit, ...)
+    return(list(own = of(d$predictions, resampling), other = of(d$other), resampling = resampling))
   }
   how <- list(centre = 8, deviance = "gamma", at = NULL)
   list(
-    own = core$number_reckoning(how, judged, list(d$answer), 1, unit, resampling), other = NULL, resampling = resampling
+    own = core$number_reckoning(how, judged, list(d$prediction), 1, unit, resampling),
+    other = NULL, resampling = resampling
   )
 }
 

@@ -30,12 +30,12 @@ tasks <- list(
   numbers = list(
     draw = function(s) s$eta + s$noise * rnorm(length(s$eta)),
     reference = function(d, new) mean((new$y - predict(lm(y ~ ., d), new))^2),
-    own = function(model, new) mean((new$y - predict(model, new)$answer)^2)
+    own = function(model, new) mean((new$y - predict(model, new)$prediction)^2)
   ),
   counts = list(
     draw = function(s) rpois(length(s$eta), exp(0.5 + 0.7 * s$eta)), task = "count",
     reference = function(d, new) half_deviance(new$y, predict(glm(y ~ ., poisson, d), new, type = "response")),
-    own = function(model, new) half_deviance(new$y, predict(model, new)$answer)
+    own = function(model, new) half_deviance(new$y, predict(model, new)$prediction)
   ),
   two_classes = list(
     draw = function(s) ifelse(runif(length(s$eta)) < plogis(1.5 * s$eta), "yes", "no"),
@@ -75,7 +75,7 @@ tasks <- list(
       }
       mean(abs(new$y - drop(cbind(1, as.matrix(new[-ncol(new)])) %*% least)))
     },
-    own = function(model, new) mean(abs(new$y - predict(model, new)$answer))
+    own = function(model, new) mean(abs(new$y - predict(model, new)$prediction))
   ),
   gamma = list(
     draw = function(s) rgamma(length(s$eta), 2, 2 / exp(0.5 * s$eta)), loss = "gamma",
@@ -84,7 +84,7 @@ tasks <- list(
       mean(new$y / m - 1 - log(new$y / m))
     },
     own = function(model, new) {
-      m <- predict(model, new)$answer
+      m <- predict(model, new)$prediction
       mean(new$y / m - 1 - log(new$y / m))
     }
   )

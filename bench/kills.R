@@ -47,7 +47,7 @@ for (name in names(briefs)) {
       TRUE
     }, b, file, if (file == path("model")) path("ck") else path("rehearsal-ck"), seconds = seconds), 40, "model")
     unlink(path("rehearsal-ck"))
-    well <- well && identical(read_model(path("model"))$answerer, whole$answerer)
+    well <- well && identical(read_model(path("model"))$predictor, whole$predictor)
   }
   say(paste("training,", name), n, well)
 }
@@ -78,7 +78,7 @@ rows <- kilns[sample(nrow(kilns), 50000, TRUE), ]
 rows$firing <- sprintf("F%06d", sample(50000))
 rows$fired_on <- as.character(rows$fired_on)
 small <- train(quick(brief(kilns, target = "outcome")), progress = "none")
-answers <- predict(small, transform(rows, fired_on = as.Date(fired_on)), "both")
+predictions <- predict(small, transform(rows, fired_on = as.Date(fired_on)), "both")
 n <- 0
 well <- TRUE
 while (n < kills / 4) {
@@ -91,11 +91,11 @@ while (n < kills / 4) {
       progress = "none"
     )
     TRUE
-  }, small, path("rows.db"), basename(file), seconds = seconds), 20, "answers")
-  found <- DBI::dbGetQuery(connection, "select * from answers order by firing")
+  }, small, path("rows.db"), basename(file), seconds = seconds), 20, "predictions")
+  found <- DBI::dbGetQuery(connection, "select * from predictions order by firing")
   DBI::dbDisconnect(connection)
   well <- well && identical(found$firing, sort(rows$firing)) &&
-    isTRUE(all.equal(found$probability_sound, answers$probability_sound[order(rows$firing)], tolerance = 1e-12))
+    isTRUE(all.equal(found$probability_sound, predictions$probability_sound[order(rows$firing)], tolerance = 1e-12))
 }
 say("scoring into a database", n, well)
 unlink(folder, recursive = TRUE)

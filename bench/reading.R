@@ -100,7 +100,7 @@ cat(sprintf(
 chunks <- run("chunks", "")
 cat(
   sprintf(
-    "10,000,000 x 30 numbers answered in %.1f s, peak memory of the process %.2f GiB (the table itself %.2f GiB)\n",
+    "10,000,000 x 30 numbers predicted in %.1f s, peak memory of the process %.2f GiB (the table itself %.2f GiB)\n",
     chunks[1], chunks[2] / 1024, 1e7 * 30 * 8 / 2^30
   )
 )

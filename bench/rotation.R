@@ -1,4 +1,4 @@
-# What the answers to rows in their turns say, against fresh rows of the same kind, on simulated tables:
+# What the predictions for rows in their turns say, against fresh rows of the same kind, on simulated tables:
 #
 #   single      log(loss in the turns / mean loss of the single networks on fresh rows): near 0 if they are honest
 #   together    log(loss of all networks together on fresh rows / mean loss of the single ones): below 0
@@ -40,20 +40,20 @@ one_table <- function(kind, seed) {
   if (kind == "groups") b <- set_columns(b, group = unit)
   model <- train(b, progress = "none")
   working <- H$working_table_of(model$brief, fresh)
-  loss_of <- function(answerer) {
-    answers <- H$answers_of(answerer, working)
-    mean(H$own_losses(answerer$target, list(observed = fresh$y, weight = rep(1, 6000)), answers))
+  loss_of <- function(predictor) {
+    predictions <- H$predictions_of(predictor, working)
+    mean(H$own_losses(predictor$target, list(observed = fresh$y, weight = rep(1, 6000)), predictions))
   }
   turned <- H$judged_in_part(model, "rotation")
-  in_turns <- mean(H$own_losses(model$answerer$target, turned, turned$answers))
-  single <- mean(vapply(model$answerer$members, loss_of, 0))
+  in_turns <- mean(H$own_losses(model$predictor$target, turned, turned$predictions))
+  single <- mean(vapply(model$predictor$members, loss_of, 0))
   p <- predict(model, fresh, type = if (kind == "classes") "set" else "interval")
   held <- if (kind == "classes") {
     ifelse(fresh$y == "yes", p$in_yes, p$in_no)
   } else {
     p$low <= fresh$y & fresh$y <= p$high
   }
-  c(single = log(in_turns / single), together = log(loss_of(model$answerer) / single), held = mean(held))
+  c(single = log(in_turns / single), together = log(loss_of(model$predictor) / single), held = mean(held))
 }
 
 mean_text <- function(x, digits) {

@@ -38,7 +38,7 @@ for (model in c("kilns", "crossings", "quick")) {
   networks <- nrow(unique(coef_table(read_model(model_file))[c("network", "start")]))
   # the same cells and as many more columns, in memory
   alone <- in_own_process(sprintf(
-    "x <- data.table::fread('%s'); x[, `:=`(answer = %s)]; %s data.table::fwrite(x, '%s')", table,
+    "x <- data.table::fread('%s'); x[, `:=`(prediction = %s)]; %s data.table::fwrite(x, '%s')", table,
     if (name == "kilns") "outcome" else "fare * 1.2345678901234567",
     if (name == "kilns") "for (i in 1:4) x[, paste0('p', i) := stats::runif(.N)];" else "", path("alone.csv")
   ))

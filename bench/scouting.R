@@ -13,7 +13,7 @@ seeds <- if (length(args) > 0) args[1] else 20
 budget <- if (length(args) > 1) args[2] else 40
 fresh_rows <- 50000
 
-squared_error <- function(model, fresh, rule) sqrt(mean((predict(model, fresh)$answer - rule)^2))
+squared_error <- function(model, fresh, rule) sqrt(mean((predict(model, fresh)$prediction - rule)^2))
 
 # two classes: a ring in two of eight inputs, with an edge that is not sharp
 ring_rule <- function(t) {

@@ -1,5 +1,5 @@
 # The service under load: 200 clients at a time on this machine, what they wait and whether any gets an error, against
-# what the R code answers alone; 10,000 mutated bodies, of which none may be answered by a fault of the service's own;
+# what the R code predicts alone; 10,000 mutated bodies, of which none may be predicted by a fault of the service's own;
 # and whether its memory grows under load. Needs Node for the clients.
 # `Rscript bench/serving.R [seconds of load]`, 600 if nothing is said.
 seconds <- as.numeric(c(commandArgs(TRUE), 600)[1])
@@ -18,7 +18,7 @@ const body = fs.readFileSync(bodyFile), agent = new http.Agent({ keepAlive: true
 function ask(data) {
   const began = process.hrtime.bigint();
   return new Promise((done) => {
-    const request = http.request({ port, path: '/answer', method: 'POST', agent,
+    const request = http.request({ port, path: '/predict', method: 'POST', agent,
       headers: { 'Content-Type': 'application/json', 'Content-Length': data.length } }, (response) => {
       let text = '';
       response.on('data', (part) => { text += part; });
@@ -56,10 +56,10 @@ async function main() {
   const more = () => (what === 'load' ? Date.now() - began < 1000 * amount : left-- > 0);
   async function client() {
     while (more()) {
-      const answer = await ask(what === 'mutate' ? mutated() : body);
-      statuses[answer.status] = (statuses[answer.status] || 0) + 1;
-      times.push(answer.ms);
-      if (answer.status >= 400 && answer.status < 500 && !/\"error\":\"[A-Z`].{8,}/.test(answer.text)) silent++;
+      const prediction = await ask(what === 'mutate' ? mutated() : body);
+      statuses[response.status] = (statuses[response.status] || 0) + 1;
+      times.push(prediction.ms);
+      if (response.status >= 400 && response.status < 500 && !/\"error\":\"[A-Z`].{8,}/.test(response.text)) silent++;
     }
   }
   await Promise.all(Array.from({ length: 200 }, client));
@@ -85,7 +85,7 @@ service <- list(
   limits = list(bytes = 1e7, rows = 1e5, seconds = 30, waiting = 256)
 )
 request <- list(
-  REQUEST_METHOD = "POST", PATH_INFO = "/answer", HTTP_CONTENT_TYPE = "application/json",
+  REQUEST_METHOD = "POST", PATH_INFO = "/predict", HTTP_CONTENT_TYPE = "application/json",
   rook.input = list(read = function() charToRaw(body))
 )
 took <- system.time(for (i in 1:300) inside$respond(request, service))[[3]]

@@ -238,7 +238,7 @@ void steps_against_plain(const Shape& shape) {
   std::printf("\n");
 }
 
-// Answers to all rows against the forward products alone.
+// Predictions for all rows against the forward products alone.
 void prediction_against_products(const Shape& shape) {
   const std::size_t rows = 16384;
   const auto table = table_of(shape, rows);
@@ -248,12 +248,12 @@ void prediction_against_products(const Shape& shape) {
   Pass<float> pass(spec, layout, kernel_of<float>(kernel_level()));
   AlignedVector<float> w(layout.size());
   start_parameters<float>(spec, layout, {}, {1, 0, 0, Purpose::Start}, w);
-  std::vector<float> out(rows * spec.answers());
+  std::vector<float> out(rows * spec.predictions());
   Products products({shape.widths, kBlockRows}, false);
-  const auto answer = [&] {
+  const auto prediction = [&] {
     for (std::size_t at = 0; at < rows; at += kBlockRows) {
-      pass.answers(table, Span<const std::uint32_t>(order.data() + at, kBlockRows),
-                   Span<const float>(w.data(), w.size()), out.data() + at * spec.answers());
+      pass.predictions(table, Span<const std::uint32_t>(order.data() + at, kBlockRows),
+                   Span<const float>(w.data(), w.size()), out.data() + at * spec.predictions());
     }
   };
   const auto multiply = [&] {
@@ -261,7 +261,7 @@ void prediction_against_products(const Shape& shape) {
   };
   std::vector<double> ours, theirs, ratios;
   for (int repeat = 0; repeat < 31; ++repeat) {
-    ours.push_back(seconds_of(answer));
+    ours.push_back(seconds_of(prediction));
     theirs.push_back(seconds_of(multiply));
     ratios.push_back(ours.back() / theirs.back());
   }

@@ -1,6 +1,6 @@
 # Every transcript by the real thing on 10,000 rows: the demo's defaults and 30 random briefs over all preparations,
 # losses, outputs and tasks, with gaps, unseen levels and extremes. Counts, by target, what is expressed, and in how
-# many columns an answer differs: a class at a margin above 1e-5, a number by more than 1e-5 of it and the target's
+# many columns a prediction differs: a class at a margin above 1e-5, a number by more than 1e-5 of it and the target's
 # deviation.
 # `Rscript bench/transcripts.R [rows] [briefs]`, from the project's root; needs gcc, node, sqlite3 and PostgreSQL.
 args <- as.numeric(c(commandArgs(TRUE), 1e4, 30)[1:2])
@@ -76,7 +76,7 @@ demo <- list(
 found <- list()
 for (name in names(demo)) {
   model <- with_seed(1, train(demo[[name]], progress = "none"))
-  rows <- rows_like(demo[[name]]$table[needed_columns(model$answerer)], args[1], 7)
+  rows <- rows_like(demo[[name]]$table[needed_columns(model$predictor)], args[1], 7)
   found[[name]] <- compare(model, rows)
   cat(name, format(found[[name]]), "\n")
 }
@@ -87,7 +87,7 @@ for (i in seq_len(args[2])) {
   })
   if (is.null(b)) next
   model <- suppressWarnings(train(b, progress = "none"))
-  rows <- rows_like(b$table[needed_columns(model$answerer)], args[1], i)
+  rows <- rows_like(b$table[needed_columns(model$predictor)], args[1], i)
   found[[paste("brief", i)]] <- compare(model, rows)
   cat(i, b$target, b$wiring, format(found[[paste("brief", i)]]), "\n")
 }

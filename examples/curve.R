@@ -7,9 +7,8 @@ curve <- data.frame(x = x, y = exp(-2.5 * x) * sin(12 * x))
 
 model <- brief(curve, target = "y") |> wire("8 tanh") |> train(progress = "none")
 model
-cat(
-  "error as a share of the variance:", signif(mean((predict(model, curve)$answer - curve$y)^2) / var(curve$y), 2), "\n"
-)
+error <- mean((predict(model, curve)$prediction - curve$y)^2)
+cat("error as a share of the variance:", signif(error / var(curve$y), 2), "\n")
 
 # the same from eight starts, with their spread
 brief(curve, target = "y") |>

@@ -19,7 +19,7 @@ appraise(model)
 final <- refit(model, old, progress = "none")
 write_model(final, file("kilns.hylo"), rows = FALSE)
 
-# rows as they stand, with the answers behind them
+# rows as they stand, with the predictions behind them
 data.table::fwrite(newer, file("newer.csv"))
 score_table(final, file("newer.csv"), file("scored.csv"), flags = TRUE, identity = TRUE)
 readLines(file("scored.csv"), 3)

@@ -1,5 +1,5 @@
 # Mutated files: models, briefs, tables, results, checkpoints, searches, stored tables and what a service is asked, each
-# changed at random and read. A file is answered by what it holds or refused in words of this package; never by a crash,
+# changed at random and read. A file is predicted by what it holds or refused in words of this package; never by a crash,
 # an error of R's own, more than 1 GiB or more than 20 seconds.
 # Of models whose columns and levels have code for names, all that is written is read by those who would run it.
 #   Rscript hard/fuzz.R                 all of them: the number beside each kind
@@ -169,7 +169,7 @@ code_names <- c(
   "${process.exit(7)}", "`${process.exit(7)}`", "</script><script>throw 7</script>", "<!--", "]]>",
   "<img src=x onerror=x>",
   "&quot;", "\u2028x", "__proto__", "constructor", "hasOwnProperty", "{{columns}}", "a\tb", "a\nb",
-  "answer", "row", "if", "NULL", "T", "a b", "1", " ", "\r", "\t"
+  "prediction", "row", "if", "NULL", "T", "a b", "1", " ", "\r", "\t"
 )
 named <- kilns[seq(1, 4000, length.out = 300), c("kiln", "glaze", "peak_c", "fired_on", "outcome")]
 named$outcome <- ifelse(named$outcome == "sound", "sound", "cracked")
@@ -213,7 +213,7 @@ written_of <- function(file) {
   }
   said <- function(to, ...) tryCatch(transcribe(model, to, ...), hylomath_error = function(e) NULL)
   # one that was changed at random may have weights beyond all numbers; its code has to be code all the same
-  held <- function(off) if (as_written && !isTRUE(off < 1)) stop("answers that are not the model's")
+  held <- function(off) if (as_written && !isTRUE(off < 1)) stop("predictions that are not the model's")
   if (!is.null(code <- said("r"))) {
     here <- new.env(parent = baseenv())
     eval(parse(text = code, keep.source = FALSE), here)
@@ -286,7 +286,7 @@ read_as <- list(
   },
   request = function(file) {
     response <- inside$respond(list(
-      REQUEST_METHOD = "POST", PATH_INFO = "/answer", QUERY_STRING = "", HTTP_CONTENT_TYPE = "application/json",
+      REQUEST_METHOD = "POST", PATH_INFO = "/predict", QUERY_STRING = "", HTTP_CONTENT_TYPE = "application/json",
       HTTP_ACCEPT = "", rook.input = list(read = function() readBin(file, "raw", 1e6))
     ), service)
     if (response$status == 500) stop(response$body)

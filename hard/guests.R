@@ -1,7 +1,7 @@
 # A service among mixed guests: an honest one asks all the time, others break off, drip, send in chunks, send what is
 # compressed or wide, open connections and say nothing, ask several things at once, ask for another protocol.
 #   Rscript hard/guests.R [seconds, 3600 if nothing is said]
-# Every honest request has to be answered, after what the guest is told to wait; 99 of 100 of them within 2 seconds; and
+# Every honest request has to be predicted, after what the guest is told to wait; 99 of 100 of them within 2 seconds; and
 # the service's memory must not grow in the second half. The exit status says whether that held.
 suppressMessages(library(hylomath))
 seconds <- as.numeric(c(commandArgs(TRUE), 3600)[1])
@@ -28,7 +28,7 @@ close(there)
 
 # Functions of both kinds of guests, which run in processes of their own.
 shared <- list(
-  request = function(body, type = "application/json", more = "", path = "/answer", host = "127.0.0.1") {
+  request = function(body, type = "application/json", more = "", path = "/predict", host = "127.0.0.1") {
     sprintf(
       "POST %s HTTP/1.1\r\nHost: %s\r\nContent-Type: %s\r\n%sContent-Length: %d\r\n\r\n%s", path, host, type, more,
       nchar(body, "bytes"), body
@@ -67,13 +67,13 @@ honest <- callr::r_bg(function(shared, port, body, seconds) {
     began <- proc.time()[[3]]
     repeat {
       socket <- open(port)
-      answer <- ""
+      prediction <- ""
       if (!is.null(socket)) {
         writeBin(charToRaw(request(body)), socket)
-        answer <- heard(socket, 20)
+        prediction <- heard(socket, 20)
         close(socket)
       }
-      if (grepl("^HTTP/1.1 503", answer) && proc.time()[[3]] - began < 20) {
+      if (grepl("^HTTP/1.1 503", prediction) && proc.time()[[3]] - began < 20) {
         waited <- waited + 1
         Sys.sleep(0.2)
         next
@@ -81,7 +81,7 @@ honest <- callr::r_bg(function(shared, port, body, seconds) {
       break
     }
     took <- c(took, proc.time()[[3]] - began)
-    if (!grepl("^HTTP/1.1 200", answer)) lost <- c(lost, substr(answer, 1, 200))
+    if (!grepl("^HTTP/1.1 200", prediction)) lost <- c(lost, substr(prediction, 1, 200))
     Sys.sleep(0.05)
   }
   list(took = took, lost = lost, waited = waited)
@@ -91,7 +91,7 @@ hostile <- function(seed) {
   callr::r_bg(function(shared, port, body, seconds, seed) {
     list2env(shared, environment())
     set.seed(seed)
-    head <- function(more) sprintf("POST /answer HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: text/csv\r\n%s\r\n", more)
+    head <- function(more) sprintf("POST /predict HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: text/csv\r\n%s\r\n", more)
     say <- function(socket, text) try(writeBin(if (is.raw(text)) text else charToRaw(text), socket), silent = TRUE)
     one <- function(text, wait = 0) {
       socket <- open(port)
@@ -120,7 +120,7 @@ hostile <- function(seed) {
       },
       rebound = function() one(request(body, host = "evil.example"), 1),
       noise = function() one(as.raw(sample(0:255, 2000, TRUE)), 0.2),
-      bad_query = function() one(request(body, path = "/answer?type=%ff&level=-1"), 1),
+      bad_query = function() one(request(body, path = "/predict?type=%ff&level=-1"), 1),
       long_head = function() one(paste0("GET /", strrep("a", 100000), " HTTP/1.1\r\n"), 1),
       many_heads = function() one(paste0("GET / HTTP/1.1\r\n", strrep("X-a: b\r\n", 20000), "\r\n"), 1)
     )
@@ -131,7 +131,7 @@ hostile <- function(seed) {
       kinds[[kind]]()
       done[kind] <- done[kind] + 1
       kept <- Filter(Negate(is.null), kept)
-      for (socket in kept) say(socket, sample(c("P", "O", "\r\n", "GET /answer HTTP/1.1\r\nX: y\r\n"), 1))
+      for (socket in kept) say(socket, sample(c("P", "O", "\r\n", "GET /predict HTTP/1.1\r\nX: y\r\n"), 1))
       while (length(kept) > 60) {
         close(kept[[1]])
         kept <- kept[-1]
@@ -166,7 +166,7 @@ highest <- vapply(halves, max, 0)
 slowest <- stats::quantile(came$took, c(0.5, 0.99, 1), names = FALSE)
 cat(sprintf("hostile: %s\n", paste(sprintf("%s %d", names(done), done), collapse = ", ")))
 cat(sprintf(
-  "honest: %d requests, %d not answered, %d times told to wait; ", length(came$took), length(came$lost), came$waited
+  "honest: %d requests, %d not predicted, %d times told to wait; ", length(came$took), length(came$lost), came$waited
 ))
 cat(sprintf("median %.3f s, 99 of 100 within %.3f s, longest %.2f s\n", slowest[1], slowest[2], slowest[3]))
 for (said in utils::head(unique(came$lost), 5)) cat("  ", said, "\n")

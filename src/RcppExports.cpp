@@ -10,49 +10,6 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
-// core_joint_answers
-Rcpp::List core_joint_answers(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads);
-RcppExport SEXP _hylomath_core_joint_answers(SEXP networksSEXP, SEXP intakesSEXP, SEXP columnsSEXP, SEXP offsetSEXP, SEXP weightsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type networks(networksSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type intakes(intakesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_joint_answers(networks, intakes, columns, offset, weights, rows, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_outputs
-Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, int layer, int threads);
-RcppExport SEXP _hylomath_core_outputs(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP layerSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
-    Rcpp::traits::input_parameter< int >::type layer(layerSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_outputs(network, parameters, plans, sources, layer, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_kernel
-std::string core_kernel();
-RcppExport SEXP _hylomath_core_kernel() {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    rcpp_result_gen = Rcpp::wrap(core_kernel());
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_scan_text
 Rcpp::List core_scan_text(std::string file, int threads);
 RcppExport SEXP _hylomath_core_scan_text(SEXP fileSEXP, SEXP threadsSEXP) {
@@ -372,6 +329,49 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_joint_predictions
+Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads);
+RcppExport SEXP _hylomath_core_joint_predictions(SEXP networksSEXP, SEXP intakesSEXP, SEXP columnsSEXP, SEXP offsetSEXP, SEXP weightsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type networks(networksSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type intakes(intakesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_joint_predictions(networks, intakes, columns, offset, weights, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_outputs
+Rcpp::NumericMatrix core_outputs(Rcpp::List network, Rcpp::NumericVector parameters, Rcpp::List plans, Rcpp::List sources, int layer, int threads);
+RcppExport SEXP _hylomath_core_outputs(SEXP networkSEXP, SEXP parametersSEXP, SEXP plansSEXP, SEXP sourcesSEXP, SEXP layerSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type network(networkSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type parameters(parametersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type plans(plansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sources(sourcesSEXP);
+    Rcpp::traits::input_parameter< int >::type layer(layerSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_outputs(network, parameters, plans, sources, layer, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_kernel
+std::string core_kernel();
+RcppExport SEXP _hylomath_core_kernel() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_kernel());
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_shuffle
 Rcpp::IntegerVector core_shuffle(int n, double seed, int job);
 RcppExport SEXP _hylomath_core_shuffle(SEXP nSEXP, SEXP seedSEXP, SEXP jobSEXP) {
@@ -516,9 +516,6 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_hylomath_core_joint_answers", (DL_FUNC) &_hylomath_core_joint_answers, 7},
-    {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
-    {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_scan_text", (DL_FUNC) &_hylomath_core_scan_text, 2},
     {"_hylomath_core_record_ends", (DL_FUNC) &_hylomath_core_record_ends, 2},
     {"_hylomath_core_bytes", (DL_FUNC) &_hylomath_core_bytes, 3},
@@ -546,6 +543,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 5},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
+    {"_hylomath_core_joint_predictions", (DL_FUNC) &_hylomath_core_joint_predictions, 7},
+    {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
+    {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},
     {"_hylomath_core_uniform", (DL_FUNC) &_hylomath_core_uniform, 3},
     {"_hylomath_core_resample", (DL_FUNC) &_hylomath_core_resample, 3},

@@ -17,11 +17,11 @@ for (i in which(listed$half == half & !paste(listed$package, listed$item) %in% d
     model <- suppressWarnings(train(panel_brief(one, split), progress = "none"))
     seconds <- sum((proc.time() - start)[1:2])
     judged <- model$judged$test
-    of <- function(answers) panel_loss(model, judged, answers)
+    of <- function(predictions) panel_loss(model, judged, predictions)
     data.frame(
       table = paste(one$package, one$item), split = split, rows = sum(model$parts$rows, na.rm = TRUE), test = length(judged$key),
-      columns = length(model$answerer$preparation$columns), default = of(judged$answers),
-      direct = of(if (is.null(judged$direct)) judged$answers else judged$direct), seconds = seconds
+      columns = length(model$predictor$preparation$columns), default = of(judged$predictions),
+      direct = of(if (is.null(judged$direct)) judged$predictions else judged$direct), seconds = seconds
     )
   }, mc.cores = parallel::detectCores(), mc.preschedule = FALSE)
   failed <- vapply(rows, inherits, NA, "try-error")

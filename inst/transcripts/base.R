@@ -162,7 +162,7 @@ outputs <- function(network, start, z) {
   )
 }
 
-# ---- from outputs to answers ---------------------------------------------------------------------------------------
+# ---- from outputs to predictions ---------------------------------------------------------------------------------------
 
 # Probabilities by class, or numbers in the target's unit: a column each.
 decoded <- function(network, raw) {
@@ -179,7 +179,7 @@ decoded <- function(network, raw) {
   cbind(numbers[, how$middle], numbers)
 }
 
-answers_of_network <- function(network, cells, offset) {
+predictions_of_network <- function(network, cells, offset) {
   raw <- 0
   for (start in network$starts) {
     raw <- raw + outputs(network, start, linear_outputs(start, inputs_of(network, start, cells)) + offset)
@@ -217,8 +217,8 @@ decided <- function(rule, p) {
   ifelse(p[, place] >= rule$threshold, place, max.col(others, "first"))
 }
 
-# The answers to a data frame of raw columns: a data frame with a row each, NA where there is no answer.
-answer <- function(rows) {
+# The predictions to a data frame of raw columns: a data frame with a row each, NA where there is no prediction.
+predict <- function(rows) {
   cells <- lapply(program$columns, function(column) cells_of(column, rows[[column$name]]))
   n <- nrow(rows)
   for (step in derived) cells <- c(cells, list(rep(step(cells), length.out = n)))
@@ -226,14 +226,14 @@ answer <- function(rows) {
   exposure[exposure <= 0] <- NA
   offset <- log(exposure)
   values <- 0
-  for (network in program$networks) values <- values + network$share * answers_of_network(network, cells, offset)
+  for (network in program$networks) values <- values + network$share * predictions_of_network(network, cells, offset)
   for (i in seq_along(program$ends$bounds)) {
     y <- values[, i]
     reach <- program$ends$bounds[i]
     ends <- if (program$ends$ratio) cbind(y * exp(-reach), y * exp(reach)) else cbind(y - reach, y + reach)
     values <- cbind(values, ends)
   }
-  if (is.null(program$classes)) return(stats::setNames(as.data.frame(values), program$answers))
+  if (is.null(program$classes)) return(stats::setNames(as.data.frame(values), program$predictions))
   known <- stats::complete.cases(values)
   place <- rep(NA_integer_, nrow(values))
   p <- values[known, , drop = FALSE]
@@ -241,17 +241,17 @@ answer <- function(rows) {
   weighted <- p * rep(program$weights, each = nrow(p))
   place[known] <- if (is.null(program$decision)) max.col(weighted, "first") else decided(program$decision, p)
   values[known, ] <- p
-  stats::setNames(data.frame(program$classes[place], values), program$answers)
+  stats::setNames(data.frame(program$classes[place], values), program$predictions)
 }
 
-# ---- made-up rows and what the model answers to them ---------------------------------------------------------------
+# ---- made-up rows and what the model predicts for them ---------------------------------------------------------------
 
-# How far the answers to them are from the model's, as a share of what is allowed: below 1 all is well.
+# How far the predictions for them are from the model's, as a share of what is allowed: below 1 all is well.
 check <- function() {
-  told <- program$check$answers
+  told <- program$check$predictions
   rows <- program$check$rows
-  own <- answer(structure(rows, class = "data.frame", row.names = seq_along(rows[[1]])))
-  apart <- vapply(program$answers, function(name) {
+  own <- predict(structure(rows, class = "data.frame", row.names = seq_along(rows[[1]])))
+  apart <- vapply(program$predictions, function(name) {
     here <- own[[name]]
     there <- told[[name]]
     if (is.character(there)) return(if (identical(as.character(here), there)) 0 else 2)

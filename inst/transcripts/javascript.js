@@ -162,7 +162,7 @@ function outputs(network, start, z) {
   }
 }
 
-// ---- from outputs to answers ---------------------------------------------------------------------------------------
+// ---- from outputs to predictions ---------------------------------------------------------------------------------------
 
 // Probabilities by class, or numbers in the target's unit.
 function decoded(network, raw) {
@@ -182,7 +182,7 @@ function decoded(network, raw) {
   return [numbers[how.middle - 1], ...numbers];
 }
 
-function answerOf(network, cells, offset) {
+function predictionOf(network, cells, offset) {
   if (network.needed.some((column) => cells[column - 1] === null)) return null;
   let raw = null;
   for (const start of network.starts) {
@@ -215,22 +215,22 @@ function recalibrated(how, p) {
 
 function decided(rule, p) {
   if (rule.costs) {
-    const expected = p.map((_, answer) => p.reduce((sum, share, k) => sum + share * rule.costs[k][answer], 0));
+    const expected = p.map((_, j) => p.reduce((sum, share, k) => sum + share * rule.costs[k][j], 0));
     return firstOfMost(expected.map((x) => -x));
   }
   const place = program.classes.indexOf(rule.class);
   return p[place] >= rule.threshold ? place : firstOfMost(p.map((x, k) => (k === place ? -1 : x)));
 }
 
-// The answer to one row, an object of raw columns by name: an object with the names of program.answers, null where
-// there is no answer.
-function answer(row) {
+// The prediction for one row, an object of raw columns by name: an object with the names of program.predictions, null where
+// there is no prediction.
+function predict(row) {
   const own = (name) => (Object.prototype.hasOwnProperty.call(row, name) ? row[name] : null);
   const cells = program.columns.map((column) => cell(column, own(column.name)));
   for (const step of derived) cells.push(step(cells));
   const exposure = program.exposure ? cells[program.exposure - 1] : 1;
-  const each = program.networks.map((network) => answerOf(network, cells, Math.log(exposure)));
-  if (each.includes(null) || !(exposure > 0)) return Object.fromEntries(program.answers.map((name) => [name, null]));
+  const each = program.networks.map((network) => predictionOf(network, cells, Math.log(exposure)));
+  if (each.includes(null) || !(exposure > 0)) return Object.fromEntries(program.predictions.map((name) => [name, null]));
   let values = each[0].map((_, j) => each.reduce((sum, one, i) => sum + program.networks[i].share * one[j], 0));
   if (program.classes) {
     if (program.recalibration) values = recalibrated(program.recalibration, values);
@@ -242,18 +242,18 @@ function answer(row) {
     values = values.concat(...program.ends.bounds.map((bound, i) => (program.ends.ratio
       ? [values[i] * Math.exp(-bound), values[i] * Math.exp(bound)] : [values[i] - bound, values[i] + bound])));
   }
-  return Object.fromEntries(program.answers.map((name, j) => [name, values[j]]));
+  return Object.fromEntries(program.predictions.map((name, j) => [name, values[j]]));
 }
 
-// ---- made-up rows and what the model answers to them ---------------------------------------------------------------
+// ---- made-up rows and what the model predicts for them ---------------------------------------------------------------
 
-// How far the answers to them are from the model's, as a share of what is allowed: below 1 all is well.
+// How far the predictions for them are from the model's, as a share of what is allowed: below 1 all is well.
 function check() {
   let most = 0;
   program.check.rows.forEach((row, i) => {
-    const own = answer(row);
-    program.answers.forEach((name) => {
-      const told = program.check.answers[i][name], here = own[name];
+    const own = predict(row);
+    program.predictions.forEach((name) => {
+      const told = program.check.predictions[i][name], here = own[name];
       if (told === null || typeof told === "string" || here === null) most = Math.max(most, told === here ? 0 : 2);
       else most = Math.max(most, Math.abs(here - told) / (1e-5 * (Math.abs(told) + program.check.spread)));
     });
@@ -262,12 +262,12 @@ function check() {
 }
 
 if (typeof module !== "undefined") {
-  module.exports = { answer, check, program };
+  module.exports = { predict, check, program };
   if (require.main === module) {
     const well = check() < 1;
-    console.log(`${well ? "All" : "Not all"} made-up rows are answered as by the model.`);
+    console.log(`${well ? "All" : "Not all"} made-up rows are predicted as by the model.`);
     process.exitCode = well ? 0 : 1;
   }
 } else {
-  globalThis.transcript = { answer, check, program };
+  globalThis.transcript = { predict, check, program };
 }

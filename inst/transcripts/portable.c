@@ -212,7 +212,7 @@ static int put_outputs(const network *n, const start *s, const double *z, int wi
   return width;
 }
 
-/* ---- from outputs to answers ------------------------------------------------------------------------------------- */
+/* ---- from outputs to predictions ------------------------------------------------------------------------------------- */
 
 static void rise(double *values, int n) {
   int i, j;
@@ -247,8 +247,8 @@ static int decode(const network *n, double *raw, int width, double *to) {
   return width + 1;
 }
 
-/* Returns how many values there are, 0 where there is no answer. */
-static int answer_of(const network *n, const cell *cells, double offset, double *to) {
+/* Returns how many values there are, 0 where there is no prediction. */
+static int predict_of(const network *n, const cell *cells, double offset, double *to) {
   double inputs[MOST_VALUES], z[MOST_VALUES], one[MOST_VALUES], raw[MOST_VALUES] = {0};
   int i, j, width = 0;
   for (i = 0; i < n->n_needed; ++i) {
@@ -321,7 +321,7 @@ static int decide(const double *p, int n) {
 static void derive_cells(cell *cells); /* puts derived columns behind the others, see below */
 #endif
 
-int transcript_answer(const cell *given, double *values) {
+int transcript_predict(const cell *given, double *values) {
   double one[MOST_VALUES];
 #if N_DERIVED > 0
   cell cells[N_COLUMNS + N_DERIVED];
@@ -335,12 +335,12 @@ int transcript_answer(const cell *given, double *values) {
   int i, j, width = 0;
   if (exposure != NULL && (exposure->missing || !(exposure->number > 0))) return -1;
   for (i = 0; i < N_NETWORKS; ++i) {
-    width = answer_of(&networks[i], cells, offset, one);
+    width = predict_of(&networks[i], cells, offset, one);
     if (width == 0) return -1;
     for (j = 0; j < width; ++j) values[j] = (i == 0 ? 0 : values[j]) + networks[i].share * one[j];
   }
 #if N_ENDS > 0
-  for (i = 0; i < N_ENDS; ++i) { /* the ends of intervals, behind the answers */
+  for (i = 0; i < N_ENDS; ++i) { /* the ends of intervals, behind the predictions */
     values[width + 2 * i] = RATIO ? values[i] * exp(-ends[i]) : values[i] - ends[i];
     values[width + 2 * i + 1] = RATIO ? values[i] * exp(ends[i]) : values[i] + ends[i];
   }
@@ -350,7 +350,7 @@ int transcript_answer(const cell *given, double *values) {
   return decide(values, N_CLASSES);
 }
 
-/* The name of the class with this number, counted from 0, as transcript_answer() returns it. */
+/* The name of the class with this number, counted from 0, as transcript_predict() returns it. */
 const char *transcript_class(int place) { return classes[place]; }
 
 /* A decimal number with a point, whatever the program's locale has in its place. */
@@ -405,9 +405,9 @@ int transcript_cell(int column, const char *text, cell *to) {
 
 #ifdef TRANSCRIPT_MAIN
 /* Without arguments: rows of the columns' texts, separated by tabs, in the columns' order, from standard input; their
-   answers to standard output. With --check: whether the made-up rows are answered as by the model. */
+   predictions to standard output. With --check: whether the made-up rows are predicted as by the model. */
 
-static int answer_texts(const char *const *texts, double *values) {
+static int predict_texts(const char *const *texts, double *values) {
   cell cells[N_COLUMNS];
   int i;
   for (i = 0; i < N_COLUMNS; ++i) {
@@ -416,10 +416,10 @@ static int answer_texts(const char *const *texts, double *values) {
       exit(1);
     }
   }
-  return transcript_answer(cells, values);
+  return transcript_predict(cells, values);
 }
 
-static int answer_line(char *line, double *values) {
+static int predict_line(char *line, double *values) {
   const char *texts[N_COLUMNS];
   char *field = line;
   int i;
@@ -430,14 +430,14 @@ static int answer_line(char *line, double *values) {
     texts[i] = field;
     field = more ? end + 1 : end;
   }
-  return answer_texts(texts, values);
+  return predict_texts(texts, values);
 }
 
 static int check(void) {
   double values[MOST_VALUES], most = 0;
   int i, j;
   for (i = 0; i < N_CHECKED; ++i) {
-    const int place = answer_texts(checked_cells + i * N_COLUMNS, values);
+    const int place = predict_texts(checked_cells + i * N_COLUMNS, values);
     if (place != checked_places[i]) return 0;
     for (j = 0; place >= 0 && j < N_VALUES; ++j) {
       const double told = checked_values[i * N_VALUES + j];
@@ -454,7 +454,7 @@ int main(int n, char **words) {
   int j;
   if (n > 1 && strcmp(words[1], "--check") == 0) {
     const int well = check();
-    printf("%s made-up rows are answered as by the model.\n", well ? "All" : "Not all");
+    printf("%s made-up rows are predicted as by the model.\n", well ? "All" : "Not all");
     return well ? 0 : 1;
   }
   while (fgets(line, sizeof line, stdin) != NULL) {
@@ -463,7 +463,7 @@ int main(int n, char **words) {
       fprintf(stderr, "A line has more than %d bytes.\n", MOST_LINE - 2);
       return 1;
     }
-    place = answer_line(line, values);
+    place = predict_line(line, values);
     if (N_CLASSES > 0) printf("%s", place < 0 ? "" : classes[place]);
     for (j = 0; j < N_VALUES; ++j) {
       if (N_CLASSES > 0 || j > 0) putchar('\t');

@@ -17,9 +17,9 @@ typedef struct {
 /* Reads a cell of a column (from 0) from its text, which has to stay where it is; 0 for one that can't be read. */
 int transcript_cell(int column, const char *text, cell *to);
 
-/* The answer to a row of cells in the columns' order: the place of the class (0 for numbers), -1 where there is none.
-   What is answered in numbers, a probability for each class or a number for each answer, goes into `values`. */
-int transcript_answer(const cell *cells, double *values);
+/* The prediction for a row of cells in the columns' order: the place of the class (0 for numbers), -1 where there is none.
+   What is predicted in numbers, a probability for each class or a number for each prediction, goes into `values`. */
+int transcript_predict(const cell *cells, double *values);
 
 enum type { NUMBERS, TEXT, DATES, TIMES };
 enum encoding { NUMBER, LEVEL, SCORE, CODE, DATE };

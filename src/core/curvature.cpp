@@ -54,21 +54,21 @@ double Curvature::plain(double z, double y) const {
     const double p = logistic(z);
     return p * (1 - p);
   }
-  double answer = z, slope = 1;
+  double prediction = z, slope = 1;
   if (spec_.output == Output::Exponential) {
-    answer = slope = std::exp(z);
+    prediction = slope = std::exp(z);
   } else if (spec_.output == Output::Softplus) {
-    answer = z > 0 ? z + std::log1p(std::exp(-z)) : std::log1p(std::exp(z));
+    prediction = z > 0 ? z + std::log1p(std::exp(-z)) : std::log1p(std::exp(z));
     slope = logistic(z);
   }
-  const double inside = slope * slope, size = std::fabs(answer - y), tiny = 1e-300;
+  const double inside = slope * slope, size = std::fabs(prediction - y), tiny = 1e-300;
   switch (spec_.loss) {
     case Loss::Squared: return 2 * inside;
     case Loss::Huber: return inside * (size > spec_.knee ? spec_.knee / size : 1);
     case Loss::Absolute: return inside / (size + corner_);
     case Loss::Quantile: return inside / (2 * (size + corner_));
-    case Loss::Poisson: return inside / std::max(answer, tiny);
-    case Loss::Gamma: return inside / std::max(answer * answer, tiny);
+    case Loss::Poisson: return inside / std::max(prediction, tiny);
+    case Loss::Gamma: return inside / std::max(prediction * prediction, tiny);
     case Loss::CrossEntropy: break;
   }
   return 0;

@@ -163,8 +163,9 @@ struct Kernel {
   void (*activate)(Activation f, T* z, std::size_t count);
   void (*activate_keep)(Activation f, T* z, T* slope, std::size_t count);
   void (*activate_back)(Activation f, const T* value, T* d, std::size_t count);
-  // See loss.hpp. z becomes answers, or the gradient and the sum of weight * loss is returned; all outputs but Ordinal.
-  void (*answer)(Output output, std::size_t rows, std::size_t width, std::size_t lead, T* z);
+  // See loss.hpp. z becomes predictions, or the gradient and the sum of weight * loss is returned; all outputs but
+  // Ordinal.
+  void (*prediction)(Output output, std::size_t rows, std::size_t width, std::size_t lead, T* z);
   double (*loss)(const LossSpec& spec, const LossBlock<T>& block);
   void (*adam)(const AdamRates<T>& rates, const AdamMeans<T>& means, const Moved<T>& moved);
   void (*rmsprop)(const RmspropRates<T>& rates, T* square, const Moved<T>& moved);

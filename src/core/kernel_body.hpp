@@ -431,9 +431,9 @@ void activate_back(Activation f, const real* value, real* d, std::size_t count) 
   }
 }
 
-// ---- answers and losses -----------------------------------------------------------------------------------------
+// ---- predictions and losses -----------------------------------------------------------------------------------------
 
-inline vec answer_from(Output output, vec z) {
+inline vec prediction_from(Output output, vec z) {
   return output == Output::Identity      ? z
          : output == Output::Exponential ? exponential(z)
          : output == Output::Softplus    ? softplus_of(z)
@@ -456,7 +456,7 @@ inline Shares shares_of(std::size_t width, std::size_t lead, real* z) {
   return {largest, sum};
 }
 
-void answer(Output output, std::size_t rows, std::size_t width, std::size_t lead, real* z) {
+void prediction(Output output, std::size_t rows, std::size_t width, std::size_t lead, real* z) {
   if (output == Output::Identity) return;
   for (std::size_t i = 0; i < rows; i += lanes) {
     if (output == Output::Softmax) {
@@ -464,7 +464,7 @@ void answer(Output output, std::size_t rows, std::size_t width, std::size_t lead
       const vec whole = real(1) / s.sum;
       for (std::size_t c = 0; c < width; ++c) at(z + c * lead + i) *= whole;
     } else {
-      for (std::size_t c = 0; c < width; ++c) at(z + c * lead + i) = answer_from(output, at(z + c * lead + i));
+      for (std::size_t c = 0; c < width; ++c) at(z + c * lead + i) = prediction_from(output, at(z + c * lead + i));
     }
   }
 }
@@ -564,7 +564,7 @@ inline LossHere loss_here(const LossSpec& spec, vec z, vec y, real quantile) {
     const vec t = y * real(1 - spec.smoothing) + real(spec.smoothing / 2);
     return {softplus_of(z) - t * z, logistic_of(z) - t};
   }
-  const vec a = answer_from(spec.output, z);
+  const vec a = prediction_from(spec.output, z);
   if (spec.loss == Loss::Poisson || spec.loss == Loss::Gamma) {
     const vec tiny = all(is_double ? real(1e-300) : real(1e-37));
     const vec log_a = spec.output == Output::Exponential ? z : logarithm(a > tiny ? a : tiny);
@@ -818,7 +818,7 @@ constexpr Kernel<real> named_table() {
   k.activate = activate;
   k.activate_keep = activate_keep;
   k.activate_back = activate_back;
-  k.answer = answer;
+  k.prediction = prediction;
   k.loss = loss;
   k.adam = adam;
   k.rmsprop = rmsprop;

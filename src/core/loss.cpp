@@ -77,14 +77,15 @@ double ordinal_loss(const LossBlock<T>& b, std::size_t classes, const T* gaps, T
 }
 
 template <class T>
-void ordinal_answers(std::size_t rows, std::size_t lead, std::size_t classes, const T* gaps, const T* z, T* answers) {
+void ordinal_predictions(std::size_t rows, std::size_t lead, std::size_t classes, const T* gaps, const T* z,
+                         T* predictions) {
   double thresholds[kMostClasses];
   ordinal_thresholds(classes, gaps, thresholds);
   for (std::size_t i = 0; i < rows; ++i) {
     double below = 0;
     for (std::size_t k = 0; k < classes; ++k) {
       const double upto = k + 1 == classes ? 1 : logistic(thresholds[k] - double(z[i]));
-      answers[k * lead + i] = T(upto - below);
+      predictions[k * lead + i] = T(upto - below);
       below = upto;
     }
   }
@@ -93,7 +94,7 @@ void ordinal_answers(std::size_t rows, std::size_t lead, std::size_t classes, co
 #define HYLO_INSTANTIATE(T)                                                        \
   template void ordinal_thresholds<T>(std::size_t, const T*, double*);             \
   template double ordinal_loss<T>(const LossBlock<T>&, std::size_t, const T*, T*); \
-  template void ordinal_answers<T>(std::size_t, std::size_t, std::size_t, const T*, const T*, T*);
+  template void ordinal_predictions<T>(std::size_t, std::size_t, std::size_t, const T*, const T*, T*);
 HYLO_INSTANTIATE(float)
 HYLO_INSTANTIATE(double)
 

@@ -1,7 +1,7 @@
-// The output layer and what training lowers: from linear values z to answers a, and from answers and targets y to a
-// loss.
+// The output layer and what training lowers: from linear values z to predictions a, and from predictions and targets y
+// to a loss.
 //
-//   output       answer                          losses that it goes with
+//   output       prediction                          losses that it goes with
 //   Identity     z                               Squared, Absolute, Huber, Quantile
 //   Exponential  exp(z)                          those and Poisson, Gamma
 //   Softplus     log(1 + exp(z))                 those and Poisson, Gamma
@@ -42,7 +42,7 @@ struct LossSpec {
   std::size_t classes = 0;        // Ordinal: ordered classes; their thresholds stand behind the network's weights
 };
 
-// The quantile nearest to the median: the one that answers where one number is asked for.
+// The quantile nearest to the median: the one that predicts where one number is asked for.
 std::size_t middle_quantile(const std::vector<double>& quantiles);
 
 // One block's linear values, column by column, `lead` apart, so that everything runs along rows. Rows are padded to
@@ -70,6 +70,7 @@ double ordinal_loss(const LossBlock<T>& block, std::size_t classes, const T* gap
 
 // Probabilities of the classes, `classes` columns, from the one column of linear values.
 template <class T>
-void ordinal_answers(std::size_t rows, std::size_t lead, std::size_t classes, const T* gaps, const T* z, T* answers);
+void ordinal_predictions(std::size_t rows, std::size_t lead, std::size_t classes, const T* gaps, const T* z,
+                         T* predictions);
 
 }  // namespace hylo

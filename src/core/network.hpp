@@ -47,7 +47,7 @@ struct NetworkSpec {
   LossSpec loss;
 
   std::size_t table_inputs() const { return inputs + embeddings.size(); }
-  std::size_t answers() const { return loss.output == Output::Ordinal ? loss.classes : layers.back().units; }
+  std::size_t predictions() const { return loss.output == Output::Ordinal ? loss.classes : layers.back().units; }
   bool normalises() const;
   // Throws std::invalid_argument for what no network can be: sizes of nothing or beyond all memory, an output that
   // doesn't go with its loss or its number of units. Whatever is built on a spec that passes stays within its bounds.
@@ -112,16 +112,16 @@ class Layout {
   std::size_t gaps_at_ = 0, gaps_ = 0;
 };
 
-// `output` are the output layer's first biases and then the gaps, as far as they are given: with them the first answer
-// is the baseline's.
+// `output` are the output layer's first biases and then the gaps, as far as they are given: with them the first
+// prediction is the baseline's.
 template <class T>
 void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> output, StreamKey key,
                       Span<T> parameters);
 
-// Of a network with a straight path: its first answer becomes that of `linear`, the dense parameters of the same
+// Of a network with a straight path: its first prediction becomes that of `linear`, the dense parameters of the same
 // network without hidden layers. To that the last hidden layer adds nothing at first: its units come in pairs that
-// answer alike and are weighed with opposite signs (Chizat, Oyallon and Bach 2019, "On lazy training"), so that they
-// learn from the first step on.
+// prediction alike and are weighed with opposite signs (Chizat, Oyallon and Bach 2019, "On lazy training"), so that
+// they learn from the first step on.
 template <class T>
 void start_from_linear(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> linear, Span<T> parameters);
 
@@ -131,8 +131,8 @@ void pack_parameters(const Layout<T>& layout, Span<const double> dense, Span<T> 
 template <class T>
 void unpack_parameters(const Layout<T>& layout, Span<const T> padded, Span<double> dense);
 
-// Batch normalisation with its running statistics is linear: `folded` has it in the weights and biases, so that answers
-// need no more than those.
+// Batch normalisation with its running statistics is linear: `folded` has it in the weights and biases, so that
+// predicts need no more than those.
 template <class T>
 void fold_norms(const Layout<T>& layout, Span<const T> parameters, Span<T> folded);
 

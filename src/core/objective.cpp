@@ -15,8 +15,8 @@ constexpr std::size_t kMostLanes = 8;
 // blocks alone. A lane of its own pays from four blocks on.
 std::size_t lanes_for(std::size_t blocks) { return std::min(kMostLanes, std::max<std::size_t>(1, blocks / 4)); }
 
-// The answer that a row's error is taken from: the first target, or the middle quantile.
-std::size_t judged_answer(const LossSpec& loss) {
+// The prediction that a row's error is taken from: the first target, or the middle quantile.
+std::size_t judged_prediction(const LossSpec& loss) {
   return loss.loss == Loss::Quantile ? middle_quantile(loss.quantiles) : 0;
 }
 
@@ -32,7 +32,7 @@ Objective<T>::Objective(const NetworkSpec& spec, const Layout<T>& layout, const 
   for (std::size_t i = 0; i < team.size(); ++i) passes_.push_back(std::make_unique<Pass<T>>(spec, layout, kernel));
   lanes_.resize((lanes_for(blocks) - 1) * layout.size());
   if (spec.normalises()) folded_.resize(layout.size());
-  answers_.resize(team.size() * kBlockRows * spec.answers());
+  predictions_.resize(team.size() * kBlockRows * spec.predictions());
   losses_.resize(blocks);
   tallies_.resize(blocks);
 }
@@ -105,16 +105,16 @@ double Objective<T>::loss(Span<const std::uint32_t> rows, Span<const T> paramete
 template <class T>
 Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> parameters) {
   const Span<const T> plain = folded(parameters);
-  const std::size_t blocks = blocks_in(rows.size()), width = spec_.answers();
+  const std::size_t blocks = blocks_in(rows.size()), width = spec_.predictions();
   const bool classes = spec_.loss.loss == Loss::CrossEntropy;
-  const std::size_t judged = judged_answer(spec_.loss);
+  const std::size_t judged = judged_prediction(spec_.loss);
   team_.run(blocks, [&](std::size_t i, std::size_t worker) {
     const auto part = block(rows, i);
-    T* answers = answers_.data() + worker * kBlockRows * width;
-    passes_[worker]->answers(table_, part, plain, answers);
+    T* predictions = predictions_.data() + worker * kBlockRows * width;
+    passes_[worker]->predictions(table_, part, plain, predictions);
     Tally sum;
     for (std::size_t r = 0; r < part.size(); ++r) {
-      const T* a = answers + r * width;
+      const T* a = predictions + r * width;
       const T* y = table_.y_row(part[r]);
       const double weight = double(table_.weight[part[r]]);
       if (classes) {

@@ -15,7 +15,7 @@ namespace hylo {
 // Weighted sums over rows, each over the sum of weights when it is told.
 struct Tally {
   double hits = 0;      // of rows whose most probable class is the observed one
-  double absolute = 0;  // of |answer - observed|: the first target, the middle quantile
+  double absolute = 0;  // of |prediction - observed|: the first target, the middle quantile
   double squared = 0;   // of its square
 };
 
@@ -37,8 +37,8 @@ class Objective {
   // sum over layers of l1 * sum |w| + l2 / 2 * sum w^2, biases excepted
   double penalty(Span<const T> parameters) const;
 
-  // The squared error's first-order model, block by block and output by output: derivatives of the answer, one row a
-  // row of the table in the order of Layout::each, and the errors; both times sqrt(weight / number of rows), so that
+  // The squared error's first-order model, block by block and output by output: derivatives of the prediction, one row
+  // a row of the table in the order of Layout::each, and the errors; both times sqrt(weight / number of rows), so that
   // the sum of squared errors is the mean loss. For one thread, from block 0 on; valid until the next call.
   struct Jacobian {
     const T* rows;
@@ -66,7 +66,7 @@ class Objective {
   std::vector<std::unique_ptr<Pass<T>>> passes_;  // one a worker
   Transposed<T> transposed_;
   AlignedVector<T> lanes_;  // gradients of the lanes but the first
-  AlignedVector<T> folded_, answers_, jacobian_, errors_;
+  AlignedVector<T> folded_, predictions_, jacobian_, errors_;
   std::vector<double> losses_;
   std::vector<Tally> tallies_;
 };

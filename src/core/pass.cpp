@@ -72,7 +72,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
   }
   for (auto& buffer : back_) buffer.resize(kBlockRows * widest_);
   if (layout.straight() && layout.embeddings() > 0) straight_back_.resize(kBlockRows * layout.stride(layers - 1));
-  z_.resize(kBlockRows * std::max(spec.answers(), layout.units(layers - 1)));
+  z_.resize(kBlockRows * std::max(spec.predictions(), layout.units(layers - 1)));
   y_.resize(kBlockRows * layout.units(layers - 1));
   soft_.resize(kBlockRows * (1 + std::max<std::size_t>(2, layout.units(layers - 1))));
   weight_.resize(kBlockRows);
@@ -388,17 +388,18 @@ double Pass<T>::loss(const Table<T>& table, Span<const std::uint32_t> rows, Span
 }
 
 template <class T>
-void Pass<T>::answers(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out) {
-  const std::size_t n = rows.size(), width = spec_.answers();
+void Pass<T>::predictions(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out) {
+  const std::size_t n = rows.size(), width = spec_.predictions();
   dropping_ = false;
   gather_inputs(table, rows, folded, false);
   forward(n, folded, false);
   to_columns(n);
   if (spec_.loss.output == Output::Ordinal) {
-    std::copy_n(z_.data(), n, weight_.data());  // the answers take z's place
-    ordinal_answers(n, kBlockRows, spec_.loss.classes, folded.data() + layout_.gaps_at(), weight_.data(), z_.data());
+    std::copy_n(z_.data(), n, weight_.data());  // the predictions take z's place
+    ordinal_predictions(n, kBlockRows, spec_.loss.classes, folded.data() + layout_.gaps_at(), weight_.data(),
+                        z_.data());
   } else {
-    kernel_.answer(spec_.loss.output, n, width, kBlockRows, z_.data());
+    kernel_.prediction(spec_.loss.output, n, width, kBlockRows, z_.data());
   }
   for (std::size_t i = 0; i < n; ++i) {
     for (std::size_t c = 0; c < width; ++c) out[i * width + c] = z_[c * kBlockRows + i];

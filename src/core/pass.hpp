@@ -52,9 +52,10 @@ class Pass {
                   const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh,
                   Span<T> gradient);
 
-  // The other two take folded parameters (network.hpp). Answers are written to `out`, row by row, spec.answers() each.
+  // The other two take folded parameters (network.hpp). Predictions are written to `out`, row by row,
+  // spec.predictions() each.
   double loss(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded);
-  void answers(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out);
+  void predictions(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, T* out);
 
   // What layer `layer` puts out for these rows, units(layer) each; for the last one its linear values.
   void outputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> folded, std::size_t layer, T* out);
@@ -80,7 +81,7 @@ class Pass {
                 Span<T> gradient, OnLayer on_layer);
   void to_columns(std::size_t rows);
   void from_columns(std::size_t rows);
-  void columns_to_answers(std::size_t rows, Span<const T> folded);
+  void columns_to_predictions(std::size_t rows, Span<const T> folded);
   void clear_all_but_weights(Span<T> gradient) const;
   void draw_masks(std::size_t rows, const Draw& draw, std::size_t block);
   void add_noise(std::size_t rows, const Draw& draw, std::size_t block);

@@ -29,11 +29,11 @@ Tally mean_of(Tally t, double weight) { return {t.hits / weight, t.absolute / we
 
 // What an epoch's steps come to.
 struct Pace {
-  double loss = 0;                     // mean over the weights
-  double gradient = 0;                 // length, see Epoch
-  double largest = 0;                  // component of the last gradient
-  double first_batch = kNaN;           // mean loss
-  double at_start = 0, at_answer = 0;  // largest slopes of the first layer's biases and of the answer's
+  double loss = 0;                         // mean over the weights
+  double gradient = 0;                     // length, see Epoch
+  double largest = 0;                      // component of the last gradient
+  double first_batch = kNaN;               // mean loss
+  double at_start = 0, at_prediction = 0;  // largest slopes of the first layer's biases and of the prediction's
   double rate = kNaN;
   std::size_t updates = 0;
   double l2 = kNaN;
@@ -55,13 +55,15 @@ void reach_of(const Layout<T>& layout, const Kernel<T>& kernel, Span<const T> gr
   double squares = 0;
   const std::size_t last = layout.layers() - 1;
   kernel.measure(gradient.data() + layout.biases_at(0), layout.stride(0), &squares, &pace.at_start);
-  kernel.measure(gradient.data() + layout.biases_at(last), layout.stride(last), &squares, &pace.at_answer);
+  kernel.measure(gradient.data() + layout.biases_at(last), layout.stride(last), &squares, &pace.at_prediction);
 }
 
 // Below these there is nothing that came, or nothing to come.
 constexpr double kNothingOfIt = 1e-12, kNoError = 1e-12;
 
-bool vanished(const Pace& pace) { return pace.at_answer > kNoError && pace.at_start <= kNothingOfIt * pace.at_answer; }
+bool vanished(const Pace& pace) {
+  return pace.at_prediction > kNoError && pace.at_start <= kNothingOfIt * pace.at_prediction;
+}
 
 // By the loss at the epoch's end where validation rows tell it: many a network comes back from its first steps.
 // `stood` gives what these rows had before, which is far from the training rows' where there are outliers among them.

@@ -58,7 +58,7 @@ struct Progress {
 // Epochs: all were done. Patience: validation did not get better. GradientGoal, LossGoal, Time: the stopping rules of
 // these names. Converged: a whole-table method finds no lower loss. Interrupted: somebody asked. Diverged: the loss
 // became infinite or not a number, or kExploded times what it had been. Vanished: in a whole epoch nothing of the error
-// came to the first layer, so that only the answer's level can still be learned.
+// came to the first layer, so that only the prediction's level can still be learned.
 enum class Stopped { Epochs, Patience, GradientGoal, LossGoal, Time, Converged, Interrupted, Diverged, Vanished };
 inline constexpr double kExploded = 1e4;  // times one more than the lowest loss
 
@@ -72,8 +72,8 @@ struct Watch {
   double every = std::numeric_limits<double>::infinity();
 };
 
-// What is known of the first answer: the output layer's first biases, and then the gaps, as far as they are given; or,
-// for a network with a straight path, the dense parameters of the linear model that it starts from, unless empty.
+// What is known of the first prediction: the output layer's first biases, and then the gaps, as far as they are given;
+// or, for a network with a straight path, the dense parameters of the linear model that it starts from, unless empty.
 struct Beginning {
   Span<const double> output_bias{};
   Span<const double> linear{};

@@ -50,11 +50,11 @@ prepared <- function(b, rows = NULL) {
 }
 
 # What training made of a network: its weights and their places, bit for bit.
-trained_network <- function(model) model$answerer$network
+trained_network <- function(model) model$predictor$network
 
 # The same of each network of several that take turns, end to end.
 trained_parameters <- function(model) {
-  unlist(lapply(answering_members(model$answerer), function(member) member$network$parameters))
+  unlist(lapply(predicting_members(model$predictor), function(member) member$network$parameters))
 }
 
 # A table as the network sees it: one row an input, one column a row.
@@ -89,7 +89,7 @@ resigned <- function(file, change, into = file) {
   text <- document_of(file)
   content <- change(sub('^.*?"content":', "", substr(text, 1, nchar(text) - 1), perl = TRUE))
   head <- sprintf(
-    '{"format":"hylomath model","format_version":7,"checksum":"%s","content":', cli::hash_raw_sha256(charToRaw(content))
+    '{"format":"hylomath model","format_version":8,"checksum":"%s","content":', cli::hash_raw_sha256(charToRaw(content))
   )
   with_document(paste0(head, content, "}"), into)
 }

@@ -19,14 +19,14 @@ everything <- withr::with_seed(5, {
   for (column in c("size", "count", "glaze", "day")) t[[column]][sample(n, 40)] <- NA
   t
 })
-# Where what is answered elsewhere is not what predict() says: a class at a margin above 1e-5, a number by more than
+# Where what is predicted elsewhere is not what predict() says: a class at a margin above 1e-5, a number by more than
 # 1e-5 of it and the target's deviation.
 differing <- function(model, rows, elsewhere) {
-  # predict() refuses rows without an exposure; elsewhere they have no answer
-  exposure <- rows[[model$answerer$target$exposure %||% ""]] %||% rep(1, nrow(rows))
+  # predict() refuses rows without an exposure; elsewhere they have no prediction
+  exposure <- rows[[model$predictor$target$exposure %||% ""]] %||% rep(1, nrow(rows))
   known <- which(exposure > 0)
-  own <- given_answers(model$answerer, rows[known, ])[match(seq_len(nrow(rows)), known), , drop = FALSE]
-  scale <- allowed_spread(model$answerer)
+  own <- given_predictions(model$predictor, rows[known, ])[match(seq_len(nrow(rows)), known), , drop = FALSE]
+  scale <- allowed_spread(model$predictor)
   unlist(lapply(names(own), function(name) {
     x <- own[[name]]
     y <- elsewhere[[name]]
@@ -44,7 +44,7 @@ in_r <- function(code, rows) {
   here <- new.env(parent = baseenv())
   eval(parse(text = code), here)
   expect_lt(here$check(), 1)
-  here$answer(rows)
+  here$predict(rows)
 }
 
 # The program that C's code makes.
@@ -67,12 +67,12 @@ in_c <- function(code, rows, model) {
   })
   input <- withr::local_tempfile()
   writeLines(do.call(paste, c(unname(cells), sep = "\t")), input, useBytes = TRUE)
-  answers <- answer_names(model$answerer$target)
+  predictions <- prediction_names(model$predictor$target)
   found <- strsplit(system2(program, stdin = input, stdout = TRUE), "\t", fixed = TRUE)
-  table <- do.call(rbind, lapply(found, function(x) c(x, rep("", length(answers)))[seq_along(answers)]))
+  table <- do.call(rbind, lapply(found, function(x) c(x, rep("", length(predictions)))[seq_along(predictions)]))
   table[table == ""] <- NA
-  table <- stats::setNames(as.data.frame(table), answers)
-  numeric <- if (has_classes(model$answerer$target)) -1 else TRUE
+  table <- stats::setNames(as.data.frame(table), predictions)
+  numeric <- if (has_classes(model$predictor$target)) -1 else TRUE
   table[numeric] <- lapply(table[numeric], as.numeric)
   table
 }
@@ -85,19 +85,19 @@ in_node <- function(code, rows, model) {
   })
   writeLines(jsonlite::toJSON(rows, digits = I(17), na = "null"), file.path(folder, "rows.json"), useBytes = TRUE)
   script <- sprintf(paste(
-    "const { answer, check } = require('%s/model.js');",
+    "const { predict, check } = require('%s/model.js');",
     "const rows = JSON.parse(require('fs').readFileSync('%s/rows.json', 'utf8'));",
-    "console.log(JSON.stringify({ check: check(), answers: rows.map(answer) }));"
+    "console.log(JSON.stringify({ check: check(), predictions: rows.map(predict) }));"
   ), folder, folder)
   found <- jsonlite::fromJSON(system2("node", c("-e", shQuote(script)), stdout = TRUE))
   expect_lt(found$check, 1)
   # what is null in every row has no column
-  answers <- found$answers
-  for (name in setdiff(answer_names(model$answerer$target), names(answers))) answers[[name]] <- NA_real_
-  answers
+  predictions <- found$predictions
+  for (name in setdiff(prediction_names(model$predictor$target), names(predictions))) predictions[[name]] <- NA_real_
+  predictions
 }
 
-# What a database answers, by a query over a table of these rows.
+# What a database predictions, by a query over a table of these rows.
 in_database <- function(connection, model, dialect, rows, run) {
   rows$key <- seq_len(nrow(rows))
   rows[] <- lapply(rows, function(x) if (is_moment(x)) moment_text(x) else if (is.factor(x)) as.character(x) else x)
@@ -107,7 +107,7 @@ in_database <- function(connection, model, dialect, rows, run) {
   query <- transcribe(model, "sql", key = "key", dialect = dialect)
   found <- run(query)
   found <- found[order(as.numeric(found$key)), -1, drop = FALSE]
-  numeric <- if (has_classes(model$answerer$target)) -1 else TRUE
+  numeric <- if (has_classes(model$predictor$target)) -1 else TRUE
   found[numeric] <- lapply(found[numeric], as.numeric)
   found
 }

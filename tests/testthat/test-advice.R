@@ -41,7 +41,7 @@ test_that("a formula or a bare name starts a brief", {
   expect_fails(brief(outcome ~ lode_kg, kilns), "no column `lode_kg`", "load_kg")
 })
 
-test_that("words of the trade that are said otherwise here are answered by where they are said", {
+test_that("words of the trade that are said otherwise here are predicted by where they are said", {
   b <- brief(small_kilns(), target = "outcome")
   cases <- list(
     list(quote(regimen(b, iterations = 5)), "regimen(epochs = )"), list(quote(regimen(b, neurons = 5)), "wire(b"),

@@ -57,7 +57,8 @@ test_that("every task has every function, and streams of random numbers do not m
     wanted <- c(
       "word", "losses", "kind", "several", "exposure", "logarithm", "epoch_measures", "claims", "complete", "check",
       "check_loss", "check_target", "output", "units", "strata", "observe", "learn", "row_weights", "encode", "start",
-      "reading", "answer", "baseline", "primary", "row_losses", "judge", "measure", "reckon", "error_scale", "describe"
+      "reading", "prediction", "baseline", "primary", "row_losses", "judge", "measure", "reckon",
+      "error_scale", "describe"
     )
     expect_setequal(names(task), wanted)
   }
@@ -103,8 +104,8 @@ test_that("a new task is one object: registered, it goes from a brief to an appr
   model <- withr::with_seed(1, single(regimen(b, epochs = 30), progress = "none"))
   judged <- appraise(model)
   expect_true("MAE" %in% judged$measures$measure)
-  answers <- predict(model, small_crossings()[1:3, ])
-  expect_equal(nrow(answers), 3)
+  predictions <- predict(model, small_crossings()[1:3, ])
+  expect_equal(nrow(predictions), 3)
   file <- withr::local_tempfile(fileext = ".yml")
   write_brief(b, file)
   expect_equal(read_brief(file)$task, "middling")

@@ -41,7 +41,7 @@ test_that("test rows are judged by default, others on request", {
 
 test_that("residuals and measures come as data", {
   a <- appraise(quick_model(small_crossings(), "passengers"))
-  expect_equal(residuals(a), a$judged$observed - a$judged$answer)
+  expect_equal(residuals(a), a$judged$observed - a$judged$prediction)
   expect_equal(as.data.frame(a)$measure[1:3], c("RMSE", "MAE", "R\u00b2"))
   expect_equal(a$measures$value[1], sqrt(mean(residuals(a)^2)))
   expect_fails(residuals(appraise(quick_model())), "no residuals")
@@ -98,7 +98,7 @@ test_that("subgroups are judged like appraisals of their own rows", {
   expect_setequal(unique(a$by$group), unique(kilns$glaze))
   one <- a$by[a$by$group == "ash" & a$by$measure == "accuracy", ]
   own <- a$judged[kilns$glaze[match(a$judged$key, kilns$firing)] == "ash", ]
-  expect_equal(one$value, mean(own$answer == own$observed))
+  expect_equal(one$value, mean(own$prediction == own$observed))
   expect_equal(one$rows, nrow(own))
   expect_match(paste(format(a), collapse = "\n"), "glaze +rows +accuracy +balanced accuracy")
   banded <- appraise(model, kilns, rows = "test", by = "peak_c")

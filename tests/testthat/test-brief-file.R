@@ -94,10 +94,10 @@ test_that("the script of a brief runs as it stands and gives the same bits", {
   model <- train(b, progress = "none")
   here <- new.env()
   utils::capture.output(suppressMessages(eval(parse(text = as_code(b)), here)), type = "message")
-  expect_identical(here$model$answerer, model$answerer)
+  expect_identical(here$model$predictor, model$predictor)
   write_model(model, "k.hylo")
   script <- hylomath("show", "k.hylo", "--code")$out
   suppressMessages(eval(parse(text = script), here))
-  expect_identical(here$model$answerer, model$answerer)
+  expect_identical(here$model$predictor, model$predictor)
   expect_match(as_code(brief(small_kilns(), "outcome")), "names no table")
 })

@@ -82,7 +82,7 @@ test_that("verbs and readers refuse what they can't take", {
   }
 })
 
-test_that("the service refuses what is no request for answers", {
+test_that("the service refuses what is no request for predictions", {
   cases <- cases_of("service.txt")
   catalogue_folder()
   model <- read_model("k.hylo")

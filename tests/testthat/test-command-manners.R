@@ -46,7 +46,7 @@ at_terminal <- function(shell, script, typed) {
   )
   on.exit(terminal$kill())
   seen <- ""
-  answer <- function(at_least = 0.3, at_most = 5) {
+  prediction <- function(at_least = 0.3, at_most = 5) {
     Sys.sleep(at_least)
     for (i in seq_len(10 * at_most)) {
       new <- terminal$read_output()
@@ -56,12 +56,12 @@ at_terminal <- function(shell, script, typed) {
     }
     seen
   }
-  answer(1)
+  prediction(1)
   terminal$write_input(paste0(sprintf(setup[[2]], script), "\n"))
-  answer(1)
+  prediction(1)
   for (keys in typed) {
     terminal$write_input(keys)
-    answer()
+    prediction()
   }
   seen
 }
@@ -101,7 +101,7 @@ test_that("names of columns and files run nothing when they are completed", {
   }
 })
 
-test_that("a mistyped word is answered with the one that is meant, and status 2", {
+test_that("a mistyped word is predicted with the one that is meant, and status 2", {
   wrong <- list(
     list(c("lok", "k.csv"), "no command `lok`. Did you mean `look`?"),
     list(c("look", "k.csv", "--tagret", "x"), "no option --tagret. Did you mean `--target`?"),

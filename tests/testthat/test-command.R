@@ -44,9 +44,10 @@ test_that("a whole analysis runs from the shell", {
   cells <- readLines("kilns.csv")
   beside <- readLines("scored.csv")
   expect_length(beside, 601)
-  expect_match(beside[1], ",answer,probability_burst,probability_crazed,probability_sound,probability_warped$")
+  expect_match(beside[1], ",prediction,probability_burst,probability_crazed,probability_sound,probability_warped$")
   expect_true(all(startsWith(gsub('"', "", beside), gsub('"', "", cells))))
-  expect_equal(utils::read.csv("scored.csv")$answer, predict(read_model("kilns.hylo"), read_table("kilns.csv"))$answer)
+  own <- predict(read_model("kilns.hylo"), read_table("kilns.csv"))
+  expect_equal(utils::read.csv("scored.csv")$prediction, own$prediction)
 
   # the model's brief has settled what the first one left to the rule, and gives the same network again
   again <- hylomath("show", "kilns.hylo", "--brief")$out
@@ -89,7 +90,7 @@ test_that("two runs of one brief write the same network", {
     )
   }
   networks <- function(file) trained_parameters(read_model(file))
-  expect_gt(network_count(read_model("a.hylo")$answerer), 7)
+  expect_gt(network_count(read_model("a.hylo")$predictor), 7)
   expect_identical(networks("a.hylo"), networks("b.hylo"))
   # nor does it matter whether the rule or the model's brief says how
   writeLines(hylomath("show", "a.hylo", "--brief")$out, "again.yml")
@@ -236,7 +237,7 @@ test_that("judging, deciding and explaining work from the shell", {
     hylomath("recalibrate", "r.hylo", "--method", "isotonic", "-o", "iso.hylo")$out[1],
     "The cross-entropy of 500 rows goes from"
   )
-  expect_equal(read_model("iso.hylo")$answerer$recalibration$method, "isotonic")
+  expect_equal(read_model("iso.hylo")$predictor$recalibration$method, "isotonic")
 
   # looks at the test rows are kept in the files
   hylomath("appraise", "r.hylo")
@@ -264,7 +265,7 @@ test_that("judging, deciding and explaining work from the shell", {
   expect_equal(hylomath("effect", "r.hylo", "recovery.csv")$status, 2)
   expect_match(hylomath("effect", "r.hylo", "recovery.csv", "--input", "pian")$err[2], "Did you mean `pain`?")
   moved <- jsonlite::fromJSON(hylomath("contributions", "r.hylo", "recovery.csv", "--row", "7", "--json")$out)
-  expect_equal(sum(moved$columns$contribution), moved$answer - moved$mean)
+  expect_equal(sum(moved$columns$contribution), moved$prediction - moved$mean)
   dealt <- hylomath("folds", "r.yml", "--quick", "--k", "3", "-o", "out.csv", "--json", "--figures", "fold-figures")
   expect_equal(jsonlite::fromJSON(dealt$out)$k, 3)
   expect_equal(nrow(utils::read.csv("out.csv")), 1500)

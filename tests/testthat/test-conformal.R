@@ -48,12 +48,12 @@ test_that("every kind of number has intervals of its own shape", {
   count <- shaped(transform(d, y = withr::with_seed(3, rpois(3000, exp(1 + 2 * x)))))
   p <- predict(count, d, type = "interval")
   expect_true(all(p$low == round(p$low) & p$low >= 0))
-  expect_gt(cor(spread(p), sqrt(p$answer)), 0.9)
+  expect_gt(cor(spread(p), sqrt(p$prediction)), 0.9)
   gamma <- shaped(
     transform(d, y = withr::with_seed(4, exp(x) * rgamma(3000, 5, 5))), task = "regression", loss = "gamma"
   )
   p <- predict(gamma, d, type = "interval")
-  expect_equal(p$high / p$answer, p$answer / p$low)
+  expect_equal(p$high / p$prediction, p$prediction / p$low)
   bent <- shaped(
     transform(d, y = withr::with_seed(5, rnorm(3000, 0, 0.2 + x))),
     loss = list(kind = "quantile", at = c(0.05, 0.5, 0.95))
@@ -71,7 +71,8 @@ test_that("every kind of number has intervals of its own shape", {
   expect_named(
     two,
     c(
-      "answer_litres_mile", "low_litres_mile", "high_litres_mile", "answer_engine_kw", "low_engine_kw", "high_engine_kw"
+      "prediction_litres_mile", "low_litres_mile", "high_litres_mile",
+      "prediction_engine_kw", "low_engine_kw", "high_engine_kw"
     )
   )
 })

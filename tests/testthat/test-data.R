@@ -167,8 +167,8 @@ test_that("an empty text is a missing value, wherever it comes from", {
   gone$glaze[1:5] <- NA
   levels(gone$kiln)[1] <- NA
   model <- quick_model(t)
-  expect_identical(model$answerer, quick_model(gone)$answerer)
-  expect_false("" %in% unlist(lapply(model$answerer$preparation$columns, `[[`, "levels")))
+  expect_identical(model$predictor, quick_model(gone)$predictor)
+  expect_false("" %in% unlist(lapply(model$predictor$preparation$columns, `[[`, "levels")))
   expect_identical(predict(model, t), predict(model, gone))
   # the table itself stays what it was
   expect_identical(augment(model, t)[names(t)], t)

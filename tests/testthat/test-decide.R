@@ -14,7 +14,7 @@ clinic <- function(...) {
 test_that("a wanted recall is reached on the validation rows with as few false alarms as can be", {
   model <- decide(clinic(), recall = 0.8)
   rows <- model$judged$validation
-  p <- rows$answers$probability_yes
+  p <- rows$predictions$probability_yes
   yes <- rows$observed == "yes"
   at <- decision_of(model)$rule$threshold
   expect_gte(mean(p[yes] >= at), 0.8)
@@ -22,9 +22,9 @@ test_that("a wanted recall is reached on the validation rows with as few false a
   expect_lt(mean(p[yes] > higher), 0.8)
   expect_equal(decision_of(model)$after["yes", "yes"], sum(yes & p >= at))
   expect_equal(sum(decision_of(model)$before), length(yes))
-  # the answers follow, in predictions and in appraisals, the probabilities stay
+  # the predictions follow, in predictions and in appraisals, the probabilities stay
   new <- predict(model, recovery, type = "both")
-  expect_equal(new$answer == "yes", new$probability_yes >= at)
+  expect_equal(new$prediction == "yes", new$probability_yes >= at)
   plain <- clinic()
   expect_identical(new[-1], predict(plain, recovery, type = "both")[-1])
   a <- appraise(model)
@@ -34,28 +34,28 @@ test_that("a wanted recall is reached on the validation rows with as few false a
     notes(a)$try[notes(a)$code == "no_better_than_baseline"], "price of the decision rule, and may be worth it"
   )
   expect_identical(decision_of(decide(model)), NULL)
-  expect_match(paste(format(model), collapse = " "), "The answer is \"yes\" from a probability of .*recall")
+  expect_match(paste(format(model), collapse = " "), "The prediction is \"yes\" from a probability of .*recall")
 })
 
 test_that("the best F1 is that of all thresholds", {
   model <- decide(clinic(), best = "F1")
   rows <- model$judged$validation
   yes <- rows$observed == "yes"
-  f1 <- function(t) 2 * sum(yes & rows$answers$probability_yes >= t) / (
-    sum(yes) + sum(rows$answers$probability_yes >= t)
+  f1 <- function(t) 2 * sum(yes & rows$predictions$probability_yes >= t) / (
+    sum(yes) + sum(rows$predictions$probability_yes >= t)
   )
-  expect_equal(f1(decision_of(model)$rule$threshold), max(vapply(rows$answers$probability_yes, f1, 0)))
+  expect_equal(f1(decision_of(model)$rule$threshold), max(vapply(rows$predictions$probability_yes, f1, 0)))
 })
 
-test_that("costs take the answer with the lowest expected cost", {
+test_that("costs take the prediction with the lowest expected cost", {
   costs <- rbind(no = c(no = 0, yes = 1), yes = c(10, 0))
   model <- decide(clinic(), costs = costs)
   p <- predict(model, recovery, type = "both")
-  expect_equal(p$answer == "yes", 10 * p$probability_yes > p$probability_no)
+  expect_equal(p$prediction == "yes", 10 * p$probability_yes > p$probability_no)
   m <- appraise(model)$measures
   a <- appraise(model)$judged
   expect_equal(
-    m$value[m$measure == "mean cost"], mean(ifelse(a$observed == a$answer, 0, ifelse(a$observed == "yes", 10, 1)))
+    m$value[m$measure == "mean cost"], mean(ifelse(a$observed == a$prediction, 0, ifelse(a$observed == "yes", 10, 1)))
   )
   # without looking, the cheapest is to say no to nobody: each of the others costs 1
   always <- c(no = 10 * mean(a$observed == "yes"), yes = mean(a$observed == "no"))
@@ -75,9 +75,9 @@ test_that("a threshold for one of several classes leaves the others their order"
   model <- decide(plain, threshold = 0.1, class = "burst")
   p <- predict(model, kilns, type = "both")
   burst <- p$probability_burst >= 0.1
-  expect_true(all(p$answer[burst] == "burst"))
+  expect_true(all(p$prediction[burst] == "burst"))
   others <- as.matrix(p[c("probability_crazed", "probability_sound", "probability_warped")])
-  expect_equal(p$answer[!burst], c("crazed", "sound", "warped")[max.col(others[!burst, ], ties.method = "first")])
+  expect_equal(p$prediction[!burst], c("crazed", "sound", "warped")[max.col(others[!burst, ], ties.method = "first")])
 })
 
 test_that("a model with rules and curves is written and read whole", {
@@ -107,14 +107,14 @@ test_that("Platt's curve is the logistic regression of his targets", {
   rows <- model$judged$calibration
   hit <- rows$observed == "yes"
   target <- ifelse(hit, (sum(hit) + 1) / (sum(hit) + 2), 1 / (sum(!hit) + 2))
-  fit <- suppressWarnings(glm(target ~ qlogis(rows$answers$probability_yes), binomial))
+  fit <- suppressWarnings(glm(target ~ qlogis(rows$predictions$probability_yes), binomial))
   p <- predict(model, recovery, type = "probability")$probability_yes
   expect_equal(
     p,
     plogis(coef(fit)[[1]] + coef(fit)[[2]] * qlogis(predict(clinic(), recovery, type = "probability")$probability_yes)),
     tolerance = 1e-6
   )
-  expect_lte(model$answerer$recalibration$after, model$answerer$recalibration$before + 0.002)
+  expect_lte(model$predictor$recalibration$after, model$predictor$recalibration$before + 0.002)
 })
 
 test_that("the rising curve is that of isoreg", {
@@ -130,9 +130,10 @@ test_that("the temperature is where the loss is lowest, and changes no order", {
   model <- recalibrate(quick_calibrated(), "temperature")
   rows <- model$judged$calibration
   loss <- function(t) weighted_mean(
-    row_cross_entropy(match(rows$observed, model$brief$classes), tempered(as.matrix(rows$answers[-1]), t)), rows$weight
+    row_cross_entropy(match(rows$observed, model$brief$classes), tempered(as.matrix(rows$predictions[-1]), t)),
+    rows$weight
   )
-  at <- model$answerer$recalibration$map$temperature
+  at <- model$predictor$recalibration$map$temperature
   expect_lt(loss(at), min(loss(at * 1.05), loss(at / 1.05)))
   expect_identical(predict(model, kilns), predict(quick_calibrated(), kilns))
   p <- predict(recalibrate(quick_calibrated(), "isotonic"), kilns, type = "probability")
@@ -145,7 +146,7 @@ test_that("a rule is chosen anew once probabilities change, and the sets stay", 
   expect_false(decision_of(again)$rule$threshold == decision_of(model)$rule$threshold)
   expect_equal(decision_of(again)$after, decision_of(model)$after)
   expect_identical(predict(again, recovery, type = "set")$set, predict(model, recovery, type = "set")$set)
-  expect_null(recalibrate(again, "none")$answerer$recalibration)
+  expect_null(recalibrate(again, "none")$predictor$recalibration)
   expect_fails(recalibrate(quick_model()), "no calibration rows")
   expect_fails(recalibrate(quick_model(small_crossings(), "passengers")), "predicts a number")
 })

@@ -27,9 +27,9 @@ test_that("a taught student of numbers is one trained on the blend", {
   teacher <- single(wire(b, "4 tanh") |> regimen(l2 = 0.001, epochs = 60), progress = "none")
   student <- distil(teacher, b, label_share = 0.25, k = 0, progress = "none")
   rows <- part_along(b) %in% "training"
-  blend <- 0.25 * d$y[rows] + 0.75 * predict(teacher, d[rows, ])$answer
+  blend <- 0.25 * d$y[rows] + 0.75 * predict(teacher, d[rows, ])$prediction
   fit <- lm(blend ~ x, data.frame(blend, x = d$x[rows]))
-  expect_equal(predict(student, d)$answer, unname(predict(fit, d)), tolerance = 1e-5)
+  expect_equal(predict(student, d)$prediction, unname(predict(fit, d)), tolerance = 1e-5)
   expect_null(student$distilled$temperature)
 })
 
@@ -42,9 +42,9 @@ test_that("rows without a target are learned from the teacher alone", {
   student <- distil(teacher, b, label_share = 1, unlabelled = d[201:300, "x", drop = FALSE], k = 0, progress = "none")
   expect_equal(student$distilled$unlabelled, 100)
   rows <- part_along(b) %in% "training"
-  y <- c(d$y[1:200][rows], predict(teacher, d[201:300, ])$answer)
+  y <- c(d$y[1:200][rows], predict(teacher, d[201:300, ])$prediction)
   fit <- lm(y ~ x, data.frame(y, x = c(d$x[1:200][rows], d$x[201:300])))
-  expect_equal(predict(student, d)$answer, unname(predict(fit, d)), tolerance = 1e-5)
+  expect_equal(predict(student, d)$prediction, unname(predict(fit, d)), tolerance = 1e-5)
   expect_fails(distil(teacher, b, unlabelled = d["y"], k = 0), "have no column `x`")
 })
 
@@ -55,7 +55,7 @@ test_that("soft shares keep to the classes, the temperature and the class weight
   p <- withr::with_seed(2, matrix(rexp(600 * 4), 600))
   p <- p / rowSums(p)
   colnames(p) <- b$classes
-  spec <- taught_spec(a, learned, list(temperature = 3, label_share = 0.3, answers = p))
+  spec <- taught_spec(a, learned, list(temperature = 3, label_share = 0.3, predictions = p))
   w <- unlist(class_weights_of(a$target, learned$preparation$target))[b$classes]
   for (i in c(spec$core$training[5], spec$core$validation[2])) {
     row <- spec$core$rows[i]
@@ -67,7 +67,7 @@ test_that("soft shares keep to the classes, the temperature and the class weight
   }
   # where the teacher says nothing the label has it all
   p[spec$core$rows[3], 1] <- NA
-  without <- taught_spec(a, learned, list(temperature = 3, label_share = 0.3, answers = p))
+  without <- taught_spec(a, learned, list(temperature = 3, label_share = 0.3, predictions = p))
   expect_equal(without$core$soft[, 3], c(1, 0, 0, 0, 0))
 })
 
@@ -118,7 +118,7 @@ test_that("the luck of several starts is shown by their measures", {
   model <- single(base() |> regimen(restarts = 3), progress = "none")
   expect_equal(
     model$restarts$accuracy[which.min(model$restarts$loss)],
-    mean(model$judged$validation$answers$answer == model$judged$validation$observed)
+    mean(model$judged$validation$predictions$prediction == model$judged$validation$observed)
   )
   expect_match(paste(format(model), collapse = " "), "over the starts, on validation rows: accuracy")
 })
@@ -133,7 +133,7 @@ test_that("networks that take turns teach, and are compared, as what they are", 
   expect_equal(of_teacher, sum(teacher$members$parameters[teacher$members$share > 0]))
   # a row's teacher has not learned from it
   a <- settle(quick(student))
-  said <- teaching_for(teacher, student, a, TRUE)$answers
+  said <- teaching_for(teacher, student, a, TRUE)$predictions
   turned <- teacher$judged$rotation
-  expect_equal(said[turned$row, "sound"], turned$answers$probability_sound)
+  expect_equal(said[turned$row, "sound"], turned$predictions$probability_sound)
 })

@@ -22,6 +22,17 @@ test_that("columns that decide come first, and those that don't have nothing", {
   expect_identical(as.data.frame(found), columns)
 })
 
+test_that("one row or one group has importances without a spread", {
+  model <- quick_model()
+  expect_true(all(as.data.frame(importance(model, kilns[3, ]))$importance == 0))
+  table <- small_kilns()
+  table$site <- rep(letters[1:10], length.out = nrow(table))
+  grouped <- brief(table, target = "outcome") |> set_columns(group = site) |> quick() |>
+    regimen(epochs = 3, seed = 1) |> train(progress = "none")
+  found <- as.data.frame(importance(grouped, table[table$site == "a", ]))
+  expect_true(all(is.finite(found$importance)))
+})
+
 test_that("what is derived from a column is shuffled with it", {
   table <- transform(known, x6 = x1)[c("x2", "x6", "y")]
   model <- withr::with_seed(
@@ -51,17 +62,17 @@ test_that("an effect is the mean over rows in which the column is set", {
   rows <- known[rows_of_part(model, known, "test"), ]
   at <- e$curve$x1[5]
   expect_equal(e$n, 400)
-  expect_equal(e$curve$answer[5], mean(predict(model, transform(rows, x1 = at))$answer))
-  expect_equal(lm(answer ~ x1, e$curve)$coefficients[[2]], 2, tolerance = 0.05)
+  expect_equal(e$curve$prediction[5], mean(predict(model, transform(rows, x1 = at))$prediction))
+  expect_equal(lm(prediction ~ x1, e$curve)$coefficients[[2]], 2, tolerance = 0.05)
   expect_equal(length(unique(e$lines$row)), 50)
   pair <- effect_of(model, x2, known, with = x3)$curve
-  fit <- lm(answer ~ x2 * x3, pair)
+  fit <- lm(prediction ~ x2 * x3, pair)
   expect_equal(fit$coefficients[[4]], 1, tolerance = 0.2)
   expect_fails(effect_of(model, x9, known), "There is no column `x9`")
   expect_fails(effect_of(model, y, known), "doesn't take in the column `y`")
   classes <- effect_of(quick_model(kilns, epochs = 20), glaze, kilns)
   expect_setequal(unique(classes$curve$of), c("burst", "crazed", "sound", "warped"))
-  expect_equal(sum(classes$curve$answer[classes$curve$glaze == "ash"]), 1)
+  expect_equal(sum(classes$curve$prediction[classes$curve$glaze == "ash"]), 1)
   expect_fails(effect_of(quick_model(kilns, epochs = 2), glaze, kilns, of = "cracked"), "Did you mean `crazed`?")
   dates <- effect_of(quick_model(small_crossings(), "passengers"), sails_on, small_crossings())
   expect_s3_class(dates$curve$sails_on, "Date")
@@ -72,8 +83,8 @@ test_that("contributions add up, and are the Shapley values where these are know
   row <- data.frame(x1 = 0.9, x2 = 0.9, x3 = 0.9, x4 = 0.5, x5 = 0.5)
   found <- contributions(model, row, known)
   moved <- setNames(found$columns$contribution, found$columns$column)
-  expect_equal(sum(moved), found$answer - found$mean)
-  expect_equal(found$answer, predict(model, row)$answer)
+  expect_equal(sum(moved), found$prediction - found$mean)
+  expect_equal(found$prediction, predict(model, row)$prediction)
   # 2 (0.9 - 1/2); of the product, each alone adds (0.9 - 1/2) / 2 and half of their joint gain
   expect_equal(moved[["x1"]], 0.8, tolerance = 0.05)
   expect_equal(moved[["x2"]], (0.4 * 0.5 + 0.9 * 0.4) / 2, tolerance = 0.1)
@@ -82,7 +93,7 @@ test_that("contributions add up, and are the Shapley values where these are know
   expect_fails(contributions(model, row[-1], known), "no column `x1`")
   expect_equal(
     contributions(quick_model(kilns, epochs = 20), 5, kilns)$of,
-    predict(quick_model(kilns, epochs = 20), kilns[5, ])$answer
+    predict(quick_model(kilns, epochs = 20), kilns[5, ])$prediction
   )
 })
 
@@ -100,11 +111,11 @@ test_that("of more than ten columns contributions are sampled, and the error is 
   # what the orders leave open is little beside the largest move
   expect_lt(max(first$error) / max(abs(first$contribution)), 0.02)
   # the same rows, all sets of the columns: exact
-  answer <- function(table) predict(model, cbind(table, wide[7, c("V11", "V12")], row.names = NULL))$answer
+  prediction <- function(table) predict(model, cbind(table, wide[7, c("V11", "V12")], row.names = NULL))$prediction
   rows <- explained_table(model, wide, 40)
   ten <- names(wide)[1:10]
-  all <- shapley_exact(answer, wide[7, ], rows, ten)
-  sampled <- shapley_walks(answer, wide[7, ], rows, ten, 40, 1)
+  all <- shapley_exact(prediction, wide[7, ], rows, ten)
+  sampled <- shapley_walks(prediction, wide[7, ], rows, ten, 40, 1)
   expect_lt(max(abs(all$contribution - sampled$contribution) / sampled$error), 5)
   expect_equal(sum(all$contribution), sum(sampled$contribution))
 })
@@ -120,5 +131,5 @@ test_that("what is missing is said", {
 test_that("of one column the whole difference is its own", {
   model <- quick_model(known[c("x1", "y")], "y", epochs = 20)
   found <- contributions(model, 3, known)
-  expect_equal(found$columns$contribution, found$answer - found$mean)
+  expect_equal(found$columns$contribution, found$prediction - found$mean)
 })

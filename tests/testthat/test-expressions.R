@@ -103,15 +103,15 @@ test_that("derived columns are inputs, go with the model, and ask for what they 
     set_columns(drop = c(peak_c, moisture_pct)) |> regimen(epochs = 3, seed = 1)
   expect_true(all(c("heat", "deep", "load_kg") %in% brief_inputs(b)))
   model <- single(b, progress = "none")
-  expect_named(predict(model, kilns), "answer")
+  expect_named(predict(model, kilns), "prediction")
   expect_identical(predict(model, kilns[-c(1, 5)], "probability"), predict(model, kilns, "probability"))
   expect_fails(predict(model, kilns[-6]), "no column `peak_c`")
   by_hand <- transform(small_kilns(), heat = peak_c / ramp_c_h, load_kg = log(load_kg), deep = 2 * peak_c / ramp_c_h)
   expect_identical(encode_inputs(
-    model$answerer$preparation,
-    working_table(small_kilns(), model$answerer$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))
+    model$predictor$preparation,
+    working_table(small_kilns(), model$predictor$preparation$rules, c("heat", "load_kg", "deep", brief_inputs(b)))
   ),
-                   encode_inputs(model$answerer$preparation, by_hand))
+                   encode_inputs(model$predictor$preparation, by_hand))
   expect_null(add_columns(b, deep = NULL)$add_columns$deep)
 })
 
@@ -124,11 +124,11 @@ test_that("what a derived target is made of is no input", {
   expect_match(paste(format(b), collapse = " "), "not used +peak_c")
 })
 
-test_that("filtered rows are in no part, and are answered all the same", {
+test_that("filtered rows are in no part, and are predicted all the same", {
   b <- brief(small_kilns(), "outcome") |> keep_rows(load_kg > 300) |> keep_rows(kiln != "Petrel") |> regimen(epochs = 2)
   part <- part_along(b)
   expect_equal(is.na(part), !(small_kilns()$load_kg > 300 & small_kilns()$kiln != "Petrel"))
   model <- single(b, progress = "none")
   expect_equal(parts_of(model)$rows[parts_of(model)$part == "set aside: filtered"], sum(is.na(part)))
-  expect_false(anyNA(predict(model, small_kilns())$answer))
+  expect_false(anyNA(predict(model, small_kilns())$prediction))
 })

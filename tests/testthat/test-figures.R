@@ -87,14 +87,14 @@ test_that("calibration and scores show every bin of every class", {
   scores <- layer_of(plot_scores(a, "sound"), 1)
   expect_equal(as.numeric(tapply(scores$ymax, scores$group, sum)), c(1, 1))
   expect_length(unique(layer_of(plot_scores(a), 1)$PANEL), 4)
-  shares <- layer_of(plot_confusion(a, "answered"), 3)
+  shares <- layer_of(plot_confusion(a, "predicted"), 3)
   expect_true(any(grepl(format_percent_short(a$classes$precision[3]), shares$label, fixed = TRUE)))
 })
 
 test_that("errors are drawn along anything, as cells when there are very many", {
   a <- appraise(quick_model(small_crossings(), "passengers", epochs = 30))
   expect_equal(sum(layer_of(plot_errors(a), 1)$count), a$n)
-  expect_equal(layer_of(plot_errors(a, predicted), 1)$x, a$judged$answer)
+  expect_equal(layer_of(plot_errors(a, predicted), 1)$x, a$judged$prediction)
   found <- layer_of(plot_errors(a, fare, data = crossings), 1)
   expect_equal(found$x, crossings$fare[match(a$judged$key, crossings$departure)])
   expect_equal(found$y, -residuals(a))

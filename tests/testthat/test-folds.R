@@ -27,7 +27,7 @@ test_that("groups stay whole, time goes forwards, and a group can be a fold", {
   expect_equal(nrow(g$predictions), 600)
 })
 
-test_that("a fold's answers are those of a network trained on the others by hand", {
+test_that("a fold's predictions are those of a network trained on the others by hand", {
   b <- seeded(small_kilns(), "outcome")
   f <- folds(b, k = 4, progress = "none")
   a <- settle(b)
@@ -44,11 +44,11 @@ test_that("a fold's answers are those of a network trained on the others by hand
     progress = "none"
   )
   own <- f$predictions[f$predictions$fold == 3, ]
-  expect_identical(own$answer, model$judged$test$answers$answer)
-  expect_identical(own$probability_burst, model$judged$test$answers$probability_burst)
+  expect_identical(own$prediction, model$judged$test$predictions$prediction)
+  expect_identical(own$probability_burst, model$judged$test$predictions$probability_burst)
   # one row a fold, and the pooled measures are those of all of them
-  expect_equal(f$each$accuracy[3], mean(own$answer == own$observed))
-  expect_equal(f$measures$value[1], mean(f$predictions$answer == f$predictions$observed))
+  expect_equal(f$each$accuracy[3], mean(own$prediction == own$observed))
+  expect_equal(f$measures$value[1], mean(f$predictions$prediction == f$predictions$observed))
   expect_equal(f$measures$mean[1], mean(f$each$accuracy))
   expect_equal(f$measures$error[1], sd(f$each$accuracy) * sqrt(1 / 4 + mean(f$each$rows / f$each$training)))
   expect_identical(folds(b, k = 4, progress = "none")$predictions, f$predictions)
@@ -101,7 +101,7 @@ test_that("repeats deal anew and count each row once", {
   deal <- function(r) with(f$predictions[f$predictions[["repeat"]] == r, ], fold[order(key)])
   expect_false(identical(deal(1), deal(2)))
   expect_equal(sum(f$pooled$weight), nrow(f$predictions) / 2)
-  expect_equal(f$measures$value[2], mean(abs(f$predictions$answer - f$predictions$observed)))
+  expect_equal(f$measures$value[2], mean(abs(f$predictions$prediction - f$predictions$observed)))
 })
 
 test_that("several fits in one call are the fits one by one", {
@@ -130,7 +130,7 @@ test_that("folds are lined up fold by fold", {
   expect_fails(lineup(large, quick_model()), "folds with folds")
 })
 
-test_that("out-of-fold answers make intervals that hold on test rows", {
+test_that("out-of-fold predictions make intervals that hold on test rows", {
   d <- withr::with_seed(8, { x <- rnorm(3000); data.frame(x = x, y = x^2 + rnorm(3000)) })
   b <- seeded(d, "y") |> hold_out(test = 0.5) |> regimen(epochs = 40)
   model <- single(b, progress = "none")

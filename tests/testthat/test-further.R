@@ -37,11 +37,11 @@ test_that("a training that was cut short goes on to the same bits, by any method
     file <- withr::local_tempfile()
     whole <- train(cases[[name]], progress = "none")
     kept <- train(cases[[name]], progress = "none", checkpoint = file, every = 0)
-    expect_identical(kept$answerer, whole$answerer, label = name)
+    expect_identical(kept$predictor, whole$predictor, label = name)
     for (lines in unique(round(seq(1, length(readLines(file)), length.out = 3)))) {
       short <- cut_short(file, lines)
       again <- suppressMessages(train(cases[[name]], progress = "none", checkpoint = short, every = 0))
-      same <- c("answerer", "judged", "best_epoch", "stopped")
+      same <- c("predictor", "judged", "best_epoch", "stopped")
       expect_identical(again[same], whole[same], label = sprintf("%s from line %d", name, lines))
     }
   }
@@ -114,9 +114,9 @@ test_that("a checkpoint may wait, and then replaces one of another training", {
     train(b, progress = "none", checkpoint = list(file = cut_short(file, 3), after = 1e-6), every = 0)
   }
   expect_message(same <- again(b), "1 network on the way")
-  expect_identical(same$answerer, whole$answerer)
+  expect_identical(same$predictor, whole$predictor)
   expect_message(other <- again(wire(b, "4 tanh")), "its brief differs in `wiring`. It will be replaced", fixed = TRUE)
-  expect_identical(other$answerer, train(wire(b, "4 tanh"), progress = "none")$answerer)
+  expect_identical(other$predictor, train(wire(b, "4 tanh"), progress = "none")$predictor)
   expect_message(train(b, progress = "none", checkpoint = list(file = file, after = 0)), "on the way|replaced")
   expect_fails(train(b, checkpoint = list(file = file)), "when training has taken `after` seconds")
 })
@@ -138,7 +138,7 @@ test_that("the command goes on from the checkpoint beside its model, unless it i
   expect_equal(went_on$status, 0)
   expect_match(went_on$err, "Goes on from k.hylo.kept: ", fixed = TRUE, all = FALSE)
   expect_false(file.exists("k.hylo.kept"))
-  expect_identical(read_model("k.hylo")$answerer, train(b, progress = "none")$answerer)
+  expect_identical(read_model("k.hylo")$predictor, train(b, progress = "none")$predictor)
   begun()
   anew <- hylomath("train", "k.yml", "--progress", "none", "--checkpoint", "none")
   expect_equal(anew$status, 0)
@@ -181,12 +181,12 @@ test_that("the command goes on where it was killed, with the seeds that it had",
   expect_false(file.exists(file("ck")))
   expect_equal(do.call(hylomath, as.list(c(args, file("ck2"), "-o", file("b.hylo"))))$status, 0)
   a <- read_model(file("a.hylo"))
-  expect_identical(a$answerer, read_model(file("b.hylo"))$answerer)
+  expect_identical(a$predictor, read_model(file("b.hylo"))$predictor)
   # and as if nothing had happened
   seeds <- lapply(a$brief[c("hold_out", "regimen")], `[[`, "seed")
   set <- sprintf("--set=%s.seed=%s", names(seeds), seeds)
   expect_equal(hylomath("train", file("kilns.yml"), "-o", file("c.hylo"), "-q", set[1], set[2])$status, 0)
-  expect_identical(a$answerer, read_model(file("c.hylo"))$answerer)
+  expect_identical(a$predictor, read_model(file("c.hylo"))$predictor)
 })
 
 test_that("what is resumable goes on as if it had never ended", {
@@ -198,7 +198,7 @@ test_that("what is resumable goes on as if it had never ended", {
     write_model(short, file)
     expect_identical(read_model(file), short)
     on <- resume(read_model(file), small_kilns(800), epochs = 18, progress = "none")
-    expect_identical(on$answerer, long$answerer)
+    expect_identical(on$predictor, long$predictor)
     expect_true(on$resumed$state)
     expect_output(print(on), "with the state of its")
   }
@@ -211,10 +211,10 @@ test_that("a network learns on from newer rows with its preparation kept", {
     model <- withr::with_seed(5, train(make(brief(old, target = "outcome") |> regimen(epochs = 15)), progress = "none"))
     on <- resume(model, newer, epochs = 8, progress = "none")
     expect_identical(
-      lapply(answering_members(on$answerer), `[[`, "preparation"),
-      lapply(answering_members(model$answerer), `[[`, "preparation")
+      lapply(predicting_members(on$predictor), `[[`, "preparation"),
+      lapply(predicting_members(model$predictor), `[[`, "preparation")
     )
-    expect_false(identical(on$answerer, model$answerer))
+    expect_false(identical(on$predictor, model$predictor))
     expect_equal(on$resumed[c("same", "state")], list(same = FALSE, state = FALSE))
     expect_false("newer_differ" %in% notes(on)$code)
     # rows of both trainings are known as learned
@@ -250,7 +250,7 @@ test_that("a refit learns from all rows and carries the measures of its former a
   direct <- train(wire(b, "direct") |> regimen(l2 = 0), progress = "none")
   line <- lm(passengers ~ fare + hour, early)
   expect_equal(
-    predict(refit(direct, early, progress = "none"), crossings)$answer,
+    predict(refit(direct, early, progress = "none"), crossings)$prediction,
     unname(predict(line, crossings)), tolerance = 1e-5
   )
 })

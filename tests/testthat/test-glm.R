@@ -111,7 +111,7 @@ test_that("a direct model with the gamma loss is gamma regression with a logarit
   zg <- data.frame(scale(g[c("a", "b", "c")]), size = g$size)
   model <- exact_optimum(set_columns(brief(g, target = "size"), keep = c(a, b, c)), loss = "gamma")
   found <- fitted_coefficients(model)
-  found[1] <- found[1] + log(model$answerer$preparation$target$scale)  # the target is trained as a share of its mean
+  found[1] <- found[1] + log(model$predictor$preparation$target$scale)  # the target is trained as a share of its mean
   expect_equal(found, unname(coef(glm(size ~ a + b + c, Gamma("log"), zg, epsilon = 1e-14))), tolerance = 1e-6)
 })
 
@@ -156,10 +156,10 @@ test_that("direct models of medians and quantiles find those of each level of a 
   }
   new <- data.frame(level = c("u", "v"))
   expect_equal(
-    predict(fit("absolute"), new)$answer, unname(tapply(t$y, t$level, median)), tolerance = 0.01, ignore_attr = TRUE
+    predict(fit("absolute"), new)$prediction, unname(tapply(t$y, t$level, median)), tolerance = 0.01, ignore_attr = TRUE
   )
   q <- predict(fit(list(kind = "quantile", at = c(0.9, 0.2))), new)
-  expect_named(q, c("answer", "quantile_0.2", "quantile_0.9"))
+  expect_named(q, c("prediction", "quantile_0.2", "quantile_0.9"))
   for (share in c("0.2", "0.9")) {
     expect_equal(
       q[[paste0("quantile_", share)]], as.numeric(tapply(t$y, t$level, quantile, as.numeric(share))), tolerance = 0.03
@@ -176,7 +176,9 @@ test_that("several targets at once are several least-squares fits", {
   expect_equal(found[c(4, 1:3), ], expected, tolerance = 1e-6, ignore_attr = TRUE)
   expect_equal(
     predict(model, two),
-    setNames(as.data.frame(fitted(lm(cbind(number, other) ~ a + b + c, two))), c("answer_number", "answer_other")),
+    setNames(
+      as.data.frame(fitted(lm(cbind(number, other) ~ a + b + c, two))), c("prediction_number", "prediction_other")
+    ),
     tolerance = 1e-5, ignore_attr = "row.names"
   )
 })
@@ -202,5 +204,5 @@ test_that("class weights leave the probabilities of a saturated model at the rea
   expect_equal(p$probability_yes, c(0.1, 0.25, 0.5), tolerance = 1e-3)
   expect_equal(p$probability_no, 1 - p$probability_yes)
   # weighted scores: 6 * 0.1 against 0.9, 6 * 0.25 against 0.75
-  expect_equal(p$answer, c("no", "yes", "yes"))
+  expect_equal(p$prediction, c("no", "yes", "yes"))
 })

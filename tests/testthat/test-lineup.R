@@ -14,13 +14,14 @@ test_that("models are judged on the same rows, and compared row by row", {
   expect_equal(m$value[m$model == "large"], a$measures$value)
   expect_equal(m$low[m$model == "large"], a$measures$low)
   loss <- function(model) -log(
-    vapply(seq_len(a$n), function(i) model$judged$test$answers[[paste0("probability_", a$judged$observed[i])]][i], 0)
+    predictions <- model$judged$test$predictions
+    vapply(seq_len(a$n), function(i) predictions[[paste0("probability_", a$judged$observed[i])]][i], 0)
   )
   d <- loss(small) - loss(large)
   own <- found$models[found$models$model == "small", ]
   expect_equal(own$difference, mean(d))
   expect_equal(c(own$difference_low, own$difference_high), as.numeric(t.test(d)$conf.int), tolerance = 0.05)
-  right <- function(model) model$judged$test$answers$answer == model$judged$test$observed
+  right <- function(model) model$judged$test$predictions$prediction == model$judged$test$observed
   only <- c(sum(right(large) & !right(small)), sum(!right(large) & right(small)))
   expect_equal(own$mcnemar, binom.test(only[1], sum(only))$p.value)
   expect_equal(own$parameters, length(trained_network(small)$parameters))

@@ -49,8 +49,8 @@ test_that("C: one bad cell is named, or taken for missing when that is asked for
   model <- quick_model(kilns)
   bad <- transform(head(kilns), peak_c = replace(as.character(peak_c), 3, "hot"))
   expect_fails(predict(model, bad), "`peak_c` must be numbers", "Row 3 holds \"hot\"", "bad_cells = \"missing\"")
-  expect_message(answers <- predict(model, bad, bad_cells = "missing"), "1 of `peak_c`")
-  expect_identical(answers, predict(model, transform(head(kilns), peak_c = replace(peak_c, 3, NA))))
+  expect_message(predictions <- predict(model, bad, bad_cells = "missing"), "1 of `peak_c`")
+  expect_identical(predictions, predict(model, transform(head(kilns), peak_c = replace(peak_c, 3, NA))))
   withr::local_dir(withr::local_tempdir())
   write_model(model, "k.hylo")
   write.csv(bad, "bad.csv", row.names = FALSE)
@@ -72,7 +72,7 @@ test_that("C: the command says what was there, what is lacking and what comes fi
   expect_match(said("importance", "b.hylo", "other.csv"), "`other.csv` has no column `engine_kw`.*Known are a, b")
   expect_match(paste(hylomath("help", "train")$out, collapse = " "), "hylomath train")
   expect_match(paste(hylomath("appraise", "b.hylo", "-o", "judged.csv")$err, collapse = " "), "Wrote judged.csv")
-  expect_true(all(c("key", "observed", "answer") %in% names(read.csv("judged.csv"))))
+  expect_true(all(c("key", "observed", "prediction") %in% names(read.csv("judged.csv"))))
   # a script that fails shows no back trace
   script <- c("library(hylomath)", "brief(kilns, target = 'outcom')")
   writeLines(script, "s.R")
@@ -108,7 +108,7 @@ test_that("D: figures say what they leave out, and order and write what they sho
   confusion <- plot_confusion(a)
   expect_match(confusion$labels$subtitle, "Most often confused: croft")
   # neighbours stand side by side
-  at <- as.integer(sub("croft ", "", levels(confusion$data$answer)))
+  at <- as.integer(sub("croft ", "", levels(confusion$data$prediction)))
   expect_lt(mean(abs(diff(at))), 4)  # 7 in no order
   expect_equal(confusion$data$label[confusion$data$weight == 0][1], "")
   expect_match(plot_confusion(a, show = "counts")$data$label[confusion$data$weight > 0][1], "^[0-9]+$")

@@ -15,7 +15,7 @@ searched <- function(progress = "none") {
 work <- function() {
   list(
     folds = folds(base(), k = 4, progress = "none")$predictions, search = searched(),
-    rotation = train(turning(), progress = "none")$answerer
+    rotation = train(turning(), progress = "none")$predictor
   )
 }
 here <- work()

@@ -4,23 +4,23 @@ confusion_tallies <- function(confusion) {
   one <- function(x) matrix(x, 1)
   list(
     weight = one(sum(confusion)), hit = one(diag(confusion)), observed = one(rowSums(confusion)),
-    answered = one(colSums(confusion)),
+    predicted = one(colSums(confusion)),
     steps = one(sum(steps * confusion)), squared_steps = one(sum(steps^2 * confusion))
   )
 }
 
 confusion <- matrix(
   c(20, 5, 0, 4, 30, 6, 1, 2, 12), 3, byrow = TRUE,
-  dimnames = list(observed = c("a", "b", "c"), answer = c("a", "b", "c"))
+  dimnames = list(observed = c("a", "b", "c"), prediction = c("a", "b", "c"))
 )
 tallies <- confusion_tallies(confusion)
 drop_names <- function(x) unname(drop(x))
 
 # One set of rows, each counted in the same unit.
-tally <- function(observed, answer, p, weight = rep(1, length(observed)), ...) {
+tally <- function(observed, prediction, p, weight = rep(1, length(observed)), ...) {
   classes <- c("a", "b", "c")[seq_len(ncol(p))]
   class_tallies(
-    match(observed, classes), match(answer, classes), p, weight, rep(1L, length(observed)),
+    match(observed, classes), match(prediction, classes), p, weight, rep(1L, length(observed)),
     bins_of(p, seq_along(classes)), ...
   )
 }
@@ -38,8 +38,8 @@ test_that("measures of a confusion matrix are those of their formulas", {
   # two classes: the correlation of Matthews is that of 0 and 1
   two <- confusion_tallies(matrix(c(30, 10, 5, 15), 2, byrow = TRUE))
   observed <- rep(c(0, 0, 1, 1), c(30, 10, 5, 15))
-  answered <- rep(c(0, 1, 0, 1), c(30, 10, 5, 15))
-  expect_equal(matthews(two), cor(observed, answered))
+  predicted <- rep(c(0, 1, 0, 1), c(30, 10, 5, 15))
+  expect_equal(matthews(two), cor(observed, predicted))
   # several: the correlation over the indicators of all classes (Gorodkin 2004)
   x <- diag(3)[rep(1:3, rowSums(confusion)), ]
   y <- diag(3)[unlist(apply(confusion, 1, function(row) rep(1:3, row), simplify = FALSE)), ]
@@ -67,7 +67,7 @@ test_that("whoever always says the same has no agreement and no correlation", {
   expect_equal(macro_f1(t), 2 * 40 / 120 / 3)
 })
 
-test_that("a class that is never answered has no precision, and one that never occurs no recall", {
+test_that("a class that is never predicted has no precision, and one that never occurs no recall", {
   t <- confusion_tallies(confusion_matrix(c("a", "b"), c("a", "a"), c(1, 1), c("a", "b", "c")))
   expect_equal(drop_names(class_precision(t)), c(0.5, NA, NA))
   expect_equal(drop_names(class_recall(t)), c(1, 0, NA))
@@ -76,23 +76,23 @@ test_that("a class that is never answered has no precision, and one that never o
 
 test_that("rows give the tallies of their confusion matrix, and their losses", {
   observed <- c("a", "a", "a", "b", "b", "c")
-  answered <- c("a", "a", "b", "b", "c", "c")
+  predicted <- c("a", "a", "b", "b", "c", "c")
   p <- rbind(c(0.7, 0.2, 0.1), c(0.5, 0.3, 0.2), c(0.2, 0.7, 0.1), c(0.1, 0.8, 0.1), c(0, 0.4, 0.6), c(0, 0, 1))
-  t <- tally(observed, answered, p, ordered = TRUE)
-  from_matrix <- confusion_tallies(confusion_matrix(observed, answered, rep(1, 6), c("a", "b", "c")))
+  t <- tally(observed, predicted, p, ordered = TRUE)
+  from_matrix <- confusion_tallies(confusion_matrix(observed, predicted, rep(1, 6), c("a", "b", "c")))
   for (what in names(from_matrix)) expect_equal(drop_names(t[[what]]), drop_names(from_matrix[[what]]))
   m <- class_measures(t, TRUE)[1, ]
   expect_equal(m[["cross-entropy"]], -mean(log(c(0.7, 0.5, 0.2, 0.8, 0.4, 1))))
   hit <- outer(observed, c("a", "b", "c"), `==`)
   expect_equal(m[["Brier score"]], mean(rowSums((p - hit)^2)))
   # a case weight of two counts like two rows, whatever the units
-  doubled <- class_measures(tally(rep(observed, 2), rep(answered, 2), rbind(p, p)))[1, ]
-  expect_equal(class_measures(tally(observed, answered, p, rep(2, 6)))[1, ], doubled)
+  doubled <- class_measures(tally(rep(observed, 2), rep(predicted, 2), rbind(p, p)))[1, ]
+  expect_equal(class_measures(tally(observed, predicted, p, rep(2, 6)))[1, ], doubled)
   apart <- class_tallies(
-    match(observed, c("a", "b", "c")), match(answered, c("a", "b", "c")), p, rep(1, 6), c(2L, 1L, 2L, 1L, 2L, 1L),
+    match(observed, c("a", "b", "c")), match(predicted, c("a", "b", "c")), p, rep(1, 6), c(2L, 1L, 2L, 1L, 2L, 1L),
     bins_of(p, 1:3)
   )
-  expect_equal(class_measures(total_sums(apart))[1, ], class_measures(tally(observed, answered, p))[1, ])
+  expect_equal(class_measures(total_sums(apart))[1, ], class_measures(tally(observed, predicted, p))[1, ])
 })
 
 test_that("the calibration error is the mean distance over bins", {

@@ -32,8 +32,8 @@ test_that("the format is open: gzip, JSON and a checksum that other tools reckon
   text <- document_of(saved(quick_model()))
   document <- jsonlite::fromJSON(text)
   expect_equal(document$format, "hylomath model")
-  expect_equal(document$format_version, 7)
-  bytes <- jsonlite::base64_dec(document$content$answerer$network$parameters[["$doubles"]])
+  expect_equal(document$format_version, 8)
+  bytes <- jsonlite::base64_dec(document$content$predictor$network$parameters[["$doubles"]])
   expect_equal(
     readBin(bytes, "double", length(bytes) / 8, endian = "little"), trained_network(quick_model())$parameters
   )
@@ -45,34 +45,28 @@ test_that("the format is open: gzip, JSON and a checksum that other tools reckon
   expect_equal(sub(" .*", "", system2("sha256sum", file, stdout = TRUE)), document$checksum)
 })
 
-test_that("files of every former format are read and answer as they did", {
-  kept <- list.files(test_path("models"), pattern = "[.]hylo$", full.names = TRUE)
-  expect_gte(length(kept), 2)
-  for (file in kept) {
-    model <- read_model(file)
-    rows <- kilns[seq(1, 4000, length.out = 500), ][1:10, ]
-    told <- read.csv(sub("hylo$", "csv", file))
-    expect_equal(predict(model, rows, type = "probability"), told, tolerance = 1e-6, info = file)
-    expect_identical(read_model(saved(model)), model)
-  }
-  former <- read_model(test_path("models", "format-6.hylo"))
-  expect_fails(write_model(former, withr::local_tempfile(), rows = FALSE), "how many rows each level of `kiln` had")
+test_that("a file of this format is read and predicts as it did", {
+  model <- read_model(test_path("models", "format-8.hylo"))
+  rows <- kilns[seq(1, 4000, length.out = 500), ][1:10, ]
+  told <- read.csv(test_path("models", "format-8.csv"))
+  expect_equal(predict(model, rows, type = "probability"), told, tolerance = 1e-6)
+  expect_identical(read_model(saved(model)), model)
 })
 
 test_that("what a later version adds is kept, and anything else that differs is found", {
   model <- quick_model()
   file <- resigned(saved(model), function(content) {
     content <- sub("^[{]", '{"later":{"why":["x",1.5]},', content)
-    sub('"answerer":{', '"answerer":{"beyond":true,', content, fixed = TRUE)
+    sub('"predictor":{', '"predictor":{"beyond":true,', content, fixed = TRUE)
   })
   later <- read_model(file)
   expect_equal(later$later, list(why = list("x", 1.5)))
-  expect_true(later$answerer$beyond)
+  expect_true(later$predictor$beyond)
   expect_identical(predict(later, kilns), predict(model, kilns))
   expect_identical(read_model(saved(later)), later)
   text <- document_of(file)
   expect_fails(read_model(with_document(sub("beyond", "behind", text), file)), "its checksum is another one")
-  newer <- with_document(sub('"format_version":7', '"format_version":8', text), file)
+  newer <- with_document(sub('"format_version":8', '"format_version":9', text), file)
   expect_fails(read_model(newer), "a newer version")
 })
 
@@ -110,7 +104,7 @@ test_that("a bare file holds nothing of single rows, and says what it can't do",
   text <- document_of(file)
   held <- rows_in_model(model)
   expect_setequal(sub(".* of ", "", held$what[1:3]), paste(c("training", "validation", "calibration"), "rows"))
-  learned <- unlist(few_levels(model$answerer, 5))
+  learned <- unlist(few_levels(model$predictor, 5))
   expect_true(all(learned %in% c("Ragna", "Tor", "Una")) && length(learned) > 0)
   for (word in c(learned, t$firing[1:50])) expect_false(grepl(word, text, fixed = TRUE))
   bare <- read_model(file)
@@ -124,7 +118,7 @@ test_that("a bare file holds nothing of single rows, and says what it can't do",
   )) expect_fails(eval(refused), "without what it knew of single rows")
   said <- paste(format(summary(bare)), collapse = " ")
   expect_match(said, "holds nothing of single rows")
-  expect_match(paste(format(summary(model)), collapse = " "), "keys, observed values and answers of test rows")
+  expect_match(paste(format(summary(model)), collapse = " "), "keys, observed values and predictions of test rows")
   expect_identical(read_model(saved(bare)), bare)
 })
 
@@ -138,17 +132,20 @@ test_that("foreign, damaged and newer files are refused", {
   writeBin(bytes[seq_len(length(bytes) / 2)], file)
   expect_fails(read_model(file), "damaged")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 8}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 9}', connection)
   close(connection)
   expect_fails(read_model(file), "a newer version")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 2}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 7}', connection)
   close(connection)
   expect_fails(read_model(file), "an older version")
   connection <- gzfile(file, "w")
-  writeLines('{"format": "hylomath model", "format_version": 6, "brief": "target: x"}', connection)
+  writeLines('{"format": "hylomath model", "format_version": 8, "brief": "target: x"}', connection)
   close(connection)
-  expect_fails(read_model(file), "its part `answerer` is missing")
+  expect_fails(read_model(file), "it is damaged")
+  expect_fails(read_model(resigned(saved(quick_model()), function(content) {
+    sub('"predictor":', '"former":', content, fixed = TRUE)
+  })), "its part `predictor` is missing")
   expect_fails(write_model(boats, file), "Only a model can be written")
 })
 

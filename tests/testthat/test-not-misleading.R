@@ -17,7 +17,7 @@ test_that("B1: rows that were learned from are known by what they say, and the o
   expect_false("rows_seen" %in% noted(appraise(model, transform(kilns[1:200, ], peak_c = peak_c + 0.5))))
 })
 
-test_that("B2: beside costs stands the cheapest answer that looks at nothing", {
+test_that("B2: beside costs stands the cheapest prediction that looks at nothing", {
   model <- quick_model(recovery, "returned", epochs = 3)
   dear <- decide(model, costs = rbind(no = c(no = 0, yes = 1), yes = c(50, 0)))
   a <- appraise(dear)
@@ -39,7 +39,7 @@ test_that("B3: two columns that make the target, and what is too good, are asked
   }
   expect_false("pair_gives_target_away" %in% noted(quick_model(transform(t, all = day + 2 * night + z), "all")))
   exact <- brief(transform(t, all = 3 * day + z), target = "all") |> wire("direct") |> single(progress = "none")
-  expect_match(said_of(appraise(exact), "too_good"), "Do the inputs, alone or together, hold the answer")
+  expect_match(said_of(appraise(exact), "too_good"), "Do the inputs, alone or together, hold the prediction")
   model <- quick_model(crossings, "passengers", epochs = 30)
   expect_match(printed(importance(model, crossings, repeats = 2)), "more than ten times as wrong: is it known before")
 })
@@ -63,14 +63,14 @@ test_that("B5: what is found never has an interval that says how little that tel
   n <- 600
   judged <- list(
     observed = rep(c("yes", "no"), c(52, n - 52)), weight = rep(1, n),
-    answers = withr::with_seed(1, {
+    predictions = withr::with_seed(1, {
       p <- runif(n, 0, 0.3)
-      data.frame(answer = rep(c("no", "yes"), c(n - 2, 2)), probability_no = 1 - p, probability_yes = p)
+      data.frame(prediction = rep(c("no", "yes"), c(n - 2, 2)), probability_no = 1 - p, probability_yes = p)
     })
   )
   how <- how_classes(c("no", "yes"), "yes", c(no = 0.9, yes = 0.1))
   resampling <- resampling_of(judged$weight, NULL, 1, 0.95, 1000)
-  found <- class_reckoning(how, judged, judged$answers, resampling$unit, resampling)
+  found <- class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
   table <- interval_table(found, resampling)
   row <- function(measure) table[table$measure == measure, ]
   expect_gt(row("balanced accuracy")$high, 0.52)
@@ -89,12 +89,14 @@ test_that("B5: what is found never has an interval that says how little that tel
   expect_true(all(by$low[by$measure == "accuracy"] < by$high[by$measure == "accuracy"]))
 })
 
-test_that("B6: weights and costs are seen in a model, and answers that aren't the likeliest are told", {
+test_that("B6: weights and costs are seen in a model, and predictions that aren't the likeliest are told", {
   even <- quick_model(recovery, "returned", epochs = 20, class_weights = "even")
   expect_match(printed(even), "weighted evenly \\(no 0.5[0-9]+, yes 4")
-  expect_match(said_of(appraise(even), "answers_favoured"), "answered \"yes\" have another class as the likelier one")
+  expect_match(
+    said_of(appraise(even), "predictions_favoured"), "predicted \"yes\" have another class as the likelier one"
+  )
   dear <- decide(quick_model(recovery, "returned"), costs = rbind(no = c(no = 0, yes = 1), yes = c(50, 0)))
-  expect_match(printed(dear), "\"yes\" answered \"no\" costs 50")
+  expect_match(printed(dear), "\"yes\" predicted \"no\" costs 50")
 })
 
 test_that("B7: layers keep their shape when units are varied or searched", {
@@ -120,7 +122,7 @@ test_that("B9: a brief of the command holds its seeds, and trained twice gives o
   expect_equal(hylomath("brief", "boats.csv", "-t", "litres_mile", "-o", "b.yml", "-q")$status, 0)
   networks <- lapply(c("one.hylo", "two.hylo"), function(file) {
     hylomath("train", "b.yml", "-o", file, "-q", "--set", "regimen.epochs=5")
-    read_model(file)$answerer$network
+    read_model(file)$predictor$network
   })
   expect_identical(networks[[1]], networks[[2]])
 })
@@ -137,9 +139,9 @@ test_that("B10: notes say what was left unsaid, and stay silent where it isn't s
   expect_length(intersect(noted(plain), c("skewed_target", "dates_at_random", "more_parameters")), 0)
   never <- list(
     classes = data.frame(class = c("a", "b", "c"), support = c(90, 3, 2)), task = "classification", n = 95,
-    judged = data.frame(answer = rep(c("a", "d"), c(94, 1))), confusion = cbind(a = c(90, 3, 2), b = 0, c = 0)
+    judged = data.frame(prediction = rep(c("a", "d"), c(94, 1))), confusion = cbind(a = c(90, 3, 2), b = 0, c = 0)
   )
-  expect_match(note_never_answered(never)$note, "2 classes are never answered.*\"b\" \\(3\\) and \"c\" \\(2\\)")
+  expect_match(note_never_predicted(never)$note, "2 classes are never predicted.*\"b\" \\(3\\) and \"c\" \\(2\\)")
   # errors that drift go together in time
   drift <- withr::with_seed(1, data.frame(when = as.Date("2020-01-01") + 1:800, x = rnorm(800)))
   drift$y <- drift$x + 3 * sin(seq_len(800) / 25)
@@ -201,7 +203,7 @@ test_that("B12: with groups the promise is for a new group, and too few of them 
   expect_true(all(is.infinite(wide$low)))
   expect_true(all(is.finite(predict(model, t, type = "interval", level = 0.8)$low)))
   # quantiles that are drawn together meet, and don't cross
-  ends <- conformal_ends(list(unit = "quantiles"), data.frame(answer = 2, q1 = 1, q9 = 3), 1, -5)
+  ends <- conformal_ends(list(unit = "quantiles"), data.frame(prediction = 2, q1 = 1, q9 = 3), 1, -5)
   expect_lte(ends$low, ends$high)
   counts <- whole_numbers_within(c(2.4, 3.5), 0.1)
   expect_true(all(counts$low <= counts$high))

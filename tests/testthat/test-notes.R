@@ -11,18 +11,18 @@ test_that("a good network on a plain table is left in peace", {
   expect_equal(setdiff(codes(appraise(quick_model(plenty, "y", epochs = 100))), "direct_is_as_good"), character())
 })
 
-test_that("answers of one class only, and classes never answered, are told", {
+test_that("predictions of one class only, and classes never predicted, are told", {
   one <- appraise(quick_model(noise, "y", epochs = 30))
-  expect_match(note_of(one, "one_class_only"), "80 rows is answered \"no\"")
-  expect_false(any(c("accuracy_misleads", "class_never_answered") %in% codes(one)))
+  expect_match(note_of(one, "one_class_only"), "80 rows is predicted \"no\"")
+  expect_false(any(c("accuracy_misleads", "class_never_predicted") %in% codes(one)))
   three <- appraise(quick_model(kilns, epochs = 3))
-  never <- setdiff(three$judged$observed, three$judged$answer)
-  expect_gt(length(unique(three$judged$answer)), 1)
-  expect_equal("class_never_answered" %in% codes(three), length(never) > 0)
+  never <- setdiff(three$judged$observed, three$judged$prediction)
+  expect_gt(length(unique(three$judged$prediction)), 1)
+  expect_equal("class_never_predicted" %in% codes(three), length(never) > 0)
   made <- appraise(quick_model(kilns, epochs = 30))
   made$confusion[, "burst"] <- 0
-  expect_match(note_never_answered(made)$note, "\"burst\" is never answered")
-  expect_null(note_never_answered(appraise(quick_model(kilns, epochs = 60))))
+  expect_match(note_never_predicted(made)$note, "\"burst\" is never predicted")
+  expect_null(note_never_predicted(appraise(quick_model(kilns, epochs = 60))))
 })
 
 test_that("networks that are no better than nothing, or than no hidden layers, are told", {

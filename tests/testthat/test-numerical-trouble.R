@@ -33,12 +33,12 @@ test_that("constant, duplicated, collinear and outlying inputs, and far scales, 
     table$y <- table$y / scale
     expected <- unname(fitted(lm(y ~ ., table)))
     table$y <- table$y * scale
-    answer <- predict(straight_fit(table), table)$answer / scale
-    expect_equal(answer, expected, tolerance = 1e-5, info = name)
+    prediction <- predict(straight_fit(table), table)$prediction / scale
+    expect_equal(prediction, expected, tolerance = 1e-5, info = name)
     for (wiring in c("5 tanh", "8 relu norm")) {
       model <- fitted_model(table, wiring, epochs = 60)
-      expect_true(all(is.finite(predict(model, table)$answer)), info = name)
-      # better than one answer for all, which has a loss of 1; an outlier among the validation rows hides it
+      expect_true(all(is.finite(predict(model, table)$prediction)), info = name)
+      # better than one prediction for all, which has a loss of 1; an outlier among the validation rows hides it
       if (name != "outlier") expect_lt(min(model$curves$validation), 0.5, label = name)
     }
   }
@@ -63,7 +63,7 @@ test_that("rows that weigh nothing have no say, and a class of one row is no tro
     hold_out(rotate = 0, validation = 0, test = 0) |> wire("direct") |> regimen(method = "newton", l2 = 0) |>
     train(progress = "none")
   expected <- predict(lm(y ~ x1 + x2, table, weights = w), table)
-  expect_equal(predict(weighted, table)$answer, unname(expected), tolerance = 1e-5)
+  expect_equal(predict(weighted, table)$prediction, unname(expected), tolerance = 1e-5)
   expect_error(
     brief(transform(table, w = 0), target = "y") |> set_columns(weight = w) |> train(progress = "none"),
     class = "hylomath_error"
@@ -97,15 +97,15 @@ test_that("huge counts and denormal weights are learned as others are", {
   expected <- unname(fitted(suppressWarnings(glm(y ~ x1 + x2, poisson, counts))))
   model <- brief(counts, target = "y", task = "count") |> hold_out(rotate = 0, validation = 0, test = 0) |>
     wire("direct") |> regimen(method = "newton", l2 = 0, loss = "poisson") |> train(progress = "none")
-  expect_equal(predict(model, counts)$answer, expected, tolerance = 1e-5)
+  expect_equal(predict(model, counts)$prediction, expected, tolerance = 1e-5)
 
   table <- data.frame(x1, x2, y, w = 1e-200)
   light <- function(w) brief(transform(table, w = w), target = "y") |> set_columns(weight = w) |>
     hold_out(rotate = 0, validation = 0, test = 0) |> wire("direct") |> regimen(method = "newton", l2 = 0)
   refused <- tryCatch(train(light(1e-320), progress = "none"), hylomath_error = function(e) NULL)
-  expect_true(is.null(refused) || all(is.finite(predict(refused, table)$answer)))
+  expect_true(is.null(refused) || all(is.finite(predict(refused, table)$prediction)))
   expect_equal(
-    predict(train(light(1e-20), progress = "none"), table)$answer, unname(fitted(lm(y ~ x1 + x2))), tolerance = 1e-5
+    predict(train(light(1e-20), progress = "none"), table)$prediction, unname(fitted(lm(y ~ x1 + x2))), tolerance = 1e-5
   )
 })
 
@@ -128,7 +128,7 @@ test_that("training that explodes or vanishes ends in that epoch, with the best 
     expect_equal(ended_by(model), case[[5]])
     expect_match(told$try[told$code == case[[5]]], case[[6]], fixed = TRUE)
     expect_lte(training_run(model)$epochs, 3)
-    expect_true(all(is.finite(predict(model, table)$answer)))
+    expect_true(all(is.finite(predict(model, table)$prediction)))
     expect_match(paste(format(model), collapse = " "), "grew without bounds|diverged|first layer|networks")
   }
 })

@@ -1,18 +1,18 @@
 model <- quick_model(epochs = 10)
 
-test_that("there is one answer for each row, in order, wherever the columns stand", {
+test_that("there is one prediction for each row, in order, wherever the columns stand", {
   p <- predict(model, kilns, type = "both")
   expect_equal(nrow(p), nrow(kilns))
-  expect_named(p, c("answer", paste0("probability_", c("burst", "crazed", "sound", "warped"))))
+  expect_named(p, c("prediction", paste0("probability_", c("burst", "crazed", "sound", "warped"))))
   expect_equal(unname(rowSums(p[-1])), rep(1, 4000), tolerance = 1e-6)
-  expect_equal(p$answer, c("burst", "crazed", "sound", "warped")[max.col(p[-1], "first")])
+  expect_equal(p$prediction, c("burst", "crazed", "sound", "warped")[max.col(p[-1], "first")])
   mixed <- kilns[4000:1, rev(names(kilns))]
-  expect_identical(predict(model, mixed, type = "both")[4000:1, ]$answer, p$answer)
+  expect_identical(predict(model, mixed, type = "both")[4000:1, ]$prediction, p$prediction)
   expect_identical(predict(model, kilns[17, ], type = "probability")[[2]], p[17, 3])
   expect_equal(nrow(predict(model, kilns[0, ])), 0)
 })
 
-test_that("gaps and levels that training never saw are answered", {
+test_that("gaps and levels that training never saw are predicted", {
   strange <- kilns[1:3, ]
   strange$gas_mbar <- NA
   strange$glaze <- "raku"
@@ -34,29 +34,29 @@ test_that("a missing or mistyped column fails before any work", {
   )
 })
 
-test_that("augment() puts the answers behind the table's own columns", {
+test_that("augment() puts the predictions behind the table's own columns", {
   a <- augment(model, head(kilns))
   expect_equal(names(a)[seq_along(kilns)], names(kilns))
-  expect_equal(a$answer, predict(model, head(kilns))$answer)
+  expect_equal(a$prediction, predict(model, head(kilns))$prediction)
   # an earlier scoring gives way, with a word; a column that the network needs does not
   expect_message(again <- augment(model, a), "from an earlier scoring")
   expect_identical(again, a)
-  expect_equal(names(augment(model, head(kilns), prefix = "said_"))[13], "said_answer")
-  taken <- quick_model(transform(boats, answer = length_m), "litres_mile")
-  expect_fails(augment(taken, transform(boats, answer = length_m)), "already has a column `answer`")
+  expect_equal(names(augment(model, head(kilns), prefix = "said_"))[13], "said_prediction")
+  taken <- quick_model(transform(boats, prediction = length_m), "litres_mile")
+  expect_fails(augment(taken, transform(boats, prediction = length_m)), "already has a column `prediction`")
 })
 
-test_that("class weights change the answer and not the meaning of a probability", {
+test_that("class weights change the prediction and not the meaning of a probability", {
   weighted <- quick_model(recovery, "returned", epochs = 60, class_weights = "even")
   p <- predict(weighted, recovery, type = "both")
   expect_equal(mean(p$probability_yes), mean(recovery$returned == "yes"), tolerance = 0.25)
-  expect_gt(mean(p$answer == "yes"), 1.5 * mean(recovery$returned == "yes"))
-  w <- class_weights_of(weighted$answerer$target, weighted$answerer$preparation$target)
+  expect_gt(mean(p$prediction == "yes"), 1.5 * mean(recovery$returned == "yes"))
+  w <- class_weights_of(weighted$predictor$target, weighted$predictor$preparation$target)
   favoured <- ifelse(p$probability_yes * w[["yes"]] > p$probability_no * w[["no"]], "yes", "no")
-  expect_equal(p$answer, favoured)
+  expect_equal(p$prediction, favoured)
 })
 
-test_that("the positive class decides what the single output means, not what is answered", {
+test_that("the positive class decides what the single output means, not what is predicted", {
   b <- withr::with_seed(1, brief(recovery, target = "returned") |> wire("direct") |> regimen(seed = 1))
   yes <- single(b, progress = "none")
   no <- single(
@@ -94,7 +94,8 @@ test_that("an exposure scales a count and is asked for", {
   reference <- coef(glm(n ~ x + offset(log(days)), poisson, t))
   expect_equal(as.numeric(coef(m)$output[2:1, 1]), unname(reference), tolerance = 1e-3)
   expect_equal(
-    predict(m, data.frame(x = 0, days = c(1, 10)))$answer[2] / predict(m, data.frame(x = 0, days = 1))$answer, 10,
+    predict(m, data.frame(x = 0, days = c(1, 10)))$prediction[2] / predict(m, data.frame(x = 0, days = 1))$prediction,
+    10,
     tolerance = 1e-5
   )
   expect_fails(predict(m, data.frame(x = 0)), "no column `days`")

@@ -138,12 +138,12 @@ test_that("gaps in categories have their own level, the commonest, or none", {
   expect_equal(unname(one_column(x, gaps = "median")()[, 4]), c(0, 0))
 })
 
-test_that("rows with gaps are set aside where they are to be dropped, and not answered", {
+test_that("rows with gaps are set aside where they are to be dropped, and not predicted", {
   b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
     prepare(only = gas_mbar, gaps = "drop") |> regimen(epochs = 2)
   part <- part_along(b)
   expect_equal(is.na(part), is.na(small_kilns()$gas_mbar))
-  expect_equal(is.na(predict(single(b, progress = "none"), small_kilns())$answer), is.na(small_kilns()$gas_mbar))
+  expect_equal(is.na(predict(single(b, progress = "none"), small_kilns())$prediction), is.na(small_kilns()$gas_mbar))
 })
 
 test_that("categories become ordinal codes, shares or buckets", {
@@ -213,7 +213,7 @@ test_that("settings for some columns stand beside those for all, and later calls
   expect_fails(prepare(b, dates = "seasons"), "Did you mean `season`?")
 })
 
-test_that("a log target is answered as a mean, or as a median where that is asked for", {
+test_that("a log target is predicted as a mean, or as a median where that is asked for", {
   t <- withr::with_seed(4, data.frame(x = runif(3000)))
   t$y <- exp(1 + 2 * t$x + withr::with_seed(5, rnorm(3000, 0, 0.8)))
   fit <- function(target) withr::with_seed(
@@ -222,9 +222,9 @@ test_that("a log target is answered as a mean, or as a median where that is aske
   mean_model <- fit("log")
   median_model <- fit("log_median")
   grid <- data.frame(x = c(0.2, 0.5, 0.8))
-  expect_equal(predict(median_model, grid)$answer, exp(1 + 2 * grid$x), tolerance = 0.05)
-  expect_equal(mean_model$answerer$preparation$target$smear, exp(0.8^2 / 2), tolerance = 0.05)
-  expect_equal(predict(mean_model, grid)$answer, exp(1 + 2 * grid$x + 0.8^2 / 2), tolerance = 0.1)
+  expect_equal(predict(median_model, grid)$prediction, exp(1 + 2 * grid$x), tolerance = 0.05)
+  expect_equal(mean_model$predictor$preparation$target$smear, exp(0.8^2 / 2), tolerance = 0.05)
+  expect_equal(predict(mean_model, grid)$prediction, exp(1 + 2 * grid$x + 0.8^2 / 2), tolerance = 0.1)
   expect_fails(single(brief(transform(t, y = y - 1), "y") |> prepare(target = "log")), "is not above 0 in row")
   expect_fails(single(brief(small_crossings(), "passengers") |> prepare(target = "log")), "is for regression")
 })

@@ -53,7 +53,7 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(regimen(n, loss = "gamma"), "not for the task `count`")
   expect_fails(regimen(brief(recovery, target = "returned"), loss = "ordinal"), "three or more ordered classes")
   expect_fails(regimen(b, output = "softplus"), "the classes decide it")
-  expect_fails(regimen(r, loss = "gamma", output = "identity"), "needs answers above 0")
+  expect_fails(regimen(r, loss = "gamma", output = "identity"), "needs predictions above 0")
   expect_fails(
     regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `knee`?"
   )
@@ -135,7 +135,7 @@ test_that("a smooth curve of sixty points is learned to 1e-5 of its variance by 
   x <- seq(0, 1, length.out = 60)
   curve <- data.frame(x = x, y = exp(-2.5 * x) * sin(12 * x))
   model <- withr::with_seed(1, brief(curve, target = "y") |> wire("8 tanh") |> train(progress = "none"))
-  expect_lt(mean((predict(model, curve)$answer - curve$y)^2) / var(curve$y), 1e-5)
+  expect_lt(mean((predict(model, curve)$prediction - curve$y)^2) / var(curve$y), 1e-5)
 })
 
 test_that("evidence finds a penalty that fits the noise", {
@@ -145,7 +145,7 @@ test_that("evidence finds a penalty that fits the noise", {
   expect_gt(l2_of(noisy), 1000 * l2_of(clean))
 })
 
-test_that("losses with other links and smoothing train and answer in the target's unit", {
+test_that("losses with other links and smoothing train and prediction in the target's unit", {
   table <- small_crossings()
   all_settings <- list(
     list(loss = "gamma"), list(output = "exponential"), list(output = "softplus"), list(loss = "huber"),
@@ -185,7 +185,7 @@ test_that("restarts are trained together, compared, and kept or averaged", {
   committee <- quick_model(epochs = 20, method = "adam", restarts = 4, keep = "committee")
   expect_identical(members_of(trained_network(committee))[[kept]], trained_network(one)$parameters)
   single <- function(parameters) {
-    one$answerer <- with_parameters(one$answerer, parameters)
+    one$predictor <- with_parameters(one$predictor, parameters)
     as.matrix(predict(one, small_kilns(), type = "probability"))
   }
   mean_of_members <- Reduce(`+`, lapply(members_of(trained_network(committee)), single)) / 4
@@ -224,7 +224,7 @@ test_that("measures by epoch are those of the kept network", {
   expect_equal(loss_curves(numbers)$validation_rmse[numbers$best_epoch], m$value[m$measure == "RMSE"], tolerance = 1e-5)
 })
 
-test_that("errors by epoch are those of the quantile that is answered", {
+test_that("errors by epoch are those of the quantile that is predicted", {
   b <- brief(small_crossings(), target = "fare", task = "regression") |>
     regimen(loss = list(kind = "quantile", at = c(0.5, 0.9)), measures = "mae", epochs = 30) |>
     hold_out(seed = 1)
@@ -240,9 +240,10 @@ test_that("quantiles are given in rising order, row by row", {
   # with outputs the other way round every row would fall
   weights <- coef(model)$output
   weights[, 1:3] <- weights[, 3:1]
-  answers <- predict(set_coef(model, list(output = weights)), small_crossings())
-  expect_true(all(answers$quantile_0.1 < answers$quantile_0.5 & answers$quantile_0.5 < answers$quantile_0.9))
-  expect_identical(answers$answer, answers$quantile_0.5)
+  predictions <- predict(set_coef(model, list(output = weights)), small_crossings())
+  expect_true(all(predictions$quantile_0.1 < predictions$quantile_0.5))
+  expect_true(all(predictions$quantile_0.5 < predictions$quantile_0.9))
+  expect_identical(predictions$prediction, predictions$quantile_0.5)
 })
 
 test_that("ordered classes keep their order, given as a factor or by name", {
@@ -252,7 +253,7 @@ test_that("ordered classes keep their order, given as a factor or by name", {
   expect_match(paste(format(b), collapse = " "), "3 ordered classes: low < mid < high", fixed = TRUE)
   model <- withr::with_seed(1, training(b))
   p <- predict(model, data.frame(x = c(-3, 0, 3)), type = "both")
-  expect_equal(p$answer, c("low", "mid", "high"))
+  expect_equal(p$prediction, c("low", "mid", "high"))
   expect_equal(rowSums(p[-1]), rep(1, 3), tolerance = 1e-6, ignore_attr = TRUE)
   expect_fails(brief(t, target = "grade", classes = c("low", "high")), "the value \"mid\"")
 })

@@ -18,7 +18,7 @@ text_of <- function(page) {
   gsub("&quot;", "\"", gsub("\\s+", " ", gsub("<[^>]*>", " ", page)), fixed = TRUE)
 }
 
-test_that("a model's report leads with the answer, and holds all that it has to", {
+test_that("a model's report leads with the prediction, and holds all that it has to", {
   model <- withr::with_seed(1, brief(small_kilns(), "outcome") |> set_about(
     purpose = "To find firings that need a second look.", owner = "The kiln office", limits = c("Gas only.", "No lots.")
   ) |> quick() |> regimen(epochs = 20) |> train(progress = "none"))
@@ -49,7 +49,7 @@ test_that("a model's report leads with the answer, and holds all that it has to"
   expect_identical(read_brief(text = yaml), without_table(model$brief))
   # a cell of the confusion matrix lists rows of it
   expect_match(text, "F[0-9]{5}")
-  key <- judged$judged$key[judged$judged$observed == "sound" & judged$judged$answer == "sound"]
+  key <- judged$judged$key[judged$judged$observed == "sound" & judged$judged$prediction == "sound"]
   expect_true(any(vapply(key, grepl, NA, page, fixed = TRUE)))
 })
 
@@ -97,7 +97,7 @@ test_that("every object that has a report has one, whatever its task", {
   ))
   told <- c(
     folds = "Fold by fold", scouting = "The trials", lineup = "The candidates", watch = "What has moved",
-    turns = "answered [0-9]+", several = "RMSE of mass_t"
+    turns = "predicted [0-9]+", several = "RMSE of mass_t"
   )
   for (name in names(made)) {
     page <- written(made[[name]])

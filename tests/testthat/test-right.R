@@ -40,7 +40,7 @@ test_that("A1: without a penalty coefficients are those of lm and glm, to a mill
     w <- coef(model)$output
     own <- c(w[4, ], w[1:3, ])
     if (target == "number") {
-      own <- own * model$answerer$preparation$target$scale
+      own <- own * model$predictor$preparation$target$scale
       own[1] <- own[1] + mean(t$number)
     }
     reference <- summary(cases[[target]])$coefficients
@@ -57,7 +57,7 @@ test_that("A1: with its own penalty it is as good on fresh rows, at any number o
     })
     new <- all[-seq_len(n), ]
     b <- brief(all[seq_len(n), ], target = "y") |> hold_out(validation = 0, test = 0) |> wire("direct")
-    own <- mean((new$y - predict(single(regimen(b, seed = 1), progress = "none"), new)$answer)^2)
+    own <- mean((new$y - predict(single(regimen(b, seed = 1), progress = "none"), new)$prediction)^2)
     expect_lt(log(own / mean((new$y - predict(lm(y ~ x + x2, all[seq_len(n), ]), new))^2)), 0.05)
   }
 })
@@ -82,7 +82,7 @@ small_folds <- function(b, ...) folds(quick(b), k = 3, progress = "none", ...)
 test_that("A3: a model that was calibrated by folds can be recalibrated", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 2) |> regimen(epochs = 10, seed = 3)
   model <- recalibrate(calibrate(single(b, progress = "none"), small_folds(b)))
-  expect_equal(model$answerer$recalibration$method, "platt")
+  expect_equal(model$predictor$recalibration$method, "platt")
   expect_false(is.null(model$direct$recalibration))
   expect_s3_class(appraise(model), "hylomath_appraisal")
 })
@@ -145,7 +145,7 @@ of_weights <- function(table, target, weight_is = NULL) {
 
 # What was learned, but for how many rows and gaps were counted.
 learned_of <- function(model) {
-  p <- model$answerer$preparation
+  p <- model$predictor$preparation
   list(lapply(p$columns, function(plan) plan[!names(plan) %in% c("seen_gaps", "level_rows")]), p$target, model$baseline)
 }
 
@@ -218,7 +218,7 @@ test_that("A7: the interval of an importance heeds who gives the values too", {
   expect_equal(mean(found), 4 / 40 + 16 / 320 / 10, tolerance = 0.06)
 })
 
-test_that("A8: a wrong answer costs the same on either side", {
+test_that("A8: a wrong prediction costs the same on either side", {
   t <- withr::with_seed(1, data.frame(x = rnorm(400), error = rnorm(400)))
   t <- transform(t, y = ifelse(x + 0.2 * error > 0, "in", "out"), error = NULL)
   model <- brief(t, target = "y", positive = "out") |> wire("direct") |> hold_out(seed = 1) |>
@@ -314,10 +314,10 @@ test_that("A13: many levels that come again are a category, with the encoding of
   ))
   expect_match(paste(format(b), collapse = " "), "not used +note \\(text\\)")
   model <- b |> regimen(seed = 1, epochs = 20) |> single(progress = "none")
-  encodings <- vapply(model$answerer$preparation$columns, `[[`, "", "encoding")
+  encodings <- vapply(model$predictor$preparation$columns, `[[`, "", "encoding")
   expect_equal(sum(encodings == "code"), 2)
   few <- brief(transform(t, harbour = substr(harbour, 1, 3)), target = "y") |> set_columns(keep = harbour)
-  expect_equal(single(regimen(few, epochs = 2), progress = "none")$answerer$preparation$columns[[1]]$encoding, "level")
+  expect_equal(single(regimen(few, epochs = 2), progress = "none")$predictor$preparation$columns[[1]]$encoding, "level")
 })
 
 test_that("A14: an ordered input keeps its order", {
@@ -325,7 +325,7 @@ test_that("A14: an ordered input keeps its order", {
   t <- withr::with_seed(1, data.frame(grade = factor(sample(grades, 200, TRUE), grades, ordered = TRUE)))
   t$y <- as.integer(t$grade) + rnorm(200)
   model <- brief(t, target = "y") |> prepare(categories = "ordinal") |> regimen(epochs = 5) |> single(progress = "none")
-  plan <- model$answerer$preparation$columns[[1]]
+  plan <- model$predictor$preparation$columns[[1]]
   expect_equal(plan$levels, grades)
   expect_false(is.unsorted(plan$scores))
 })
@@ -408,7 +408,7 @@ test_that("A18: a table that was scored is scored again, by R and by the command
   expect_match(paste(again$err, collapse = " "), "from an earlier scoring; replaced")
   expect_identical(read_table("t.csv"), read_table("s.csv"))
   hylomath("predict", "k.hylo", "s.csv", "-o", "u.csv", "--as", "new_")
-  expect_true(all(c("answer", "new_answer") %in% names(read.csv("u.csv"))))
+  expect_true(all(c("prediction", "new_prediction") %in% names(read.csv("u.csv"))))
 })
 
 test_that("A19: the smaller things", {
@@ -425,7 +425,7 @@ test_that("A19: the smaller things", {
   )
   counts <- brief(transform(small_crossings(), days = 1 + hour), target = "passengers") |>
     add_columns(longer = days * 2) |> set_columns(exposure = days) |> regimen(epochs = 2) |> single(progress = "none")
-  expect_false(anyDuplicated(needed_columns(counts$answerer)) > 0)
+  expect_false(anyDuplicated(needed_columns(counts$predictor)) > 0)
   # the commonest level, whatever the encoding
   t <- data.frame(g = rep(c("a", "b", NA), c(60, 30, 10)), y = rnorm(100))
   for (categories in c("ordinal", "frequency", "hash", "embedding", "indicator")) {

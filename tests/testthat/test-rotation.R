@@ -7,7 +7,7 @@ rotating <- function(table = small_kilns(300), target = "outcome", epochs = 4, r
 turned <- function(b) train(b, progress = "none")
 told <- function(x) gsub("\\s+", " ", paste(format(x), collapse = " "))
 
-test_that("every row that is not held out is answered once, stopped by once, and learned from by the others", {
+test_that("every row that is not held out is predicted once, stopped by once, and learned from by the others", {
   cases <- list(
     plain = rotating(),
     groups = rotating(recovery, "returned") |> set_columns(group = patient),
@@ -21,7 +21,7 @@ test_that("every row that is not held out is answered once, stopped by once, and
     expect_identical(which(!is.na(a$turn)), rows)
     expect_true(all(is.na(parts[-rows, ])))
     for (part in c("judged", "validation")) expect_true(all(rowSums(parts[rows, ] == part) == 1))
-    # who stops a network is answered by the next one
+    # who stops a network is predicted by the next one
     for (i in 1:4) expect_identical(parts[, i] == "validation", parts[, i %% 4 + 1] == "judged")
     if (!is.null(a$group)) expect_true(all(tapply(a$turn[rows], a$group[rows], function(t) length(unique(t))) == 1))
   }
@@ -39,13 +39,13 @@ test_that("in order of time networks learn from what was before", {
   }
   model <- turned(a$brief |> with_table(small_crossings()))
   found <- judged_in_part(model, "rotation")
-  expect_setequal(found$row, answered_turns(a))
+  expect_setequal(found$row, predicted_turns(a))
   expect_lt(length(found$row), length(which(!is.na(a$turn))))
   # the first half is learned from by all
   expect_true(all(model$members$learned >= 0.5 * length(which(!is.na(a$turn))) - 5))
 })
 
-test_that("a row has no say in the network that answers it", {
+test_that("a row has no say in the network that predicts it", {
   b <- rotating()
   a <- settle(b)
   model <- turned(b)
@@ -62,14 +62,14 @@ test_that("a row has no say in the network that answers it", {
   again <- train_rotation(again, reporter("none"))
   own <- a$turn[row]
   networks <- function(model, turns) {
-    each <- model$answerer$members[model$answerer$turns %in% turns]
+    each <- model$predictor$members[model$predictor$turns %in% turns]
     lapply(each, function(member) list(member$network$parameters, member$preparation))
   }
   expect_identical(networks(again, own), networks(model, own))
   expect_false(identical(networks(again, setdiff(1:4, own)), networks(model, setdiff(1:4, own))))
 })
 
-test_that("each network is that of the fold with its parts, and together they answer by their shares", {
+test_that("each network is that of the fold with its parts, and together they predict by their shares", {
   b <- rotating()
   model <- turned(b)
   a <- settle(b)
@@ -77,30 +77,30 @@ test_that("each network is that of the fold with its parts, and together they an
   by_hand <- transform(small_kilns(300), part = sub("judged", "test", part))
   single <- brief(by_hand, target = "outcome") |> set_columns(drop = NULL) |> wire("4 tanh") |>
     hold_out(parts = "part", seed = 5) |> regimen(epochs = 4, seed = 7 + 1) |> turned()
-  second <- model$answerer$members[[2]]
+  second <- model$predictor$members[[2]]
   expect_identical(second$network$parameters, trained_network(single)$parameters)
   own <- judged_in_part(model, "rotation")
-  expect_identical(own$answers[own$turn == 2, ]$probability_burst, single$judged$test$answers$probability_burst)
-  each <- lapply(model$answerer$members, function(member) answers_of(member, a$table)$probability_sound)
+  expect_identical(own$predictions[own$turn == 2, ]$probability_burst, single$judged$test$predictions$probability_burst)
+  each <- lapply(model$predictor$members, function(member) predictions_of(member, a$table)$probability_sound)
   expect_equal(predict(model, small_kilns(300), type = "both")$probability_sound, Reduce(`+`, each) / 4)
   judged <- appraise(model, rows = "rotation")
   expect_identical(judged$n, length(own$row))
   for (a in list(judged, appraise(model))) expect_match(told(a), "rotation figures are of single networks")
 })
 
-test_that("an open wiring is blended by what was answered out of fold, and never ends behind its parts", {
+test_that("an open wiring is blended by what was predicted out of fold, and never ends behind its parts", {
   model <- turned(rotating(wiring = "auto", epochs = 20))
   shares <- tapply(model$members$share, model$members$network, sum)
   expect_equal(sum(shares), 1)
   expect_true("direct" %in% names(shares))
   own <- judged_in_part(model, "rotation")
-  alone <- tapply(model$members$loss * model$members$answered, model$members$network, sum) / length(own$row)
-  expect_lte(mean_loss(model$answerer, own), min(alone) + 1e-9)
+  alone <- tapply(model$members$loss * model$members$predicted, model$members$network, sum) / length(own$row)
+  expect_lte(mean_loss(model$predictor, own), min(alone) + 1e-9)
   run <- training_run(model)
   expect_true(run$best %in% leading_members(model)$best_epoch && run$epochs < nrow(model$curves))
   expect_equal(
     unlist(glance(model)[c("parameters", "epochs", "best_epoch", "training_loss")], use.names = FALSE),
-    c(all_parameters(model$answerer), run$epochs, run$best, run$curves$training[run$best])
+    c(all_parameters(model$predictor), run$epochs, run$best, run$curves$training[run$best])
   )
   expect_identical(model$best_epoch, as.integer(run$best))
   expect_false(any(vapply(model_facts(model)[c("method", "wiring")], identical, NA, "auto")))
@@ -130,7 +130,7 @@ test_that("a network that was caught in a bad minimum has no share, one that was
 test_that("a rotation is the same model again, from its own brief and from its file", {
   model <- turned(rotating(wiring = "auto"))
   again <- train(model$brief, data = small_kilns(300), progress = "none")
-  expect_identical(again$answerer, model$answerer)
+  expect_identical(again$predictor, model$predictor)
   expect_identical(again$judged, model$judged)
   file <- withr::local_tempfile(fileext = ".hylo")
   write_model(model, file)
@@ -191,19 +191,19 @@ test_that("an interrupt keeps the turns that are done, and says how many", {
   expect_match(notes(model)$note[notes(model)$code == "interrupted"], sprintf("%d of 4 turns", length(done)))
   own <- judged_in_part(model, "rotation")
   expect_setequal(own$turn, done)
-  expect_length(predict(model, small_kilns(300))$answer, 300)
+  expect_length(predict(model, small_kilns(300))$prediction, 300)
 })
 
 test_that("rows in their turn decide, recalibrate and make sets, without any rows kept for it", {
   b <- rotating(small_kilns(), epochs = 20)
   model <- recalibrate(turned(b))
-  expect_equal(model$answerer$recalibration$rows, length(judged_in_part(model, "rotation")$row))
+  expect_equal(model$predictor$recalibration$rows, length(judged_in_part(model, "rotation")$row))
   two <- rotating(recovery, "returned", epochs = 20) |> set_columns(group = patient) |> turned() |> decide(recall = 0.8)
   expect_match(told(decision_of(two)), "On the out-of-fold predictions, brought to the ensemble's scale")
   after <- decision_of(two)$after
   expect_gte(after["yes", "yes"] / sum(after["yes", ]), 0.8)
   sets <- predict(model, small_kilns(), type = "set")
-  expect_true(all(grepl("^in_", names(sets)) | names(sets) %in% c("answer", "set") | grepl("prob", names(sets))))
+  expect_true(all(grepl("^in_", names(sets)) | names(sets) %in% c("prediction", "set") | grepl("prob", names(sets))))
   expect_fails(predict(turned(quick(b)), small_kilns(), type = "set"), "no calibration rows")
 })
 
@@ -212,27 +212,27 @@ test_that("intervals are those of CV+, and sets those of cross-conformal predict
   model <- turned(rotating(d, "y", epochs = 30))
   own <- judged_in_part(model, "rotation")
   new <- data.frame(x = seq(0, 1, length.out = 9))
-  by_turn <- answers_by_turn(model$answerer, working_table_of(model$brief, new))
+  by_turn <- predictions_by_turn(model$predictor, working_table_of(model$brief, new))
   n <- length(own$row)
-  score <- abs(own$observed - own$answers$answer)
+  score <- abs(own$observed - own$predictions$prediction)
   p <- predict(model, new, type = "interval", level = 0.8)
   for (i in seq_len(nrow(new))) {
-    answer <- vapply(by_turn, function(a) a$answer[i], 0)[as.character(own$turn)]
-    low <- sort(answer - score)[floor(0.2 * (n + 1))]
-    high <- sort(answer + score)[ceiling(0.8 * (n + 1))]
+    prediction <- vapply(by_turn, function(a) a$prediction[i], 0)[as.character(own$turn)]
+    low <- sort(prediction - score)[floor(0.2 * (n + 1))]
+    high <- sort(prediction + score)[ceiling(0.8 * (n + 1))]
     expect_equal(c(p$low[i], p$high[i]), unname(c(low, high)), tolerance = 1e-6)
   }
   kilned <- turned(rotating())
   rows <- judged_in_part(kilned, "rotation")
   table <- small_kilns(300)[1:20, ]
-  answers <- answers_by_turn(kilned$answerer, working_table_of(kilned$brief, table))
+  predictions <- predictions_by_turn(kilned$predictor, working_table_of(kilned$brief, table))
   sets <- predict(kilned, table, type = "set", level = 0.9)
   for (class in kilned$brief$classes) {
     name <- paste0("probability_", class)
     of <- rows$observed == class
     for (i in 1:20) {
-      as_high <- vapply(answers, function(a) 1 - a[[name]][i], 0)[as.character(rows$turn[of])]
-      p_value <- (sum(1 - rows$answers[[name]][of] >= as_high) + 1) / (sum(of) + 1)
+      as_high <- vapply(predictions, function(a) 1 - a[[name]][i], 0)[as.character(rows$turn[of])]
+      p_value <- (sum(1 - rows$predictions[[name]][of] >= as_high) + 1) / (sum(of) + 1)
       expect_identical(sets[[paste0("in_", class)]][i], p_value > 0.1)
     }
   }
@@ -255,9 +255,9 @@ test_that("a fold of a rotation is a rotation", {
   expect_equal(sort(unique(inner$turn[!is.na(inner$turn)])), 1:4)
   own <- f$predictions[f$predictions$fold == 2, ]
   expect_equal(nrow(own), sum(laid$dealt[, 1] == 2))
-  expect_equal(f$each$accuracy[2], mean(own$answer == own$observed))
+  expect_equal(f$each$accuracy[2], mean(own$prediction == own$observed))
   expect_identical(folds(b, k = 3, progress = "none")$predictions, f$predictions)
-  # its answers calibrate the model of the same brief, as those of all networks together
+  # its predictions calibrate the model of the same brief, as those of all networks together
   calibrated <- calibrate(turned(b), f)
   expect_length(calibrated$judged$calibration$key, nrow(f$predictions))
   expect_true(all(is.na(appraise(calibrated)$coverage$proven)))
@@ -275,10 +275,10 @@ test_that("networks that take turns are made one, and what it costs is said", {
   model <- turned(rotating(small_kilns(), epochs = 20, wiring = "auto"))
   one <- distil(model, small_kilns(), progress = "none")
   expect_null(one$members)
-  expect_equal(network_count(one$answerer), 1)
+  expect_equal(network_count(one$predictor), 1)
   cost <- one$distilled$cost
-  expect_equal(cost$loss[2], mean_loss(one$answerer, one$judged$test))
-  expect_equal(cost$loss[1], mean_loss(model$answerer, model$judged$test))
+  expect_equal(cost$loss[2], mean_loss(one$predictor, one$judged$test))
+  expect_equal(cost$loss[1], mean_loss(model$predictor, model$judged$test))
   expect_identical(one$judged$test$key, model$judged$test$key)
   expect_lt(cost$parameters[2], cost$parameters[1])
   expect_match(told(one), "in place of")
@@ -338,7 +338,7 @@ test_that("what is learned of out-of-fold predictions holds for the ensemble", {
     right <- recalibrate(model)
     by_hand <- model
     by_hand$disagreement <- NULL
-    decided <- predict(decide(model, recall = 0.8, class = "yes"), new)$answer
+    decided <- predict(decide(model, recall = 0.8, class = "yes"), new)$prediction
     c(
       change = loss(right) - loss(model), without = loss(recalibrate(by_hand)) - loss(model),
       recall = mean(decided[new$y == "yes"] == "yes")

@@ -10,14 +10,14 @@ changed_model <- function(change, file = withr::local_tempfile(.local_envir = pa
   }, file)
 }
 
-# What happens when such a file is used: its answers, or the class of the error.
+# What happens when such a file is used: its predictions, or the class of the error.
 used <- function(file) {
   tryCatch(
     {
       model <- read_model(file)
       utils::capture.output(print(model))
       predict(model, head(kilns))
-      "answers"
+      "predictions"
     },
     error = function(e) if (inherits(e, "hylomath_error")) "refused" else conditionMessage(e)
   )
@@ -25,38 +25,38 @@ used <- function(file) {
 
 test_that("F1: a crafted model is refused before anything runs on it", {
   place <- function(document, column) {
-    match(column, vapply(document$answerer$preparation$columns, `[[`, "", "column"))
+    match(column, vapply(document$predictor$preparation$columns, `[[`, "", "column"))
   }
   crafted <- list(
     function(d) {
       i <- place(d, "glaze")
-      d$answerer$preparation$columns[[i]]$unseen <- 100000
+      d$predictor$preparation$columns[[i]]$unseen <- 100000
       d
     },
     function(d) {
       i <- place(d, "kiln")
-      d$answerer$preparation$columns[[i]]$width <- 1
+      d$predictor$preparation$columns[[i]]$width <- 1
       d
     },
     function(d) {
-      d$answerer$network$layers <- list()
+      d$predictor$network$layers <- list()
       d
     },
     function(d) {
-      d$answerer$network$layers[[1]]$units <- 1e12
+      d$predictor$network$layers[[1]]$units <- 1e12
       d
     },
     function(d) {
-      d$answerer$network$inputs <- -1
+      d$predictor$network$inputs <- -1
       d
     },
     function(d) {
       i <- place(d, "peak_c")
-      d$answerer$preparation$columns[[i]]$scale <- "x"
+      d$predictor$preparation$columns[[i]]$scale <- "x"
       d
     },
     function(d) {
-      d$answerer$network$output <- "identity"
+      d$predictor$network$output <- "identity"
       d
     },
     function(d) {
@@ -82,7 +82,7 @@ test_that("F1: the core itself stays within its bounds", {
   expect_error(core_encode(list(knots), list(c(0.5, 1)), 1L), "knots")
 })
 
-test_that("F1: models that are broken at random answer, or are refused in words", {
+test_that("F1: models that are broken at random prediction, or are refused in words", {
   paths_of <- function(x, path = list()) {
     if (!is.list(x) || length(x) == 0) return(list(path))
     unlist(lapply(seq_along(x), function(i) paths_of(x[[i]], c(path, i))), recursive = FALSE)
@@ -100,7 +100,7 @@ test_that("F1: models that are broken at random answer, or are refused in words"
     })
     used(file)
   }, ""))
-  expect_setequal(unique(outcomes), c("answers", "refused"))
+  expect_setequal(unique(outcomes), c("predictions", "refused"))
   expect_gt(mean(outcomes == "refused"), 0.4)
 })
 

@@ -2,7 +2,7 @@
 
 scored_cells <- function(file) data.table::fread(file, data.table = FALSE, colClasses = "character")
 
-test_that("a file's rows are answered as predict() answers them, whatever the block", {
+test_that("a file's rows are predicted as predict() predictions them, whatever the block", {
   withr::local_dir(withr::local_tempdir())
   table <- small_kilns(500)
   table$remark <- rep(c("plain", "a, comma", "two \"quotes\"", "a line\nand another", ""), 100)
@@ -15,7 +15,7 @@ test_that("a file's rows are answered as predict() answers them, whatever the bl
     out <- scored_cells("out.csv")
     expect_identical(out[names(table)], scored_cells("in.csv"))
     expect_equal(as.numeric(out$probability_sound), whole$probability_sound, tolerance = 1e-12)
-    expect_equal(out$answer, whole$answer)
+    expect_equal(out$prediction, whole$prediction)
     expect_equal(out$strange, whole$strange)
     expect_equal(unique(out$network), identity_of(model))
   }
@@ -27,7 +27,7 @@ test_that("separators, decimal marks, line ends, compression and Parquet are kep
   withr::local_dir(withr::local_tempdir())
   table <- small_kilns(200)
   model <- quick_model(table)
-  answers <- predict(model, table, "both")
+  predictions <- predict(model, table, "both")
   forms <- list(
     semicolon.csv = function(f) data.table::fwrite(table, f, sep = ";", dec = ","),
     windows.csv = function(f) data.table::fwrite(table, f, eol = "\r\n"), tab.tsv = function(f) {
@@ -42,15 +42,15 @@ test_that("separators, decimal marks, line ends, compression and Parquet are kep
     into <- paste0("scored-", name)
     score_table(model, name, into, block = 4000, progress = "none")
     scored <- read_table(into, unlist(model$brief$columns$kinds))
-    expect_equal(scored$answer, answers$answer, label = name)
-    expect_equal(scored$probability_sound, answers$probability_sound, tolerance = 1e-12, label = name)
+    expect_equal(scored$prediction, predictions$prediction, label = name)
+    expect_equal(scored$probability_sound, predictions$probability_sound, tolerance = 1e-12, label = name)
     expect_equal(scored$peak_c, table$peak_c, label = name)
   }
   expect_true(grepl(";0,", readLines("scored-semicolon.csv", 2)[2]))
   bytes <- readBin("scored-windows.csv", "raw", 1e6)
   expect_equal(sum(bytes == as.raw(13)), 201)
   score_table(model, "tab.tsv", "text.parquet", block = 3000, progress = "none")
-  expect_equal(as.data.frame(nanoparquet::read_parquet("text.parquet"))$answer, answers$answer)
+  expect_equal(as.data.frame(nanoparquet::read_parquet("text.parquet"))$prediction, predictions$prediction)
 })
 
 test_that("what is wrong is said with its row, and nothing is left half-written", {
@@ -93,7 +93,7 @@ test_that("probabilities are put right for other shares of the classes", {
   odds <- plain / (1 - plain) * 0.1 / 0.9 * (1 - trained) / trained
   expect_equal(p$probability_yes, odds / (1 + odds))
   expect_equal(mean(p$probability_yes), mean(new$y == "yes"), tolerance = 0.1)
-  expect_equal(p$answer, ifelse(p$probability_yes > 0.5, "yes", "no"))
+  expect_equal(p$prediction, ifelse(p$probability_yes > 0.5, "yes", "no"))
   for (wrong in list(c(yes = 2), c(maybe = 0.5), c(yes = 0.5, no = 0.6), "a")) {
     expect_fails(predict(model, new, shares = wrong), "shares")
   }
@@ -105,7 +105,7 @@ kilns_in <- function(connection, table) {
   DBI::dbWriteTable(connection, "kilns", table, row.names = FALSE)
 }
 
-test_that("two that answer into one database don't spoil each other's table", {
+test_that("two that predict into one database don't spoil each other's table", {
   skip_if_not_installed("RSQLite")
   withr::local_dir(withr::local_tempdir())
   table <- small_kilns(2000)
@@ -121,7 +121,7 @@ test_that("two that answer into one database don't spoil each other's table", {
   for (one in both) one$wait(120000)
   words <- unlist(lapply(sprintf("words-%d", 1:2), readLines))
   expect_false(any(grepl("fault of hylomath", words)), label = paste(words, collapse = "\n"))
-  expect_true(any(grepl("Answered 2,000 rows", words)), label = paste(words, collapse = "\n"))
+  expect_true(any(grepl("Predicted 2,000 rows", words)), label = paste(words, collapse = "\n"))
   expect_equal(DBI::dbGetQuery(connection, "select count(*) as n from scored")$n, 2000)
   DBI::dbExecute(connection, "begin exclusive")
   failure <- expect_error(
@@ -132,17 +132,17 @@ test_that("two that answer into one database don't spoil each other's table", {
   DBI::dbExecute(connection, "rollback")
 })
 
-test_that("a query's rows are answered into a table, and a broken run goes on", {
+test_that("a query's rows are predicted into a table, and a broken run goes on", {
   table <- small_kilns(500)
   model <- quick_model(table)
-  answers <- predict(model, table, "both")
+  predictions <- predict(model, table, "both")
   check <- function(connection, from, cut) {
     score <- function(...) score_table(model, from, list(table = "scored"), key = "firing", progress = "none", ...)
     expect_equal(score(block = 120)$rows, 500)
     read <- function() DBI::dbGetQuery(connection, "select * from scored order by firing")
     scored <- read()
-    expect_equal(scored$probability_sound[order(order(table$firing))], answers$probability_sound, tolerance = 1e-12)
-    expect_equal(scored$answer, answers$answer[order(table$firing)])
+    expect_equal(scored$probability_sound[order(order(table$firing))], predictions$probability_sound, tolerance = 1e-12)
+    expect_equal(scored$prediction, predictions$prediction[order(table$firing)])
     DBI::dbExecute(connection, cut)
     expect_message(done <- score(block = 33), "Goes on behind")
     expect_true(done$rows > 0)
@@ -174,7 +174,7 @@ test_that("a query's rows are answered into a table, and a broken run goes on", 
     progress = "none"
   )
   of_texts <- DBI::dbGetQuery(connection, "select * from of_texts order by firing")
-  expect_equal(of_texts$probability_sound, answers$probability_sound[order(table$firing)], tolerance = 1e-12)
+  expect_equal(of_texts$probability_sound, predictions$probability_sound[order(table$firing)], tolerance = 1e-12)
   local_postgres()
   server <- DBI::dbConnect(postgres_driver(), dbname = "postgres")
   withr::defer(DBI::dbDisconnect(server))
@@ -206,7 +206,7 @@ test_that("the command scores files, streams and databases", {
   kilns_in(connection, table)
   DBI::dbDisconnect(connection)
   args <- c("predict", "k.hylo", "k.db", "--query", "select * from kilns", "--key", "firing")
-  expect_match(do.call(hylomath, as.list(c(args, "--into", "scored")))$err, "Answered 100 rows", all = FALSE)
+  expect_match(do.call(hylomath, as.list(c(args, "--into", "scored")))$err, "Predicted 100 rows", all = FALSE)
   expect_match(do.call(hylomath, as.list(args))$err, "Tried 100 rows", all = FALSE)
   expect_equal(hylomath("predict", "k.hylo", "k.csv", "--into", "x")$status, 2)
   expect_equal(hylomath("predict", "k.hylo", "k.csv", "--shares", "sound")$status, 2)

@@ -171,11 +171,11 @@ test_that("a search is drawn, by setting, by trial and as a map", {
 turning <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
   regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(rotate = 4, seed = 5)
 
-# By turn, the loss of what a model's networks answered in their turns.
+# By turn, the loss of what a model's networks predicted in their turns.
 turn_losses <- function(model) {
   judged <- judged_in_part(model, "rotation")
   vapply(sort(unique(judged$turn)), function(turn) {
-    mean_loss(model$answerer, rows_of_each(judged, which(judged$turn == turn)))
+    mean_loss(model$predictor, rows_of_each(judged, which(judged$turn == turn)))
   }, 0)
 }
 

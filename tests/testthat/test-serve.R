@@ -24,28 +24,29 @@ as_json <- function(rows) {
   as.character(jsonlite::toJSON(rows, na = "null", digits = NA))
 }
 
-test_that("rows are answered as predict() answers them", {
+test_that("rows are predicted as predict() predictions them", {
   rows <- head(table[names(table) != "outcome"], 20)
   rows$gas_mbar[3] <- NA
   told <- predict(model, rows, "both")
   for (body in c(as_json(rows), sprintf("{\"rows\": %s}", as_json(rows)))) {
-    response <- ask("/answer", body)
+    response <- ask("/predict", body)
     expect_equal(response$status, 200)
     expect_equal(response$rows, 20)
     expect_equal(response$json$network, identity_of(model))
-    expect_equal(response$json$answers$answer, told$answer)
-    expect_equal(response$json$answers$probability_sound, told$probability_sound, tolerance = 1e-14)
+    expect_equal(response$json$predictions$prediction, told$prediction)
+    expect_equal(response$json$predictions$probability_sound, told$probability_sound, tolerance = 1e-14)
   }
-  one <- ask("/answer", sub("^\\[(.*)\\]$", "\\1", as_json(rows[1, ])), query = "?type=answer&flags=true&identity=1")
-  expect_equal(unlist(one$json$answers[c("answer", "strange", "network")]), c(
-    answer = told$answer[1], strange = "", network = identity_of(model)
+  first <- sub("^\\[(.*)\\]$", "\\1", as_json(rows[1, ]))
+  one <- ask("/predict", first, query = "?type=prediction&flags=true&identity=1")
+  expect_equal(unlist(one$json$predictions[c("prediction", "strange", "network")]), c(
+    prediction = told$prediction[1], strange = "", network = identity_of(model)
   ))
   file <- withr::local_tempfile()
   data.table::fwrite(rows, file)
-  csv <- ask("/answer", readBin(file, "raw", 1e6), "text/csv; charset=utf-8")
+  csv <- ask("/predict", readBin(file, "raw", 1e6), "text/csv; charset=utf-8")
   expect_equal(read.csv(text = csv$body)$probability_sound, told$probability_sound, tolerance = 1e-12)
-  both <- ask("/answer", readBin(file, "raw", 1e6), "text/csv", accept = "application/json")
-  expect_equal(both$json$answers$answer, told$answer)
+  both <- ask("/predict", readBin(file, "raw", 1e6), "text/csv", accept = "application/json")
+  expect_equal(both$json$predictions$prediction, told$prediction)
 })
 
 test_that("what is wrong is said, with its row and column", {
@@ -65,16 +66,16 @@ test_that("what is wrong is said, with its row and column", {
     list(as.raw(c(0x5b, 0, 0x5d)), "not JSON")
   )
   for (case in wrong) {
-    response <- ask("/answer", case[[1]])
+    response <- ask("/predict", case[[1]])
     expect_equal(response$status, 422)
     expect_match(paste(response$json$error, response$json$try), case[[2]], fixed = TRUE)
   }
-  expect_equal(ask("/answer", body(), query = "?type=interval")$status, 422)
-  expect_match(ask("/answer", body(), query = "?typ=both")$json$error, "not known")
-  expect_equal(ask("/answer", "x", "image/png")$status, 415)
-  expect_equal(ask("/answer", raw(1e6 + 1))$status, 413)
-  expect_equal(ask("/answer", paste0("[", paste(rep("{}", 1001), collapse = ","), "]"))$status, 413)
-  expect_equal(ask("/answer")$status, 405)
+  expect_equal(ask("/predict", body(), query = "?type=interval")$status, 422)
+  expect_match(ask("/predict", body(), query = "?typ=both")$json$error, "not known")
+  expect_equal(ask("/predict", "x", "image/png")$status, 415)
+  expect_equal(ask("/predict", raw(1e6 + 1))$status, 413)
+  expect_equal(ask("/predict", paste0("[", paste(rep("{}", 1001), collapse = ","), "]"))$status, 413)
+  expect_equal(ask("/predict")$status, 405)
   expect_equal(ask("/health", "x")$status, 405)
   expect_equal(ask("/etc/passwd")$status, 404)
 })
@@ -83,11 +84,11 @@ test_that("it tells of itself, and nothing of single rows", {
   expect_equal(ask("/health")$json$health, "well")
   told <- ask("/model")
   expect_equal(told$json$target, "outcome")
-  expect_setequal(told$json$columns$name, needed_columns(model$answerer))
+  expect_setequal(told$json$columns$name, needed_columns(model$predictor))
   openapi <- ask("/openapi.json")$json
   expect_equal(openapi$openapi, "3.1.0")
-  expect_setequal(openapi$components$schemas$row$required, needed_columns(model$answerer))
-  expect_true(all(c("/answer", "/model", "/health", "/counts") %in% names(openapi$paths)))
+  expect_setequal(openapi$components$schemas$row$required, needed_columns(model$predictor))
+  expect_true(all(c("/predict", "/model", "/health", "/counts") %in% names(openapi$paths)))
   page <- ask("/")
   expect_match(page$body, "<form id=\"form\"", fixed = TRUE)
   for (key in model$judged$test$key[1:3]) expect_no_match(paste(page$body, told$body), key)
@@ -117,10 +118,10 @@ test_that("a process listens, logs without values, and stops when it is told", {
   skip_if(Sys.which("curl") == "", "there is no curl")
   writeLines(as_json(head(table[names(table) != "outcome"], 3)), "rows.json")
   json <- c("-H", "Content-Type:application/json")
-  expect_equal(curl("--data-binary", "@rows.json", json, paste0(address, "answer")), "200")
-  expect_equal(jsonlite::fromJSON("body")$answers$answer, predict(model, head(table, 3))$answer)
+  expect_equal(curl("--data-binary", "@rows.json", json, paste0(address, "predict")), "200")
+  expect_equal(jsonlite::fromJSON("body")$predictions$prediction, predict(model, head(table, 3))$prediction)
   writeLines(strrep(" ", 6000), "large")
-  expect_equal(curl("--data-binary", "@large", paste0(address, "answer")), "413")
+  expect_equal(curl("--data-binary", "@large", paste0(address, "predict")), "413")
   expect_equal(curl(paste0(address, "counts")), "200")
   expect_equal(jsonlite::fromJSON("body")$rows, 3)
   process$signal(15L)
@@ -128,7 +129,7 @@ test_that("a process listens, logs without values, and stops when it is told", {
   expect_false(process$is_alive())
   log <- readLines("log.jsonl")
   expect_length(log, 3)
-  expect_equal(jsonlite::fromJSON(log[1])[c("status", "rows", "path")], list(status = 200, rows = 3, path = "/answer"))
+  expect_equal(jsonlite::fromJSON(log[1])[c("status", "rows", "path")], list(status = 200, rows = 3, path = "/predict"))
   expect_no_match(paste(log, collapse = ""), table$firing[1])
   expect_match(paste(readLines("said.txt"), collapse = " "), "Stopped")
 })
@@ -143,11 +144,11 @@ send <- function(port, text, seconds = 0.5, keep = FALSE) {
 }
 
 came <- function(socket, seconds = 3) {
-  answer <- raw()
+  prediction <- raw()
   until <- Sys.time() + seconds
   repeat {
-    answer <- c(answer, readBin(socket, "raw", 1e6))
-    if (length(answer) || Sys.time() > until) return(sub("^HTTP/1.1 ([0-9]+).*$", "\\1", rawToChar(answer)))
+    prediction <- c(prediction, readBin(socket, "raw", 1e6))
+    if (length(prediction) || Sys.time() > until) return(sub("^HTTP/1.1 ([0-9]+).*$", "\\1", rawToChar(prediction)))
     Sys.sleep(0.02)
   }
 }
@@ -174,7 +175,7 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
   Sys.sleep(0.2)
   port <- as.integer(sub("^.*:([0-9]+)/$", "\\1", readLines("address")))
   body <- as_json(head(table[names(table) != "outcome"], 3))
-  request <- function(..., path = "/answer", host = "localhost", type = "application/json",
+  request <- function(..., path = "/predict", host = "localhost", type = "application/json",
                       token = "a-token-of-its-own", length = nchar(body), sent = body) {
     paste(c(
       paste("POST", path, "HTTP/1.1"), paste0("Host: ", host), if (!is.null(type)) paste("Content-Type:", type),
@@ -183,8 +184,8 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
       ..., "", sent
     ), collapse = "\r\n")
   }
-  answered <- function(...) send(port, request(...), 10)
-  expect_equal(answered(), "200")
+  predicted <- function(...) send(port, request(...), 10)
+  expect_equal(predicted(), "200")
   refused <- list(
     "421" = list(host = "evil.example"), "421" = list(host = "evil.example:80"),
     "403" = list("Origin: http://evil.example"), "403" = list("Sec-Fetch-Site: cross-site"),
@@ -192,17 +193,17 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
     "415" = list(type = NULL), "415" = list(type = "text/plain"), "415" = list("Content-Encoding: gzip"),
     "411" = list("Transfer-Encoding: chunked", length = NULL, sent = "5\r\nhello\r\n"),
     "413" = list(length = "2000000000"),
-    "400" = list("Upgrade: websocket", "Connection: Upgrade"), "422" = list(path = "/answer?type=%ff"),
-    "422" = list(path = "/answer?level=-1&type=set"),
+    "400" = list("Upgrade: websocket", "Connection: Upgrade"), "422" = list(path = "/predict?type=%ff"),
+    "422" = list(path = "/predict?level=-1&type=set"),
     "422" = list(type = "text/csv", sent = strrep("a b ", 2000), length = 8000)
   )
   for (i in seq_along(refused)) {
-    expect_equal(do.call(answered, refused[[i]]), names(refused)[i], info = deparse(refused[[i]], 200)[1])
+    expect_equal(do.call(predicted, refused[[i]]), names(refused)[i], info = deparse(refused[[i]], 200)[1])
   }
-  expect_equal(answered("Origin: http://localhost:8010", "Sec-Fetch-Site: same-origin"), "200")
+  expect_equal(predicted("Origin: http://localhost:8010", "Sec-Fetch-Site: same-origin"), "200")
   packed <- memCompress(charToRaw(strrep("0,", 1e5)), "gzip")
   expect_equal(respond(list(
-    REQUEST_METHOD = "POST", PATH_INFO = "/answer", QUERY_STRING = "", HTTP_CONTENT_TYPE = "text/csv",
+    REQUEST_METHOD = "POST", PATH_INFO = "/predict", QUERY_STRING = "", HTTP_CONTENT_TYPE = "text/csv",
     rook.input = list(read = function() c(as.raw(c(0x1f, 0x8b)), packed))
   ), service)$status, 422)
   # a browser brings the token once
@@ -213,18 +214,18 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
   for (i in 1:200) {
     close(send(port, request(length = 5000), keep = TRUE))
   }
-  expect_equal(answered(), "200")
+  expect_equal(predicted(), "200")
   # as many as may be under way have sent half of it; others are told to wait, and none is lost
   half <- nchar(request()) - 40
   waiting <- lapply(1:20, function(i) send(port, substr(request(), 1, half), keep = TRUE))
   Sys.sleep(0.5)
-  expect_equal(answered(), "503")
+  expect_equal(predicted(), "503")
   for (socket in waiting) writeBin(charToRaw(substring(request(), half + 1)), socket)
   expect_equal(vapply(waiting, came, "", 10), rep("200", 20))
   lapply(waiting, close)
   # who says nothing, or a little now and then, is hung up on
   silent <- send(port, "", keep = TRUE)
-  slow <- send(port, "POST /answer HTTP/1.1\r\n", keep = TRUE)
+  slow <- send(port, "POST /predict HTTP/1.1\r\n", keep = TRUE)
   for (i in 1:14) {
     Sys.sleep(0.5)
     lost(slow, "X-More: yes\r\n")
@@ -235,7 +236,7 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
     expect_true(lost(socket, "X"))
     close(socket)
   }
-  expect_equal(answered(), "200")
+  expect_equal(predicted(), "200")
   expect_match(paste(readLines("said.txt"), collapse = " "), "log /dev/full can't be written|lines lost")
   process$signal(15L)
   process$wait(15000)
@@ -244,7 +245,7 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
   expect_error(serve_model(model, host = "0.0.0.0", token = "short"), "16 characters")
 })
 
-test_that("a browser answers in the page as the model does", {
+test_that("a browser predictions in the page as the model does", {
   skip_if(Sys.which("chromium") == "", "there is no browser")
   withr::local_dir(withr::local_tempdir())
   writeLines(transcribe(model, "page"), "page.html", useBytes = TRUE)
@@ -252,10 +253,10 @@ test_that("a browser answers in the page as the model does", {
     "--headless", "--no-sandbox", "--disable-gpu", "--virtual-time-budget=3000", "--dump-dom",
     shQuote(paste0("file://", normalizePath("page.html")))
   ), stdout = TRUE, stderr = FALSE))
-  first <- as.data.frame(lapply(stats::setNames(nm = needed_columns(model$answerer)), function(name) {
+  first <- as.data.frame(lapply(stats::setNames(nm = needed_columns(model$predictor)), function(name) {
     field <- Filter(function(f) f$name == name, form_columns(model))[[1]]
     if (field$type == "date") as.Date(NA) else field$value
   }))
-  told <- predict(model, first)$answer
-  expect_match(paste(seen, collapse = " "), sprintf("<p id=\"answer\">%s</p>", told), fixed = TRUE)
+  told <- predict(model, first)$prediction
+  expect_match(paste(seen, collapse = " "), sprintf("<p id=\"prediction\">%s</p>", told), fixed = TRUE)
 })

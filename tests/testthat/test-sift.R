@@ -35,7 +35,7 @@ test_that("the brief that comes of it is that with fewer inputs", {
   b <- best_brief(s)
   expect_setequal(brief_inputs(b), s$small)
   model <- single(b, progress = "none")
-  expect_setequal(needed_columns(model$answerer), s$small)
+  expect_setequal(needed_columns(model$predictor), s$small)
   expect_identical(as.data.frame(s), s$path)
   expect_fails(best_brief(s, "smallest"), "`which` can't be")
 })
@@ -45,15 +45,15 @@ test_that("the rise is that of shuffling column by column", {
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
   spec <- fold_spec(laid, 1)
   a <- spec$analysis
-  answerer <- new_answerer(spec, fit_networks(list(spec), NULL)[[1]])
-  loss_over <- function(table, rows) mean_loss(answerer, judged_rows(answerer, a$roles, table[rows, ], rows))
+  predictor <- new_predictor(spec, fit_networks(list(spec), NULL)[[1]])
+  loss_over <- function(table, rows) mean_loss(predictor, judged_rows(predictor, a$roles, table[rows, ], rows))
   rows <- c(spec$judged, spec$core$rows[spec$core$validation])
   by_hand <- mean(vapply(1:3, function(r) {
     table <- a$table
     table$V1[rows] <- table$V1[rows[core_shuffle(length(rows), a$regimen$seed, stream_of("ranked columns", r))]]
     loss_over(table, rows)
   }, 0)) - loss_over(a$table, rows)
-  expect_equal(shuffling_rise(spec, answerer)[match("V1", brief_inputs(b))], by_hand)
+  expect_equal(shuffling_rise(spec, predictor)[match("V1", brief_inputs(b))], by_hand)
 })
 
 test_that("what can't be sifted is refused, and several targets can be", {

@@ -159,7 +159,7 @@ test_that("a password stands in no brief, model, table, report, error or list of
   said <- unlist(c(
     hylomath("brief", "postgres", select, "-t", "outcome", "-o", "k.yml"),
     hylomath("train", "k.yml", "--quick", "-o", "k.hylo"),
-    hylomath("predict", "k.hylo", "postgres", select, "--key", "firing", "--into", "answers"),
+    hylomath("predict", "k.hylo", "postgres", select, "--key", "firing", "--into", "predictions"),
     hylomath("report", "k.hylo"), hylomath("brief", "postgres", "--query", "select nothing", "-t", "y", "-o", "x.yml"),
     hylomath("brief", "nowhere", "--query", "select 1", "-t", "y", "-o", "x.yml"), hylomath("show", "k.hylo", "--json")
   ))

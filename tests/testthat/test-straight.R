@@ -39,7 +39,7 @@ test_that("whole-table methods, batches and a committee take a straight path", {
     expect_lt(min(path$curves$training), path$curves$training[1])
   }
   committee <- straight_model(b, restarts = 3, keep = "committee", epochs = 5)
-  expect_length(committee$answerer$network$members, 3)
+  expect_length(committee$predictor$network$members, 3)
 })
 
 test_that("networks with a straight path take turns, in folds too, and teach one", {
@@ -55,7 +55,7 @@ test_that("networks with a straight path take turns, in folds too, and teach one
   expect_equal(own$curves$updates[1], 0)
 })
 
-test_that("its weights are seen, set, kept in files and answer by the formula", {
+test_that("its weights are seen, set, kept in files and prediction by the formula", {
   b <- kinds$classes |> hold_out(seed = 3) |> wire("5 tanh + direct l2=0.01")
   model <- straight_model(b, "5 tanh + direct l2=0.01", epochs = 30)
   w <- coef(model)
@@ -63,7 +63,7 @@ test_that("its weights are seen, set, kept in files and answer by the formula", 
   expect_equal(dimnames(w$direct), list(setdiff(rownames(w$layer_1), "(bias)"), colnames(w$output)))
   expect_equal(sum(layers_of(model)$values), length(unlist(w)))
   rows <- utils::head(b$table, 20)
-  x <- t(encode_inputs(model$answerer$preparation, rows))
+  x <- t(encode_inputs(model$predictor$preparation, rows))
   hidden <- tanh(cbind(x, 1) %*% w$layer_1)
   linear <- cbind(hidden, 1) %*% w$output + x %*% w$direct
   expect_equal(unname(as.matrix(probe(model, rows, layer = 2))), unname(linear), tolerance = 1e-5)

@@ -38,7 +38,7 @@ test_that("the kept weights give the validation loss that the curve shows", {
 test_that("a regression reports in its own unit and trains on the scaled one", {
   table <- transform(small_crossings(), minutes = 1e5 + 3000 * sin(hour / 3) + 500 * (route == "Holm"))
   model <- withr::with_seed(1, brief(table, "minutes") |> set_columns(drop = passengers) |> single(progress = "none"))
-  expect_equal(mean(predict(model, table)$answer), mean(table$minutes), tolerance = 0.01)
+  expect_equal(mean(predict(model, table)$prediction), mean(table$minutes), tolerance = 0.01)
   expect_gt(appraise(model)$measures$value[3], 0.95)  # R squared
   expect_lt(loss_curves(model)$validation[model$best_epoch], 0.05)
 })
@@ -136,10 +136,10 @@ test_that("coef() gives each layer's weights by name", {
   model <- quick_model(epochs = 1)
   w <- coef(model)
   expect_named(w, c("layer_1", "layer_2", "output"))
-  expect_equal(dim(w$layer_1), c(length(model$answerer$preparation$features) + 1, 24))
+  expect_equal(dim(w$layer_1), c(length(model$predictor$preparation$features) + 1, 24))
   expect_equal(dimnames(w$output), list(c(paste0("unit_", 1:12), "(bias)"), c("burst", "crazed", "sound", "warped")))
   # by hand: the network's scores for one row
-  x <- c(encode_inputs(model$answerer$preparation, small_kilns()[5, ]), 1)
+  x <- c(encode_inputs(model$predictor$preparation, small_kilns()[5, ]), 1)
   relu <- function(v) pmax(v, 0)
   score <- c(relu(c(relu(x %*% w$layer_1), 1) %*% w$layer_2), 1) %*% w$output
   expect_equal(

@@ -44,7 +44,7 @@ changed <- list(
   recalibrated = function(m) recalibrate(m, "isotonic"), tempered = function(m) recalibrate(m, "temperature"),
   platt = function(m) recalibrate(m, "platt"), threshold = function(m) decide(m, threshold = 0.3, class = "low"),
   costs = function(m) {
-    classes <- m$answerer$target$classes
+    classes <- m$predictor$target$classes
     decide(m, costs = matrix(c(0, 1, 3, 4, 2, 0, 1, 2, 3, 1, 0, 1, 9, 5, 1, 0), 4, dimnames = list(classes, classes)))
   }
 )
@@ -52,7 +52,7 @@ changed <- list(
 trained <- function(b) withr::with_seed(7, train(regimen(b, epochs = 8), progress = "none"))
 
 # Rows that it was trained on, and what it never saw: new levels, values far outside, gaps everywhere.
-to_be_answered <- function(b) {
+to_be_predicted <- function(b) {
   rows <- everything[seq_len(200), setdiff(names(b$table), b$target)]
   rows$size[1:5] <- c(-3, 20, 0, NA, 12)
   if (!is.null(rows$place)) rows$place[3:9] <- "elsewhere"
@@ -62,14 +62,14 @@ to_be_answered <- function(b) {
   rows
 }
 
-test_that("C, JavaScript and R answer as the model does, whatever it is made of", {
+test_that("C, JavaScript and R predict as the model does, whatever it is made of", {
   models <- lapply(cases, trained)
   models <- c(models, lapply(changed, function(change) {
     change(trained(hold_out(cases$classes, calibration = 0.2)))
   }))
   for (name in names(models)) {
     model <- models[[name]]
-    rows <- to_be_answered(cases[[name]] %||% cases$classes)
+    rows <- to_be_predicted(cases[[name]] %||% cases$classes)
     expect_null(differing(model, rows, in_r(transcribe(model, "r"), rows)), info = paste(name, "in R"))
     if (Sys.which("gcc") != "") {
       expect_null(differing(model, rows, in_c(transcribe(model, "c"), rows, model)), info = paste(name, "in C"))
@@ -128,7 +128,7 @@ test_that("an R transcript is read in every locale", {
 test_that("intervals of one width stand beside numbers", {
   for (name in c("numbers", "logarithm", "several")) {
     model <- trained(hold_out(cases[[name]], calibration = 0.2))
-    rows <- to_be_answered(cases[[name]])
+    rows <- to_be_predicted(cases[[name]])
     told <- suppressWarnings(predict(model, rows, "interval", level = 0.8), "hylomath_warning_far")
     code <- transcribe(model, "r", level = 0.8)
     here <- in_r(code, rows)
@@ -146,7 +146,7 @@ test_that("intervals of one width stand beside numbers", {
   expect_fails(transcribe(trained(hold_out(cases$counts, calibration = 0.2)), "r", level = 0.9), "another width")
 })
 
-test_that("databases answer as the model does", {
+test_that("databases predict as the model does", {
   models <- lapply(cases, trained)
   models <- c(models, lapply(changed, function(change) {
     change(trained(hold_out(cases$classes, calibration = 0.2)))
@@ -156,7 +156,7 @@ test_that("databases answer as the model does", {
   for (name in setdiff(names(models), c("arithmetic", "hashed"))) {
     expect_match(transcribe(models[[name]], "sql"), "^-- A network")
   }
-  rows_for <- function(name) to_be_answered(cases[[name]] %||% cases$classes)
+  rows_for <- function(name) to_be_predicted(cases[[name]] %||% cases$classes)
   if (Sys.which("sqlite3") != "") {
     for (name in names(models)) {
       found <- in_sqlite(models[[name]], rows_for(name))
@@ -180,7 +180,7 @@ test_that("a C program reads numbers by their point and nothing else, and is cle
   program <- compiled(code)
   read <- function(cell) suppressWarnings(system2(program, input = cell, stdout = TRUE, stderr = FALSE))
   for (cell in c("6.48", "-.5", "1e3", " 2")) {
-    told <- suppressWarnings(predict(model, data.frame(x = as.numeric(cell)))$answer)
+    told <- suppressWarnings(predict(model, data.frame(x = as.numeric(cell)))$prediction)
     expect_equal(as.numeric(read(cell)), told, tolerance = 1e-6)
   }
   for (cell in c("0x10", "inf", "nan", "1e999", "6,48", "1d5", strrep("1", 500))) {

@@ -12,8 +12,8 @@ test_that("nothing is called where nothing has changed", {
   expect_match(watch$sentence, "^Keep: nothing has moved")
   expect_equal(nrow(called(watch)), 0)
   # 10 columns but the date; the loss is that of an appraisal
-  expect_setequal(unique(watch$movements$column[!watch$movements$what %in% c("answer", "measure")]), setdiff(
-    prepared_columns(model$answerer$preparation), "fired_on"
+  expect_setequal(unique(watch$movements$column[!watch$movements$what %in% c("prediction", "measure")]), setdiff(
+    prepared_columns(model$predictor$preparation), "fired_on"
   ))
   expect_equal(watch$periods$loss, measure_row(appraise(model, newer), "cross-entropy")$value)
 })
@@ -45,7 +45,7 @@ test_that("what has moved is named, and how far", {
   )
 })
 
-test_that("answers that are wrong now ask for training, in the period where they are", {
+test_that("predictions that are wrong now ask for training, in the period where they are", {
   wrong <- newer
   late <- as.integer(format(wrong$fired_on, "%m")) > 6
   wrong$outcome[late] <- sample(wrong$outcome[late])
@@ -115,7 +115,7 @@ test_that("a watch names what it measures: a root of mean squares, in the unit o
   model <- train(brief(rows(600, 10), target = "y") |> wire("direct"), progress = "none")
   newer <- rows(500, 10.2)
   found <- watch_model(model, newer)
-  rmse <- sqrt(mean((predict(model, newer)$answer - newer$y)^2))
+  rmse <- sqrt(mean((predict(model, newer)$prediction - newer$y)^2))
   expect_equal(found$loss, "RMSE")
   expect_equal(found$periods$loss, rmse)
   expect_equal(found$periods$then, appraise(model)$measures$value[1])

@@ -14,7 +14,7 @@ test_that("the layers of a network with everything are those of its formulas", {
   model <- rich_model()
   w <- coef(model)
   row <- small_kilns()[7, ]
-  numbers <- core_encode(model$answerer$preparation$columns, encoder_sources(model$answerer$preparation, row), 1L)
+  numbers <- core_encode(model$predictor$preparation$columns, encoder_sources(model$predictor$preparation, row), 1L)
   x <- c(numbers[-length(numbers)], w$embedding_glaze[row$glaze, ])  # the last encoded value is the code
   part <- function(block, name) block[name, ]
   z <- as.numeric(x %*% w$layer_1[seq_along(x), ])
@@ -117,7 +117,7 @@ test_that("weights go into a table and come back", {
     brief(small_kilns(), "outcome") |> hold_out(rotate = 3) |> wire("4 tanh") |> regimen(epochs = 3), progress = "none"
   )))) {
     table <- coef_table(model)
-    expect_equal(nrow(table), all_parameters(model$answerer))
+    expect_equal(nrow(table), all_parameters(model$predictor))
     for (file in c("w.csv", "w.parquet")) {
       write_table(table, file)
       expect_equal(read_table(file, c(input = "category", unit = "category"))$value, table$value, tolerance = 1e-15)

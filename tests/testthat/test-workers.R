@@ -25,7 +25,7 @@ test_that("two workers give what one process gives, bit for bit", {
   turning <- wire(hold_out(b, rotate = 3, seed = 5), "3 tanh")
   turned <- train(turning, progress = "none")
   local_workers()
-  expect_identical(train(turning, progress = "none")$answerer, turned$answerer)
+  expect_identical(train(turning, progress = "none")$predictor, turned$predictor)
   there <- folds(b, k = 4, progress = "none")
   expect_identical(there$predictions, here$predictions)
   expect_identical(there$measures, here$measures)
@@ -114,7 +114,7 @@ test_that("workers on this machine are spoken to through pipes, and one that is 
   }
 })
 
-test_that("of a cluster that was handed over those stay that answer; when none does the rest is done here", {
+test_that("of a cluster that was handed over those stay that predict; when none does the rest is done here", {
   skip_if_not_installed("future")
   b <- base()
   whole <- folds(b, k = 6, progress = "none")

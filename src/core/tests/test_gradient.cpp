@@ -187,19 +187,19 @@ TEST_CASE("ordered classes: the gradient is right, the probabilities are those o
   const double given[] = {0.3, -0.2, 0.7};  // bias, then the gaps
   start_parameters<double>(spec, layout, {given, 3}, {1, 0, 0, Purpose::Start}, w);
   const auto rows = all_rows(9);
-  std::vector<double> answers(9 * 4), linear(9);
-  pass.answers(table, rows, w, answers.data());
+  std::vector<double> predictions(9 * 4), linear(9);
+  pass.predictions(table, rows, w, predictions.data());
   pass.outputs(table, rows, w, 1, linear.data());
   const double thresholds[] = {0, std::exp(-0.2), std::exp(-0.2) + std::exp(0.7)};
   double loss = 0;
   for (std::size_t i = 0; i < 9; ++i) {
     double upto = 0;
     for (std::size_t k = 0; k < 3; ++k) {
-      upto += answers[i * 4 + k];
+      upto += predictions[i * 4 + k];
       CHECK(upto == Approx(1 / (1 + std::exp(linear[i] - thresholds[k]))));
     }
-    CHECK(upto + answers[i * 4 + 3] == Approx(1));
-    loss -= table.weight[i] * std::log(answers[i * 4 + std::size_t(table.y_row(i)[0])]);
+    CHECK(upto + predictions[i * 4 + 3] == Approx(1));
+    loss -= table.weight[i] * std::log(predictions[i * 4 + std::size_t(table.y_row(i)[0])]);
   }
   CHECK(pass.loss(table, rows, w) == Approx(loss));
 }
@@ -238,7 +238,7 @@ TEST_CASE("the gradient through batch normalisation is right at every level") {
   }
 }
 
-TEST_CASE("folding batch normalisation into the weights changes no answer") {
+TEST_CASE("folding batch normalisation into the weights changes no prediction") {
   auto spec = network_of(4, {6}, Activation::Tanh, 2, Output::Identity);
   spec.layers[0].norm = true;
   const Layout<double> layout(spec);
@@ -299,9 +299,9 @@ TEST_CASE("an offset is added to the linear output and leaves the gradient right
   start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
   const std::uint32_t row[] = {7};
   double plain, moved;
-  pass.answers(table, {row, 1}, w, &plain);
+  pass.predictions(table, {row, 1}, w, &plain);
   for (std::size_t i = 0; i < 20; ++i) table.offset.push_back(0.1 * double(i));
-  pass.answers(table, {row, 1}, w, &moved);
+  pass.predictions(table, {row, 1}, w, &moved);
   CHECK(moved == Approx(plain * std::exp(0.7)));
   CHECK(gradient_error(spec, table) < 1e-6);
 }

@@ -151,7 +151,7 @@ TEST_CASE("activations agree with the C library at every level") {
   }
 }
 
-TEST_CASE("no activation and no output answers anything but numbers, however far its argument lies") {
+TEST_CASE("no activation and no output predictions anything but numbers, however far its argument lies") {
   const Activation all_of_them[] = {Activation::Logistic,  Activation::Tanh,    Activation::Relu,
                                     Activation::LeakyRelu, Activation::Elu,     Activation::Selu,
                                     Activation::Gelu,      Activation::Silu,    Activation::Softplus,
@@ -171,7 +171,7 @@ TEST_CASE("no activation and no output answers anything but numbers, however far
         }
         for (const Output output : {Output::Logistic, Output::Exponential, Output::Softplus}) {
           AlignedVector<float> z(row_stride<float>(1), float(x));
-          level->single.answer(output, 1, 1, 1, z.data());
+          level->single.prediction(output, 1, 1, 1, z.data());
           INFO(level->name << ", output " << int(output) << " of " << x);
           REQUIRE(std::isfinite(z[0]));
         }

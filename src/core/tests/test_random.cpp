@@ -7,7 +7,7 @@
 
 using namespace hylo_test;
 
-TEST_CASE("Philox gives the known answers of its paper") {
+TEST_CASE("Philox gives the known predictions of its paper") {
   CHECK(philox({0, 0, 0, 0}, {0, 0}) == (Philox4{0x6627e8d5u, 0xe169c58du, 0xbc57ac4cu, 0x9b00dbd8u}));
   CHECK(philox({~0u, ~0u, ~0u, ~0u}, {~0u, ~0u}) == (Philox4{0x408f276du, 0x41c83b0eu, 0xa20bc7c6u, 0x6d5451fdu}));
   CHECK(philox({0x243f6a88u, 0x85a308d3u, 0x13198a2eu, 0x03707344u}, {0xa4093822u, 0x299f31d0u}) ==

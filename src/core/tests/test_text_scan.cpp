@@ -91,10 +91,10 @@ TEST_CASE("records end at line ends that are not quoted") {
   CHECK(joined("", "").empty());
   std::string lefts, rights, wanted;
   for (int i = 0; i < 5000; ++i) {
-    const std::string record = std::to_string(i * i), answer = std::to_string(i);
+    const std::string record = std::to_string(i * i), prediction = std::to_string(i);
     lefts += record + (i % 2 ? "\n" : "\r\n");
-    rights += answer + (i % 3 ? "\n" : "\r\n");
-    wanted += record + "," + answer + (i % 2 ? "\n" : "\r\n");
+    rights += prediction + (i % 3 ? "\n" : "\r\n");
+    wanted += record + "," + prediction + (i % 2 ? "\n" : "\r\n");
   }
   CHECK((joined(lefts, rights) == wanted));
   CHECK_THROWS_AS(joined("a\n", "x\ny\n"), std::invalid_argument);

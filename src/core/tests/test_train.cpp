@@ -213,7 +213,7 @@ TEST_CASE("multiplying every weight changes nothing but the loss's unit: a weigh
   for (std::size_t i = 0; i < w.size(); ++i) CHECK(a[i] / 2 == Approx(b[i]).margin(1e-15));
 }
 
-TEST_CASE("the output bias is the first answer, and dense parameters survive packing") {
+TEST_CASE("the output bias is the first prediction, and dense parameters survive packing") {
   const auto spec = network_of(4, {}, Activation::Identity, 3, Output::Softmax);
   const Layout<float> layout(spec);
   AlignedVector<float> w(layout.size());

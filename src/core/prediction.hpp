@@ -1,4 +1,5 @@
-// What networks answer together: each takes rows in by its own preparation, and the mean of their answers is given.
+// What networks predict together: each takes rows in by its own preparation, and the mean of their predictions is
+// given.
 #pragma once
 #include <cstddef>
 #include <vector>
@@ -10,9 +11,9 @@
 
 namespace hylo {
 
-// How answers are read from what a network puts out. Of classes: the score of each class over its weight, normalised;
-// where `turned`, the network's last class is the first one of the answers. Of numbers: scale * value + shift, or
-// smear * the exponential of that if `logarithmic`, in rising order if `rising`.
+// How predictions are read from what a network puts out. Of classes: the score of each class over its weight,
+// normalised; where `turned`, the network's last class is the first one of the predictions. Of numbers: scale * value +
+// shift, or smear * the exponential of that if `logarithmic`, in rising order if `rising`.
 struct Reading {
   bool classes = false;
   std::vector<double> weights;
@@ -27,24 +28,24 @@ struct Intake {
   std::vector<SourceColumn> columns;
 };
 
-struct AnsweringNetwork {
-  AnsweringNetwork(NetworkSpec spec_, Reading reading_, std::size_t intake_, double share_);
+struct PredictingNetwork {
+  PredictingNetwork(NetworkSpec spec_, Reading reading_, std::size_t intake_, double share_);
 
   NetworkSpec spec;
   Layout<float> layout;
   Reading reading;
   std::size_t intake;                        // its place among the intakes
-  double share;                              // how much its answers count
+  double share;                              // how much its predictions count
   std::vector<AlignedVector<float>> folded;  // its parameters (network.hpp); those of several are a committee's, the
                                              // mean of whose outputs is read
   std::size_t outputs() const;               // as many as are read
 };
 
-// Writes the mean of the networks' answers to rows 0 .. rows - 1 to `answers`, one column after another, on several
-// threads. `offset` is added to every network's linear output; empty for none. Throws std::invalid_argument if the
-// parts don't fit each other.
-void joint_answers(Span<const AnsweringNetwork> networks, Span<const Intake> intakes, Span<const double> offset,
-                   std::size_t rows, std::size_t threads, Span<double* const> answers);
+// Writes the mean of the networks' predictions for rows 0 .. rows - 1 to `predictions`, one column after another, on
+// several threads. `offset` is added to every network's linear output; empty for none. Throws std::invalid_argument if
+// the parts don't fit each other.
+void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake> intakes, Span<const double> offset,
+                       std::size_t rows, std::size_t threads, Span<double* const> predictions);
 
 // The place, from 0, of the class whose probability times its weight is highest, the first one of several; -1 where one
 // of them is not a number.

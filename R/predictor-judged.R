@@ -5,13 +5,13 @@
 #   weight    its case weight
 #   when      the place of its row in time, where a column orders the rows
 #   exposure  for counts with one
-#   answers   the network's own answers, see answers_of(); judged_now() makes those of them that are given out
+#   predictions   the network's own predictions, see predictions_of(); judged_now() makes of them those that are given
 #   direct    the same of the network without hidden layers; NULL without one
 # and, where the table matters, `row`, its number there.
 
 # `table` holds the rows of a working table whose numbers are `rows`; `roles` are the brief's columns by role.
-judged_rows <- function(answerer, roles, table, rows, direct = NULL) {
-  target <- answerer$target
+judged_rows <- function(predictor, roles, table, rows, direct = NULL) {
+  target <- predictor$target
   role <- function(name) if (!is.null(roles[[name]])) table[[roles[[name]]]]
   id <- role("id")
   group <- role("group")
@@ -25,16 +25,16 @@ judged_rows <- function(answerer, roles, table, rows, direct = NULL) {
     },
     when = if (!is.null(role("order"))) as.numeric(xtfrm(role("order"))),
     exposure = if (!is.null(target$exposure)) as.numeric(table[[target$exposure]]),
-    answers = answers_of(answerer, table),
-    direct = if (!is.null(direct)) answers_of(direct, table)
+    predictions = predictions_of(predictor, table),
+    direct = if (!is.null(direct)) predictions_of(direct, table)
   ))
 }
 
-# Judged rows with the answers as they are given out: recalibrated, and by the stored decision.
-judged_now <- function(answerer, judged, direct = NULL) {
-  judged$network <- judged$answers
-  judged$answers <- answers_now(answerer, judged$answers)
-  if (!is.null(judged$direct) && !is.null(direct)) judged$direct <- answers_now(direct, judged$direct)
+# Judged rows with the predictions as they are given out: recalibrated, and by the stored decision.
+judged_now <- function(predictor, judged, direct = NULL) {
+  judged$network <- judged$predictions
+  judged$predictions <- predictions_now(predictor, judged$predictions)
+  if (!is.null(judged$direct) && !is.null(direct)) judged$direct <- predictions_now(direct, judged$direct)
   judged
 }
 
@@ -52,17 +52,17 @@ one_by_one <- function(judged, columns) {
 
 # Mean losses over judged rows by the measure that the network is trained for, as one figure: of several targets the
 # mean of their shares of the targets' variances.
-mean_loss <- function(answerer, judged) {
-  losses <- own_losses(answerer$target, judged, judged$answers) * judged$weight
-  one_loss(answerer, colSums(losses) / sum(judged$weight))
+mean_loss <- function(predictor, judged) {
+  losses <- own_losses(predictor$target, judged, judged$predictions) * judged$weight
+  one_loss(predictor, colSums(losses) / sum(judged$weight))
 }
 
 # What each row costs by that measure, a column a target.
-own_losses <- function(target, judged, answers) task_of(target)$row_losses(target, judged, answers)
+own_losses <- function(target, judged, predictions) task_of(target)$row_losses(target, judged, predictions)
 
-one_loss <- function(answerer, losses) {
-  if (length(losses) == 1) return(loss_measure(primary_measure(answerer$target))(losses))
-  mean(losses / answerer$preparation$target$scale^2)
+one_loss <- function(predictor, losses) {
+  if (length(losses) == 1) return(loss_measure(primary_measure(predictor$target))(losses))
+  mean(losses / predictor$preparation$target$scale^2)
 }
 
 # The measure that a network is trained for, by which it is compared with others.

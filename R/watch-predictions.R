@@ -1,13 +1,13 @@
-# Then and now of what a network answers, and of what its answers cost.
+# Then and now of what a network predicts, and of what its predictions cost.
 
 # Fewer rows tell nothing.
 least_watched_rows <- 30
 
 # A row's loss; of several targets the mean of their shares of the targets' variances.
 watched_loss <- function(model, judged) {
-  losses <- as.matrix(own_losses(target_in(model), judged, judged$answers))
+  losses <- as.matrix(own_losses(target_in(model), judged, judged$predictions))
   if (ncol(losses) == 1) return(losses[, 1])
-  rowMeans(sweep(losses, 2, model$answerer$preparation$target$scale^2, `/`))
+  rowMeans(sweep(losses, 2, model$predictor$preparation$target$scale^2, `/`))
 }
 
 # What a mean of such losses is called by: the root of a mean squared error, else the mean itself.
@@ -24,16 +24,16 @@ period_movements <- function(model, parted, rows) {
     profiled <- profile$columns[[column]]
     column_movements(profiled, then, parted$table[[column]][rows], column, group, seen_levels(model, column, profiled))
   })
-  of_answers <- answer_movements(model, parted$answers[rows, , drop = FALSE], group)
+  of_predictions <- prediction_movements(model, parted$predictions[rows, , drop = FALSE], group)
   of_losses <- loss_movement(model, parted$losses[rows], group)
-  do.call(rbind, c(inputs, list(of_answers, of_losses)))
+  do.call(rbind, c(inputs, list(of_predictions, of_losses)))
 }
 
 # The levels that training has seen of a column: list(levels, rows, rare). Of `rows` in which they were counted `rare`
 # are of levels that stood in one row only, as new ones do, or whose names were withheld. NULL where they are not known,
 # as of those that fall into buckets.
 seen_levels <- function(model, column, profiled) {
-  preparation <- model$answerer$preparation
+  preparation <- model$predictor$preparation
   place <- match(column, prepared_columns(preparation))
   plan <- if (!is.na(place)) preparation$columns[[place]]
   if (is.null(plan$level_rows)) {
@@ -48,31 +48,31 @@ seen_levels <- function(model, column, profiled) {
   list(levels = union(levels[named], profiled$levels), rows = rows, rare = rare)
 }
 
-# The rows by which answers and losses at training are known: those that the whole model answered without having seen
-# them, else those that rotate, each of which was answered by the networks of its turn.
+# The rows by which predictions and losses at training are known: those that the whole model predicted without having
+# seen them, else those that rotate, each of which was predicted by the networks of its turn.
 reference_part <- function(model) {
   c(intersect(c("test", "calibration", "validation", "rotation"), names(model$judged)), NA)[1]
 }
 
-answer_movements <- function(model, answers, group) {
+prediction_movements <- function(model, predictions, group) {
   part <- reference_part(model)
   if (is.na(part)) return(NULL)
   judged <- judged_in_part(model, part)
   # single networks' numbers are spread further than those of all together
   if (part == "rotation" && !has_classes(target_in(model))) return(NULL)
-  numbers <- names(answers)[vapply(answers, is.numeric, NA)]
+  numbers <- names(predictions)[vapply(predictions, is.numeric, NA)]
   do.call(rbind, lapply(numbers, function(name) {
-    then <- judged$answers[[name]]
-    now <- answers[[name]]
+    then <- judged$predictions[[name]]
+    now <- predictions[[name]]
     keep <- !is.na(now)
     if (sum(keep) < 2) return(NULL)
     own <- judged_group(judged)
     if (has_classes(target_in(model))) {
-      return(mean_movement("answer", name, mean_with_error(then, own), mean_with_error(now[keep], group[keep])))
+      return(mean_movement("prediction", name, mean_with_error(then, own), mean_with_error(now[keep], group[keep])))
     }
     knots <- stats::quantile(then, seq(0, 1, 0.01), type = 8, na.rm = TRUE)
     place <- function(x, group) mean_with_error(places_between(knots, x), group)
-    mean_movement("answer", name, place(then, own), place(now[keep], group[keep]), c(mean(then), mean(now[keep])))
+    mean_movement("prediction", name, place(then, own), place(now[keep], group[keep]), c(mean(then), mean(now[keep])))
   }))
 }
 

@@ -1,16 +1,16 @@
-// Answering: rows are encoded a block at a time, so no second copy of them is made.
+// Predicting: rows are encoded a block at a time, so no second copy of them is made.
 #include <Rcpp.h>
 
 #include <numeric>
 #include <string>
 
-#include "answer.hpp"
 #include "bind_network.h"
 #include "bind_plan.h"
 #include "encode.hpp"
 #include "kernel.hpp"
 #include "parallel.hpp"
 #include "pass.hpp"
+#include "prediction.hpp"
 
 namespace {
 
@@ -36,9 +36,9 @@ Reading reading_from(const Rcpp::List& list) {
   return reading;
 }
 
-AnsweringNetwork member_from(const Rcpp::List& list) {
-  AnsweringNetwork member(hylo_bind::network_from(list["shape"]), reading_from(list["reading"]),
-                          std::size_t(Rcpp::as<int>(list["intake"]) - 1), Rcpp::as<double>(list["share"]));
+PredictingNetwork member_from(const Rcpp::List& list) {
+  PredictingNetwork member(hylo_bind::network_from(list["shape"]), reading_from(list["reading"]),
+                           std::size_t(Rcpp::as<int>(list["intake"]) - 1), Rcpp::as<double>(list["share"]));
   const Rcpp::List parameters = list["parameters"];
   for (R_xlen_t i = 0; i < parameters.size(); ++i) {
     member.folded.push_back(hylo_bind::folded_parameters<float>(member.layout, parameters[i]));
@@ -115,32 +115,32 @@ void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp
 
 }  // namespace
 
-// Answers to `rows` rows that networks give together (answer.hpp). `networks` are lists of `shape`, `parameters` (a
-// committee's are several), `reading`, `share` and `intake`, the place from 1 of their way to take rows in among
-// `intakes`, which are lists of `plans`, `places` (those of their columns in `columns`, from 1) and `codes` (for each
-// column of labels the code of each). Of classes, whose `weights` are given, the last one of the vectors is the place
-// from 1 of the class that is answered.
+// Predictions for `rows` rows that networks give together (prediction.hpp). `networks` are lists of `shape`,
+// `parameters` (a committee's are several), `reading`, `share` and `intake`, the place from 1 of their way to take rows
+// in among `intakes`, which are lists of `plans`, `places` (those of their columns in `columns`, from 1) and `codes`
+// (for each column of labels the code of each). Of classes, whose `weights` are given, the last one of the vectors is
+// the place from 1 of the class that is predicted.
 // [[Rcpp::export]]
-Rcpp::List core_joint_answers(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::NumericVector offset,
-                              Rcpp::NumericVector weights, double rows, int threads) {
+Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns,
+                                  Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads) {
   const auto shared = hylo_bind::columns_from(columns);
   const std::size_t count = std::size_t(rows), workers = std::size_t(threads);
   if (columns.size() != 0 && hylo_bind::length_of(columns) != count) Rcpp::stop("columns of another length");
   std::vector<std::vector<SplitDate>> dates(shared.size());
   std::vector<Intake> ways;
   for (R_xlen_t i = 0; i < intakes.size(); ++i) ways.push_back(intake_from(intakes[i], shared, count, workers, dates));
-  std::vector<AnsweringNetwork> members;
+  std::vector<PredictingNetwork> members;
   for (R_xlen_t i = 0; i < networks.size(); ++i) members.push_back(member_from(networks[i]));
-  if (members.empty()) Rcpp::stop("no network answers");
+  if (members.empty()) Rcpp::stop("no network predictions");
 
   Rcpp::List result;
   std::vector<double*> out;
   for (std::size_t k = 0; k < members[0].outputs(); ++k) {
-    const Rcpp::NumericVector answers(static_cast<R_xlen_t>(count));
-    result.push_back(answers);
-    out.push_back(REAL(SEXP(answers)));
+    const Rcpp::NumericVector predictions(static_cast<R_xlen_t>(count));
+    result.push_back(predictions);
+    out.push_back(REAL(SEXP(predictions)));
   }
-  joint_answers(members, ways, {offset.begin(), std::size_t(offset.size())}, count, workers, out);
+  joint_predictions(members, ways, {offset.begin(), std::size_t(offset.size())}, count, workers, out);
   if (weights.size() != 0) result.push_back(best_places(out, weights, count, workers));
   return result;
 }

@@ -1,6 +1,6 @@
 #include "contraction.hpp"
 
-#include "answer.hpp"
+#include "prediction.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -17,19 +17,19 @@ namespace {
 
 bool is_logistic(const NetworkSpec& spec) { return spec.loss.output == Output::Logistic; }
 
-void check(const AnsweringNetwork& network, Span<const Intake> intakes, std::size_t answers) {
+void check(const PredictingNetwork& network, Span<const Intake> intakes, std::size_t predictions) {
   const auto refuse = [](const char* what) {
-    throw std::invalid_argument(std::string("networks can't answer together: ") + what);
+    throw std::invalid_argument(std::string("networks can't predict together: ") + what);
   };
   if (network.intake >= intakes.size()) refuse("an intake is missing");
   const Intake& intake = intakes[network.intake];
   if (intake.encoder.inputs() != network.spec.table_inputs()) refuse("a network's inputs don't fit its intake");
-  if (network.outputs() != answers) refuse("the number of answers");
+  if (network.outputs() != predictions) refuse("the number of predictions");
   const Reading& reading = network.reading;
-  const auto has = [&](const std::vector<double>& x) { return x.size() == answers; };
+  const auto has = [&](const std::vector<double>& x) { return x.size() == predictions; };
   if (reading.classes ? !has(reading.weights) : !(has(reading.scale) && has(reading.shift) && has(reading.smear)))
-    refuse("how an answer is read");
-  if (reading.turned && answers != 2) refuse("only two classes can be turned");
+    refuse("how a prediction is read");
+  if (reading.turned && predictions != 2) refuse("only two classes can be turned");
   if (network.folded.empty()) refuse("a network without parameters");
   for (const auto& folded : network.folded) {
     if (folded.size() != network.layout.size()) refuse("the parameters don't fit the network");
@@ -37,16 +37,16 @@ void check(const AnsweringNetwork& network, Span<const Intake> intakes, std::siz
 }
 
 // Room for one network at work.
-class Answering {
+class Predicting {
  public:
-  Answering(const AnsweringNetwork& network, const Kernel<float>& kernel)
+  Predicting(const PredictingNetwork& network, const Kernel<float>& kernel)
       : network_(network),
         pass_(network.spec, network.layout, kernel),
-        put_out_(kBlockRows * network.spec.answers()),
+        put_out_(kBlockRows * network.spec.predictions()),
         scores_(kBlockRows * network.outputs()),
         one_(network.outputs()) {}
 
-  // Adds share * the answers to `count` rows of the block, columns kBlockRows apart.
+  // Adds share * the predictions for `count` rows of the block, columns kBlockRows apart.
   void add(const Table<float>& block, Span<const std::uint32_t> rows, double share, double* sums) {
     const std::size_t width = network_.outputs();
     std::fill(scores_.begin(), scores_.end(), 0.0);
@@ -67,7 +67,7 @@ class Answering {
   // less a probability near 1 has no digits.
   void add_scores(const Table<float>& block, Span<const std::uint32_t> rows, Span<const float> folded) {
     if (!is_logistic(network_.spec)) {
-      pass_.answers(block, rows, folded, put_out_.data());
+      pass_.predictions(block, rows, folded, put_out_.data());
       const std::size_t values = rows.size() * network_.outputs();
       for (std::size_t i = 0; i < values; ++i) scores_[i] += put_out_[i];
       return;
@@ -98,7 +98,7 @@ class Answering {
     if (reading.rising && std::all_of(one_.begin(), one_.end(), is_number)) std::sort(one_.begin(), one_.end());
   }
 
-  const AnsweringNetwork& network_;
+  const PredictingNetwork& network_;
   Pass<float> pass_;
   std::vector<float> put_out_;
   std::vector<double> scores_, one_;
@@ -106,31 +106,31 @@ class Answering {
 
 }  // namespace
 
-AnsweringNetwork::AnsweringNetwork(NetworkSpec spec_, Reading reading_, std::size_t intake_, double share_)
+PredictingNetwork::PredictingNetwork(NetworkSpec spec_, Reading reading_, std::size_t intake_, double share_)
     : spec(std::move(spec_)), layout(spec), reading(std::move(reading_)), intake(intake_), share(share_) {}
 
-std::size_t AnsweringNetwork::outputs() const { return spec.answers() + (is_logistic(spec) ? 1 : 0); }
+std::size_t PredictingNetwork::outputs() const { return spec.predictions() + (is_logistic(spec) ? 1 : 0); }
 
-void joint_answers(Span<const AnsweringNetwork> networks, Span<const Intake> intakes, Span<const double> offset,
-                   std::size_t rows, std::size_t threads, Span<double* const> answers) {
+void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake> intakes, Span<const double> offset,
+                       std::size_t rows, std::size_t threads, Span<double* const> predictions) {
   double shares = 0;
-  for (const AnsweringNetwork& network : networks) {
-    check(network, intakes, answers.size());
+  for (const PredictingNetwork& network : networks) {
+    check(network, intakes, predictions.size());
     shares += network.share;
   }
   if (!offset.empty() && offset.size() != rows) throw std::invalid_argument("an offset for each row is needed");
   const Kernel<float>& kernel = kernel_of<float>(kernel_level());
   in_parts(rows, 64 * kBlockRows, threads, [&](std::size_t from, std::size_t to) {
-    std::vector<Answering> at_work;
+    std::vector<Predicting> at_work;
     at_work.reserve(networks.size());
-    for (const AnsweringNetwork& network : networks) at_work.emplace_back(network, kernel);
+    for (const PredictingNetwork& network : networks) at_work.emplace_back(network, kernel);
     std::vector<Table<float>> blocks;
     blocks.reserve(intakes.size());
     for (const Intake& intake : intakes) {
       blocks.emplace_back(kBlockRows, intake.encoder.inputs(), 1);
       std::fill(blocks.back().x.begin(), blocks.back().x.end(), 0.0f);
     }
-    std::vector<double> sums(answers.size() * kBlockRows);
+    std::vector<double> sums(predictions.size() * kBlockRows);
     std::vector<std::uint32_t> order(kBlockRows);
     std::iota(order.begin(), order.end(), 0u);
     for (std::size_t at = from; at < to; at += kBlockRows) {
@@ -145,7 +145,8 @@ void joint_answers(Span<const AnsweringNetwork> networks, Span<const Intake> int
       for (std::size_t i = 0; i < networks.size(); ++i) {
         at_work[i].add(blocks[networks[i].intake], {order.data(), count}, networks[i].share / shares, sums.data());
       }
-      for (std::size_t k = 0; k < answers.size(); ++k) std::copy_n(&sums[k * kBlockRows], count, answers[k] + at);
+      for (std::size_t k = 0; k < predictions.size(); ++k)
+        std::copy_n(&sums[k * kBlockRows], count, predictions[k] + at);
     }
   });
 }

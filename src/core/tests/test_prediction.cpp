@@ -3,8 +3,8 @@
 #include <cmath>
 #include <stdexcept>
 
-#include "answer.hpp"
 #include "helpers.hpp"
+#include "prediction.hpp"
 
 using namespace hylo_test;
 
@@ -18,9 +18,9 @@ std::vector<Intake> plain_intake(const std::vector<double>& x) {
 }
 
 // A network without hidden layers: slope * x + level for each output; dense parameters are slopes, then levels.
-AnsweringNetwork straight(Output output, std::vector<double> dense, Reading reading, double share = 1) {
-  AnsweringNetwork network(network_of(1, {}, Activation::Identity, dense.size() / 2, output), std::move(reading), 0,
-                           share);
+PredictingNetwork straight(Output output, std::vector<double> dense, Reading reading, double share = 1) {
+  PredictingNetwork network(network_of(1, {}, Activation::Identity, dense.size() / 2, output), std::move(reading), 0,
+                            share);
   AlignedVector<float> packed(network.layout.size());
   pack_parameters<float>(network.layout, dense, packed);
   network.folded.push_back(packed);
@@ -43,16 +43,16 @@ Reading classes(std::vector<double> weights, bool turned = false) {
   return reading;
 }
 
-// The answers, one column after another.
-std::vector<double> answered(const std::vector<AnsweringNetwork>& networks, const std::vector<double>& x = kX,
-                             const std::vector<double>& offset = {}, std::size_t threads = 2) {
+// The predictions, one column after another.
+std::vector<double> predicted(const std::vector<PredictingNetwork>& networks, const std::vector<double>& x = kX,
+                              const std::vector<double>& offset = {}, std::size_t threads = 2) {
   const std::size_t width = networks[0].outputs();
-  std::vector<double> answers(width * x.size());
+  std::vector<double> predictions(width * x.size());
   std::vector<double*> columns;
-  for (std::size_t k = 0; k < width; ++k) columns.push_back(&answers[k * x.size()]);
+  for (std::size_t k = 0; k < width; ++k) columns.push_back(&predictions[k * x.size()]);
   const auto intakes = plain_intake(x);
-  joint_answers(networks, intakes, offset, x.size(), threads, columns);
-  return answers;
+  joint_predictions(networks, intakes, offset, x.size(), threads, columns);
+  return predictions;
 }
 
 }  // namespace
@@ -61,50 +61,51 @@ TEST_CASE("numbers are read in their own units: scaled, exponentials of logarith
   Reading scaled = numbers(1);
   scaled.scale = {10};
   scaled.shift = {100};
-  CHECK(answered({straight(Output::Identity, {2, 1}, scaled)}) == (std::vector<double>{70, 100, 110, 130, 170}));
+  CHECK(predicted({straight(Output::Identity, {2, 1}, scaled)}) == (std::vector<double>{70, 100, 110, 130, 170}));
   Reading logarithmic = numbers(1);
   logarithmic.logarithmic = true;
   logarithmic.smear = {1.5};
-  CHECK(answered({straight(Output::Identity, {1, 0}, logarithmic)})[3] == Approx(1.5 * std::exp(1.0)));
+  CHECK(predicted({straight(Output::Identity, {1, 0}, logarithmic)})[3] == Approx(1.5 * std::exp(1.0)));
   Reading rising = numbers(2);
   rising.rising = true;
-  CHECK(answered({straight(Output::Identity, {1, -1, 0, 0}, rising)}) ==
+  CHECK(predicted({straight(Output::Identity, {1, -1, 0, 0}, rising)}) ==
         (std::vector<double>{-2, -0.5, 0, -1, -3, 2, 0.5, 0, 1, 3}));
-  CHECK(answered({straight(Output::Exponential, {0, 1}, numbers(1))}, kX, {0, 1, 2, 3, 4})[2] == Approx(std::exp(3.0)));
+  CHECK(predicted({straight(Output::Exponential, {0, 1}, numbers(1))}, kX, {0, 1, 2, 3, 4})[2] ==
+        Approx(std::exp(3.0)));
 }
 
 TEST_CASE("classes have the scores over the weights, normalised, and either of two can stand first") {
-  const auto p = answered({straight(Output::Logistic, {1, 0}, classes({1, 3}))});
-  const auto turned = answered({straight(Output::Logistic, {1, 0}, classes({3, 1}, true))});
+  const auto p = predicted({straight(Output::Logistic, {1, 0}, classes({1, 3}))});
+  const auto turned = predicted({straight(Output::Logistic, {1, 0}, classes({3, 1}, true))});
   for (std::size_t i = 0; i < kX.size(); ++i) {
     const double odds = std::exp(kX[i]) / 3;
     CHECK(p[i] == Approx(1 / (1 + odds)));
     CHECK(p[kX.size() + i] == Approx(odds / (1 + odds)));
     CHECK(turned[i] == Approx(p[kX.size() + i]));
   }
-  const auto sure = answered({straight(Output::Logistic, {1, 0}, classes({1, 1}))}, {-90, 90});
+  const auto sure = predicted({straight(Output::Logistic, {1, 0}, classes({1, 1}))}, {-90, 90});
   CHECK(sure[2] == Approx(std::exp(-90.0)));
   CHECK(sure[1] == Approx(std::exp(-90.0)));
 }
 
-TEST_CASE("networks answer together with the mean of their answers by their shares, on any number of threads") {
+TEST_CASE("networks predict together with the mean of their predictions by their shares, on any number of threads") {
   std::vector<double> x(40000);
   for (std::size_t i = 0; i < x.size(); ++i) x[i] = std::sin(double(i));
   const auto one = straight(Output::Softmax, {1, 2, 0, 0, 0, 1}, classes({1, 2, 1}), 3);
   const auto other = straight(Output::Softmax, {0, -1, 1, 0, 1, 0}, classes({1, 1, 1}), 1);
-  const auto together = answered({one, other}, x, {}, 1);
-  CHECK((together == answered({one, other}, x, {}, 5)));
-  const auto first = answered({one}, x), second = answered({other}, x);
+  const auto together = predicted({one, other}, x, {}, 1);
+  CHECK((together == predicted({one, other}, x, {}, 5)));
+  const auto first = predicted({one}, x), second = predicted({other}, x);
   double worst = 0;
   for (std::size_t i = 0; i < together.size(); ++i) {
     worst = std::max(worst, std::fabs(together[i] - 0.75 * first[i] - 0.25 * second[i]));
   }
   CHECK(worst < 1e-12);
   // of a committee what the members put out is put together, then read
-  AnsweringNetwork committee = straight(Output::Identity, {1, 0}, numbers(1));
+  PredictingNetwork committee = straight(Output::Identity, {1, 0}, numbers(1));
   committee.reading.logarithmic = true;
   committee.folded.push_back(straight(Output::Identity, {3, 2}, numbers(1)).folded[0]);
-  CHECK(answered({committee})[3] == Approx(std::exp((1 + 5) / 2.0)));
+  CHECK(predicted({committee})[3] == Approx(std::exp((1 + 5) / 2.0)));
 }
 
 TEST_CASE("the best class is the one with the highest weighted probability, and there is none without numbers") {
@@ -124,7 +125,7 @@ TEST_CASE("parts that don't fit each other are refused") {
   unread.reading.scale.clear();
   empty.folded.clear();
   auto turned = straight(Output::Softmax, {1, 2, 0, 0, 0, 1}, classes({1, 1, 1}, true));
-  for (const auto& bad : {far, unread, two, empty}) CHECK_THROWS_AS(answered({good, bad}), std::invalid_argument);
-  CHECK_THROWS_AS(answered({turned}), std::invalid_argument);
-  CHECK_THROWS_AS(answered({good}, kX, {1, 2}), std::invalid_argument);
+  for (const auto& bad : {far, unread, two, empty}) CHECK_THROWS_AS(predicted({good, bad}), std::invalid_argument);
+  CHECK_THROWS_AS(predicted({turned}), std::invalid_argument);
+  CHECK_THROWS_AS(predicted({good}, kX, {1, 2}), std::invalid_argument);
 }

@@ -1,16 +1,16 @@
-# What an answerer answers to rows: the network's answers, and what recalibration and decision make of them.
+# What a predictor predicts for rows: the network's predictions, and what recalibration and decision make of them.
 
-# The task's answers to rows of a working table, a data frame: for classes `answer` and `probability_<class>`; for
-# numbers `answer`, with `quantile_<share>` behind it for the quantile loss, or `answer_<target>` for several targets.
-# Rows that lack a value which the brief drops rows for have no answer. A committee's answer is the mean of its
-# members'.
-answers_of <- function(answerer, table) {
-  joint_answers(answerer, answering_members(answerer), answerer$shares %||% 1, table)
+# The task's predictions for rows of a working table, a data frame: for classes `prediction` and `probability_<class>`;
+# for numbers `prediction`, with `quantile_<share>` behind it for the quantile loss, or `prediction_<target>` for
+# several targets. Rows that lack a value which the brief drops rows for have no prediction. A committee's prediction is
+# the mean of its members'.
+predictions_of <- function(predictor, table) {
+  joint_predictions(predictor, predicting_members(predictor), predictor$shares %||% 1, table)
 }
 
-# The mean of the answers of some of its members, each of which counts by its share.
-joint_answers <- function(answerer, members, shares, table) {
-  target <- answerer$target
+# The mean of the predictions of some of its members, each of which counts by its share.
+joint_predictions <- function(predictor, members, shares, table) {
+  target <- predictor$target
   preparations <- lapply(members, `[[`, "preparation")
   shared <- shared_intakes(preparations, table)
   networks <- Map(function(member, share, intake) {
@@ -20,13 +20,13 @@ joint_answers <- function(answerer, members, shares, table) {
     )
   }, members, shares, shared$intake)
   offset <- if (is.null(target$exposure)) numeric() else log(table[[target$exposure]])
-  weights <- if (has_classes(target)) class_weights_of(target, answerer$preparation$target)[target$classes]
-  values <- unless_no_room(core_joint_answers(
+  weights <- if (has_classes(target)) class_weights_of(target, predictor$preparation$target)[target$classes]
+  values <- unless_no_room(core_joint_predictions(
     networks, shared$intakes, shared$columns, offset, as.numeric(weights), nrow(table), thread_count()
   ))
-  answers <- task_of(target)$answer(values, target)
-  for (column in dropped_for_gaps(preparations)) answers[is.na(table[[column]]), ] <- NA
-  answers
+  predictions <- task_of(target)$prediction(values, target)
+  for (column in dropped_for_gaps(preparations)) predictions[is.na(table[[column]]), ] <- NA
+  predictions
 }
 
 dropped_for_gaps <- function(preparations) {
@@ -35,9 +35,10 @@ dropped_for_gaps <- function(preparations) {
   })))
 }
 
-# Several answers to the same rows as one: the mean of numbers, and of probabilities, of which the answer follows.
-mean_answers <- function(answerer, each, shares) {
-  classes <- answerer$target$classes
+# Several predictions for the same rows as one: the mean of numbers, and of probabilities, of which the prediction
+# follows.
+mean_predictions <- function(predictor, each, shares) {
+  classes <- predictor$target$classes
   numbers <- if (is.null(classes)) names(each[[1]]) else paste0("probability_", classes)
   shares <- shares / sum(shares)
   result <- each[[1]]
@@ -46,29 +47,29 @@ mean_answers <- function(answerer, each, shares) {
     for (i in seq_along(each)) mean <- mean + shares[i] * .subset2(each[[i]], name)
     result[[name]] <- mean
   }
-  if (!is.null(classes)) result$answer <- answered_classes(answerer, as.matrix(result[numbers]))
+  if (!is.null(classes)) result$prediction <- predicted_classes(predictor, as.matrix(result[numbers]))
   result
 }
 
-# The shares of networks that answer a turn by themselves: none of them may count for anything.
+# The shares of networks that predict a turn by themselves: none of them may count for anything.
 turn_shares <- function(shares) if (sum(shares) > 0) shares else rep(1, length(shares))
 
 # The class whose probability, times its weight, is highest.
-answered_classes <- function(answerer, probability) {
-  classes <- answerer$target$classes
-  weight <- class_weights_of(answerer$target, answerer$preparation$target)[classes]
+predicted_classes <- function(predictor, probability) {
+  classes <- predictor$target$classes
+  weight <- class_weights_of(predictor$target, predictor$preparation$target)[classes]
   score <- if (all(weight == 1)) probability else probability * rep(weight, each = nrow(probability))
   if (!anyNA(score)) return(classes[max.col(score, ties.method = "first")])
-  answer <- rep(NA_character_, nrow(score))
+  prediction <- rep(NA_character_, nrow(score))
   known <- stats::complete.cases(score)
-  answer[known] <- classes[max.col(score[known, , drop = FALSE], ties.method = "first")]
-  answer
+  prediction[known] <- classes[max.col(score[known, , drop = FALSE], ties.method = "first")]
+  prediction
 }
 
 # The inputs of new rows, and the exposure that counts need beside them.
-rows_to_answer <- function(answerer, newdata) {
-  table <- new_rows(answerer$preparation, newdata)
-  exposure <- answerer$target$exposure
+rows_to_predict <- function(predictor, newdata) {
+  table <- new_rows(predictor$preparation, newdata)
+  exposure <- predictor$target$exposure
   if (is.null(exposure)) return(table)
   check_is_column(newdata, exposure, "exposure")
   check_exposure_values(newdata[[exposure]], exposure)
@@ -76,38 +77,38 @@ rows_to_answer <- function(answerer, newdata) {
   table
 }
 
-# The answers to new rows as they are given out.
-given_answers <- function(answerer, newdata) {
-  answers_now(answerer, answers_of(answerer, rows_to_answer(answerer, newdata)))
+# The predictions for new rows as they are given out.
+given_predictions <- function(predictor, newdata) {
+  predictions_now(predictor, predictions_of(predictor, rows_to_predict(predictor, newdata)))
 }
 
 # ---- recalibrated and decided -------------------------------------------------------------------------------------
 
-# The network's own answers as they are given out; `ratio` is by class how much more common it is where the rows come
-# from than it was in training, see share_ratio().
-answers_now <- function(answerer, answers, ratio = NULL) {
-  recalibration <- answerer$recalibration
-  decision <- answerer$decision
-  if (is.null(recalibration) && is.null(decision) && is.null(ratio)) return(answers)
-  classes <- answerer$target$classes
-  known <- !is.na(answers$answer)
-  p <- as.matrix(answers[known, -1])
+# The network's own predictions as they are given out; `ratio` is by class how much more common it is where the rows
+# come from than it was in training, see share_ratio().
+predictions_now <- function(predictor, predictions, ratio = NULL) {
+  recalibration <- predictor$recalibration
+  decision <- predictor$decision
+  if (is.null(recalibration) && is.null(decision) && is.null(ratio)) return(predictions)
+  classes <- predictor$target$classes
+  known <- !is.na(predictions$prediction)
+  p <- as.matrix(predictions[known, -1])
   if (!is.null(recalibration)) {
     p <- recalibrated(recalibration, p)
-    answers[known, -1] <- p
-    answers$answer[known] <- answered_classes(answerer, p)
+    predictions[known, -1] <- p
+    predictions$prediction[known] <- predicted_classes(predictor, p)
   }
   if (!is.null(ratio)) {
     p <- p * rep(ratio, each = nrow(p))
     p <- p / rowSums(p)
-    answers[known, -1] <- p
-    answers$answer[known] <- answered_classes(answerer, p)
+    predictions[known, -1] <- p
+    predictions$prediction[known] <- predicted_classes(predictor, p)
   }
-  if (!is.null(decision)) answers$answer[known] <- decided(decision, p, classes)
-  answers
+  if (!is.null(decision)) predictions$prediction[known] <- decided(decision, p, classes)
+  predictions
 }
 
-# The answers that the rule gives to rows with these probabilities, one column a class.
+# The predictions that the rule gives to rows with these probabilities, one column a class.
 decided <- function(decision, probability, classes) {
   rule <- decision$rule
   if (!is.null(rule$costs)) {

@@ -1,4 +1,4 @@
-# From outputs to answers, in SQL.
+# From outputs to predictions, in SQL.
 
 # What a network's outputs come to, added to what those before it came to.
 sql_decode <- function(out, network, held, values, number) {
@@ -54,7 +54,7 @@ sql_after_networks <- function(out, program, keep, values) {
   } else {
     sql_decided(out, program$decision, classes, keep, a)
   }
-  out$stage(c(a0 = place), c(keep, a), note = "The answer.")
+  out$stage(c(a0 = place), c(keep, a), note = "The prediction.")
 }
 
 sql_first_of_most <- function(scores, classes) {
@@ -117,7 +117,7 @@ sql_decided <- function(out, rule, classes, keep, a) {
   )
 }
 
-# The ends of intervals behind the answers; how many values there are then.
+# The ends of intervals behind the predictions; how many values there are then.
 sql_ends <- function(out, program, keep, values) {
   bounds <- program$ends$bounds
   if (length(bounds) == 0) return(values)
@@ -132,9 +132,9 @@ sql_ends <- function(out, program, keep, values) {
   all
 }
 
-# The last select: keys and answers by their names.
-sql_answers <- function(out, program, key) {
-  names <- program$answers
+# The last select: keys and predictions by their names.
+sql_predictions <- function(out, program, key) {
+  names <- program$predictions
   values <- if (is.null(program$classes)) columns_named("a", length(names)) else {
     c("a0", columns_named("a", length(names) - 1))
   }
