@@ -9,7 +9,7 @@
 #'   `part` (or why it is set aside), and for rows that rotate the `turn` in which they are predicted. Else a data frame
 #'   with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for classification a
 #'   column for each class with its share of the part. Rows that belong to no part are counted as `set aside: weight 0`,
-#'   `set aside: filtered`, `set aside: no target` and `set aside: gap`.
+#'   `set aside: filtered`, `set aside: no target` and `set aside: missing value`.
 #' @examples
 #' parts_of(brief(kilns, target = "outcome"))
 #' @export
@@ -26,7 +26,7 @@ parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
 
 # The parts as they are told, and why rows have none.
 told_parts <- c("rotation", "training", "validation", "calibration", "test")
-told_reasons <- c("weight 0", "filtered", "no target", "gap")
+told_reasons <- c("weight 0", "filtered", "no target", "missing value")
 told_names <- c(told_parts, paste("set aside:", told_reasons))
 
 # Each row's place among them.

@@ -11,11 +11,12 @@ split_rows <- function(a) {
   part
 }
 
-# Why a row belongs to no part: "weight 0", "filtered", "no target", "gap", or NA for rows that do belong to one.
+# Why a row belongs to no part: "weight 0", "filtered", "no target", "missing value", or NA for rows that do belong to
+# one.
 set_aside <- function(a) {
   why <- rep(NA_character_, nrow(a$table))
-  dropping <- Filter(function(column) a$prepare[[column]]$gaps == "drop", input_columns(a))
-  for (column in dropping) why[is.na(a$table[[column]])] <- "gap"
+  dropping <- Filter(function(column) a$prepare[[column]]$missing == "drop", input_columns(a))
+  for (column in dropping) why[is.na(a$table[[column]])] <- "missing value"
   for (column in a$target$columns) why[is.na(a$table[[column]])] <- "no target"
   condition <- a$brief[["keep_rows"]]
   if (!is.null(condition)) why[!rows_where(condition, a$table, "keep_rows")] <- "filtered"

@@ -16,7 +16,7 @@
 #              that their mean over the rows that take part is 1
 #   counts     whether a weight counts rows
 #   exposure   each row's exposure, n numbers above 0, or NULL
-#   aside      why a row takes no part, n texts: "weight 0", "filtered", "no target", "gap", or NA for rows that do
+#   aside      why a row takes no part, n texts: "weight 0", "filtered", "no target", "missing value", or NA for others
 #   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "judged"
 #   turn       where rows rotate the number of the part that each training row is in, see analysis-turns.R; NULL
 #              otherwise

@@ -12,7 +12,7 @@ training_methods <- c(batch_methods, whole_methods)
 loss_kinds <- function() {
   list(
     auto = list(), squared = list(), absolute = list(),
-    huber = list(knee = kind_setting(type_number(0, open_low = TRUE), 1)),
+    huber = list(delta = kind_setting(type_number(0, open_low = TRUE), 1)),
     quantile = list(at = kind_setting(type_shares, c(0.1, 0.5, 0.9))),
     gamma = list(), poisson = list(),
     cross_entropy = list(smoothing = kind_setting(type_number(0, 1, open_high = TRUE), 0)),
@@ -39,7 +39,7 @@ useless_settings <- function(method) {
     if (!method %in% c("momentum", "nesterov")) "momentum",
     if (method != "adamw") "weight_decay",
     if (method %in% whole_methods) {
-      c("learning_rate", "schedule", "batch_size", "l1", "longest_gradient", "longest_weights", "input_noise")
+      c("learning_rate", "schedule", "batch_size", "l1", "gradient_clip", "max_norm", "input_noise")
     }
   )
 }

@@ -7,18 +7,19 @@
 #' @param numbers `"auto"`: z-scores, but for the wirings of the rule that take them otherwise, see [regimen()].
 #'   `"zscore"` (mean 0, standard deviation 1), `"minmax"` (0 to 1), `"minmax_signed"` (-1 to 1),
 #'   `"robust"` (median 0, quartile distance that of a standard normal), `"rank_normal"` (normal scores of the ranks,
-#'   straight between the percentiles), `"pieces"` (an input for each eighth of the rows, which goes from 0 to 1 along
-#'   it, so that a network can bend where the rows are), `"waves"` (the z-score, and behind it the sine and cosine at
+#'   straight between the percentiles), `"piecewise"` (an input for each eighth of the rows, which goes from 0 to 1
+#'   along
+#'   it, so that a network can bend where the rows are), `"periodic"` (the z-score, and behind it the sine and cosine at
 #'   four wavelengths, 8, 4, 2 and 1 standard deviations; both after Gorishniy et al. 2022, "On embeddings for numerical
 #'   features in tabular deep learning"), `"none"`.
 #' @param clip Numbers beyond the quantiles `clip` and `1 - clip` are set to them; 0 clips nothing. `"far"` clips what
 #'   lies outside the training rows by more than half of their range. `"auto"` is `"far"` for the wirings of the rule,
 #'   and 0 for a network that is named.
-#' @param gaps What becomes of missing values. For numbers `"auto"` is the median, and an input that says that it was
+#' @param missing What becomes of missing values. For numbers `"auto"` is the median, and an input that says that it was
 #'   missing where more than 1 % of the training rows are; `"flag"` always adds that input; `"median"`, `"mean"`,
 #'   `"common"` (the most common value) fill only. For categories `"own"` makes missing a level of its own, `"auto"`
 #'   does so above 1 %, `"common"` fills in the most common level; otherwise a missing level is 0 in all its inputs.
-#'   `"drop"` sets aside rows with a gap for training and judgement, and leaves their predictions missing.
+#'   `"drop"` sets aside rows with a missing value for training and judgement, and leaves their predictions missing.
 #' @param categories `"auto"`: `"indicator"` up to 100 levels and `"embedding"` of more; without hidden layers
 #'   indicators up to 1,000 levels and `"frequency"` of more. `"indicator"`: an input for each level, 1 where the row
 #'   has it; `"ordinal"`: one number, the place of the level in a factor's order, else in the alphabet's (for an order
@@ -44,22 +45,22 @@
 #' @return The brief.
 #' @examples
 #' brief(kilns, target = "outcome") |>
-#'   prepare(gaps = "median", rare = 0.01) |>
+#'   prepare(missing = "median", rare = 0.01) |>
 #'   prepare(only = c(load_kg, soak_min), numbers = "robust", clip = 0.01)
 #' @export
-prepare <- function(b, only = NULL, numbers = NULL, clip = NULL, gaps = NULL, categories = NULL, buckets = NULL,
+prepare <- function(b, only = NULL, numbers = NULL, clip = NULL, missing = NULL, categories = NULL, buckets = NULL,
                     embedding_width = NULL, rare = NULL, dates = NULL, missing_codes = NULL, target = NULL, ...) {
   UseMethod("prepare")
 }
 
 #' @export
-prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, gaps = NULL, categories = NULL,
+prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, missing = NULL, categories = NULL,
                                    buckets = NULL, embedding_width = NULL, rare = NULL, dates = NULL,
                                    missing_codes = NULL, target = NULL, ...) {
   check_others(...)
   columns <- select_columns(b, rlang::enquo(only), "only")
   changes <- drop_nulls(list(
-    numbers = numbers, clip = clip, gaps = gaps, categories = categories, buckets = buckets,
+    numbers = numbers, clip = clip, missing = missing, categories = categories, buckets = buckets,
     embedding_width = embedding_width, rare = rare, dates = dates, missing_codes = missing_codes
   ))
   former <- b$prepare$only

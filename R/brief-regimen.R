@@ -9,7 +9,7 @@
 #'     and no embeddings and the table is not too large for it, else by `"lbfgs"`.
 #'   * Others are trained on the whole table up to 1,000 rows: by `"levenberg_marquardt"` if the loss is the squared
 #'     error and there are at most 200 parameters and no more than rows times targets, else by `"lbfgs"`. What these
-#'     can't do (dropout, `norm`, `l1`, `rate`, `longest_gradient`, `longest_weights`, `input_noise`, a schedule, a
+#'     can't do (dropout, `norm`, `l1`, `rate`, `gradient_clip`, `max_norm`, `input_noise`, a schedule, a
 #'     batch size or learning rate of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it
 #'     `"adam"`.
 #'   * Larger tables are trained by `"adam"`.
@@ -29,21 +29,20 @@
 #'   * Where the wiring is open and rows rotate, these rotate side by side: `64 relu > 32 relu` with numbers by rank
 #'     (`"rank_normal"`, for heavy tails); the same with numbers as usual, at the lower learning rate of 0.002 where
 #'     Adam trains it; `24 silu > 12 silu`, for smooth relations (rule 2: `96 gelu > 32 gelu`); the same with numbers as
-#'     waves (`"waves"`, see [prepare()]; not by rule 2), for what goes up and down; `8 tanh`, where
+#'     sines and cosines (`"periodic"`, see [prepare()]; not by rule 2), for what goes up and down; `8 tanh`, where
 #'     `"levenberg_marquardt"` may train it, for smooth relations of few inputs; and `direct`. Their patience is 60
 #'     epochs of at most 600. Numbers that lie outside the learned rows by more than half of their range are set to
 #'     there, but for `direct`.
 #'   * They are blended: from the one with the lowest loss on rows in their turns, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
-#'     is worth nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it
-#'     predicts
+#'     adds nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it predicts
 #'     alone. Of a wiring's networks one that was caught in a bad minimum, with ten times the median loss on the rows
 #'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no judgement
 #'     of it; the test rows are.
 #'   * One network has the wiring `24 relu > 12 relu`.
 #'   * Methods, batches, rates and penalties follow from the rows, see By default. Tried as one wiring more and not part
-#'     of the rule, for want of a gain that held on the tables of `bench/panel`: the logarithm of a target, numbers in
-#'     pieces, a straight path.
+#'     of the rule, for want of a gain that held on the tables of `bench/panel`: the logarithm of a target, piecewise
+#'     linear numbers, a straight path.
 #'
 #' @section Methods: In batches: `"momentum"`, gradient descent that keeps a share of its last step (Polyak 1964);
 #'   `"nesterov"`, the same with the gradient looked up ahead (Nesterov 1983, as in Sutskever et al. 2013); `"rmsprop"`
@@ -57,9 +56,10 @@
 #' @section Losses: Classes: `"cross_entropy"`, or `list(kind = "cross_entropy", smoothing = 0.1)` for smoothed labels
 #'   (Szegedy et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative
 #'   logits for ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`.
-#'   Numbers: `"squared"`, whose predictions are means; `"absolute"`, medians; `list(kind = "huber", knee = 1)`, squared
+#'   Numbers: `"squared"`, whose predictions are means; `"absolute"`, medians; `list(kind = "huber", delta = 1)`,
+#'   squared
 #'   up
-#'   to `knee` (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind = "quantile", at =
+#'   to `delta` (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind = "quantile", at =
 #'   c(0.1, 0.5, 0.9))`, several quantiles at once (Koenker and Bassett 1978), which
 #'   [predict()][predict.hylomath_model] gives in rising order; `"gamma"` for positive numbers whose spread grows with
 #'   their size.
@@ -90,15 +90,16 @@
 #'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the
 #'   data say how large the weights may be: the penalty is set anew after each step, so that it fits the number of
 #'   weights that the data determine (MacKay 1992; Foresee and Hagan 1997).
-#' @param longest_gradient Gradients longer than this are shortened to it (Pascanu et al. 2013); 0 for never.
-#' @param longest_weights Each hidden unit's incoming weights are kept within this length (Srivastava et al. 2014); 0
-#'   for any length.
+#' @param gradient_clip Gradient clipping: gradients with a larger norm are shortened to this one (Pascanu et al. 2013);
+#'   0 for never.
+#' @param max_norm Max-norm: the largest norm of each hidden unit's incoming weights (Srivastava et al. 2014); 0 for
+#'   any.
 #' @param input_noise Standard deviation of normal noise that is added to the prepared inputs while training.
 #' @param class_weights `"none"`; `"even"`, which gives every class the same total weight; or a number for each class
 #'   by name. The prediction is the class with the highest weighted score, probabilities are corrected back to the real
 #'   shares of the classes.
 #' @param restarts How many starts are trained, at once on all cores. The model holds the spread of their losses.
-#' @param keep `"best"`: the start with the lowest validation loss. `"committee"`: all, and the average of their
+#' @param keep `"best"`: the start with the lowest validation loss. `"ensemble"`: all, and the average of their
 #'   predictions.
 #' @param measures What is measured at each epoch beside the loss, for [loss_curves()]: `"accuracy"` for classes,
 #'   `"mae"` or `"rmse"` for numbers (of the first target). Measuring costs about a third of the training time.
@@ -111,11 +112,11 @@
 #' brief(kilns, target = "outcome") |>
 #'   regimen(learning_rate = 0.01, schedule = list(kind = "cosine", warm_up = 3), class_weights = "even")
 #' brief(kilns, target = "outcome") |>
-#'   regimen(restarts = 4, keep = "committee", stop = list(patience = 10, seconds = 60))
+#'   regimen(restarts = 4, keep = "ensemble", stop = list(patience = 10, seconds = 60))
 #' @export
 regimen <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
                     weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL, l1 = NULL,
-                    l2 = NULL, longest_gradient = NULL, longest_weights = NULL, input_noise = NULL,
+                    l2 = NULL, gradient_clip = NULL, max_norm = NULL, input_noise = NULL,
                     class_weights = NULL,
                     restarts = NULL, keep = NULL, measures = NULL, seed = NULL, ...) {
   UseMethod("regimen")
@@ -124,7 +125,7 @@ regimen <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate 
 #' @export
 regimen.hylomath_brief <- function(b, method = NULL, loss = NULL, output = NULL, learning_rate = NULL, momentum = NULL,
                                    weight_decay = NULL, schedule = NULL, batch_size = NULL, epochs = NULL, stop = NULL,
-                                   l1 = NULL, l2 = NULL, longest_gradient = NULL, longest_weights = NULL,
+                                   l1 = NULL, l2 = NULL, gradient_clip = NULL, max_norm = NULL,
                                    input_noise = NULL,
                                    class_weights = NULL, restarts = NULL, keep = NULL, measures = NULL, seed = NULL,
                                    ...) {
@@ -136,7 +137,7 @@ regimen.hylomath_brief <- function(b, method = NULL, loss = NULL, output = NULL,
   b <- set_section(b, "regimen", list(
     method = method, loss = loss, output = output, learning_rate = learning_rate, momentum = momentum,
     weight_decay = weight_decay, schedule = schedule, batch_size = batch_size, epochs = epochs, stop = stop, l1 = l1,
-    l2 = l2, longest_gradient = longest_gradient, longest_weights = longest_weights, input_noise = input_noise,
+    l2 = l2, gradient_clip = gradient_clip, max_norm = max_norm, input_noise = input_noise,
     class_weights = class_weights,
     restarts = restarts, keep = keep, measures = measures, seed = seed
   ))
@@ -163,8 +164,8 @@ check_regimen <- function(b, settled = FALSE) {
   wiring <- parse_wiring(b$wiring)
   if (r$method == "auto") check_open_method(r) else check_method(r, wiring, b$wiring == "auto" && !settled)
   if (identical(r$l2, "evidence")) check_evidence(r, if (b$wiring == "auto" && !settled) list() else wiring)
-  if (r$keep == "committee" && r$restarts < 2) {
-    fail("A committee needs at least two starts.", "Set `regimen.restarts`, for example to 5.")
+  if (r$keep == "ensemble" && r$restarts < 2) {
+    fail("An ensemble needs at least two starts.", "Set `regimen.restarts`, for example to 5.")
   }
   if (!is.null(b$task)) {
     loss <- settled_loss(b)
@@ -216,8 +217,8 @@ needs_batches <- function(r, wiring) {
     if (layer_has(function(l) l$norm)) "norm",
     if (path_has(function(l) l$rate != 1)) "rate",
     if (r$l1 > 0 || path_has(function(l) !is.null(l$l1) && l$l1 > 0)) "l1",
-    if (r$longest_gradient > 0) "longest_gradient",
-    if (r$longest_weights > 0) "longest_weights",
+    if (r$gradient_clip > 0) "gradient_clip",
+    if (r$max_norm > 0) "max_norm",
     if (r$input_noise > 0) "input_noise",
     if (!identical(r$schedule, "constant")) "schedule",
     if (!identical(r$batch_size, "auto")) "batch_size",

@@ -76,10 +76,10 @@ columns_schema <- function() {
 column_settings <- function() {
   list(
     numbers = type_choice(c(
-      "auto", "zscore", "minmax", "minmax_signed", "robust", "rank_normal", "pieces", "waves", "none"
+      "auto", "zscore", "minmax", "minmax_signed", "robust", "rank_normal", "piecewise", "periodic", "none"
     )),
     clip = type_or_word(c("auto", "far"), type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
-    gaps = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
+    missing = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
     categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),
     buckets = type_number(2, 65536, whole = TRUE),
     embedding_width = type_or_word("auto", type_number(1, 1024, whole = TRUE), "a whole number from 1"),
@@ -118,12 +118,12 @@ regimen_schema <- function() {
     stop = type_or_word(c("auto", "none"), type_stop),
     l1 = type_number(0),
     l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
-    longest_gradient = type_number(0),
-    longest_weights = type_number(0),
+    gradient_clip = type_number(0),
+    max_norm = type_number(0),
     input_noise = type_number(0),
     class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
     restarts = type_number(1, 1000, whole = TRUE),
-    keep = type_choice(c("best", "committee")),
+    keep = type_choice(c("best", "ensemble")),
     measures = type_measures,
     seed = type_number(0, 2^53, whole = TRUE)
   )
@@ -133,7 +133,7 @@ brief_defaults <- function() {
   list(
     columns = list(drop = character(), kinds = list()),
     prepare = list(
-      numbers = "auto", clip = "auto", gaps = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
+      numbers = "auto", clip = "auto", missing = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
       rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
     hold_out = list(rotate = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
@@ -141,8 +141,8 @@ brief_defaults <- function() {
     wiring = "auto",
     regimen = list(
       method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
-      batch_size = "auto", epochs = "auto", stop = "auto", l1 = 0, l2 = "auto", longest_gradient = 0,
-      longest_weights = 0,
+      batch_size = "auto", epochs = "auto", stop = "auto", l1 = 0, l2 = "auto", gradient_clip = 0,
+      max_norm = 0,
       input_noise = 0, class_weights = "none", restarts = 1, keep = "best", measures = character()
     )
   )

@@ -24,7 +24,7 @@ cli_verbs <- function() unlist(unname(cli_groups()), recursive = FALSE)
 commands_to_begin <- function() {
   list(
     look = cli_command(
-      "Look at a table: kinds of columns, gaps, class shares, odd things.",
+      "Look at a table: kinds of columns, missing values, class shares, odd things.",
       takes = "TABLE.csv", files = 1, run = cli_look, input = "whole",
       example = c(
         "hylomath look kilns.csv --target outcome", "hylomath look kilns.csv --target outcome --figure pairs.png",

@@ -46,14 +46,14 @@ summarise_numbers <- function(columns, rows = integer(), shares = numeric(), wei
   as.data.frame(found)
 }
 
-number_facts <- c("rows", "gaps", "infinite", "mean", "deviation", "low", "high", "whole", "binary")
+number_facts <- c("rows", "missing", "infinite", "mean", "deviation", "low", "high", "whole", "binary")
 
 kind_of_numbers <- function(s, x) {
-  if (s$gaps == s$rows) return("missing")
+  if (s$missing == s$rows) return("missing")
   if (s$low == s$high) return("constant")
   if (s$binary) return("flag")
   if (!s$whole) return("number")
-  if (s$rows >= 20 && s$gaps == 0 && s$high - s$low == s$rows - 1 && !anyDuplicated(x)) return("id")
+  if (s$rows >= 20 && s$missing == 0 && s$high - s$low == s$rows - 1 && !anyDuplicated(x)) return("id")
   if (s$low >= 0) "count" else "number"
 }
 

@@ -15,7 +15,7 @@
 #'   \item{ramp_c_h}{rate of heating, degrees an hour}
 #'   \item{soak_min}{minutes at the peak}
 #'   \item{load_kg}{load, kilograms}
-#'   \item{gas_mbar}{gas pressure, millibar, with gaps}
+#'   \item{gas_mbar}{gas pressure, millibar, with missing values}
 #'   \item{humidity_pct}{air humidity, percent}
 #'   \item{outcome}{sound, crazed, warped or burst}
 #' }
@@ -41,7 +41,7 @@
 #'   \item{physio}{physiotherapy: none, monthly or weekly}
 #'   \item{pain}{0 to 10}
 #'   \item{flexion_deg}{how far the knee bends, degrees}
-#'   \item{crp_mg_l}{C-reactive protein, milligrams a litre, with gaps}
+#'   \item{crp_mg_l}{C-reactive protein, milligrams a litre, with missing values}
 #'   \item{returned}{yes or no}
 #' }
 #' @eval ceiling_section("recovery")

@@ -30,7 +30,7 @@ retrained_teachers <- function(teacher, b, laid, k, repeats, by, report) {
   if (!identical(teachers$dealt, laid$dealt)) {
     fail(
       "Teacher and student don't take part with the same rows.",
-      "Give both briefs the same keep_rows() and the same ways with gaps."
+      "Give both briefs the same keep_rows() and the same ways with missing values."
     )
   }
   if (rotates(teachers$analysis)) return(rotation_folds(teachers, report))

@@ -4,7 +4,7 @@
 #' teacher's probabilities say which mistakes are small ones, so a student on few rows, or a small one, learns more
 #' from them than from the labels alone.
 #'
-#' @param teacher A model: a network, or a committee, which is so made into one network.
+#' @param teacher A model: a network, or an ensemble, which is so made into one network.
 #' @param b The student's brief, with its table: the same target and classes; wiring, regimen and inputs may be others.
 #'   The student is one network, see [quick()].
 #'   Or the table that a model of networks that take turns was trained on: then one network is made of them, taught by
@@ -43,7 +43,7 @@
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)
-#' teacher <- b |> regimen(restarts = 4, keep = "committee") |> train(progress = "none")
+#' teacher <- b |> regimen(restarts = 4, keep = "ensemble") |> train(progress = "none")
 #' distil(teacher, b |> wire("6 tanh"), k = 3, progress = "none")
 #' @export
 distil <- function(teacher, b = NULL, temperature = 2, label_share = 0.5, unlabelled = NULL, teacher_data = NULL, k = 5,

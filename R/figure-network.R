@@ -5,7 +5,7 @@
 #' units their biases in them; of more, the largest weights stand in a table to the side. The connections of a straight
 #' path (`+ direct`) are bent around the hidden layers. A large network is drawn as a row of layers with their sizes.
 #'
-#' @param model A model. Of a committee the best member is drawn.
+#' @param model A model. Of an ensemble the best member is drawn.
 #' @param units The largest number of units, inputs and outputs included, that is drawn unit by unit.
 #' @return A ggplot.
 #' @examples

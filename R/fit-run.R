@@ -32,7 +32,7 @@ run_fits <- function(specs, epoch_done, each = function(i, fit) fit,
   structure(fits, interrupted = interrupted)
 }
 
-# The best of the starts, or all of them as a committee.
+# The best of the starts, or all of them as an ensemble.
 settled_fit <- function(spec, starts, kernel) {
   regimen <- spec$learned$regimen
   scale <- spec$learned$preparation$target$scale[1]
@@ -44,7 +44,7 @@ settled_fit <- function(spec, starts, kernel) {
   kept <- restarts$start[which.min(ifelse(restarts$epochs == 0, Inf, restarts$loss))]
   fit <- starts[[if (length(kept)) kept else 1]]
   fit$network <- c(spec$core$network, list(parameters = fit$parameters))
-  if (regimen$keep == "committee") {
+  if (regimen$keep == "ensemble") {
     members <- Filter(function(f) !is.null(f) && nrow(f$curves) > 0, starts)
     if (length(members)) fit$network$members <- lapply(members, `[[`, "parameters")
   }

@@ -80,7 +80,7 @@ core_regimen <- function(r) {
   if (is.list(r$stop)) stop[names(r$stop)] <- r$stop
   list(
     method = r$method, learning_rate = number_or_zero(r$learning_rate), momentum = r$momentum %||% 0,
-    weight_decay = r$weight_decay %||% 0, longest_gradient = r$longest_gradient, longest_weights = r$longest_weights,
+    weight_decay = r$weight_decay %||% 0, gradient_clip = r$gradient_clip, max_norm = r$max_norm,
     schedule = schedule,
     stop = stop, batch_size = max(1, number_or_zero(r$batch_size)), evidence = identical(r$l2, "evidence"),
     epochs = r$epochs, tally = length(r$measures) > 0, seed = r$seed

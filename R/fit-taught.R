@@ -23,7 +23,7 @@ taught_spec <- function(settled, learned, taught) {
   if (logarithmic && !is.null(taught$smear)) taught$predictions <- sweep(taught$predictions, 2, taught$smear, `/`)
   said <- stats::complete.cases(taught$predictions)
   open <- rowSums(is.na(a$table[target$columns])) > 0
-  unlabelled <- open & said & is.na(a$part) & !a$aside %in% c("gap", "filtered")
+  unlabelled <- open & said & is.na(a$part) & !a$aside %in% c("missing value", "filtered")
   a$part[unlabelled] <- "training"
   spec <- if (has_classes(target)) {
     taught_classes(a, learned, taught, unlabelled)

@@ -11,7 +11,7 @@ in_schema_order <- function(settings, schema) settings[intersect(names(schema), 
 value_at <- function(values, path) Reduce(function(at, key) at[[key]], path, values)
 
 # The settings with a value at a path, whose upper parts may not be there yet. A word in its way is the kind of what is
-# set (`regimen.loss.knee`), or gives way (`regimen.stop.seconds` for `none`); another kind has settings of its own.
+# set (`regimen.loss.delta`), or gives way (`regimen.stop.seconds` for `none`); another kind has settings of its own.
 set_at <- function(settings, path, value) {
   if (is.character(settings)) {
     settings <- if (settings[1] == "auto" && path[1] %in% stop_rules) {

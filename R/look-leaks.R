@@ -19,7 +19,7 @@ giving_columns <- function(columns, y, kinds) {
 
 # Whether a missing value gives the target away, in all rows or on one side: a letter that exists for some of those who
 # came back, and for nobody else.
-gap_gives_away <- function(x, y) {
+missing_gives_away <- function(x, y) {
   if (has_many_values(y)) return(FALSE)
   known <- !is.na(y)
   labels <- as_label(y[known])

@@ -23,7 +23,7 @@ look_notes <- function(data, columns, shares, target, open = character()) {
     note_numbers_as_text(labels_but(c(factors, open))), note_dates_as_text(labels_but(open)),
     note_alike_levels(labels_but(c(of_kind("id"), of_kind("text")))),
     note_missing_codes(values[inputs$kind %in% c("number", "count", "category")], labels),
-    if (!is.null(target)) note_telling_gaps(data, inputs$column[inputs$gaps > 0], target)
+    if (!is.null(target)) note_informative_missing(data, inputs$column[inputs$missing > 0], target)
   )
 }
 
@@ -32,8 +32,8 @@ note_formats <- function(found) {
   if (length(found$formats) == 0) return(NULL)
   written <- vapply(names(found$formats), function(column) {
     missing <- found$missing[[column]]
-    gaps <- if (length(missing)) sprintf(", %s missing", enumerate(dQuote(missing, FALSE), "and", limit = 3))
-    sprintf("%s (as `%s`%s)", column, found$formats[[column]], gaps %||% "")
+    but <- if (length(missing)) sprintf(", %s missing", enumerate(dQuote(missing, FALSE), "and", limit = 3))
+    sprintf("%s (as `%s`%s)", column, found$formats[[column]], but %||% "")
   }, "")
   numbers <- vapply(found$formats, function(format) format %in% names(number_marks), NA)
   kinds <- c(if (any(numbers)) "numbers", if (!all(numbers)) "dates")
@@ -256,25 +256,28 @@ note_alike_levels <- function(labels) {
   )
 }
 
-# ---- gaps ---------------------------------------------------------------------------------------------------------
+# ---- missing values -----------------------------------------------------------------------------------------------
 
-# Columns whose gaps go with the target, more than chance would have it (p below 0.001) and by enough to matter.
-note_telling_gaps <- function(data, columns, target) {
+# Columns whose missing values go with the target, more than chance would have it (p below 0.001) and by enough to
+# matter.
+note_informative_missing <- function(data, columns, target) {
   y <- data[[target]]
   # what gives the target away is no information to keep
-  telling <- Filter(function(column) gaps_tell(is.na(data[[column]]), y) && !gap_gives_away(data[[column]], y), columns)
+  telling <- Filter(function(column) {
+    missing_tells(is.na(data[[column]]), y) && !missing_gives_away(data[[column]], y)
+  }, columns)
   if (length(telling) == 0) return(NULL)
-  example <- gap_example(is.na(data[[telling[1]]]), y, telling[1])
+  example <- missing_example(is.na(data[[telling[1]]]), y, telling[1])
   new_note(
-    "telling_gaps", sprintf("Whether %s is missing goes with %s%s.", enumerate(telling), target, example),
+    "informative_missing", sprintf("Whether %s is missing goes with %s%s.", enumerate(telling), target, example),
     paste(
-      sprintf("If this is known before %s is, keep an input for it: prepare(gaps = \"flag\"), the default", target),
+      sprintf("If this is known before %s is, keep an input for it: prepare(missing = \"flag\"), the default", target),
       sprintf("above 1 %% of gaps. If %s is the cause of the gaps, drop the column.", target)
     )
   )
 }
 
-gaps_tell <- function(gap, y) {
+missing_tells <- function(gap, y) {
   known <- !is.na(y)
   gap <- gap[known]
   y <- y[known]
@@ -289,7 +292,7 @@ gaps_tell <- function(gap, y) {
   chance < 0.001 && max(abs(shares[, 1] - shares[, 2])) > 0.03
 }
 
-gap_example <- function(gap, y, column) {
+missing_example <- function(gap, y, column) {
   if (has_many_values(y)) {
     means <- format_each_short(c(mean(y[gap], na.rm = TRUE), mean(y[!gap], na.rm = TRUE)))
     return(sprintf(": where %s is missing its mean is %s, elsewhere %s", column, means[1], means[2]))

@@ -4,7 +4,7 @@
 #' @param target The column to predict, if it is known.
 #' @param ... Not used.
 #' @return A look: an object of class `hylomath_look` with `columns` (a data frame with a row for each column:
-#'   `column`, `kind`, `gaps`, `distinct`, `outliers` (numbers more than three quartile distances beyond the
+#'   `column`, `kind`, `missing`, `distinct`, `outliers` (numbers more than three quartile distances beyond the
 #'   quartiles), `skew` (the third standardised moment) and `values`, the range or the commonest levels, of the first
 #'   and last thousand columns), `n`, `target`, `shares` (classes of the target, their rows and shares) and `notes`,
 #'   see [notes()].
@@ -48,7 +48,7 @@ most_described <- 1000
 look_at_columns <- function(data, kinds) {
   columns <- unname(as.list(data))
   numeric <- kinds %in% c("number", "count")
-  gaps <- vapply(columns, function(x) sum(is.na(x)), 0L)
+  missing <- vapply(columns, function(x) sum(is.na(x)), 0L)
   outliers <- rep(NA_integer_, length(columns))
   skew <- rep(NA_real_, length(columns))
   if (any(numeric)) {
@@ -63,7 +63,7 @@ look_at_columns <- function(data, kinds) {
   skews <- ifelse(numeric, skew, 0)
   values[described] <- mapply(describe_one, columns[described], kinds[described], skews[described])
   data.frame(
-    column = names(data), kind = unname(kinds), gaps = gaps, distinct = vapply(columns, count_distinct, 0L),
+    column = names(data), kind = unname(kinds), missing = missing, distinct = vapply(columns, count_distinct, 0L),
     outliers = outliers, skew = skew, values = values
   )
 }

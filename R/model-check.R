@@ -100,7 +100,7 @@ plan_holds <- function(plan) {
   numbers <- function(...) all(vapply(plan[c(...)], is_numbers, NA, 1))
   levels <- plan$levels
   usual <- is_text(plan$column, 1) && (is.null(plan$zone) || is_text(plan$zone, 1)) &&
-    plan$kind %in% input_kinds && is_flag(plan$drop_gaps) && numbers("seen_gaps") &&
+    plan$kind %in% input_kinds && is_flag(plan$drop_missing) && numbers("seen_missing") &&
     is_texts(levels) && !anyDuplicated(levels) && is_texts(plan$rare) && level_rows_hold(plan)
   usual && switch(plan$encoding,
     number = numbers("fill", "shift", "scale", "low", "high", "seen_low", "seen_high") && is_flag(plan$flag) &&
@@ -251,7 +251,7 @@ profiled_holds <- function(column, rows) {
   shares_hold <- function(counts, effects, n) {
     is_numbers(counts, n) && is_numbers(effects, n) && between(counts, 0, rows) && between(effects, 1, Inf)
   }
-  shares_hold(column$gaps$count, column$gaps$effect, 1) && switch(column$kind,
+  shares_hold(column$missing$count, column$missing$effect, 1) && switch(column$kind,
     number = is_numbers(column$knots, 101) && !is.unsorted(column$knots) && is_numbers(column$outside, 2) &&
       mean_holds(column$place) && mean_holds(column$spread) && is_known_number(column$mean) &&
       is_known_number(column$deviation),

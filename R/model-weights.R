@@ -3,7 +3,7 @@
 #' `coef()` gives them, `set_coef()` puts others in their place.
 #'
 #' @param object,model A model.
-#' @param values A list as `coef()` gives it, or a table as `coef_table()` does, which a committee needs. Blocks, and
+#' @param values A list as `coef()` gives it, or a table as `coef_table()` does, which an ensemble needs. Blocks, and
 #'   values of a table, that it leaves out stay as they are.
 #' @param ... Not used.
 #' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit.
@@ -11,16 +11,16 @@
 #'   statistics. Embeddings come first, `embedding_<column>`: a row a level, `(other)` for rare and unseen ones.
 #'   A straight path stands behind the output layer, as `direct`: a row an input, a column an output.
 #'   Ordered classes have `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first
-#'   layer are the prepared columns, outputs of the last one are before scaling back. Of a committee it is the best
+#'   layer are the prepared columns, outputs of the last one are before scaling back. Of an ensemble it is the best
 #'   member.
 #'
 #'   `coef_table()`: all weights of all networks that predict together as one long data frame, for a file of its own:
-#'   `network`, `start` (of a committee), `layer`, `input`, `unit` and `value`.
+#'   `network`, `start` (of an ensemble), `layer`, `input`, `unit` and `value`.
 #'
 #'   `set_coef()`: the model with these values. What was known of the old ones (held-out predictions, curves) is gone,
 #'   so
 #'   it is judged by `appraise(model, data)`.
-#' @section Errors: A block of another name or shape; values that are missing or infinite; a list for a committee; a
+#' @section Errors: A block of another name or shape; values that are missing or infinite; a list for an ensemble; a
 #'   table with networks that the model has not.
 #' @examples
 #' set.seed(1)
@@ -150,7 +150,7 @@ set_coef <- function(model, values) {
   } else {
     if (length(networks) > 1) {
       fail(
-        "A committee has as many sets of weights as members, so one list can't set them.",
+        "An ensemble has as many sets of weights as members, so one list can't set them.",
         "Give the table of all of them, see coef_table()."
       )
     }

@@ -22,7 +22,7 @@ network_of <- function(target, wiring, regimen, preparation) {
     embedding_l1 = regimen$l1, embedding_l2 = l2,
     input_dropout = wiring$input_dropout, input_noise = regimen$input_noise,
     output = loss$output, loss = if (loss$kind == "ordinal") "cross_entropy" else loss$kind,
-    knee = loss$knee %||% 1, smoothing = loss$smoothing %||% 0, quantiles = loss$at %||% numeric(),
+    delta = loss$delta %||% 1, smoothing = loss$smoothing %||% 0, quantiles = loss$at %||% numeric(),
     classes = if (loss$output == "ordinal") length(target$classes) else 0, layers = layers
   )
   straight <- wiring$straight
@@ -69,7 +69,7 @@ parameter_count <- function(network) {
   sum(network_blocks(network, seq_len(network$inputs + embedded))$values)
 }
 
-# The parameters of every network that predicts together: one, or a committee's.
+# The parameters of every network that predicts together: one, or an ensemble's.
 members_of <- function(network) network$members %||% list(network$parameters)
 
 # All parameters of all members.

@@ -39,7 +39,8 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;
 #'   `gives_target_away`; `numbers_as_text`, `dates_as_text`; `alike_levels` levels differ in case or blanks only;
-#'   `telling_gaps` gaps go with the target; `rows_belong_together` a column names units with several rows each;
+#'   `informative_missing` missing values go with the target; `rows_belong_together` a column names units with several
+#'   rows each;
 #'   `few_values` a whole-number target has so few values that they may be classes; `codes_for_missing` values may stand
 #'   for missing ones; `read_as_written` text was read as numbers or dates, `read_in_two_ways` it can't be told which.
 #'

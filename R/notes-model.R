@@ -77,7 +77,7 @@ note_diverged <- function(model, run) {
 
 diverged_try <- function(rate) {
   if (!is.numeric(rate)) return("Use another method, such as `adam`, or a larger l2.")
-  what <- "Lower the learning rate, for example to %s, or shorten long gradients with longest_gradient."
+  what <- "Lower the learning rate, for example to %s, or clip gradients with gradient_clip."
   sprintf(what, format_number(signif(rate / 10, 3)))
 }
 
@@ -230,10 +230,10 @@ note_restarts_disagree <- function(restarts, keep) {
   what <- "The %d starts end at %s losses from %s to %s: which one is kept is partly luck."
   new_note(
     "restarts_disagree", sprintf(what, length(loss), where, signif(min(loss), 3), signif(max(loss), 3)),
-    if (identical(keep, "committee")) {
-      "The committee's average takes much of it out."
+    if (identical(keep, "ensemble")) {
+      "The ensemble's average takes much of it out."
     } else {
-      "Keep the average of their predictions with keep: committee, or use more starts."
+      "Keep the average of their predictions with keep: ensemble, or use more starts."
     }
   )
 }

@@ -1,7 +1,7 @@
 # A predictor turns rows into predictions and nothing more. It is a list of class `hylomath_predictor`:
 #   target         what is predicted, see task.R
 #   preparation    what was learned of the columns, see prep-learn.R
-#   network        the network's shape with its `parameters`, and `members` for a committee, see network.R
+#   network        the network's shape with its `parameters`, and `members` for an ensemble, see network.R
 #   recalibration  how probabilities are put right, or NULL, see recalibrate.R
 #   decision       the rule by which classes are predicted, or NULL for the highest score, see decide.R
 # One that predicts by several others, see rotation.R, has in the place of a network
@@ -10,7 +10,7 @@
 #   turns          in which turn each of them predicted, see rotation.R
 # and its preparation is what was learned of all rows that they were trained on.
 # It has no history and knows no judged rows. A model, the network without hidden layers beside it, each member of a
-# committee and each fold's network are or hold one.
+# ensemble and each fold's network are or hold one.
 
 # A predictor with other parameters: one start of several, or weights that were set.
 with_parameters <- function(predictor, parameters) {

@@ -2,7 +2,7 @@
 
 # The task's predictions for rows of a working table, a data frame: for classes `prediction` and `probability_<class>`;
 # for numbers `prediction`, with `quantile_<share>` behind it for the quantile loss, or `prediction_<target>` for
-# several targets. Rows that lack a value which the brief drops rows for have no prediction. A committee's prediction is
+# several targets. Rows that lack a value which the brief drops rows for have no prediction. An ensemble's prediction is
 # the mean of its members'.
 predictions_of <- function(predictor, table) {
   joint_predictions(predictor, predicting_members(predictor), predictor$shares %||% 1, table)
@@ -31,7 +31,7 @@ joint_predictions <- function(predictor, members, shares, table) {
 
 dropped_for_gaps <- function(preparations) {
   unique(unlist(lapply(preparations, function(preparation) {
-    prepared_columns(preparation)[vapply(preparation$columns, `[[`, NA, "drop_gaps")]
+    prepared_columns(preparation)[vapply(preparation$columns, `[[`, NA, "drop_missing")]
   })))
 }
 

@@ -34,27 +34,27 @@ learn_numbers <- function(columns, settings, rows, weight) {
   if (length(columns) == 0) return(list())
   clip <- unique(unlist(lapply(settings, function(s) if (clips_share(s$clip)) c(s$clip, 1 - s$clip))))
   ranks <- if (any(vapply(settings, function(s) s$numbers == "rank_normal", NA))) seq(0, 1, 0.01)
-  pieces <- if (any(vapply(settings, function(s) s$numbers == "pieces", NA))) piece_shares
+  pieces <- if (any(vapply(settings, function(s) s$numbers == "piecewise", NA))) piece_shares
   robust <- if (any(vapply(settings, function(s) s$numbers == "robust", NA))) c(0.25, 0.75)
   shares <- unique(c(0.5, robust, clip, ranks, pieces))
   found <- summarise_numbers(unname(as.list(columns)), rows, shares, weight)
   even <- all(weight == weight[1])
   lapply(seq_along(columns), function(i) {
-    if (found$gaps[i] == found$rows[i]) fail_no_values(names(columns)[i])
+    if (found$missing[i] == found$rows[i]) fail_no_values(names(columns)[i])
     quantiles <- unlist(found[i, -(1:9)])
     quantile <- function(share) unname(quantiles[match(share, shares)])
-    gap_share <- if (even) found$gaps[i] / found$rows[i] else weighted_mean(is.na(columns[[i]][rows]), weight)
-    learn_number(found[i, ], quantile, settings[[i]], function() commonest(columns[[i]][rows], weight), gap_share)
+    missing_share <- if (even) found$missing[i] / found$rows[i] else weighted_mean(is.na(columns[[i]][rows]), weight)
+    learn_number(found[i, ], quantile, settings[[i]], function() commonest(columns[[i]][rows], weight), missing_share)
   })
 }
 
-# `s` summarises the training rows' values, of which `gap_share` are missing; `common` gives the commonest.
-learn_number <- function(s, quantile, how, common, gap_share) {
-  fill <- switch(how$gaps, mean = s$mean, common = common(), quantile(0.5))
+# `s` summarises the training rows' values, of which `missing_share` are missing; `common` gives the commonest.
+learn_number <- function(s, quantile, how, common, missing_share) {
+  fill <- switch(how$missing, mean = s$mean, common = common(), quantile(0.5))
   plan <- list(
     encoding = "number", fill = fill, shift = 0, scale = 1, low = -Inf, high = Inf,
-    flag = how$gaps == "flag" || (how$gaps == "auto" && gap_share > 0.01),
-    seen_low = s$low, seen_high = s$high, seen_gaps = s$gaps, drop_gaps = how$gaps == "drop"
+    flag = how$missing == "flag" || (how$missing == "auto" && missing_share > 0.01),
+    seen_low = s$low, seen_high = s$high, seen_missing = s$missing, drop_missing = how$missing == "drop"
   )
   if (clips_share(how$clip)) plan[c("low", "high")] <- list(quantile(how$clip), quantile(1 - how$clip))
   if (how$clip == "far") plan[c("low", "high")] <- as.list(c(s$low, s$high) + c(-0.5, 0.5) * (s$high - s$low))
@@ -67,8 +67,8 @@ learn_number <- function(s, quantile, how, common, gap_share) {
     # 1.349: a normal's quartile distance
     robust = scaled(plan, quantile(0.5), (quantile(0.75) - quantile(0.25)) / 1.349),
     rank_normal = rank_normal(plan, quantile),
-    pieces = in_pieces(scaled(plan, s$mean, s$deviation), quantile),
-    waves = c(scaled(plan, s$mean, s$deviation), list(waves = wave_turns)),
+    piecewise = in_pieces(scaled(plan, s$mean, s$deviation), quantile),
+    periodic = c(scaled(plan, s$mean, s$deviation), list(waves = wave_turns)),
     none = plan
   )
 }
@@ -122,22 +122,22 @@ learn_levels <- function(x, rows, weight, how, direct, counted) {
   order <- if (declared) seq_along(all$levels) else order_texts(all$levels)
   order <- order[counts[order] > 0]
   kept <- order[counts[order] / known >= how$rare]
-  gaps <- is.na(code)
+  missing <- is.na(code)
   rare <- setdiff(order, kept)
   plan <- list(
     levels = all$levels[kept], rare = all$levels[rare],
     level_rows = as.integer(if (counted) counts else tabulate(code, length(all$levels)))[c(kept, rare)],
-    seen_gaps = sum(gaps), drop_gaps = how$gaps == "drop"
+    seen_missing = sum(missing), drop_missing = how$missing == "drop"
   )
-  gap_share <- weighted_mean(gaps, weight)
+  missing_share <- weighted_mean(missing, weight)
   # the place of the commonest level among those that are kept; none where a missing value is to stay one
-  fill <- if (how$gaps == "common") match(which.max(counts), kept)
+  fill <- if (how$missing == "common") match(which.max(counts), kept)
   switch(settled_encoding(how$categories, length(kept), direct),
-    indicator = indicator_plan(plan, lumped = length(kept) < length(order), fill, own_place(how, gap_share)),
+    indicator = indicator_plan(plan, lumped = length(kept) < length(order), fill, own_place(how, missing_share)),
     ordinal = score_plan(plan, seq_along(kept), counts[kept], fill),
     frequency = score_plan(plan, counts[kept] / known, counts[kept], fill),
     hash = hash_plan(plan, how$buckets, if (!is.null(fill)) all$levels[which.max(counts)]),
-    embedding = code_plan(plan, own_place(how, gap_share), how$embedding_width, fill)
+    embedding = code_plan(plan, own_place(how, missing_share), how$embedding_width, fill)
   )
 }
 
@@ -152,7 +152,9 @@ settled_encoding <- function(categories, levels, direct) {
   if (levels > most_indicators) "embedding" else "indicator"
 }
 
-own_place <- function(how, gap_share) how$gaps == "own" || (how$gaps %in% c("auto", "flag") && gap_share > 0.01)
+own_place <- function(how, missing_share) {
+  how$missing == "own" || (how$missing %in% c("auto", "flag") && missing_share > 0.01)
+}
 
 # Places: the levels, then one for rare and unseen levels if rare ones were put together, then one for missing values if
 # they have their own.
@@ -178,7 +180,7 @@ score_plan <- function(plan, score, counts, fill) {
 
 # Levels fall into buckets by a hash of their text, so that any number of them, seen or not, has a place.
 hash_plan <- function(plan, buckets, fill) {
-  kept <- plan[c("seen_gaps", "drop_gaps")]
+  kept <- plan[c("seen_missing", "drop_missing")]
   missing <- if (is.null(fill)) -1 else hash_codes(fill, buckets) - 1
   c(kept, list(encoding = "level", hashed = TRUE, width = buckets, unseen = -1, missing = missing))
 }
@@ -212,6 +214,6 @@ learn_date <- function(x, weight, how) {
     encoding = "date", parts = parts, part_bits = sum(date_parts[parts]), clock = clock,
     zone = if (clock) time_zone(x), shift = weighted_mean(years, weight),
     scale = above_zero(weighted_deviation(years, weight)),
-    seen_gaps = sum(is.na(x)), drop_gaps = how$gaps == "drop"
+    seen_missing = sum(is.na(x)), drop_missing = how$missing == "drop"
   )
 }

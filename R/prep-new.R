@@ -80,7 +80,7 @@ bad_number_hint <- function(x, kind) {
 # By what is strange, whether it is in each row; FALSE where it is in none, which mostly takes a glance to see.
 strange_rows <- function(plan, x) {
   list(
-    unseen = unseen_rows(plan, x), gaps = if (plan$seen_gaps == 0 && anyNA(x)) is.na(x) else FALSE,
+    unseen = unseen_rows(plan, x), missing = if (plan$seen_missing == 0 && anyNA(x)) is.na(x) else FALSE,
     outside = outside_rows(plan, x)
   )
 }

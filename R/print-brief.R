@@ -120,7 +120,7 @@ regimen_text <- function(b, a) {
 }
 
 switched_off <- list(
-  output = "auto", schedule = "constant", l1 = 0, longest_gradient = 0, longest_weights = 0, input_noise = 0,
+  output = "auto", schedule = "constant", l1 = 0, gradient_clip = 0, max_norm = 0, input_noise = 0,
   class_weights = "none",
   restarts = 1, keep = "best"
 )

@@ -2,8 +2,8 @@
 
 # Who taught the network, and what that was good for.
 distilled_text <- function(d) {
-  committee <- if (d$teacher$members > 1) sprintf(", a committee of %d", as.integer(d$teacher$members)) else ""
-  teacher <- sprintf("%s%s, %s", d$teacher$wiring, committee, counted(d$teacher$parameters, "parameter"))
+  ensemble <- if (d$teacher$members > 1) sprintf(", an ensemble of %d", as.integer(d$teacher$members)) else ""
+  teacher <- sprintf("%s%s, %s", d$teacher$wiring, ensemble, counted(d$teacher$parameters, "parameter"))
   heat <- if (is.null(d$temperature)) "" else sprintf("at temperature %s, ", format_number(d$temperature))
   alone <- if (d$unlabelled) {
     sprintf("; %s without a target by the teacher alone", counted(d$unlabelled, "row"))

@@ -24,15 +24,15 @@ look_table <- function(columns, n) {
   name <- shorten(columns$column, 30)
   room <- cli::console_width() - max(nchar(name, "width"), 6) - 36
   cells <- list(
-    column = name, kind = columns$kind, gaps = gaps_text(columns$gaps, n),
+    column = name, kind = columns$kind, missing = missing_text(columns$missing, n),
     distinct = format_each_count(columns$distinct), outliers = outliers_text(columns$outliers),
     values = shorten(columns$values, room)
   )
   text_table(cells, right = 3:5)
 }
 
-gaps_text <- function(gaps, n) {
-  ifelse(gaps == 0, "0", paste0(format(signif(100 * gaps / n, 2), trim = TRUE, digits = 2), " %"))
+missing_text <- function(missing, n) {
+  ifelse(missing == 0, "0", paste0(format(signif(100 * missing / n, 2), trim = TRUE, digits = 2), " %"))
 }
 
 outliers_text <- function(x) ifelse(is.na(x) | x == 0, "", format_each_count(x))

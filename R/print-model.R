@@ -81,8 +81,8 @@ stopped_text <- function(run, seconds) {
 method_text <- function(r, evidence) {
   if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(evidence, 2)))
   of_method <- c(
-    "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "longest_gradient",
-    "longest_weights",
+    "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "gradient_clip",
+    "max_norm",
     "input_noise"
   )
   is_off <- function(s) is.null(s) || identical(s, 0) || identical(s, "constant") || identical(s, "auto")
@@ -234,7 +234,7 @@ preparation_cells <- function(model) {
   list(
     column = prepared_columns(preparation), kind = vapply(plans, `[[`, "", "kind"),
     "taken in" = vapply(plans, taken_in, ""), "trained on" = vapply(plans, trained_on, ""),
-    gaps = format_each_count(vapply(plans, function(plan) as.numeric(plan$seen_gaps), 0))
+    missing = format_each_count(vapply(plans, function(plan) as.numeric(plan$seen_missing), 0))
   )
 }
 
@@ -242,11 +242,11 @@ taken_in <- function(plan) {
   switch(plan$encoding,
     number = {
       number <- function(x) format_number(signif(x, 4))
-      how <- if (!is.null(plan$edges)) sprintf("in %d pieces", length(plan$edges) - 1L) else {
+      how <- if (!is.null(plan$edges)) sprintf("piecewise linear in %d parts", length(plan$edges) - 1L) else {
         sprintf("(x - %s) / %s", number(plan$shift), number(plan$scale))
       }
-      if (length(plan$waves)) how <- paste0(how, sprintf(", and %d waves", length(plan$waves)))
-      if (plan$seen_gaps > 0) how <- paste0(how, sprintf(", gaps %s", number(plan$fill)))
+      if (length(plan$waves)) how <- paste0(how, sprintf(", and periodic at %d wavelengths", length(plan$waves)))
+      if (plan$seen_missing > 0) how <- paste0(how, sprintf(", missing values %s", number(plan$fill)))
       if (plan$flag) paste0(how, ", flagged") else how
     },
     level = if (isTRUE(plan$hashed)) sprintf("%d places by hash", as.integer(plan$width)) else {

@@ -18,7 +18,7 @@ strange_columns_text <- function(columns) {
   vapply(seq_len(nrow(columns)), function(i) {
     column <- columns[i, ]
     counts <- c(
-      "with a level that training never saw" = column$unseen, "missing, which training never met" = column$gaps,
+      "with a level that training never saw" = column$unseen, "missing, which training never met" = column$missing,
       "outside the training range" = column$outside
     )
     counts <- counts[counts > 0]

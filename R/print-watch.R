@@ -62,6 +62,7 @@ moved_cells <- function(shown) {
 }
 
 movement_words <- c(
-  place = "mean", spread = "deviation", gaps = "missing", level = "share", new = "new levels", outside = "out of range",
+  place = "mean", spread = "deviation", missing = "missing", level = "share", new = "new levels",
+  outside = "out of range",
   prediction = "mean prediction", measure = "loss"
 )

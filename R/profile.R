@@ -2,12 +2,12 @@
 # them: summaries, with their standard errors, in which whole groups count as they were drawn.
 #
 # A profile is list(rows, groups, columns); `groups` is NULL without groups. A column is one of
-#   list(kind = "number", knots, place, spread, gaps, mean, deviation, outside)   `knots` are quantiles at every
+#   list(kind = "number", knots, place, spread, missing, mean, deviation, outside)   `knots` are quantiles at every
 #       hundredth; `place` is the mean of the values' places between them (from 0 to 1), `spread` that of how far these
 #       are from the middle; both list(value, deviation, error)
-#   list(kind = "levels", levels, counts, effects, gaps)   the commonest levels, in how many rows each is, and how much
-#       larger than by chance the variance of its share is
-# and `gaps` is list(count, effect).
+#   list(kind = "levels", levels, counts, effects, missing)   the commonest levels, in how many rows each is, and how
+#       much larger than by chance the variance of its share is
+# and `missing` is list(count, effect).
 
 most_levels_watched <- 50
 
@@ -38,7 +38,7 @@ profiled_numbers <- function(x, group) {
   list(
     kind = "number", knots = knots, place = mean_with_error(places, group[known]),
     spread = mean_with_error(abs(places - 0.5), group[known]),
-    gaps = share_with_effect(!known, group)[c("count", "effect")],
+    missing = share_with_effect(!known, group)[c("count", "effect")],
     mean = mean(here), deviation = stats::sd(here), outside = range(here)
   )
 }
@@ -57,7 +57,7 @@ profiled_levels <- function(x, group) {
   shares <- lapply(levels, function(level) share_with_effect(x %in% level, group))
   list(
     kind = "levels", levels = levels, counts = vapply(shares, `[[`, 0, "count"),
-    effects = vapply(shares, `[[`, 0, "effect"), gaps = share_with_effect(is.na(x), group)[c("count", "effect")]
+    effects = vapply(shares, `[[`, 0, "effect"), missing = share_with_effect(is.na(x), group)[c("count", "effect")]
   )
 }
 

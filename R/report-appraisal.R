@@ -181,8 +181,8 @@ strange_rows_element <- function(model, appraisal, table) {
   if (length(odd) == 0) return(element("p", "No judged row lies outside of what training saw."))
   shown <- utils::head(odd, most_rows_shown)
   what <- paste(
-    "%s of the judged rows differ from the training rows in some column: a level that training never saw, a gap where",
-    "it had none, a number out of its range."
+    "%s of the judged rows differ from the training rows in some column: a level that training never saw, a missing",
+    "value where it had none, a number out of its range."
   )
   element("div", element("p", sprintf(what, format_count(length(odd)))), table_element(
     list(row = appraisal$judged$key[shown], columns = strange$rows[shown]), 2, caption = "Strange rows"

@@ -8,11 +8,11 @@
 #' moved). Any other goes on from the weights it has, with an optimiser that knows nothing of the past.
 #'
 #' Rows of a newer table that the network has learned from are left out, with a message, where they can be told. On
-#' newer rows the network starts from its weights and keeps its preparation: scales, levels and gaps are still those of
-#' the rows that it was first trained on. The newer rows are held out and rotate as the brief says, and judge what comes
-#' of it; the first epoch is the network as it was, so that one that learns nothing of use is kept as it is. A note says
-#' where newer rows don't look like the old. What it has learned of old rows alone can get lost: to learn from both,
-#' train the brief on both.
+#' newer rows the network starts from its weights and keeps its preparation: scales, levels and missing values are still
+#' those of the rows that it was first trained on. The newer rows are held out and rotate as the brief says, and judge
+#' what comes of it; the first epoch is the network as it was, so that one that learns nothing of use is kept as it is.
+#' A note says where newer rows don't look like the old. What it has learned of old rows alone can get lost: to learn
+#' from both, train the brief on both.
 #'
 #' Patience begins anew. Recalibration and decision were made for the former network and are dropped.
 #' @param model A model.
@@ -22,7 +22,7 @@
 #' @param ... Not used.
 #' @return A model, see [train()], with a part `resumed`: `of`, the identity of the former; `rows`, how many rows it
 #'   learned from; `same`, whether they were the same; and `state`, whether the optimiser's state was known.
-#' @section Errors: Distilled networks, weights that were set by hand, interrupted rotations, and committees without
+#' @section Errors: Distilled networks, weights that were set by hand, interrupted rotations, and ensembles without
 #'   their state can't be resumed. A table that lacks a column, or holds a class that training never saw.
 #' @examples
 #' set.seed(1)
@@ -62,9 +62,9 @@ resume.hylomath_model <- function(model, data, epochs = NULL, progress = "auto",
 resume.default <- function(model, ...) wrong_object("resume", "a model", model)
 
 resume_one <- function(model, a, state, same, epochs, report) {
-  if (!state && regimen_of(model)$keep == "committee") {
+  if (!state && regimen_of(model)$keep == "ensemble") {
     hint <- "Train it with resumable = TRUE."
-    fail("A committee goes on from the state of its training, which this model doesn't keep.", hint)
+    fail("An ensemble goes on from the state of its training, which this model doesn't keep.", hint)
   }
   more <- epochs %||% model$brief[["regimen"]]$epochs
   on <- list(
@@ -136,6 +136,6 @@ not_yet_learned <- function(model, data) {
 # Columns in which newer rows don't look like those of training: more strange rows than chance would give.
 newer_differs <- function(model, data) {
   found <- strangeness(model, data)
-  strange <- found$columns$unseen + found$columns$gaps + found$columns$outside
+  strange <- found$columns$unseen + found$columns$missing + found$columns$outside
   found$columns$column[strange > 0.02 * found$n]
 }

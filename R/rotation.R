@@ -134,8 +134,8 @@ auto_wirings <- function(a) {
     ),
     list(wiring = smooth_wiring(a$brief$rule), prepare = list(clip = "far"), regimen = long)
   ), if (suits_waves(a)) {
-    waves <- list(numbers = "waves", clip = "far")
-    list(list(wiring = smooth_wiring(a$brief$rule), prepare = waves, regimen = long, said = "waves"))
+    waves <- list(numbers = "periodic", clip = "far")
+    list(list(wiring = smooth_wiring(a$brief$rule), prepare = waves, regimen = long, said = "periodic"))
   }, if (suits_few_units(a)) list(list(wiring = few_units, prepare = list(clip = "far"))))
 }
 

@@ -18,7 +18,7 @@ tallied <- function(tally, scored) {
 added_counts <- function(before, now) {
   both <- rbind(before, now)
   if (is.null(both) || nrow(both) == 0) return(both)
-  sums <- rowsum(as.matrix(both[c("unseen", "gaps", "outside")]), both$column, reorder = FALSE)
+  sums <- rowsum(as.matrix(both[c("unseen", "missing", "outside")]), both$column, reorder = FALSE)
   data.frame(
     column = rownames(sums), sums, trained_on = both$trained_on[match(rownames(sums), both$column)], row.names = NULL
   )
@@ -48,6 +48,6 @@ scored_block <- function(model, table, how) {
     predictions[[column]][predictions[[column]] == ""] <- NA  # an empty cell
   }
   # what is chance is another question for all blocks together
-  columns <- strange$columns[c("column", "unseen", "gaps", "outside", "trained_on")]
+  columns <- strange$columns[c("column", "unseen", "missing", "outside", "trained_on")]
   list(predictions = predictions, strange_rows = sum(strange$rows != ""), columns = columns, bad = bad)
 }

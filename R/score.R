@@ -9,7 +9,8 @@
 #'   whole. What is written is text, or Parquet where `into` ends so. A file is written whole or not at all.
 #'   `"-"` stands for standard input and standard output.
 #' @section Databases: The rows of `query` are taken in the order of the column `key`, which must be unique and without
-#'   gaps, and their predictions put into `table`, which is made if it isn't there: the key, the predictions, and
+#'   missing values, and their predictions put into `table`, which is made if it isn't there: the key, the predictions,
+#'   and
 #'   `network`, the
 #'   network's identity. Each block is one transaction. A scoring that was broken off goes on behind the last key that
 #'   is in `table`, so that no row is predicted twice and none is left out; a table that holds the predictions of

@@ -143,7 +143,7 @@ describe_numbers <- function(target) {
   loss <- target$loss
   what <- switch(loss$kind,
     squared = "squared error", absolute = "absolute error, predictions are medians",
-    huber = sprintf("Huber's loss with its knee at %s", format_number(loss$knee)),
+    huber = sprintf("Huber's loss with delta %s", format_number(loss$delta)),
     gamma = "gamma likelihood, predictions are means"
   )
   output <- if (loss$output == "identity" || loss$kind == "gamma") "" else sprintf(", %s output", loss$output)

@@ -137,7 +137,7 @@ network_program <- function(predictor, share, place_of) {
   place <- vapply(plans, function(plan) place_of(plan$column), 0L)
   list(
     share = share, inputs = length(network_inputs(predictor$preparation)),
-    plans = unname(Map(plan_program, plans, place)), needed = I(place[vapply(plans, `[[`, NA, "drop_gaps")]),
+    plans = unname(Map(plan_program, plans, place)), needed = I(place[vapply(plans, `[[`, NA, "drop_missing")]),
     starts = lapply(members_of(predictor$network), start_program, predictor = predictor),
     output = predictor$network$output, decode = decode_program(target, learned)
   )

@@ -1,4 +1,5 @@
-# Made-up rows for a transcript to prove itself by: drawn within what training saw, with gaps, a new level, extremes.
+# Made-up rows for a transcript to prove itself by: drawn within what training saw, with missing values, a new level,
+# extremes.
 
 most_made_up <- 50
 
@@ -26,7 +27,7 @@ made_up_of_type <- function(type, u) {
   )
 }
 
-# `u` draws values, `other` gaps and what is unusual. The first two rows are the ends of what was seen.
+# `u` draws values, `other` missing values and what is unusual. The first two rows are the ends of what was seen.
 made_up_column <- function(plan, u, other) {
   x <- switch(plan$encoding,
     number = {

@@ -26,7 +26,7 @@ sql_place <- function(plan) {
   )
 }
 
-# Numbers with their gaps filled, within their bounds.
+# Numbers with their missing values filled, within their bounds.
 sql_bounded <- function(plan, i) {
   if (plan$encoding != "number") return(NULL)
   filled <- sprintf("coalesce(c%d, %s)", plan$column, sql_number(plan$fill))

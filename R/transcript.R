@@ -1,7 +1,8 @@
 #' Transcribe a model into code that runs elsewhere
 #'
-#' Stand-alone code for the whole path from raw columns to predictions: gaps, scaling, encoding, the network or
-#' networks, output, recalibration and decision. It needs nothing of R (but the one in R) and nothing of this package.
+#' Stand-alone code for the whole path from raw columns to predictions: missing values, scaling, encoding, the network
+#' or networks, output, recalibration and decision. It needs nothing of R (but the one in R) and nothing of this
+#' package.
 #'
 #' @param model A model.
 #' @param to `"c"`, C99 without allocation and without anything but the C library: `transcript_cell()` reads a cell,
@@ -23,7 +24,8 @@
 #'   where there are calibration rows, and intervals have one width, or one ratio (see
 #'   [predict()][predict.hylomath_model]). `NULL` for none.
 #' @param ... Not used.
-#' @return A text. In it stand 50 made-up rows (drawn within what training saw, with gaps, a level that it never saw,
+#' @return A text. In it stand 50 made-up rows (drawn within what training saw, with missing values, a level that it
+#'   never saw,
 #'   and the ends of what was seen) and the model's predictions for them; `check()` tells how far the code's own
 #'   predictions are
 #'   from these, as a share of what is allowed: 1e-5 of the prediction and the target's deviation (of probabilities, of

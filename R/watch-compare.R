@@ -1,8 +1,8 @@
 # Then and now: how one thing has moved, and whether chance does so with so many rows.
 #
-# A movement is a row of a data frame: `what` moved (place, spread, gaps, level, new, outside, prediction, measure), of
-# which `column` and `level`; `before` and `now`; `moved` with its interval `low` to `high`, in `unit`; `p`, and whether
-# it is `large` enough to matter.
+# A movement is a row of a data frame: `what` moved (place, spread, missing, level, new, outside, prediction, measure),
+# of which `column` and `level`; `before` and `now`; `moved` with its interval `low` to `high`, in `unit`; `p`, and
+# whether it is `large` enough to matter.
 
 # What matters: a number that moves by a twentieth of its deviation, a share by a hundredth, a loss by a twentieth.
 least_shift <- 0.05
@@ -86,14 +86,14 @@ column_movements <- function(profiled, profile, x, column, group, seen = NULL) {
     then <- list(count = seen$rare + 1, effect = 1, rows = max(seen$rows, seen$rare + 1), units = profile$units)
     share_movement("new", column, then, share_with_effect(!is.na(x) & !x %in% seen$levels, group), more = TRUE)
   }
-  gaps <- share_movement("gaps", column, c(profiled$gaps, profile), share_with_effect(is.na(x), group))
-  do.call(rbind, c(levels, list(new, gaps)))
+  missing <- share_movement("missing", column, c(profiled$missing, profile), share_with_effect(is.na(x), group))
+  do.call(rbind, c(levels, list(new, missing)))
 }
 
 number_movements <- function(profiled, profile, x, column, group) {
   known <- !is.na(x)
-  gaps <- share_movement("gaps", column, c(profiled$gaps, profile), share_with_effect(!known, group))
-  if (sum(known) < 2) return(gaps)
+  missing <- share_movement("missing", column, c(profiled$missing, profile), share_with_effect(!known, group))
+  if (sum(known) < 2) return(missing)
   places <- places_between(profiled$knots, x[known])
   # by chance two in so many rows lie outside of the others
   outside <- x[known] < profiled$outside[1] | x[known] > profiled$outside[2]
@@ -105,7 +105,7 @@ number_movements <- function(profiled, profile, x, column, group) {
     mean_movement(
       "spread", column, profiled$spread, mean_with_error(abs(places - 0.5), group[known]), deviations
     ),
-    gaps,
+    missing,
     share_movement("outside", column, c(list(count = 2, effect = 1), profile), beyond, more = TRUE)
   )
 }

@@ -77,7 +77,9 @@ movement_text <- function(m, x) {
       "%s spreads otherwise (a deviation of %s, and %s now)%s", column, format_number(signif(m$before, 3)),
       format_number(signif(m$now, 3)), when
     ),
-    gaps = sprintf("%s is missing in %s of the rows, and was in %s%s", column, percent(m$now), percent(m$before), when),
+    missing = sprintf(
+      "%s is missing in %s of the rows, and was in %s%s", column, percent(m$now), percent(m$before), when
+    ),
     level = sprintf(
       "%s is \"%s\" in %s of the rows, and was in %s%s", column, m$level, percent(m$now), percent(m$before), when
     ),

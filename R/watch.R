@@ -6,7 +6,8 @@
 #'
 #' @section Judgement: Each comparison is a test of no change, with the luck of both sides in it, and with whole groups
 #'   counting as they were drawn: of a number the mean of its places among the training rows (which outliers don't
-#'   decide) and how far these spread; of a category the share of each level and of new ones; gaps; values outside the
+#'   decide) and how far these spread; of a category the share of each level and of new ones; missing values; values
+#'   outside the
 #'   training range; mean predictions (of the test rows, as they were predicted at training, and of the newer ones); and
 #'   the
 #'   mean loss, without the highest hundredth. With all columns and periods taken together, less than 4 % of tables in
@@ -90,7 +91,7 @@ call_shares <- function(movements) {
 }
 
 call_weights <- c(
-  place = 0.6, spread = 0.2, gaps = 0.1, outside = 0.1, level = 0.7, new = 0.2, prediction = 1, measure = 1
+  place = 0.6, spread = 0.2, missing = 0.1, outside = 0.1, level = 0.7, new = 0.2, prediction = 1, measure = 1
 )
 
 # Numbers in their order, whatever they are written like.

@@ -1,5 +1,5 @@
 # What a teacher is good for: six classes in fifteen dimensions, 400 rows, a student of sixteen units. The teacher is a
-# committee of ten larger networks on the same rows, trained anew inside each of five stratified folds; student and
+# ensemble of ten larger networks on the same rows, trained anew inside each of five stratified folds; student and
 # labels alone share them. Ten seeds, each a new table.
 #
 # Usage, from the project's root: Rscript bench/distilling.R [seeds]
@@ -23,7 +23,7 @@ found <- parallel::mclapply(seq_len(seeds), function(seed) {
   table <- six_classes(400, seed)
   set.seed(seed)
   b <- brief(table, target = "class") |> hold_out(test = 0) |> regimen(seed = seed)
-  teacher <- b |> wire("64 relu > 32 relu") |> regimen(restarts = 10, keep = "committee") |> train(progress = "none")
+  teacher <- b |> wire("64 relu > 32 relu") |> regimen(restarts = 10, keep = "ensemble") |> train(progress = "none")
   student <- distil(teacher, b |> wire("16 relu"), progress = "none")
   t <- student$distilled$comparison
   t <- t[t$measure == "accuracy", ]

@@ -1,6 +1,6 @@
-# Reading and preparing a CSV of 1,000,000 rows and 30 columns (20 numbers, 8 categories, 2 dates, 2 % gaps), against
-# the fastest CSV reader alone, each in a process of its own, interleaved; and preparing 10,000,000 rows of 30 numbers.
-# Usage, from the project's root: Rscript bench/reading.R [rows] [repeats]
+# Reading and preparing a CSV of 1,000,000 rows and 30 columns (20 numbers, 8 categories, 2 dates, 2 % missing values),
+# against the fastest CSV reader alone, each in a process of its own, interleaved; and preparing 10,000,000 rows of 30
+# numbers. Usage, from the project's root: Rscript bench/reading.R [rows] [repeats]
 args <- commandArgs(TRUE)
 
 # ---- one measurement, in a process of its own ---------------------------------------------------------------------

@@ -23,11 +23,11 @@ layer <- function(units, activation) {
 network <- list(
   inputs = 20, embeddings = list(), embedding_l1 = 0, embedding_l2 = 0, input_dropout = 0, input_noise = 0,
   output = "softmax",
-  loss = "cross_entropy", knee = 1, smoothing = 0, quantiles = numeric(), classes = 0,
+  loss = "cross_entropy", delta = 1, smoothing = 0, quantiles = numeric(), classes = 0,
   layers = list(layer(64, "relu"), layer(32, "relu"), layer(3, "identity"))
 )
 settings <- hylomath:::core_regimen(list(
-  method = "adam", learning_rate = 0.001, longest_gradient = 0, longest_weights = 0, schedule = "constant",
+  method = "adam", learning_rate = 0.001, gradient_clip = 0, max_norm = 0, schedule = "constant",
   stop = "none", l2 = 0,
   epochs = 6, measures = character(), seed = 1
 ))

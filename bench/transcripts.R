@@ -1,7 +1,7 @@
 # Every transcript by the real thing on 10,000 rows: the demo's defaults and 30 random briefs over all preparations,
-# losses, outputs and tasks, with gaps, unseen levels and extremes. Counts, by target, what is expressed, and in how
-# many columns a prediction differs: a class at a margin above 1e-5, a number by more than 1e-5 of it and the target's
-# deviation.
+# losses, outputs and tasks, with missing values, unseen levels and extremes. Counts, by target, what is expressed, and
+# in how many columns a prediction differs: a class at a margin above 1e-5, a number by more than 1e-5 of it and the
+# target's deviation.
 # `Rscript bench/transcripts.R [rows] [briefs]`, from the project's root; needs gcc, node, sqlite3 and PostgreSQL.
 args <- as.numeric(c(commandArgs(TRUE), 1e4, 30)[1:2])
 library(hylomath)
@@ -35,8 +35,8 @@ random_brief <- function(i) {
     keep <- c(sample(c("size", "count", "hot", "glaze", "place", "day", "moment"), sample(4:7, 1)))
     b <- brief(everything[c(keep, target)], target = target)
     b <- prepare(
-      b, numbers = one_of("zscore", "robust", "minmax", "rank_normal", "pieces", "waves"),
-      gaps = one_of("median", "flag"),
+      b, numbers = one_of("zscore", "robust", "minmax", "rank_normal", "piecewise", "periodic"),
+      missing = one_of("median", "flag"),
       categories = one_of("auto", "indicator", "ordinal", "frequency", "embedding", "hash"),
       clip = one_of(0, "far", 0.02), rare = one_of(0, 0.05)
     )
@@ -52,7 +52,7 @@ random_brief <- function(i) {
     b <- wire(b, one_of("6 relu > 4 tanh", "5 gelu norm > 3 elu", "8 silu", "4 softplus + direct", "direct", "5 selu"))
     starts <- one_of(1, 1, 3)
     b <- regimen(b, loss = loss, epochs = 6, restarts = starts, seed = i)
-    if (starts > 1) b <- regimen(b, keep = one_of("best", "committee"))
+    if (starts > 1) b <- regimen(b, keep = one_of("best", "ensemble"))
     if (target %in% c("class", "yes") && runif(1) < 0.3) b <- regimen(b, class_weights = "even")
     hold_out(b, seed = i, rotate = one_of(0, 0, 4))
   })

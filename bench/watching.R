@@ -1,7 +1,7 @@
 # How often a watch calls: on tables in which nothing has changed, where it must be silent in 95 of 100; with one of ten
 # numbers moved by 0.15 deviations, or a level's share from 10 to 15 %, at 5,000 newer rows; and with a million rows and
-# a change too small to matter. Tables have numbers with long tails, counts, gaps, rare levels, in half of them groups
-# whose rows are alike; they are watched in four periods, with the target known in half of them.
+# a change too small to matter. Tables have numbers with long tails, counts, missing values, rare levels, in half of
+# them groups whose rows are alike; they are watched in four periods, with the target known in half of them.
 # `Rscript bench/watching.R [tables]`, 1,000 without a change if nothing is said, and a fifth of that with one.
 tables <- as.numeric(c(commandArgs(TRUE), 1000)[1])
 library(hylomath)

@@ -74,7 +74,7 @@ kilns_table <- function(n = 4000, seed = 20260101) {
   t
 }
 
-# ---- recovery: visits after a knee operation ----------------------------------------------------------------------
+# ---- recovery: visits after a delta operation ----------------------------------------------------------------------
 
 recovery_score <- function(t, frailty) {
   # C-reactive protein is asked for when somebody is worried, so its absence is good news

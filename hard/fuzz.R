@@ -23,7 +23,7 @@ model_of <- function(wiring, ...) {
     train(progress = "none")
 }
 models <- list(
-  model_of("3 relu"), model_of("2 tanh norm > 2 relu + direct"), model_of("2 elu", keep = "committee", restarts = 2)
+  model_of("3 relu"), model_of("2 tanh norm > 2 relu + direct"), model_of("2 elu", keep = "ensemble", restarts = 2)
 )
 contents <- lapply(models, function(model) {
   file <- tempfile()

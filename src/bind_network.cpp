@@ -44,7 +44,7 @@ hylo::NetworkSpec network_from(const Rcpp::List& list) {
   spec.embedding_l2 = number_in(list, "embedding_l2");
   spec.loss.output = hylo::output_named(text_in(list, "output"));
   spec.loss.loss = hylo::loss_named(text_in(list, "loss"));
-  spec.loss.knee = number_in(list, "knee");
+  spec.loss.delta = number_in(list, "delta");
   spec.loss.smoothing = number_in(list, "smoothing");
   spec.loss.quantiles = Rcpp::as<std::vector<double>>(list["quantiles"]);
   spec.loss.classes = count_in(list, "classes");
@@ -67,8 +67,8 @@ hylo::Regimen regimen_from(const Rcpp::List& list) {
   r.optimiser.weight_decay = number_in(list, "weight_decay");
   r.optimiser.evidence = Rcpp::as<bool>(list["evidence"]);
   r.optimiser.cases = number_in(list, "cases");
-  r.optimiser.longest_gradient = number_in(list, "longest_gradient");
-  r.optimiser.longest_weights = number_in(list, "longest_weights");
+  r.optimiser.gradient_clip = number_in(list, "gradient_clip");
+  r.optimiser.max_norm = number_in(list, "max_norm");
   const Rcpp::List schedule = list["schedule"], stop = list["stop"];
   r.schedule.kind = hylo::schedule_named(text_in(schedule, "kind"));
   r.schedule.every = count_in(schedule, "every");

@@ -116,7 +116,7 @@ void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp
 }  // namespace
 
 // Predictions for `rows` rows that networks give together (prediction.hpp). `networks` are lists of `shape`,
-// `parameters` (a committee's are several), `reading`, `share` and `intake`, the place from 1 of their way to take rows
+// `parameters` (an ensemble's are several), `reading`, `share` and `intake`, the place from 1 of their way to take rows
 // in among `intakes`, which are lists of `plans`, `places` (those of their columns in `columns`, from 1) and `codes`
 // (for each column of labels the code of each). Of classes, whose `weights` are given, the last one of the vectors is
 // the place from 1 of the class that is predicted.

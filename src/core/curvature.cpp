@@ -64,7 +64,7 @@ double Curvature::plain(double z, double y) const {
   const double inside = slope * slope, size = std::fabs(prediction - y), tiny = 1e-300;
   switch (spec_.loss) {
     case Loss::Squared: return 2 * inside;
-    case Loss::Huber: return inside * (size > spec_.knee ? spec_.knee / size : 1);
+    case Loss::Huber: return inside * (size > spec_.delta ? spec_.delta / size : 1);
     case Loss::Absolute: return inside / (size + corner_);
     case Loss::Quantile: return inside / (2 * (size + corner_));
     case Loss::Poisson: return inside / std::max(prediction, tiny);

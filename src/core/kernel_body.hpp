@@ -588,9 +588,9 @@ inline LossHere loss_here(const LossSpec& spec, vec z, vec y, real quantile) {
   } else if (spec.loss == Loss::Absolute) {
     here = {size, sign};
   } else if (spec.loss == Loss::Huber) {
-    const real knee = real(spec.knee);
-    here.loss = size > knee ? knee * (size - real(0.5) * knee) : real(0.5) * e * e;
-    here.slope = size > knee ? knee * sign : e;
+    const real delta = real(spec.delta);
+    here.loss = size > delta ? delta * (size - real(0.5) * delta) : real(0.5) * e * e;
+    here.slope = size > delta ? delta * sign : e;
   } else {
     here.loss = e > real(0) ? (real(1) - quantile) * e : -quantile * e;
     here.slope = e > real(0) ? all(real(1) - quantile) : (e < real(0) ? all(-quantile) : vec{});

@@ -35,7 +35,7 @@ Loss loss_named(std::string_view name);
 struct LossSpec {
   Output output = Output::Identity;
   Loss loss = Loss::Squared;
-  double knee = 1;                // Huber's d
+  double delta = 1;                // Huber's d
   double smoothing = 0;           // CrossEntropy's s
   double temperature = 1;         // CrossEntropy's T
   std::vector<double> quantiles;  // Quantile: one for each output unit

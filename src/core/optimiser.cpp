@@ -94,8 +94,8 @@ void Optimiser<T>::bound_norms(Span<T> parameters) const {
       double square = 0;
       for (std::size_t i = 0; i < layout_.inputs(l); ++i)
         square += double(weights[i * layout_.stride(l) + j]) * double(weights[i * layout_.stride(l) + j]);
-      if (square <= spec_.longest_weights * spec_.longest_weights) continue;
-      const T factor = T(spec_.longest_weights / std::sqrt(square));
+      if (square <= spec_.max_norm * spec_.max_norm) continue;
+      const T factor = T(spec_.max_norm / std::sqrt(square));
       for (std::size_t i = 0; i < layout_.inputs(l); ++i) weights[i * layout_.stride(l) + j] *= factor;
     }
   }
@@ -107,9 +107,9 @@ GradientSize Optimiser<T>::step(double rate, Span<T> gradient, Span<T> parameter
   double squares = 0;
   for (const Stretch& s : stretches_) kernel_.measure(gradient.data() + s.from, s.count, &squares, &size.largest);
   size.norm = std::sqrt(squares);
-  if (spec_.longest_gradient > 0 && size.norm > spec_.longest_gradient) {
+  if (spec_.gradient_clip > 0 && size.norm > spec_.gradient_clip) {
     for (const Stretch& s : stretches_)
-      kernel_.scale(T(spec_.longest_gradient / size.norm), gradient.data() + s.from, s.count);
+      kernel_.scale(T(spec_.gradient_clip / size.norm), gradient.data() + s.from, s.count);
   }
   power1_ *= spec_.decay1;
   power2_ *= spec_.decay2;
@@ -120,7 +120,7 @@ GradientSize Optimiser<T>::step(double rate, Span<T> gradient, Span<T> parameter
       parameters[i] += T(kFollow) * (gradient[i] - parameters[i]);
     }
   }
-  if (spec_.longest_weights > 0) bound_norms(parameters);
+  if (spec_.max_norm > 0) bound_norms(parameters);
   return size;
 }
 

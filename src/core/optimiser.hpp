@@ -30,10 +30,10 @@ struct OptimiserSpec {
   double decay2 = 0.999;  // ... and of its square (Kingma and Ba 2015); Rmsprop has 0.9 (Hinton 2012)
   double epsilon = 1e-8;
   double weight_decay = 0;      // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
-  double longest_gradient = 0;  // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
+  double gradient_clip = 0;  // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
   bool evidence = false;  // Levenberg and Newton: l2 by the evidence for it, from the layers' l2 on; see method.hpp
   double cases = 0;       // how many rows the training rows count for in that; 0 for as many as they are
-  double longest_weights = 0;  // a unit's incoming weights are kept within this (Srivastava et al. 2014); 0 for any
+  double max_norm = 0;  // a unit's incoming weights are kept within this (Srivastava et al. 2014); 0 for any
 };
 
 struct GradientSize {

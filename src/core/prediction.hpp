@@ -36,7 +36,7 @@ struct PredictingNetwork {
   Reading reading;
   std::size_t intake;                        // its place among the intakes
   double share;                              // how much its predictions count
-  std::vector<AlignedVector<float>> folded;  // its parameters (network.hpp); those of several are a committee's, the
+  std::vector<AlignedVector<float>> folded;  // its parameters (network.hpp); those of several are an ensemble's, the
                                              // mean of whose outputs is read
   std::size_t outputs() const;               // as many as are read
 };

@@ -60,13 +60,13 @@ trained_parameters <- function(model) {
 # A table as the network sees it: one row an input, one column a row.
 encode_inputs <- function(preparation, table) core_encode(preparation$columns, encoder_sources(preparation, table), 2L)
 
-# Batch normalisation, an embedding, a committee: a model with a bit of everything.
+# Batch normalisation, an embedding, an ensemble: a model with a bit of everything.
 rich_model <- function() {
   withr::with_seed(2, brief(small_kilns(), target = "outcome") |> prepare(
-    only = glaze, categories = "embedding", gaps = "own"
+    only = glaze, categories = "embedding", missing = "own"
   ) |>
     wire("8 gelu norm > dropout 0.1 > 5 tanh start=orthogonal") |>
-      regimen(epochs = 4, restarts = 3, keep = "committee", measures = "accuracy") |>
+      regimen(epochs = 4, restarts = 3, keep = "ensemble", measures = "accuracy") |>
     single(progress = "none"))
 }
 

@@ -1,6 +1,6 @@
 # Transcripts, run by the real thing; bench/transcripts.R does so too.
 
-# A table with every kind of column, gaps, many levels and dates.
+# A table with every kind of column, missing values, many levels and dates.
 everything <- withr::with_seed(5, {
   n <- 700
   t <- data.frame(

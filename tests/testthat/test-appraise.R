@@ -114,7 +114,7 @@ test_that("subgroups are judged like appraisals of their own rows", {
   expect_fails(appraise(model, other, rows = "test"), "have another target")
 })
 
-test_that("a subgroup holds the rare levels together, and gaps", {
+test_that("a subgroup holds the rare levels together, and missing values", {
   x <- c(rep(letters[1:14], 14:1), NA)
   groups <- subgroups(x, "x")
   expect_equal(nlevels(groups), 12)

@@ -64,7 +64,7 @@ test_that("settings are checked when they are set", {
   expect_fails(regimen(b, stop = list(patence = 3)), "Did you mean `patience`?")
   expect_equal(regimen(b, method = "momentum")$regimen$momentum, 0.9)
   expect_null(regimen(regimen(b, method = "momentum"), method = "adam")$regimen$momentum)
-  expect_fails(prepare(b, gaps = "mode"), "flag or drop")
+  expect_fails(prepare(b, missing = "mode"), "flag or drop")
 })
 
 test_that("class weights replace the former ones and are not merged with them", {
@@ -107,7 +107,7 @@ test_that("a setting that is said is in force, at its default too", {
   said <- list(
     epochs = c(300, 600, 7), stop = list("none", list(patience = 20), list(patience = 60)), l1 = 0,
     l2 = c(0.003, 0), learning_rate = c(0.005, 0.1), batch_size = c(64, 7), schedule = "constant",
-    longest_gradient = 0, longest_weights = 0, input_noise = 0, method = c("adam", "lbfgs"), class_weights = "none"
+    gradient_clip = 0, max_norm = 0, input_noise = 0, method = c("adam", "lbfgs"), class_weights = "none"
   )
   in_force <- function(a, name) {
     r <- regimen_in_force(a, function() learn_preparation(a))
@@ -142,7 +142,7 @@ test_that("the file of a brief states nothing that is not in force", {
 test_that("a brief that a verb gives is seen", {
   b <- brief(small_kilns(), target = "outcome")
   calls <- expression(
-    regimen(b, epochs = 5), wire(b, "8 tanh"), quick(b), prepare(b, gaps = "median"), hold_out(b, test = 0.3),
+    regimen(b, epochs = 5), wire(b, "8 tanh"), quick(b), prepare(b, missing = "median"), hold_out(b, test = 0.3),
     set_columns(b, drop = glaze), keep_rows(b, load_kg > 10), set_about(b, "To try")
   )
   for (call in calls) expect_true(withVisible(eval(call))$visible)

@@ -69,8 +69,8 @@ test_that("settings within a setting are reached, whatever word stands in their 
   expect_equal(set("regimen.schedule.kind=cosine")$schedule, "cosine")
   expect_equal(set(c("regimen.schedule.kind=step", "regimen.schedule.every=7"))$schedule$every, 7)
   expect_equal(
-    set(c("regimen.loss={kind: quantile, at: [0.2, 0.8]}", "regimen.loss.kind=huber", "regimen.loss.knee=2"))$loss,
-    list(kind = "huber", knee = 2)
+    set(c("regimen.loss={kind: quantile, at: [0.2, 0.8]}", "regimen.loss.kind=huber", "regimen.loss.delta=2"))$loss,
+    list(kind = "huber", delta = 2)
   )
   expect_equal(set(c("regimen.stop=none", "regimen.stop.seconds=9"))$stop, list(seconds = 9))
   expect_equal(set("regimen.stop.seconds=9")$stop, list(patience = "auto", seconds = 9))

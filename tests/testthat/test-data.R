@@ -37,9 +37,9 @@ test_that("broken files are refused with their name", {
   expect_fails(read_table(written("a,b", "1,2", "3,4,5,6", "1,2")), "can't be read as a table")
 })
 
-test_that("look() names kinds, gaps and shares, and notes what is odd", {
+test_that("look() names kinds, missing values and shares, and notes what is odd", {
   seen <- look(kilns, target = "outcome")
-  expect_equal(seen$columns$gaps[seen$columns$column == "gas_mbar"], sum(is.na(kilns$gas_mbar)))
+  expect_equal(seen$columns$missing[seen$columns$column == "gas_mbar"], sum(is.na(kilns$gas_mbar)))
   expect_equal(seen$shares$share, as.numeric(sort(prop.table(table(kilns$outcome)), decreasing = TRUE)))
   expect_equal(notes(seen)$code, "id_like")
   odd <- look(data.frame(y = rep(c("n", "y"), c(97, 3)), k = 1, e = NA, x = sin(1:100)), target = "y")
@@ -99,9 +99,9 @@ test_that("each note of a look is given when there is reason, and not otherwise"
   expect_equal(codes(transform(base, day = replace(dotted, 3, "31.02.2025"))), "dates_as_text")
   expect_equal(codes(transform(base, w = replace(w, 1:5, " A"))), "alike_levels")
   often <- ifelse(base$y == "yes", 0.4, 0.1)
-  expect_equal(codes(transform(base, g = replace(rnorm(n), runif(n) < often, NA))), "telling_gaps")
+  expect_equal(codes(transform(base, g = replace(rnorm(n), runif(n) < often, NA))), "informative_missing")
   expect_equal(codes(transform(base, g = replace(rnorm(n), runif(n) < 0.2, NA))), character())
-  expect_equal(notes(look(recovery, "returned"))$code, c("id_like", "rows_belong_together", "telling_gaps"))
+  expect_equal(notes(look(recovery, "returned"))$code, c("id_like", "rows_belong_together", "informative_missing"))
 })
 
 test_that("outliers and skew are told", {
@@ -130,14 +130,14 @@ test_that("a very wide table and a very long cell are looked at in a moment", {
   seen <- look(wide)
   expect_equal(nrow(seen$columns), 3000)
   expect_equal(which(seen$columns$values == ""), 1001:2000)
-  expect_equal(seen$columns$gaps, rep(1L, 3000))
+  expect_equal(seen$columns$missing, rep(1L, 3000))
   long <- data.frame(a = 1:3 + 0.5, b = c(strrep("x", 1e6), "y", "Y"))
   seen <- look(long)
   expect_lt(max(nchar(seen$columns$values)), 400)
   expect_equal(notes(seen)$code, "alike_levels")
 })
 
-test_that("outliers and gaps of a column don't depend on the columns beside it", {
+test_that("outliers and missing values of a column don't depend on the columns beside it", {
   x <- c(1:30 + 0.5, 500, NA)
   alone <- look(data.frame(x))$columns
   beside <- look(data.frame(a = letters[rep(1:4, 8)], x, n = 32:1 + 0.25))$columns

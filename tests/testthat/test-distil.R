@@ -72,7 +72,7 @@ test_that("soft shares keep to the classes, the temperature and the class weight
 })
 
 test_that("teacher, taught student and labels alone share folds, and the teacher is trained anew in each", {
-  teacher <- single(base() |> regimen(restarts = 3, keep = "committee"), progress = "none")
+  teacher <- single(base() |> regimen(restarts = 3, keep = "ensemble"), progress = "none")
   student <- distil(teacher, wire(base(), "3 tanh"), k = 3, progress = "none")
   t <- student$distilled$comparison
   expect_setequal(t$network, c("teacher", "student, taught", "student, labels alone"))
@@ -82,7 +82,7 @@ test_that("teacher, taught student and labels alone share folds, and the teacher
   labels <- folds(quick(wire(base(), "3 tanh")), k = 3, progress = "none")
   expect_equal(mean_of("student, labels alone", "cross-entropy"), mean(labels$each[["cross-entropy"]]))
   expect_true(student$distilled$retrained)
-  expect_match(paste(format(student), collapse = " "), "committee of 3")
+  expect_match(paste(format(student), collapse = " "), "ensemble of 3")
   file <- withr::local_tempfile(fileext = ".hylo")
   write_model(student, file)
   expect_identical(read_model(file), student)

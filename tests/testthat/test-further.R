@@ -28,7 +28,7 @@ test_that("a training that was cut short goes on to the same bits, by any method
     rotation = short_brief() |> hold_out(rotate = 3), adam = quick(short_brief(method = "adam")),
     lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
     straight = quick(short_brief(method = "rmsprop") |> wire("6 elu + direct")),
-    committee = quick(short_brief(method = "adam", restarts = 3, keep = "committee")),
+    ensemble = quick(short_brief(method = "adam", restarts = 3, keep = "ensemble")),
     met = met_brief() |> regimen(seed = 1, epochs = 12),
     numbers = quick(brief(small_crossings(), target = "passengers", task = "regression") |> wire("4 tanh") |>
       regimen(method = "levenberg_marquardt", l2 = "evidence", seed = 1, epochs = 12))
@@ -258,7 +258,7 @@ test_that("a refit learns from all rows and carries the measures of its former a
 test_that("what can't go further says why", {
   model <- quick_model()
   expect_fails(resume(set_coef(model, coef(model)), small_kilns()), "set by hand")
-  expect_fails(resume(rich_model(), small_kilns()), "committee")
+  expect_fails(resume(rich_model(), small_kilns()), "ensemble")
   expect_fails(resume(model, small_kilns()[c("glaze", "outcome")]), "column")
   expect_fails(resume("a", kilns), "model")
   expect_fails(refit(kilns, kilns), "model")

@@ -16,7 +16,7 @@ test_that("what separates the target gives it away, whatever form it has, and is
     leak <- found[found$code == "gives_target_away", ]
     expect_match(leak$note, "Whether exit_days is missing gives left away", fixed = TRUE)
     expect_match(leak$try, "set_columns(drop = exit_days)", fixed = TRUE)
-    expect_false("telling_gaps" %in% found$code)
+    expect_false("informative_missing" %in% found$code)
   }
   expect_output(print(brief(table, target = "left")), "Whether exit_days is missing gives left away")
   model <- train(quick(brief(table, target = "left")) |> regimen(epochs = 2), progress = "none")

@@ -167,7 +167,7 @@ test_that("a part under a longer name doesn't pass for the one that is meant", {
   text <- read_compressed(source)
   head <- regmatches(text, regexpr("^.*?\"content\":", text, perl = TRUE))
   content <- substr(text, nchar(head) + 1, nchar(text) - 1)
-  for (name in c("drop_gaps", "encoding", "part_bits", "seen_high", "evidence_l2", "judged")) {
+  for (name in c("drop_missing", "encoding", "part_bits", "seen_high", "evidence_l2", "judged")) {
     changed <- sub(sprintf("\"%s\"", name), sprintf("\"%s_1\"", name), content, fixed = TRUE)
     if (identical(changed, content)) next
     file <- withr::local_tempfile()

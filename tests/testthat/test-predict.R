@@ -12,7 +12,7 @@ test_that("there is one prediction for each row, in order, wherever the columns 
   expect_equal(nrow(predict(model, kilns[0, ])), 0)
 })
 
-test_that("gaps and levels that training never saw are predicted", {
+test_that("missing values and levels that training never saw are predicted", {
   strange <- kilns[1:3, ]
   strange$gas_mbar <- NA
   strange$glaze <- "raku"
@@ -76,7 +76,7 @@ test_that("what is strange about new rows is counted by column and flagged by ro
   new$load_kg[3] <- NA
   found <- strangeness(model, new)
   expect_equal(found$columns$column, c("glaze", "peak_c", "load_kg"))
-  expect_equal(unlist(found$columns[1, c("unseen", "gaps", "outside")], use.names = FALSE), c(1, 0, 0))
+  expect_equal(unlist(found$columns[1, c("unseen", "missing", "outside")], use.names = FALSE), c(1, 0, 0))
   expect_equal(found$rows, c("", "peak_c", "glaze, load_kg", "", ""))
   expect_equal(augment(model, new, flags = TRUE)$strange, found$rows)
   expect_equal(nrow(strangeness(model, small_kilns()[1:10, ])$columns), 0)

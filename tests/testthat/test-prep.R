@@ -17,7 +17,10 @@ obvious_encoding <- function(b, training) {
 }
 
 test_that("the encoding equals an obvious one", {
-  for (b in list(brief(small_kilns(), "outcome") |> prepare(gaps = "median"), brief(small_crossings(), "passengers"))) {
+  briefs <- list(
+    brief(small_kilns(), "outcome") |> prepare(missing = "median"), brief(small_crossings(), "passengers")
+  )
+  for (b in briefs) {
     training <- part_along(b) %in% "training"
     expect_equal(unname(encode_inputs(prepared(b), b$table)), unname(obvious_encoding(b, training)), tolerance = 1e-12)
     expect_length(prepared(b)$features, nrow(obvious_encoding(b, training)))
@@ -100,13 +103,13 @@ test_that("numbers are scaled as asked, from the training rows", {
   expect_equal(order(normal[rows]), order(t))
   expect_equal(c(mean(normal[rows]), sd(normal[rows])), c(0, 1), tolerance = 0.05)
   edges <- quantile(t, (0:8) / 8, names = FALSE)
-  pieces <- one_column(x, numbers = "pieces", rows = rows)()
+  pieces <- one_column(x, numbers = "piecewise", rows = rows)()
   expect_equal(rownames(pieces), paste0("x/", 1:8))
   along <- vapply(1:8, function(i) pmin(pmax((x - edges[i]) / (edges[i + 1] - edges[i]), 0), 1), x)
   expect_equal(unname(pieces), t(along))
-  expect_equal(rownames(one_column(c(0, 1, NA, rep(c(0, 0, 1), 20)), numbers = "pieces")()), c("x/1", "x:missing"))
-  expect_equal(nrow(one_column(x, numbers = "pieces", clip = 0.2, rows = rows)()), 6)
-  waves <- one_column(x, numbers = "waves", rows = rows)()
+  expect_equal(rownames(one_column(c(0, 1, NA, rep(c(0, 0, 1), 20)), numbers = "piecewise")()), c("x/1", "x:missing"))
+  expect_equal(nrow(one_column(x, numbers = "piecewise", clip = 0.2, rows = rows)()), 6)
+  waves <- one_column(x, numbers = "periodic", rows = rows)()
   z <- (x - mean(t)) / sd(t)
   turns <- 2 * pi * outer(c(1 / 8, 1 / 4, 1 / 2, 1), z)
   expect_equal(unname(waves), rbind(z, do.call(rbind, lapply(1:4, function(i) rbind(sin(turns[i, ]), cos(turns[i, ])))),
@@ -117,30 +120,30 @@ test_that("numbers are scaled as asked, from the training rows", {
   expect_equal(one_column(x, numbers = "none", clip = 0.05, rows = rows)()[1, ], pmin(pmax(x, ends[1]), ends[2]))
 })
 
-test_that("gaps in numbers are filled, and flagged where there are many", {
+test_that("missing values in numbers are filled, and flagged where there are many", {
   x <- c(1.5, 2, 2, 10, NA, rep(c(3, 4.5), 20))
   expect_equal(rownames(one_column(x)()), c("x", "x:missing"))
-  expect_equal(rownames(one_column(x, gaps = "median")()), "x")
-  fill <- function(gaps) one_column(x, numbers = "none", gaps = gaps)()[1, 5]
+  expect_equal(rownames(one_column(x, missing = "median")()), "x")
+  fill <- function(missing) one_column(x, numbers = "none", missing = missing)()[1, 5]
   expect_equal(
     unname(c(fill("median"), fill("mean"), fill("common"))), c(median(x, na.rm = TRUE), mean(x, na.rm = TRUE), 3)
   )
   few <- c(x, rnorm(400))
   expect_equal(rownames(one_column(few)()), "x")
-  expect_equal(one_column(few, gaps = "flag")()[["x:missing", 5]], 1)
+  expect_equal(one_column(few, missing = "flag")()[["x:missing", 5]], 1)
 })
 
-test_that("gaps in categories have their own level, the commonest, or none", {
+test_that("missing values in categories have their own level, the commonest, or none", {
   x <- rep(c("a", "b", "b", NA), 10)
   expect_equal(unname(one_column(x)()[, 4]), c(0, 0, 1))
-  expect_equal(rownames(one_column(x, gaps = "own")()), c("x=a", "x=b", "x=(missing)"))
-  expect_equal(unname(one_column(x, gaps = "common")()[, 4]), c(0, 1))
-  expect_equal(unname(one_column(x, gaps = "median")()[, 4]), c(0, 0))
+  expect_equal(rownames(one_column(x, missing = "own")()), c("x=a", "x=b", "x=(missing)"))
+  expect_equal(unname(one_column(x, missing = "common")()[, 4]), c(0, 1))
+  expect_equal(unname(one_column(x, missing = "median")()[, 4]), c(0, 0))
 })
 
-test_that("rows with gaps are set aside where they are to be dropped, and not predicted", {
+test_that("rows with missing values are set aside where they are to be dropped, and not predicted", {
   b <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
-    prepare(only = gas_mbar, gaps = "drop") |> regimen(epochs = 2)
+    prepare(only = gas_mbar, missing = "drop") |> regimen(epochs = 2)
   part <- part_along(b)
   expect_equal(is.na(part), is.na(small_kilns()$gas_mbar))
   expect_equal(is.na(predict(single(b, progress = "none"), small_kilns())$prediction), is.na(small_kilns()$gas_mbar))

@@ -55,11 +55,11 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(regimen(b, output = "softplus"), "the classes decide it")
   expect_fails(regimen(r, loss = "gamma", output = "identity"), "needs predictions above 0")
   expect_fails(
-    regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `knee`?"
+    regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `delta`?"
   )
   expect_fails(regimen(r, loss = list(kind = "quantile", at = 1.5)), "between 0 and 1")
   expect_fails(regimen(b, schedule = list(kind = "cosin")), "Did you mean `cosine`?")
-  expect_fails(regimen(b, keep = "committee"), "at least two starts")
+  expect_fails(regimen(b, keep = "ensemble"), "at least two starts")
   expect_fails(regimen(b, measures = "rmse"), "not one for the task classification")
   expect_fails(regimen(b, l2 = "evidence", method = "adam"), "goes with `levenberg_marquardt`")
   expect_fails(regimen(b, batch_size = "big"), "\"big\"", "a whole number from 1")
@@ -89,9 +89,9 @@ test_that("kinds with settings have one canonical form, and survive the brief fi
     list(kind = "step", every = 5, factor = 0.5, warm_up = 0)
   )
   full <- regimen(
-    b, method = "adamw", loss = list(kind = "huber", knee = 2), schedule = list(kind = "cosine", floor = 0.1),
-    batch_size = 32, restarts = 3, keep = "committee", measures = c("mae", "rmse"),
-    stop = list(patience = 5, seconds = 9, gradient = 1e-3, loss = 0.1), longest_gradient = 1, longest_weights = 3,
+    b, method = "adamw", loss = list(kind = "huber", delta = 2), schedule = list(kind = "cosine", floor = 0.1),
+    batch_size = 32, restarts = 3, keep = "ensemble", measures = c("mae", "rmse"),
+    stop = list(patience = 5, seconds = 9, gradient = 1e-3, loss = 0.1), gradient_clip = 1, max_norm = 3,
     input_noise = 0.1
   )
   file <- withr::local_tempfile(fileext = ".yml")
@@ -171,7 +171,7 @@ test_that("batch normalisation, noise, bounds and embeddings leave training repe
   a <- rich_model()
   expect_identical(trained_network(rich_model()), trained_network(a))
   expect_identical(withr::with_options(list(hylomath.threads = 1), trained_network(rich_model())), trained_network(a))
-  b <- quick_model(epochs = 5, method = "adamw", longest_weights = 0.5, longest_gradient = 1, input_noise = 0.2)
+  b <- quick_model(epochs = 5, method = "adamw", max_norm = 0.5, gradient_clip = 1, input_noise = 0.2)
   w <- coef(b)$layer_1
   expect_lt(max(sqrt(colSums(w[-nrow(w), ]^2))), 0.5 + 1e-6)
 })
@@ -182,14 +182,14 @@ test_that("restarts are trained together, compared, and kept or averaged", {
   kept <- which.min(one$restarts$validation)
   expect_equal(loss_curves(one)$validation[one$best_epoch], one$restarts$validation[kept])
   expect_match(paste(format(one), collapse = " "), "4, validation loss from")
-  committee <- quick_model(epochs = 20, method = "adam", restarts = 4, keep = "committee")
-  expect_identical(members_of(trained_network(committee))[[kept]], trained_network(one)$parameters)
+  ensemble <- quick_model(epochs = 20, method = "adam", restarts = 4, keep = "ensemble")
+  expect_identical(members_of(trained_network(ensemble))[[kept]], trained_network(one)$parameters)
   single <- function(parameters) {
     one$predictor <- with_parameters(one$predictor, parameters)
     as.matrix(predict(one, small_kilns(), type = "probability"))
   }
-  mean_of_members <- Reduce(`+`, lapply(members_of(trained_network(committee)), single)) / 4
-  expect_equal(as.matrix(predict(committee, small_kilns(), type = "probability")), mean_of_members)
+  mean_of_members <- Reduce(`+`, lapply(members_of(trained_network(ensemble)), single)) / 4
+  expect_equal(as.matrix(predict(ensemble, small_kilns(), type = "probability")), mean_of_members)
   far <- one
   far$restarts$loss[1] <- 10
   expect_true("restarts_disagree" %in% notes(far)$code)
@@ -204,11 +204,11 @@ test_that("starts that diverge at once are told, not tripped over", {
   expect_equal(model$restarts$stopped, rep("diverged", 3))
   expect_match(paste(format(model), collapse = " "), "not one of which came to the end of an epoch")
   expect_match(notes(model)$note[notes(model)$code == "diverged"], "these are the starting weights")
-  committee <- quick_model(
+  ensemble <- quick_model(
     small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3,
-    keep = "committee"
+    keep = "ensemble"
   )
-  expect_s3_class(appraise(committee), "hylomath_appraisal")
+  expect_s3_class(appraise(ensemble), "hylomath_appraisal")
   half <- quick_model(epochs = 3, restarts = 3)
   half$restarts$loss[2] <- NA
   expect_match(paste(format(half), collapse = " "), "3 \\(1 diverged at once\\)")

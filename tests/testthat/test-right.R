@@ -143,10 +143,11 @@ of_weights <- function(table, target, weight_is = NULL) {
     single(progress = "none")
 }
 
-# What was learned, but for how many rows and gaps were counted.
+# What was learned, but for how many rows and missing values were counted.
 learned_of <- function(model) {
   p <- model$predictor$preparation
-  list(lapply(p$columns, function(plan) plan[!names(plan) %in% c("seen_gaps", "level_rows")]), p$target, model$baseline)
+  plans <- lapply(p$columns, function(plan) plan[!names(plan) %in% c("seen_missing", "level_rows")])
+  list(plans, p$target, model$baseline)
 }
 
 test_that("A6: weights that count are rows written out, in preparation, rule, loss, baseline, measures and intervals", {
@@ -429,7 +430,7 @@ test_that("A19: the smaller things", {
   # the commonest level, whatever the encoding
   t <- data.frame(g = rep(c("a", "b", NA), c(60, 30, 10)), y = rnorm(100))
   for (categories in c("ordinal", "frequency", "hash", "embedding", "indicator")) {
-    model <- brief(t, target = "y") |> prepare(categories = categories, gaps = "common") |>
+    model <- brief(t, target = "y") |> prepare(categories = categories, missing = "common") |>
       regimen(epochs = 3, seed = 1) |> single(progress = "none")
     expect_identical(predict(model, data.frame(g = NA_character_)), predict(model, data.frame(g = "a")))
   }

@@ -154,11 +154,11 @@ test_that("what rows stop or hold out by themselves doesn't rotate, and says why
   }
   expect_identical(wirings(2)[3], "96 gelu > 32 gelu")
   expect_identical(
-    wirings(3), append(replace(wirings(2), 3, "24 silu > 12 silu"), "24 silu > 12 silu, waves", after = 3)
+    wirings(3), append(replace(wirings(2), 3, "24 silu > 12 silu"), "24 silu > 12 silu, periodic", after = 3)
   )
   # numbers that the brief has settled are left as it says
   settled <- names(rotation_candidates(settle(prepare(b, numbers = "robust"))))
-  expect_false("24 silu > 12 silu, waves" %in% settled)
+  expect_false("24 silu > 12 silu, periodic" %in% settled)
   expect_equal(parts_of(old)$share[1:3], c(0.7, 0.15, 0.15), tolerance = 0.01)
   expect_match(why(brief(small_kilns()[1:18, ], target = "peak_c")), "too few")
   # all are judged by the same rows

@@ -31,15 +31,15 @@ test_that("the first epoch is the linear model, for every task, and no later one
   }
 })
 
-test_that("whole-table methods, batches and a committee take a straight path", {
+test_that("whole-table methods, batches and an ensemble take a straight path", {
   b <- kinds$numbers |> hold_out(seed = 3)
   for (method in c("levenberg_marquardt", "lbfgs", "scaled_conjugate", "resilient", "adam", "momentum")) {
     path <- straight_model(b, method = method, epochs = 30)
     expect_lte(path$curves$validation[path$best_epoch], path$curves$validation[1])
     expect_lt(min(path$curves$training), path$curves$training[1])
   }
-  committee <- straight_model(b, restarts = 3, keep = "committee", epochs = 5)
-  expect_length(committee$predictor$network$members, 3)
+  ensemble <- straight_model(b, restarts = 3, keep = "ensemble", epochs = 5)
+  expect_length(ensemble$predictor$network$members, 3)
 })
 
 test_that("networks with a straight path take turns, in folds too, and teach one", {

@@ -12,20 +12,20 @@ cases <- list(
   ordered = on("class") |> regimen(loss = "ordinal") |> wire("4 softplus"),
   two = on("yes", positive = "no") |> wire("4 silu > 3 elu + direct") |> regimen(class_weights = "even"),
   weighted = on("class") |> regimen(class_weights = list(low = 5, middling = 1, high = 1, top = 2)) |> wire("direct"),
-  numbers = on("number") |> prepare(numbers = "waves", categories = "ordinal") |> wire("4 sine > 3 gaussian"),
-  logarithm = on("positive") |> prepare(target = "log", numbers = "pieces", gaps = "flag") |> wire("5 selu"),
+  numbers = on("number") |> prepare(numbers = "periodic", categories = "ordinal") |> wire("4 sine > 3 gaussian"),
+  logarithm = on("positive") |> prepare(target = "log", numbers = "piecewise", missing = "flag") |> wire("5 selu"),
   medians = on("positive") |> prepare(target = "log_median", numbers = "robust", clip = 0.05) |> wire("4 leaky_relu"),
   gamma = on("positive") |> regimen(loss = "gamma") |> prepare(numbers = "minmax_signed") |> wire("4 logistic"),
   positive = on("positive") |> regimen(output = "softplus") |> prepare(categories = "frequency", rare = 0.05),
   quantiles = on("number") |> regimen(loss = list(kind = "quantile", at = c(0.1, 0.5, 0.9))),
   several = on(c("number", "positive")) |> prepare(numbers = "minmax", target = "none"),
-  counts = on("calls") |> prepare(only = place, categories = "embedding", gaps = "own"),
+  counts = on("calls") |> prepare(only = place, categories = "embedding", missing = "own"),
   exposed = on("calls", keep = c(inputs, "days")) |> set_columns(exposure = days),
-  dropped = on("number") |> prepare(only = size, gaps = "drop") |>
+  dropped = on("number") |> prepare(only = size, missing = "drop") |>
     prepare(only = day, dates = c("month", "quarter", "year")),
   codes = on("number") |> prepare(missing_codes = c(4, "clear")) |> prepare(only = place, categories = "frequency"),
   normed = on("class") |> wire("6 tanh norm > 4 identity norm") |> prepare(numbers = "rank_normal"),
-  committee = on("positive") |> prepare(target = "log") |> regimen(restarts = 3, keep = "committee"),
+  ensemble = on("positive") |> prepare(target = "log") |> regimen(restarts = 3, keep = "ensemble"),
   times = on("number", keep = c(inputs, "moment")) |> prepare(only = moment, dates = c("hour", "weekday", "year")),
   hashed = on("class") |> prepare(only = place, categories = "hash"),
   arithmetic = on("number", keep = c(inputs, "moment")) |> add_columns(
@@ -51,7 +51,7 @@ changed <- list(
 
 trained <- function(b) withr::with_seed(7, train(regimen(b, epochs = 8), progress = "none"))
 
-# Rows that it was trained on, and what it never saw: new levels, values far outside, gaps everywhere.
+# Rows that it was trained on, and what it never saw: new levels, values far outside, missing values everywhere.
 to_be_predicted <- function(b) {
   rows <- everything[seq_len(200), setdiff(names(b$table), b$target)]
   rows$size[1:5] <- c(-3, 20, 0, NA, 12)

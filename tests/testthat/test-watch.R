@@ -22,13 +22,13 @@ test_that("what has moved is named, and how far", {
   changes <- list(
     place = function(t) transform(t, peak_c = peak_c + 0.3 * sd(old$peak_c)),
     spread = function(t) transform(t, load_kg = mean(load_kg) + 1.5 * (load_kg - mean(load_kg))),
-    gaps = function(t) transform(t, soak_min = ifelse(seq_len(nrow(t)) %% 12 == 0, NA, soak_min)),
+    missing = function(t) transform(t, soak_min = ifelse(seq_len(nrow(t)) %% 12 == 0, NA, soak_min)),
     level = function(t) transform(t, glaze = ifelse(seq_len(nrow(t)) %% 8 == 0, "ash", as.character(glaze))),
     new = function(t) transform(t, kiln = ifelse(seq_len(nrow(t)) %% 20 == 0, "Tern", as.character(kiln))),
     outside = function(t) transform(t, ramp_c_h = ifelse(seq_len(nrow(t)) %% 30 == 0, 900, ramp_c_h))
   )
   columns <- c(
-    place = "peak_c", spread = "load_kg", gaps = "soak_min", level = "glaze", new = "kiln", outside = "ramp_c_h"
+    place = "peak_c", spread = "load_kg", missing = "soak_min", level = "glaze", new = "kiln", outside = "ramp_c_h"
   )
   for (what in names(changes)) {
     watch <- watch_model(model, changes[[what]](newer)[names(newer) != "outcome"])

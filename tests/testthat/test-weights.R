@@ -47,7 +47,7 @@ test_that("weights can be set, and what was known of the old ones is gone", {
   expect_fails(set_coef(model, list(layer_3 = 1)), "no block `layer_3`")
   expect_fails(set_coef(model, list(output = matrix(0, 2, 2))), "of the shape 13 x 4, not 2 x 2")
   expect_fails(set_coef(model, list(output = w$output * NA)), "missing or infinite")
-  expect_fails(set_coef(rich_model(), coef(rich_model())), "committee")
+  expect_fails(set_coef(rich_model(), coef(rich_model())), "ensemble")
 })
 
 test_that("unseen and missing levels have a place in an embedding", {

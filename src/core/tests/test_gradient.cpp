@@ -75,7 +75,7 @@ TEST_CASE("every loss has the gradient that finite differences find, with each o
         if (output == Output::Identity && (loss == Loss::Poisson || loss == Loss::Gamma)) continue;
         auto spec = network_of(3, {5}, Activation::Tanh, loss == Loss::Quantile ? 3 : 2, output);
         spec.loss.loss = loss;
-        spec.loss.knee = 0.7;
+        spec.loss.delta = 0.7;
         if (loss == Loss::Quantile) spec.loss.quantiles = {0.1, 0.5, 0.8};
         auto table = table_of<double>(37, 3, loss == Loss::Quantile ? 1 : 2, output);
         for (double& y : table.y) y = loss == Loss::Gamma ? std::fabs(y) + 0.3 : y;
@@ -125,7 +125,7 @@ TEST_CASE(
             spec.layers[0].norm = norm;
             spec.loss.loss = pair.loss;
             spec.loss.classes = 4;
-            spec.loss.knee = 0.8;
+            spec.loss.delta = 0.8;
             if (quantiles) spec.loss.quantiles = {0.2, 0.7};
             if (embeds) spec.embeddings = {{3, 2}}, spec.embedding_l1 = l1, spec.embedding_l2 = l2;
             const double error = gradient_error(spec, table, {&kernel_level(), &draw});

@@ -279,15 +279,15 @@ TEST_CASE("one step of each batch method is that of its formula") {
   const double once = 1 * 0.95 - 0.1;
   CHECK(two_steps(how, 1, 2) == Approx(once * 0.95 - 0.1 * m2 / std::sqrt(v2)));
   how = {};
-  how.method = Method::Momentum, how.momentum = 0, how.longest_gradient = 0.5;
+  how.method = Method::Momentum, how.momentum = 0, how.gradient_clip = 0.5;
   CHECK(two_steps(how, 3, 0.2) == Approx(1 - 0.05 - 0.02));
 }
 
-TEST_CASE("longest_weights bounds each hidden unit's incoming weights, and a rate of 0 keeps a layer as it was") {
+TEST_CASE("max_norm bounds each hidden unit's incoming weights, and a rate of 0 keeps a layer as it was") {
   auto spec = network_of(3, {4}, Activation::Tanh, 1, Output::Identity);
   spec.layers[1].rate = 0;
   OptimiserSpec how;
-  how.longest_weights = 0.5;
+  how.max_norm = 0.5;
   const Layout<double> layout(spec);
   Optimiser<double> optimiser(how, spec, layout, kernel_of<double>(kernel_level()));
   AlignedVector<double> w(layout.size(), 0), g(layout.size(), 1);

@@ -101,11 +101,11 @@ TEST_CASE("networks predict together with the mean of their predictions by their
     worst = std::max(worst, std::fabs(together[i] - 0.75 * first[i] - 0.25 * second[i]));
   }
   CHECK(worst < 1e-12);
-  // of a committee what the members put out is put together, then read
-  PredictingNetwork committee = straight(Output::Identity, {1, 0}, numbers(1));
-  committee.reading.logarithmic = true;
-  committee.folded.push_back(straight(Output::Identity, {3, 2}, numbers(1)).folded[0]);
-  CHECK(predicted({committee})[3] == Approx(std::exp((1 + 5) / 2.0)));
+  // of an ensemble what the members put out is put together, then read
+  PredictingNetwork ensemble = straight(Output::Identity, {1, 0}, numbers(1));
+  ensemble.reading.logarithmic = true;
+  ensemble.folded.push_back(straight(Output::Identity, {3, 2}, numbers(1)).folded[0]);
+  CHECK(predicted({ensemble})[3] == Approx(std::exp((1 + 5) / 2.0)));
 }
 
 TEST_CASE("the best class is the one with the highest weighted probability, and there is none without numbers") {

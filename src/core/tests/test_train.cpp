@@ -65,7 +65,7 @@ TEST_CASE("nothing is allocated once the first epoch is done") {
   for (Method method : {Method::Momentum, Method::Nesterov, Method::Rmsprop, Method::Adam, Method::Adamw}) {
     auto regimen = short_regimen(6);
     regimen.optimiser.method = method;
-    regimen.optimiser.longest_gradient = regimen.optimiser.longest_weights = 1;
+    regimen.optimiser.gradient_clip = regimen.optimiser.max_norm = 1;
     regimen.batch_size = method == Method::Adam ? 2048 : 32;
     regimen.tally = true;
     allocations = 0;
@@ -299,7 +299,7 @@ TEST_CASE("levels with fused multiply-add train to the same bit, by every method
       if (takes_whole_table(Method(m))) {
         check_same_bits<double>(spec, regimen, 5, outputs, hash);
       } else {
-        regimen.optimiser.longest_gradient = 1;
+        regimen.optimiser.gradient_clip = 1;
         check_same_bits<float>(spec, regimen, 5, outputs, hash);
       }
     }
