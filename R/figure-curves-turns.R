@@ -19,7 +19,7 @@ plot_turn_curves <- function(model, what) {
     ggplot2::labs(
       title = sprintf("%s: %s take turns", enumerate(model$brief$target), counted(nrow(own), "network")),
       subtitle = sprintf(
-        "%s of %s: mean and span, while half of them train; points are the kept epochs", curve_name(model, what),
+        "%s of %s: mean and span, while half of them train; points are the best epochs", curve_name(model, what),
         own$network[1]
       ),
       x = "epoch", y = axis_name(if (what == "loss") loss_in_unit(model)$short else what, logarithmic)

@@ -1,6 +1,6 @@
 #' Draw the loss curves
 #'
-#' Training and validation loss by epoch, with the kept epoch marked; of one target of numbers in the target's own unit
+#' Training and validation loss by epoch, with the best epoch marked; of one target of numbers in the target's own unit
 #' (its root mean squared or mean absolute error). The loss axis is logarithmic where the losses
 #' span more than a factor of 2, so that the first epochs don't flatten the rest. Of networks that take turns the mean
 #' and the span are drawn, of those with the wiring that counts most, as long as half of them are in training.
@@ -34,7 +34,7 @@ plot_curves <- function(model, what = "loss") {
     named_curves(long, logarithmic) +
     ggplot2::labs(
       title = sprintf("%s: %s", enumerate(b$target), stopped_title(run)),
-      subtitle = sprintf("%s; kept epoch %d%s", curve_name(model, what), best, said),
+      subtitle = sprintf("%s; best epoch %d%s", curve_name(model, what), best, said),
       x = "epoch", y = axis_name(if (what == "loss") loss_in_unit(model)$short else what, logarithmic)
     ) +
     figure_theme()
@@ -62,7 +62,7 @@ plot_runs <- function(models, what) {
     loss_axis(logarithmic) +
     ggplot2::labs(
       title = sprintf("%s: %s of %s runs by epoch", enumerate(b$target), what, length(models)),
-      subtitle = sprintf("%s of the %s rows; points are the kept epochs", curve_name(models[[1]], what), rows),
+      subtitle = sprintf("%s of the %s rows; points are the best epochs", curve_name(models[[1]], what), rows),
       x = "epoch", y = axis_name(what, logarithmic), colour = NULL, linetype = NULL
     ) +
     figure_theme() + legend_on_top() + wide_keys()
@@ -73,7 +73,7 @@ stopped_title <- function(run) {
   switch(run$stopped,
     epochs = sprintf("all %d epochs were done", epochs),
     patience = sprintf("validation stopped falling at epoch %d", run$best),
-    gradient = sprintf("the gradient is within its bound at epoch %d", epochs),
+    gradient = sprintf("the gradient is small enough at epoch %d", epochs),
     loss = sprintf("the loss that was wanted is reached at epoch %d", epochs),
     seconds = sprintf("the time limit came at epoch %d", epochs),
     converged = sprintf("converged at epoch %d", epochs),

@@ -77,7 +77,7 @@ legend_inside <- function(x, y) {
 
 check_lines <- function(n, advice) {
   if (n <= length(figure_lines)) return()
-  fail(sprintf("At most %d curves are told apart in one figure, not %d.", length(figure_lines), n), advice)
+  fail(sprintf("A figure shows at most %d different curves, not %d.", length(figure_lines), n), advice)
 }
 
 # What a prediction is called.

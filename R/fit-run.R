@@ -69,7 +69,7 @@ restarts_table <- function(fits) {
   do.call(rbind, rows)
 }
 
-# The curves at the kept epoch; missing where no epoch was done.
+# The curves at the best epoch; missing where no epoch was done.
 best_losses <- function(curves, best) {
   if (best > 0) curves[best, ] else data.frame(training = NA_real_, validation = NA_real_)
 }

@@ -13,8 +13,8 @@ are_copies <- function(same, y) {
 # What gives the target away in nearly every row: each column by its values, and where it is missing, as "x (missing)".
 giving_columns <- function(columns, y, kinds) {
   by_value <- Filter(function(column) gives_away(columns[[column]], y, kinds[[column]]), names(columns))
-  by_gap <- Filter(function(column) gap_gives_away(columns[[column]], y), setdiff(names(columns), by_value))
-  c(by_value, if (length(by_gap)) paste(by_gap, "(missing)"))
+  by_missing <- Filter(function(column) missing_gives_away(columns[[column]], y), setdiff(names(columns), by_value))
+  c(by_value, if (length(by_missing)) paste(by_missing, "(missing)"))
 }
 
 # Whether a missing value gives the target away, in all rows or on one side: a letter that exists for some of those who
@@ -117,11 +117,11 @@ in_c <- function(columns) {
 
 leak_note <- function(leaks, target) {
   columns <- sub(" [(]missing[)]$", "", leaks)
-  by_gap <- columns != leaks
-  told <- ifelse(by_gap, sprintf("whether %s is missing", columns), columns)
+  by_missing <- columns != leaks
+  told <- ifelse(by_missing, sprintf("whether %s is missing", columns), columns)
   new_note(
     "gives_target_away",
-    if (length(leaks) == 1 && by_gap) {
+    if (length(leaks) == 1 && by_missing) {
       what <- "Whether %s is missing gives %s away, in all rows or some. Is it known before %s is?"
       sprintf(what, columns, target, target)
     } else if (length(leaks) == 1) {

@@ -60,16 +60,16 @@ note_open_formats <- function(open) {
 note_nearly_one_class <- function(shares) {
   if (is.null(shares) || max(shares$share) < 0.9) return(NULL)
   commonest <- which.max(shares$share)
-  what <- "%s of the rows with a target are \"%s\": always saying so would be right that often."
+  what <- "%s of the rows with a target are \"%s\": predicting it for every row is correct that often."
   new_note(
     "nearly_one_class", sprintf(what, format_percent(shares$share[commonest]), shares$class[commonest]),
-    "Judge a network by balanced accuracy and by each class's recall, and try class_weights: even."
+    "Compare networks by balanced accuracy and by each class's recall, and try class_weights: even."
   )
 }
 
 note_id_like <- function(columns) {
   said <- columns_that(columns, "has another value in every row", "have another value in every row")
-  advice <- "It names rows and tells nothing about new ones; a brief doesn't use it as an input."
+  advice <- "It names rows, so it carries no information about new rows. A brief does not use it as an input."
   if (!is.null(said)) new_note("id_like", said, advice)
 }
 
@@ -272,7 +272,7 @@ note_informative_missing <- function(data, columns, target) {
     "informative_missing", sprintf("Whether %s is missing goes with %s%s.", enumerate(telling), target, example),
     paste(
       sprintf("If this is known before %s is, keep an input for it: prepare(missing = \"flag\"), the default", target),
-      sprintf("above 1 %% of gaps. If %s is the cause of the gaps, drop the column.", target)
+      sprintf("above 1 %% missing. If %s causes the missing values, drop the column.", target)
     )
   )
 }

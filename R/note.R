@@ -6,7 +6,7 @@ no_notes <- function() new_note(character(), character(), character())
 
 join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 
-#' What a careful colleague would say
+#' Notes: what is unusual, why it matters, what to do
 #'
 #' @param x A model, an appraisal, a look or a brief.
 #' @param ... Not used.

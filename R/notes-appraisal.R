@@ -29,10 +29,10 @@ note_one_class_only <- function(appraisal) {
   prediction <- appraisal$judged$prediction[1]
   right <- appraisal$confusion[prediction, prediction] / sum(appraisal$confusion)
   what <- paste(
-    "Every one of the %s rows is predicted \"%s\",",
-    "which is right for %s of them and tells nothing about the others."
+    "The network predicts \"%s\" for all %s rows.",
+    "That is correct for %s of them and separates none of the others."
   )
-  note <- sprintf(what, format_count(appraisal$n), prediction, format_percent(right))
+  note <- sprintf(what, prediction, format_count(appraisal$n), format_percent(right))
   new_note("one_class_only", note, finding_advice(appraisal))
 }
 
@@ -53,7 +53,7 @@ finding_advice <- function(appraisal) {
 }
 
 learning_advice <- paste(
-  "Look whether the inputs tell anything about the target, train longer,",
+  "Check whether the inputs carry information about the target, train longer,",
   "or use fewer units and a penalty."
 )
 
@@ -65,7 +65,7 @@ note_no_better_classes <- function(appraisal) {
   }
   accuracy <- measure_row(appraisal, "accuracy")
   if (predicts_one_class(appraisal) || accuracy$value > accuracy$baseline) return(NULL)
-  why <- if (!is.null(appraisal$decision)) "decision rule" else if (appraisal$weighted) "class weights"
+  why <- if (!is.null(appraisal$decision)) "costs or threshold" else if (appraisal$weighted) "class weights"
   if (!is.null(why)) return(price_of(why, appraisal, accuracy))
   always <- sprintf("always predicting \"%s\"", appraisal$baseline_prediction)
   no_better(accuracy, always, paste("Look at each class's recall.", finding_advice(appraisal)))
@@ -80,12 +80,12 @@ no_better <- function(row, always, try) {
 price_of <- function(why, appraisal, accuracy) {
   balanced <- measure_row(appraisal, "balanced accuracy")
   what <- paste(
-    "The accuracy of %s is below the %s of always predicting \"%s\":",
-    "right predictions on that class are given up to find more of the others."
+    "The accuracy of %s is below the %s of always predicting \"%s\".",
+    "The network gives up correct predictions of that class to find more of the others."
   )
   try <- paste(
-    "That is the price of the %s, and may be worth it: judge by the balanced accuracy (%s, against %s)",
-    "and by each class's recall."
+    "The %s cause this, and it may be what you want. Compare the balanced accuracy (%s, against %s)",
+    "and each class's recall."
   )
   new_note(
     "no_better_than_baseline",
@@ -114,7 +114,7 @@ note_accuracy_misleads <- function(appraisal) {
     what, format_percent(accuracy$value), format_percent(accuracy$baseline), appraisal$baseline_prediction,
     format_weighted_count(worst$support), worst$class, format_weighted_count(found), if (found == 1) "is" else "are"
   )
-  try <- paste("Judge by the balanced accuracy and by each class's recall.", finding_advice(appraisal))
+  try <- paste("Look at the balanced accuracy and at each class's recall.", finding_advice(appraisal))
   new_note("accuracy_misleads", note, try)
 }
 
@@ -198,7 +198,7 @@ note_no_better_numbers <- function(appraisal) {
 
 note_few_rows <- function(appraisal) {
   if (appraisal$n >= enough_rows) return(NULL)
-  what <- "Only %s judged: none of these figures is worth much."
+  what <- "Only %s evaluated, so none of these figures is reliable."
   new_note("few_rows", sprintf(what, rows_are(appraisal$n)), "Hold out more rows.")
 }
 
@@ -232,7 +232,7 @@ relative_error_fault <- function(pair, weight) {
 
 # ---- both ---------------------------------------------------------------------------------------------------------
 
-# Whether hidden layers are worth having.
+# Whether the hidden layers help.
 note_direct <- function(appraisal) {
   worth <- appraisal$worth
   if (is.null(worth)) return(NULL)
@@ -241,20 +241,20 @@ note_direct <- function(appraisal) {
   worst <- worth[order(worth$verdict == "worse", decreasing = TRUE)[1], ]
   figures <- worth_figures(worst)
   if (worst$verdict == "worse") {
-    what <- "The hidden layers don't earn their keep, a network without them does better: %s."
-    try <- "Use the wiring `direct`, or train longer, with more starts or a larger penalty."
+    what <- "The hidden layers do not help. The linear model does better: %s."
+    try <- "Use the linear model (wiring `direct`), or train longer, with more starts or a larger penalty."
     return(new_note("direct_is_better", sprintf(what, figures), try))
   }
   if (worst$verdict == "mixed") {
-    what <- "By %s, which it was trained for, the hidden layers help: %s.%s"
+    what <- "The hidden layers improve the %s, which the network was trained for: %s.%s"
     what <- sprintf(what, worst$measure, figures, by_other_measures(appraisal))
-    try <- "Which measure matters is for you to say: compare both networks by it before you choose."
+    try <- "Decide which measure matters, and compare both networks by it before you choose."
     return(new_note("measures_disagree", what, try))
   }
   what <- paste0(
-    "Whether the hidden layers earn their keep can't be told from these rows: %s.", by_other_measures(appraisal)
+    "These rows cannot show whether the hidden layers help: %s.", by_other_measures(appraisal)
   )
-  try <- "If more rows don't tell either, the wiring `direct` is simpler and easier to explain."
+  try <- "If more rows cannot show it either, the linear model (wiring `direct`) is simpler and easier to explain."
   new_note("direct_is_as_good", sprintf(what, figures), try)
 }
 
@@ -275,7 +275,7 @@ by_other_measures <- function(appraisal) {
 }
 
 worth_figures <- function(worth) {
-  figures <- "%s %s against %s without them (`direct`) on the same rows, a difference of %s (%s to %s)"
+  figures <- "%s is %s, against %s for the linear model on the same rows, a difference of %s (%s to %s)"
   sprintf(
     figures, worth$measure, format_measure(worth$value), format_measure(worth$direct), format_signed(worth$difference),
     format_signed(worth$low), format_signed(worth$high)
@@ -289,10 +289,10 @@ note_overfits <- function(appraisal) {
   if (nrow(row) == 0) return(NULL)
   row <- row[1, ]
   shown <- format_measure(c(row$training, row$value, row$low, row$high))
-  what <- "The network has partly learned its training rows by heart: its %s there is %s, on these rows %s (%s to %s)."
+  what <- "The network has overfitted its training rows: its %s is %s there and %s on these rows (%s to %s)."
   new_note(
     "overfits", sprintf(what, row$measure, shown[1], shown[2], shown[3], shown[4]),
-    "Fewer units, dropout, a larger l2 or more rows would help."
+    "Use fewer units, dropout, a larger l2 or more rows."
   )
 }
 
@@ -345,7 +345,7 @@ note_errors_go_together <- function(appraisal) {
   )
   new_note(
     "errors_go_together", sprintf(what, signif(r, 2)),
-    "Give the network what the last rows were like, or judge by group of days: set_columns(group = ...)."
+    "Give the network what the last rows were like, or evaluate by group of days: set_columns(group = ...)."
   )
 }
 

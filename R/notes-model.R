@@ -118,7 +118,7 @@ deep_cause <- function(model) {
   flat <- Filter(function(layer) layer$activation %in% flat_activations && !isTRUE(layer$norm), hidden)
   if (length(flat) < deep_wiring) return(NULL)
   list(
-    sprintf("%d layers of %s pass on less of it one after another.", length(flat), flat[[1]]$activation),
+    sprintf("Each of %d layers of %s makes the gradient smaller.", length(flat), flat[[1]]$activation),
     "Wire fewer layers, `relu`, or layers with `norm`; `start=orthogonal` helps too."
   )
 }
@@ -128,8 +128,7 @@ deep_wiring <- 5
 
 silent_cause <- function(rate) {
   list(
-    "A layer gives the same output whatever comes to it: steps that were too long do that, and starting weights too",
-    "far out.",
+    "A layer gives the same output for every row. Steps that are too long cause this, and large starting weights.",
     if (is.numeric(rate)) {
       sprintf("Lower the learning rate, for example to %s, or use `leaky_relu`.", format_number(signif(rate / 10, 3)))
     } else {
@@ -153,24 +152,24 @@ note_validation_rose <- function(run, by) {
   if (!isTRUE(rose && training[n] < training[best])) return(NULL)
   if (by == "ordered") return(validation_drifts(validation, best, n))
   what <- paste(
-    "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on:",
-    "the network began to learn its rows by heart. The weights of epoch %d are kept."
+    "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell:",
+    "the network began to overfit. The weights of epoch %d are kept."
   )
   new_note(
     "validation_rose", sprintf(what, best, signif(validation[best], 3), signif(validation[n], 3), best),
-    "Fewer units, dropout, a larger l2 or more rows give it less room to do so."
+    "Use fewer units, dropout, a larger l2 or more rows."
   )
 }
 
-# Rows of another time are stopped by: that they are predicted worse needn't be learning by heart.
+# The rows that stop training are of another time: that they are predicted worse need not be overfitting.
 validation_drifts <- function(validation, best, n) {
   what <- paste(
-    "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell on: what was learned then",
+    "From epoch %d on the validation loss rose (from %s to %s) while the training loss fell: what was learned then",
     "holds for the training rows and not for the later ones. The weights of epoch %d are kept."
   )
   new_note(
     "validation_rose", sprintf(what, best, signif(validation[best], 3), signif(validation[n], 3), best),
-    "Either the rows changed with time, or they were learned by heart: folds(by = \"ordered\") tells how it goes on."
+    "Either the rows changed with time, or the network overfitted. See how it goes on: folds(by = \"ordered\")."
   )
 }
 
@@ -198,7 +197,7 @@ note_more_parameters <- function(model) {
   what <- "The network has %s and %s to learn them from."
   new_note(
     "more_parameters", sprintf(what, counted(parameters, "parameter"), counted(rows, "row")),
-    "Wire fewer units, or judge by folds() whether it does better than `direct`."
+    "Wire fewer units, or compare it with the linear model (`direct`) by folds()."
   )
 }
 

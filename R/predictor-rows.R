@@ -25,11 +25,11 @@ joint_predictions <- function(predictor, members, shares, table) {
     networks, shared$intakes, shared$columns, offset, as.numeric(weights), nrow(table), thread_count()
   ))
   predictions <- task_of(target)$prediction(values, target)
-  for (column in dropped_for_gaps(preparations)) predictions[is.na(table[[column]]), ] <- NA
+  for (column in dropped_for_missing(preparations)) predictions[is.na(table[[column]]), ] <- NA
   predictions
 }
 
-dropped_for_gaps <- function(preparations) {
+dropped_for_missing <- function(preparations) {
   unique(unlist(lapply(preparations, function(preparation) {
     prepared_columns(preparation)[vapply(preparation$columns, `[[`, NA, "drop_missing")]
   })))

@@ -20,7 +20,7 @@ format.hylomath_appraisal <- function(x, ...) {
 
 rows_seen <- function(rows) {
   switch(rows,
-    rotation = "predicted in turns",
+    rotation = "predicted out of fold",
     validation = "was stopped by", new = "was given", training = "was trained on", "never saw"
   )
 }
@@ -29,8 +29,9 @@ rows_seen <- function(rows) {
 rotation_text <- function(x) {
   if (!tells_of_turns(x)) return(NULL)
   paste(
-    "The rotation figures are of single networks, each on rows that it had not seen; where the wiring is open they",
-    "have chosen how much each counts. All networks together do a little better, and are less bold."
+    "Out-of-fold figures come from single networks, each on rows it was not trained on. Where the wiring is open,",
+    "these figures also chose how much each network counts. The ensemble of all networks does slightly better, and its",
+    "predictions are less extreme."
   )
 }
 
@@ -47,11 +48,11 @@ classes_in_words <- function(x) {
   own <- x$classes[x$classes$class %in% rare, ]
   if (nrow(own) == 0 || own$support == 0) return(paste0(said, "."))
   c(
-    sprintf("%s, and finds none of the %s that are \"%s\".", said, format_weighted_count(own$support), rare),
+    sprintf("%s, and finds none of the %s \"%s\" rows.", said, format_weighted_count(own$support), rare),
     finding_in_words(x, own),
     if (always / total >= 0.7) {
       sprintf(
-        "With %s of the rows \"%s\" the accuracy says little: look at what is found, and at what price.",
+        "%s of the rows are \"%s\", so the accuracy says little. Look at how many of the others are found.",
         format_percent(always / total), x$baseline_prediction
       )
     }
@@ -62,7 +63,7 @@ accuracy_in_words <- function(x, total, always) {
   right <- sum(diag(x$confusion))
   weighted <- !all(x$weight == 1) && x$rows != "out-of-fold"
   sprintf(
-    "Of %s rows%s %s are predicted rightly (%s). Always saying \"%s\", without looking, is right for %s (%s)",
+    "Of %s rows%s %s are predicted correctly (%s). Predicting \"%s\" for every row is correct for %s (%s)",
     format_weighted_count(total), if (weighted) " (case weights counted)" else "", format_weighted_count(right),
     format_percent(right / total), x$baseline_prediction, format_weighted_count(always), format_percent(always / total)
   )
@@ -84,32 +85,28 @@ finding_in_words <- function(x, own) {
       "The network finds %s of these %s (%s)", format_weighted_count(hit), format_weighted_count(own$support),
       format_percent(hit / own$support)
     ),
-    if (is.null(x$positive)) ", the least of all classes",
+    if (is.null(x$positive)) ", its weakest class",
     if (predicted == 0) {
-      ", and predicts no row so."
+      sprintf(". It predicts \"%s\" for no row.", class)
     } else {
-      alarms <- false_alarms(predicted - hit, hit)
-      sprintf("; of the %s that it predicts so, %s right%s.", format_weighted_count(predicted), are(hit), alarms)
+      sprintf(
+        ". It predicts \"%s\" for %s: %s, %s not.", class, counted(predicted, "row"), are(hit), are(predicted - hit)
+      )
     }
   )
 }
 
 are <- function(n) paste(format_weighted_count(n), if (n == 1) "is" else "are")
 
-false_alarms <- function(alarms, hit) {
-  if (hit == 0 || alarms < hit) return("")
-  sprintf(": %s for each that is found", counted(signif(alarms / hit, 2), "false alarm"))
-}
-
 numbers_in_words <- function(x) {
   mae <- x$measures[x$measures$measure == "MAE", ]
   if (!is.null(x$baseline_rate)) {
-    what <- "The predictions are off by %s on average; always predicting %s for each unit of exposure is off by %s."
+    what <- "The predictions are off by %s on average. Predicting %s for each unit of exposure is off by %s."
     return(sprintf(what, format_measure(mae$value), format_measure(x$baseline_rate), format_measure(mae$baseline)))
   }
   who <- if (length(x$target) > 1) sprintf("The predictions for %s", x$target) else "The predictions"
   sprintf(
-    "%s are off by %s on average; always predicting %s, without looking, is off by %s.", who, format_measure(mae$value),
+    "%s are off by %s on average. Predicting %s for every row is off by %s.", who, format_measure(mae$value),
     format_each_short(x$baseline_prediction), format_measure(mae$baseline)
   )
 }
@@ -246,9 +243,9 @@ worth_text <- function(x) {
   # of a single target the note tells what is not good news
   if (is.null(worth) || (nrow(worth) == 1 && worth$verdict != "better")) return(NULL)
   said <- c(
-    better = "The hidden layers earn their keep", worse = "The hidden layers don't earn their keep",
-    same = "Whether the hidden layers earn their keep can't be told from these rows",
-    mixed = "The hidden layers help by one measure and hurt by others"
+    better = "The hidden layers help", worse = "The hidden layers do not help",
+    same = "These rows cannot show whether the hidden layers help",
+    mixed = "The hidden layers improve one measure and worsen others"
   )
   of <- if (is.null(worth$target)) "" else sprintf(" for %s", worth$target)
   sprintf("%s%s: %s.", said[worth$verdict], of, worth_figures(worth))
@@ -270,7 +267,7 @@ coverage_text <- function(x) {
 proven_text <- function(each) {
   if (is.null(each$proven) || is.na(each$proven[1])) return(NULL)
   sprintf(
-    "They are made of the predictions for rows in their turns; of new rows they are proven to hold at least %s.",
+    "They are made from out-of-fold predictions. For new rows they are proven to hold the value in at least %s.",
     format_percent(each$proven[1])
   )
 }
@@ -300,8 +297,8 @@ intervals_text <- function(each) {
 interval_text <- function(x) {
   sprintf(
     paste(
-      "The intervals are about which %s came to be judged.",
-      "They leave out the luck of training: another start or split gives another network."
+      "The intervals say how much the figures vary with the %s that happen to be in the evaluated part.",
+      "They leave out the chance in training: another start or split gives another network."
     ),
     x$units
   )

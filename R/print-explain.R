@@ -13,7 +13,7 @@ format.hylomath_importance <- function(x, ...) {
   if (length(x$target) > 1) cells <- c(list(target = said_once(columns$target)), cells)
   rows <- counted(x$n, paste(x$rows, "row"))
   c(
-    cli::style_bold(sprintf("What the columns are worth for %s", enumerate(x$target))), "",
+    cli::style_bold(sprintf("Importance of the columns for %s", enumerate(x$target))), "",
     as_text_table(cells, length(cells) - 3), "",
     paragraphs(c(
       sprintf(
@@ -21,12 +21,12 @@ format.hylomath_importance <- function(x, ...) {
         enumerate(format_measure(x$value))
       ),
       paste(
-        "Columns that tell the same thing share their worth;",
-        "an interval that holds 0 may mean that the network has no use for the column."
+        "Columns that carry the same information share their importance.",
+        "If an interval contains 0, the network may not need the column."
       ),
       if (any(columns$share > 10)) {
         sprintf(
-          "Without %s the network is more than ten times as wrong: is it known before %s is?",
+          "Without %s the loss is more than ten times as high. Is it known before %s is?",
           enumerate(unique(columns$column[columns$share > 10])), enumerate(x$target)
         )
       }

@@ -63,7 +63,7 @@ each_fold_cells <- function(x, most = Inf) {
   measures <- unique(c(primary, intersect(known, names(x$each))))
   cells <- list(
     fold = as.character(shown$fold), rows = format_each_count(shown$rows),
-    "learned from" = format_each_count(shown$training), "kept epoch" = format_each_count(shown$best_epoch)
+    "learned from" = format_each_count(shown$training), "best epoch" = format_each_count(shown$best_epoch)
   )
   cells <- c(cells, lapply(stats::setNames(nm = measures), function(m) format_measure(shown[[m]])))
   if (x$repeats > 1) c(list("dealt" = as.character(shown[["repeat"]])), cells) else cells

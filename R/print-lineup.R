@@ -54,7 +54,8 @@ lineup_sentences <- function(x) {
   }
   c(
     sprintf(
-      "Intervals are about which %s came to be judged; those of differences compare %s.%s", x$units, x$paired, luck
+      "Intervals say how much figures vary with the %s in the evaluated part; those of differences compare %s.%s",
+      x$units, x$paired, luck
     ),
     if (predicts_classes(x$task)) paste0("balanced: the mean recall of the classes.", mcnemar),
     if (x$rows == "test") {

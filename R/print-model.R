@@ -67,15 +67,15 @@ stopped_text <- function(run, seconds) {
     patience = sprintf(
       "stopped after %d epochs, %d of them without a lower validation loss", epochs, epochs - best
     ),
-    gradient = sprintf("stopped after %d epochs by the gradient's bound", epochs),
-    loss = sprintf("stopped after %d epochs by the loss that was wanted", epochs),
+    gradient = sprintf("stopped after %d epochs: the gradient is small enough", epochs),
+    loss = sprintf("stopped after %d epochs: the training loss is low enough", epochs),
     seconds = sprintf("stopped after %d epochs by the time limit", epochs),
-    converged = sprintf("converged after %d epochs: no step lowers the loss any more", epochs),
+    converged = sprintf("converged after %d epochs: no step lowers the training loss", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
     diverged = sprintf("diverged in epoch %d", epochs + 1L),
-    vanished = sprintf("ended in epoch %d, in which nothing of the error came to the first layer", epochs)
+    vanished = sprintf("ended in epoch %d, as the first layer's gradient vanished", epochs)
   )
-  sprintf("%s; %s; kept epoch %d", why, format_seconds(seconds), best)
+  sprintf("%s; %s; best epoch %d", why, format_seconds(seconds), best)
 }
 
 method_text <- function(r, evidence) {
@@ -128,7 +128,7 @@ loss_text <- function(run, taught) {
   best <- best_losses(run$curves, run$best)
   validation <- if (is.na(best$validation)) "no validation rows" else paste("validation", signif(best$validation, 4))
   both <- if (taught) ", the teacher's part in both" else ""
-  sprintf("training %s, %s at the kept epoch%s", signif(best$training, 4), validation, both)
+  sprintf("training %s, %s at the best epoch%s", signif(best$training, 4), validation, both)
 }
 
 seeds_text <- function(b) {
@@ -192,7 +192,7 @@ turns_text <- function(x) {
     return(sprintf(what, nrow(own), rows, span_text(own$best_epoch), format_seconds(x$seconds)))
   }
   learned <- if (max(own$learned) == 1) "1 row" else paste(span_text(own$learned), "rows")
-  what <- "%s; each network learned from %s and predicted %s that it had not seen; kept epochs %s; %s"
+  what <- "%s; each network learned from %s and predicted %s that it had not seen; best epochs %s; %s"
   sprintf(
     what, done, learned, span_text(own$predicted), span_text(own$best_epoch),
     format_seconds(x$seconds)

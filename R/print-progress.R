@@ -206,10 +206,10 @@ end_reason <- function(event) {
     patience = sprintf(
       "Stopped after epoch %d: no lower validation loss for %d epochs.", epochs, as.integer(event$patience)
     ),
-    gradient = sprintf("Stopped after epoch %d: the gradient is within its bound.", epochs),
+    gradient = sprintf("Stopped after epoch %d: the gradient is small enough.", epochs),
     loss = sprintf("Stopped after epoch %d: the training loss is as low as was wanted.", epochs),
     seconds = sprintf("Stopped after epoch %d by the time limit.", epochs),
-    converged = sprintf("Converged after epoch %d: no step lowers the loss any more.", epochs),
+    converged = sprintf("Converged after %d epochs: no step lowers the training loss.", epochs),
     interrupted = sprintf("Interrupted after %s.", counted(epochs, "epoch")),
     diverged = sprintf("Stopped in epoch %d: the loss grew without bounds.", epochs + 1L),
     vanished = sprintf("Stopped after epoch %d: nothing of the error comes to the first layer.", epochs)

@@ -7,7 +7,7 @@ appraisal_sections <- function(appraisal, rows) {
       "measures", "How good it is",
       table_element(
         c(cells$key, cells$judged, cells$parts), length(cells$key),
-        caption = "Every measure beside what is had for less"
+        caption = "Every measure beside simpler alternatives"
       ),
       paragraphs_of(c(rotation_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
       element("p", interval_text(appraisal))
@@ -178,7 +178,7 @@ largest_errors <- function(appraisal, beside) {
 strange_rows_element <- function(model, appraisal, table) {
   strange <- strangeness(model, table)
   odd <- which(strange$rows != "")
-  if (length(odd) == 0) return(element("p", "No judged row lies outside of what training saw."))
+  if (length(odd) == 0) return(element("p", "No evaluated row lies outside the training data."))
   shown <- utils::head(odd, most_rows_shown)
   what <- paste(
     "%s of the judged rows differ from the training rows in some column: a level that training never saw, a missing",

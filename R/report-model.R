@@ -73,15 +73,15 @@ sure_words <- function(appraisal) {
   if (nrow(own) == 0) return(NULL)
   of <- if (length(appraisal$target) > 1) sprintf(" of %s", own$target) else ""
   direct <- if (is.null(own$direct)) "" else {
-    sprintf(", and %s for a network without hidden layers", format_measure(own$direct))
+    sprintf(", a linear model %s", format_measure(own$direct))
   }
   sprintf(
     paste(
-      "Its %s%s is %s; by which rows came to be judged it could be anything from %s to %s (%s).",
-      "Without looking it would be %s%s."
+      "Its %s%s is %s (%s %s to %s).",
+      "Predicting the same for every row gives %s%s."
     ),
-    appraisal$primary, of, format_measure(own$value), format_measure(own$low), format_measure(own$high),
-    interval_heading(appraisal$level), format_measure(own$baseline), direct
+    appraisal$primary, of, format_measure(own$value), interval_heading(appraisal$level), format_measure(own$low),
+    format_measure(own$high), format_measure(own$baseline), direct
   )
 }
 

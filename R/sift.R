@@ -55,9 +55,7 @@ sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, b
     found
   }
   sifted <- switch(direction, backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
-  steps <- sifted(inputs, judge)
-  check_any_done(length(steps), "set", checkpoint$kept_in())
-  new_sifting(b, inputs, steps, direction, k, repeats)
+  new_sifting(b, inputs, sifted(inputs, judge), direction, k, repeats, checkpoint$kept_in())
 }
 
 #' @export
@@ -116,7 +114,8 @@ sift_ranking <- function(inputs, judge) {
   c(list(c(all, column = NA)), drop_nulls(steps))
 }
 
-new_sifting <- function(b, inputs, steps, direction, k, repeats) {
+new_sifting <- function(b, inputs, steps, direction, k, repeats, kept_in = NULL) {
+  check_any_done(length(steps), "set", kept_in)
   path <- sifting_path(steps, k)
   best <- which.min(path$mean)
   within <- which(path$difference <= path$error)

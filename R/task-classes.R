@@ -76,7 +76,7 @@ check_classes <- function(y, column, classes, positive) {
   if (length(classes) > 1000) {
     fail(
       sprintf("The target %s has %s classes.", quoted(column), format_count(length(classes))),
-      "More than 1,000 can't be told apart here. Is it an id?"
+      "More than 1,000 classes are not supported. Is it an id?"
     )
   }
   if (!is.null(positive) && !positive %in% classes) {

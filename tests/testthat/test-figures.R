@@ -1,14 +1,14 @@
 skip_if_not_installed("ggplot2")
 layer_of <- function(figure, i) ggplot2::ggplot_build(figure)$data[[i]]
 
-test_that("the curves show both losses and mark the kept epoch", {
+test_that("the curves show both losses and mark the best epoch", {
   model <- quick_model(epochs = 12)
   figure <- plot_curves(model)
   lines <- layer_of(figure, 2)
   expect_equal(sort(unique(lines$group)), 1:2)
   expect_equal(nrow(lines), 24)
   expect_equal(layer_of(figure, 1)$xintercept, model$best_epoch)
-  expect_match(figure$labels$subtitle, sprintf("kept epoch %d", model$best_epoch))
+  expect_match(figure$labels$subtitle, sprintf("best epoch %d", model$best_epoch))
 })
 
 test_that("the loss axis is logarithmic where the losses span much", {

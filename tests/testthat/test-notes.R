@@ -13,7 +13,7 @@ test_that("a good network on a plain table is left in peace", {
 
 test_that("predictions of one class only, and classes never predicted, are told", {
   one <- appraise(quick_model(noise, "y", epochs = 30))
-  expect_match(note_of(one, "one_class_only"), "80 rows is predicted \"no\"")
+  expect_match(note_of(one, "one_class_only"), "predicts \"no\" for all 80 rows")
   expect_false(any(c("accuracy_misleads", "class_never_predicted") %in% codes(one)))
   three <- appraise(quick_model(kilns, epochs = 3))
   never <- setdiff(three$judged$observed, three$judged$prediction)
@@ -82,7 +82,7 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
   a <- appraise(quick_model(small_kilns(), epochs = 20))
   expect_match(note_of(a, "few_rows"), "of the class \"burst\"")
   expect_false("few_rows" %in% codes(appraise(quick_model(plenty, "y"))))
-  expect_match(note_of(appraise(quick_model(boats, "litres_mile")), "few_rows"), "Only 6 rows are judged")
+  expect_match(note_of(appraise(quick_model(boats, "litres_mile")), "few_rows"), "Only 6 rows are evaluated")
   bold <- appraise(quick_model(plenty, "y", epochs = 100))
   expect_false("probabilities_off" %in% codes(bold))
   bold$judged$probability_yes <- bold$judged$probability_yes^3 / (

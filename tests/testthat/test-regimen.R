@@ -55,7 +55,7 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(regimen(b, output = "softplus"), "the classes decide it")
   expect_fails(regimen(r, loss = "gamma", output = "identity"), "needs predictions above 0")
   expect_fails(
-    regimen(r, loss = list(kind = "huber", nee = 2)), "`regimen.loss` has no setting `nee`", "Did you mean `delta`?"
+    regimen(r, loss = list(kind = "huber", delt = 2)), "`regimen.loss` has no setting `delt`", "Did you mean `delta`?"
   )
   expect_fails(regimen(r, loss = list(kind = "quantile", at = 1.5)), "between 0 and 1")
   expect_fails(regimen(b, schedule = list(kind = "cosin")), "Did you mean `cosine`?")
