@@ -4,8 +4,8 @@
 #' (Breiman 2001; Fisher, Rudin and Dominici 2019). The columns are those of the table, before [add_columns()]: what is
 #' derived from a column is shuffled with it.
 #'
-#' What is estimated is what a column is worth to this network on rows like these; not what it would be worth to one
-#' that was trained without it. Columns that tell the same thing share their importance, or hide each other's. Shuffling
+#' This estimates a column's importance to this network on rows like these; not what its importance would be to one
+#' that was trained without it. Columns that carry the same information share their importance. Shuffling
 #' makes rows that never occur. The intervals are about the luck of the rows, which receive values and give them.
 #'
 #' @param model A model.

@@ -62,7 +62,7 @@ panels_left <- function(appraisal, class, shown) {
 #' Draw how far apart classes are told
 #'
 #' How the probabilities of a class are spread over its own rows and over all others. The less the two overlap, the
-#' better the class is told apart. A line marks the threshold of [decide()].
+#' better the class is separated. A line marks the threshold of [decide()].
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes to draw, a panel each; the default is the positive one of two, else the twenty with the

@@ -17,7 +17,7 @@ judge_numbers <- function(grounds, judged, resampling, deviance = NULL) {
     always <- number_reckoning(how, judged, constant_numbers(grounds$baseline, n, judged$exposure), i, rep(1L, n))
     measures$baseline <- unname(always$values[measures$measure])
     measures <- beside_parts(grounds, measures, function(part) measure_numbers(grounds, part, i, deviance))
-    # a quantile's share should be its own, whatever predictions
+    # a quantile's share should be its own, whichever is the point prediction
     if (!is.null(how$at)) {
       own_shares <- quantile_measures(how$at)[c(FALSE, TRUE)]
       measures$baseline[match(own_shares, measures$measure)] <- how$at

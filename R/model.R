@@ -4,7 +4,7 @@
 #   brief        the brief in force without its table, with the regimen that was settled; where rows rotate, as it was
 #                said, since each wiring settles it anew
 #   regimen      where rows rotate, what it came to for the wiring that counts most; NULL otherwise
-#   predictor     see prediction-object.R
+#   predictor     see predictor-object.R
 #   direct       the predictor of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
 #   members      where rows rotate, a row a network, see rotation.R; NULL otherwise
@@ -14,7 +14,7 @@
 #                rows; copied test rows
 #   seen         the rows that it has learned from, see rows-seen.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
-#   judged       by part the judged rows, see prediction-judged.R
+#   judged       by part the judged rows, see predictor-judged.R
 #   disagreement by class how far single networks that rotated lie from all together, see turned_disagreement(); NULL
 #                otherwise
 #   looks        the networks that were judged on these test rows, see looks.R

@@ -1,6 +1,6 @@
 #' Train a judged network on all rows
 #'
-#' Held-out rows have told what a network is worth; for use it may learn from them too. `refit()` trains the brief in
+#' Held-out rows have shown how good a network is; for use it may learn from them too. `refit()` trains the brief in
 #' force on all rows, preparation and all, for the epochs that were right: each network for as many as its former was
 #' kept after. Nothing stops it, since no rows are left to do so.
 #'

@@ -11,7 +11,7 @@
 #   class_weights  as the regimen says them
 #   exposure       the column of exposures, or NULL
 # What was *learned* of it on training rows is the part `target` of
-# a preparation. *Judged* rows are list(key, group, observed, weight, predictions, direct), see prediction-judged.R, and
+# a preparation. *Judged* rows are list(key, group, observed, weight, predictions, direct), see predictor-judged.R, and
 # the *grounds* of a judgement are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
 #
 # A task's fields:
@@ -35,9 +35,9 @@
 #   row_weights(values, target, learned)    what a row's case weight is multiplied by in the loss
 #   encode(values, target, learned)         the matrix that the core takes, a column a target
 #   start(target, learned, network, offset) the output's biases before training
-#   reading(target, learned)                how predictions are read from what a network puts out, see
-#   src/core/prediction.hpp prediction(values, target)                  a data frame of predictions from what the core
-#   gives, a vector each baseline(values, target, learned, weight)   what is known without any input
+#   reading(target, learned)                how outputs become predictions, see src/core/prediction.hpp
+#   prediction(values, target)              a data frame of predictions from what the core gives, a vector each
+#   baseline(values, target, learned, weight)   what is known without any input
 #   primary(target)                         the measure that a network is trained for
 #   row_losses(target, judged, predictions)     what each row costs by it, a column a target
 #   judge(grounds, judged, resampling)      list(measures, ...) of an appraisal

@@ -6,7 +6,7 @@
 #' one of these, and predicts the other, of which it has seen nothing; together they predict new rows. So every row is
 #' learned from, and every row has an honest prediction: [decide()], [recalibrate()], [distil()] and the intervals and
 #' sets of [predict()][predict.hylomath_model] take these. They are predictions of single networks, which are bolder
-#' than all of them together, and they have chosen the blend: what the model is worth is said by the test rows.
+#' than all of them together, and they have chosen the blend: the test rows show how good the model is.
 #'
 #' The same brief, table and seeds give the same networks bit for bit on processors that multiply and add in one step
 #' (`kernel` `"avx2"` and `"avx512"`), whatever the number of threads (the option `hylomath.threads`; all cores when it

@@ -1,5 +1,5 @@
 # The service under load: 200 clients at a time on this machine, what they wait and whether any gets an error, against
-# what the R code predicts alone; 10,000 mutated bodies, of which none may be predicted by a fault of the service's own;
+# what the R code predicts alone; 10,000 mutated bodies, of which none may end in a fault of the service's own;
 # and whether its memory grows under load. Needs Node for the clients.
 # `Rscript bench/serving.R [seconds of load]`, 600 if nothing is said.
 seconds <- as.numeric(c(commandArgs(TRUE), 600)[1])

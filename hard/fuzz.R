@@ -1,5 +1,5 @@
 # Mutated files: models, briefs, tables, results, checkpoints, searches, stored tables and what a service is asked, each
-# changed at random and read. A file is predicted by what it holds or refused in words of this package; never by a crash,
+# changed at random and read. A file is read for what it holds or refused in words of this package; never by a crash,
 # an error of R's own, more than 1 GiB or more than 20 seconds.
 # Of models whose columns and levels have code for names, all that is written is read by those who would run it.
 #   Rscript hard/fuzz.R                 all of them: the number beside each kind

@@ -1,7 +1,7 @@
 # A service among mixed guests: an honest one asks all the time, others break off, drip, send in chunks, send what is
 # compressed or wide, open connections and say nothing, ask several things at once, ask for another protocol.
 #   Rscript hard/guests.R [seconds, 3600 if nothing is said]
-# Every honest request has to be predicted, after what the guest is told to wait; 99 of 100 of them within 2 seconds; and
+# Every honest request has to be served, after what the guest is told to wait; 99 of 100 of them within 2 seconds; and
 # the service's memory must not grow in the second half. The exit status says whether that held.
 suppressMessages(library(hylomath))
 seconds <- as.numeric(c(commandArgs(TRUE), 3600)[1])
@@ -166,7 +166,7 @@ highest <- vapply(halves, max, 0)
 slowest <- stats::quantile(came$took, c(0.5, 0.99, 1), names = FALSE)
 cat(sprintf("hostile: %s\n", paste(sprintf("%s %d", names(done), done), collapse = ", ")))
 cat(sprintf(
-  "honest: %d requests, %d not predicted, %d times told to wait; ", length(came$took), length(came$lost), came$waited
+  "honest: %d requests, %d not served, %d times told to wait; ", length(came$took), length(came$lost), came$waited
 ))
 cat(sprintf("median %.3f s, 99 of 100 within %.3f s, longest %.2f s\n", slowest[1], slowest[2], slowest[3]))
 for (said in utils::head(unique(came$lost), 5)) cat("  ", said, "\n")

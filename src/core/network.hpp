@@ -120,7 +120,7 @@ void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<con
 
 // Of a network with a straight path: its first prediction becomes that of `linear`, the dense parameters of the same
 // network without hidden layers. To that the last hidden layer adds nothing at first: its units come in pairs that
-// prediction alike and are weighed with opposite signs (Chizat, Oyallon and Bach 2019, "On lazy training"), so that
+// give the same output and are weighed with opposite signs (Chizat, Oyallon and Bach 2019, "On lazy training"), so that
 // they learn from the first step on.
 template <class T>
 void start_from_linear(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> linear, Span<T> parameters);
@@ -132,7 +132,7 @@ template <class T>
 void unpack_parameters(const Layout<T>& layout, Span<const T> padded, Span<double> dense);
 
 // Batch normalisation with its running statistics is linear: `folded` has it in the weights and biases, so that
-// predicts need no more than those.
+// predictions need no more than those.
 template <class T>
 void fold_norms(const Layout<T>& layout, Span<const T> parameters, Span<T> folded);
 

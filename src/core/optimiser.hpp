@@ -16,7 +16,7 @@ namespace hylo {
 enum class Method { Momentum, Nesterov, Rmsprop, Adam, Adamw, Resilient, ScaledConjugate, Lbfgs, Levenberg, Newton };
 Method method_named(std::string_view name);
 constexpr bool takes_whole_table(Method m) { return m >= Method::Resilient; }
-// Goes to the one minimum: what is on the way there is no prediction, so that validation rows have no say.
+// Goes to the one minimum: what is on the way there is no result, so that validation rows have no say.
 constexpr bool goes_to_the_end(Method m, bool evidence) {
   return m == Method::Newton || (m == Method::Lbfgs && evidence);
 }

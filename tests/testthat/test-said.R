@@ -55,3 +55,19 @@ test_that("the command's help prints as before", {
     expect_snapshot(writeLines(run$out))
   }
 })
+
+test_that("words that the package has left behind are nowhere in print or help", {
+  left <- c(
+    "answer(s|ed|ing)?", "committee", "longest_(gradient|weights)", "kept epochs?", "by heart",
+    "earns? (its|their) keep", "careful colleague", "without looking", "told apart", "false alarms? for each"
+  )
+  pattern <- sprintf("\\b(%s)\\b", paste(left, collapse = "|"))
+  pages <- tools::Rd_db("hylomath")
+  expect_gt(length(pages), 60)
+  for (name in names(pages)) {
+    text <- paste(as.character(pages[[name]]), collapse = "")
+    expect_false(grepl(pattern, text, ignore.case = TRUE), label = name)
+  }
+  printed <- readLines(test_path("_snaps", "said.md"))
+  expect_identical(grep(pattern, printed, ignore.case = TRUE, value = TRUE), character())
+})
