@@ -1,8 +1,8 @@
-# What a judgement rests on beside the rows: plain data that a model has, and folds have without one.
+# What an evaluation rests on beside the rows: plain data that a model has, and folds have without one.
 #   target      what is predicted, see task.R
 #   baseline    what is known without any input
 #   costs       what wrong predictions cost, a matrix, or NULL
-#   beside      judged rows of the training and validation parts, whose measures stand beside those of the judged rows
+#   beside      rows of the training and validation parts, whose measures stand beside those of the evaluated rows
 #   roles       the brief's columns by role
 #   seed        of the training, which the draws go by
 #   wiring, decision, recalibrated (the method)    of the predictor

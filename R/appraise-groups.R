@@ -1,4 +1,4 @@
-# Measures by subgroup of the judged rows.
+# Measures by subgroup of the evaluated rows.
 
 # For every subgroup the measures of the network with their intervals, beside those of the baseline.
 measures_by <- function(grounds, judged, resampling, group) {

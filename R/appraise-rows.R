@@ -1,16 +1,16 @@
-# Which rows are judged, and where they stand in a table.
+# Which rows are evaluated, and where they stand in a table.
 
 part_to_judge <- function(model, rows) {
   rows <- rows %||% part_that_judges(model)
   type_choice(judged_parts)(rows, "rows")
   if (is.null(model$judged[[rows]])) {
-    try <- "Give the rows to judge it on: appraise(model, data = ...)."
+    try <- "Give the rows to evaluate it on: appraise(model, data = ...)."
     fail_without_rows(model, sprintf("The model has no %s rows.", rows), try, bare = try)
   }
   rows
 }
 
-# Where the judged rows of a part stand in the table that the model was trained on: by id, or by place; the observed
+# Where the evaluated rows of a part stand in the table that the model was trained on: by id, or by place; the observed
 # values tell whether it is that table.
 rows_of_part <- function(model, table, part) {
   judged <- judged_in_part(model, part)
@@ -26,7 +26,7 @@ rows_of_part <- function(model, table, part) {
         "This is not the table that the model was trained on: its %s rows are not all there, or have another target.",
         part
       ),
-      "Give that table, or leave `rows` out to judge all rows of this one."
+      "Give that table, or leave `rows` out to evaluate all rows of this one."
     )
   }
   found
@@ -38,7 +38,7 @@ places_by_key <- function(key, id, table) {
   there <- as_label(table[[id]])
   twice <- intersect(there[duplicated(there)], key)
   if (length(twice)) {
-    what <- "Several rows have the id %s in %s, so it can't be told which one was judged."
+    what <- "Several rows have the id %s in %s, so it can't be told which one was evaluated."
     fail(
       sprintf(what, describe(twice[1]), quoted(id)),
       "Give the very table that the model was trained on, or name an id that is another one in every row."
@@ -57,7 +57,7 @@ has_observed <- function(model, table, places, observed) {
 }
 
 # The rows of a table with a target; those that the model has learned from are left out where others are left. `seen` of
-# the judged rows counts them.
+# the evaluated rows counts them.
 judged_in <- function(model, table) {
   target <- target_in(model)
   table <- judged_table(model, table, target$columns)
@@ -115,12 +115,12 @@ judged_table <- function(model, table, targets) {
   working_table(table, rules, unique(c(prepared_columns(preparation), targets, beside)))
 }
 
-# Where the judged rows stand in a table.
+# Where the evaluated rows stand in a table.
 appraised_places <- function(appraisal, data) {
   if (identical(table_identity(appraisal$looked_at, data), appraisal$fingerprint)) return(appraisal$places)
   found <- places_by_key(appraisal$judged$key, appraisal$id, data)
   if (anyNA(found) || any(found > nrow(data))) {
-    fail("The rows that were judged are not all in this table.", "Give the table that they come from.")
+    fail("The rows that were evaluated are not all in this table.", "Give the table that they come from.")
   }
   found
 }

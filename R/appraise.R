@@ -1,4 +1,4 @@
-#' Judge a model on rows
+#' Evaluate a model on rows
 #'
 #' Every measure comes with its interval, beside what is had without any input (always saying the commonest class of
 #' the training rows, or their mean; their median where the loss is about medians) and beside a network without hidden
@@ -6,7 +6,7 @@
 #' rows.
 #'
 #' @param model A model.
-#' @param data A table with the target. Without `rows` all its rows are judged; with `rows` it is the table that the
+#' @param data A table with the target. Without `rows` all its rows are evaluated; with `rows` it is the table that the
 #'   model was trained on, and `by` can name its columns.
 #' @param rows `"test"` (the default where test rows were held out), `"validation"`, `"calibration"` or `"training"`
 #'   (of which a model keeps at most 10,000, drawn at random).
@@ -51,10 +51,11 @@
 #'   of Woodruff (1952), the calibration error that of the bootstrap's test inversion (Carpenter 1999), which allows
 #'   for its being too high in small samples, all others a bias-corrected and accelerated bootstrap (Efron 1987),
 #'   seeded by the training's seed. Where rows belong to groups, whole groups are drawn. Of more than 2,000 rows or
-#'   groups, 2,000 lots of them are drawn. The intervals are about which rows came to be judged; they leave out the
+#'   groups, 2,000 lots of them are drawn. The intervals are about which rows came to be evaluated; they leave out the
 #'   luck of training: another start or split gives another network.
 #' @section Looks: Whoever looks at the test rows again and again, and keeps what does best there, is fooled by them.
-#'   How many different networks have been judged on one set of test rows is counted, in this session and in `looks` of
+#'   How many different networks have been evaluated on one set of test rows is counted, in this session and in `looks`
+#'   of
 #'   the model (the command writes it into the model's file), and said in a note once it matters.
 #' @examples
 #' set.seed(1)
@@ -140,11 +141,11 @@ judged_observed <- function(judged) {
 #' @export
 as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
 
-#' Residuals of the judged rows
+#' Residuals of the evaluated rows
 #'
 #' @param object An appraisal of a regression or count model.
 #' @param ... Not used.
-#' @return Observed minus predicted value, one for each judged row; a data frame with a column a target if there are
+#' @return Observed minus predicted value, one for each evaluated row; a data frame with a column a target if there are
 #'   several.
 #' @importFrom stats residuals
 #' @export

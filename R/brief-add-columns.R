@@ -46,7 +46,7 @@ derived_text <- function(quosure, name) {
 
 #' Keep only some rows
 #'
-#' Rows for which the condition does not hold, or is missing, are neither trained on nor judged. [predict()] still
+#' Rows for which the condition does not hold, or is missing, are neither trained on nor evaluated. [predict()] still
 #' predicts every row that it is given.
 #'
 #' @param b A brief.

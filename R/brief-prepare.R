@@ -19,7 +19,7 @@
 #'   missing where more than 1 % of the training rows are; `"flag"` always adds that input; `"median"`, `"mean"`,
 #'   `"common"` (the most common value) fill only. For categories `"own"` makes missing a level of its own, `"auto"`
 #'   does so above 1 %, `"common"` fills in the most common level; otherwise a missing level is 0 in all its inputs.
-#'   `"drop"` sets aside rows with a missing value for training and judgement, and leaves their predictions missing.
+#'   `"drop"` sets aside rows with a missing value for training and evaluation, and leaves their predictions missing.
 #' @param categories `"auto"`: `"indicator"` up to 100 levels and `"embedding"` of more; without hidden layers
 #'   indicators up to 1,000 levels and `"frequency"` of more. `"indicator"`: an input for each level, 1 where the row
 #'   has it; `"ordinal"`: one number, the place of the level in a factor's order, else in the alphabet's (for an order

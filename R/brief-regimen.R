@@ -37,7 +37,8 @@
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     adds nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it predicts
 #'     alone. Of a wiring's networks one that was caught in a bad minimum, with ten times the median loss on the rows
-#'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no judgement
+#'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no
+#'     evaluation
 #'     of it; the test rows are.
 #'   * One network has the wiring `24 relu > 12 relu`.
 #'   * Methods, batches, rates and penalties follow from the rows, see By default. Tried as one wiring more and not part

@@ -72,8 +72,8 @@ demo_of_kilns <- function(shown) {
     ),
     told_step(
       paste(
-        "The judgement is made on the test rows, which nothing has touched until now: every measure with its interval,",
-        "beside the baseline and beside a network without hidden layers."
+        "The evaluation is made on the test rows, which nothing has touched until now: every measure with its",
+        "interval, beside the baseline and beside a network without hidden layers."
       ),
       "appraise kilns.hylo --figures kilns-figures"
     ),
@@ -91,8 +91,8 @@ demo_of_kilns <- function(shown) {
     ),
     told_step(
       paste(
-        "Can it be better? A search starts from the brief's own settings and tries others, each judged by folds of the",
-        "rows that are no test rows, by one network each."
+        "Can it be better? A search starts from the brief's own settings and tries others, each evaluated by folds of",
+        "the rows that are no test rows, by one network each."
       ),
       paste(
         "scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu --budget 10 --k 3 --repeats 1 -o better.yml",

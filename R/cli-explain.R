@@ -1,4 +1,4 @@
-# What the subcommands that judge and explain do.
+# What the subcommands that evaluate and explain do.
 
 cli_appraise <- function(files, options) {
   model <- read_model(files[1])

@@ -16,7 +16,7 @@ model_facts <- function(model) {
   )
 }
 
-# All but the judged rows themselves.
+# All but the evaluated rows themselves.
 appraisal_facts <- function(appraisal) {
   behind <- c("judged", "weight", "unit", "confusion", "decision")
   facts <- appraisal[setdiff(names(appraisal), behind)]

@@ -14,7 +14,7 @@ cli_command <- function(does, takes, files, run, example, options, statuses = NU
 # The subcommands by when they are needed.
 cli_groups <- function() {
   list(
-    "To begin" = commands_to_begin(), "To judge and explain" = commands_to_judge(),
+    "To begin" = commands_to_begin(), "To evaluate and explain" = commands_to_judge(),
     "To improve" = commands_to_improve(), "To keep and put to work" = commands_to_use()
   )
 }
@@ -111,7 +111,7 @@ commands_to_judge <- function() {
   list(
     appraise = cli_command(
       paste(
-        "Judge a model on its test rows, or on the rows of another table.",
+        "Evaluate a model on its test rows, or on the rows of another table.",
         "That its test rows were looked at is noted in the model's file."
       ),
       takes = "MODEL.hylo [TABLE.csv]", files = 1:2, run = cli_appraise, input = "whole",
@@ -120,7 +120,9 @@ commands_to_judge <- function() {
         "hylomath appraise kilns.hylo newer.csv --json"
       ),
       cli_options(
-        cli_option(c("-o", "--output"), "Write the judged rows, with what was observed and predicted, as CSV.", "FILE"),
+        cli_option(
+          c("-o", "--output"), "Write the evaluated rows, with what was observed and predicted, as CSV.", "FILE"
+        ),
         cli_option(
           "--rows",
           paste(
@@ -224,8 +226,8 @@ commands_to_improve <- function() {
   list(
     folds = cli_command(
       paste(
-        "Judge a brief by cross-validation: every training and validation row is judged by a network that had not",
-        "learned from it. The test rows stay out of it."
+        "Evaluate a brief by cross-validation: every training and validation row is evaluated by a network that had",
+        "not learned from it. The test rows stay out of it."
       ),
       takes = "BRIEF.yml", files = 1, run = cli_folds,
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv",
@@ -238,7 +240,7 @@ commands_to_improve <- function() {
     ),
     vary = cli_command(
       paste(
-        "Vary one setting of a brief over values, everything else fixed, judged by folds:",
+        "Vary one setting of a brief over values, everything else fixed, evaluated by folds:",
         "units, rows, batch_size, or any other key."
       ),
       takes = "BRIEF.yml SETTING=VALUE,VALUE,...", files = 2, run = cli_vary,
@@ -249,7 +251,7 @@ commands_to_improve <- function() {
     ),
     sift = cli_command(
       paste(
-        "Sift the inputs of a brief: drop (or add) them one by one, judged by folds, and write the brief with those",
+        "Sift the inputs of a brief: drop (or add) them one by one, evaluated by folds, and write the brief with those",
         "that are needed."
       ),
       takes = "BRIEF.yml", files = 1, run = cli_sift,
@@ -267,9 +269,9 @@ commands_to_improve <- function() {
     ),
     scout = cli_command(
       paste(
-        "Search for better settings, judged by turns or folds, and write the brief with the best. Every fit is kept as",
-        "it ends: a search that was killed goes on where it was when it is called again, and so does one whose budget",
-        "is raised."
+        "Search for better settings, evaluated by turns or folds, and write the brief with the best. Every fit is",
+        "kept as it ends: a search that was killed goes on where it was when it is called again, and so does one",
+        "whose budget is raised."
       ),
       takes = "BRIEF.yml [SETTING=LOW..HIGH | SETTING=VALUE,VALUE,...] ...", files = c(1, 30), run = cli_scout,
       example = paste(
@@ -342,8 +344,8 @@ commands_to_improve <- function() {
     ),
     refit = cli_command(
       paste(
-        "Train a judged network on all rows of its table, for use: the brief in force, for the epochs that were right.",
-        "The measures that it carries along are those of the former."
+        "Train an evaluated network on all rows of its table, for use: the brief in force, for the epochs that were",
+        "right. The measures that it carries along are those of the former."
       ),
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_refit, input = "whole",
       example = "hylomath refit kilns.hylo kilns.csv -o kilns-all.hylo",

@@ -1,4 +1,4 @@
-# Rows as a model judges them, with the ends or sets of networks that take turns, which can't be had from predictions
+# Rows as a model evaluates them, with the ends or sets of networks that take turns, which can't be had from predictions
 # alone.
 
 judged_by_model <- function(model, table, rows) {

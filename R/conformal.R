@@ -242,7 +242,7 @@ sets_at <- function(model, table, plain, level) {
   inside
 }
 
-# What judged rows keep of them: a data frame along the rows.
+# What evaluated rows keep of them: a data frame along the rows.
 turn_ends <- function(model, table, level) {
   if (has_classes(target_in(model))) {
     return(as.data.frame(sets_at(model, table, predictions_of(model$predictor, table), level), optional = TRUE))

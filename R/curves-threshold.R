@@ -24,7 +24,7 @@ threshold_curve <- function(appraisal, class = NULL) {
     points <- threshold_points(ranked_scores(probability, judged$observed == one, appraisal$weight))
     if (is.null(points)) {
       if (is.null(class)) return(NULL)
-      fail(sprintf("The judged rows are all or none of the class %s, so it has no curve.", describe(one)))
+      fail(sprintf("The evaluated rows are all or none of the class %s, so it has no curve.", describe(one)))
     }
     cbind(class = one, points)
   })

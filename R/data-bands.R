@@ -10,7 +10,7 @@ subgroups <- function(x, column) {
   counts <- sort(table(label), decreasing = TRUE)
   if (length(counts) < 2) {
     value <- describe(label[1])
-    fail(sprintf("Column %s has the value %s in all judged rows, so there are no subgroups.", quoted(column), value))
+    fail(sprintf("Column %s has the value %s in all evaluated rows, so there are no subgroups.", quoted(column), value))
   }
   if (length(counts) > most_subgroups) {
     kept <- names(counts)[seq_len(most_subgroups - 1)]

@@ -17,7 +17,7 @@
 #' @param unlabelled A table of more rows without the target, which the student learns from the teacher alone. So are
 #'   rows of the brief's own table whose target is missing.
 #' @param teacher_data The table that the teacher was trained on, where it is another than the brief's: by it can be
-#'   seen that the teacher has learned from none of the rows that are judged.
+#'   seen that the teacher has learned from none of the rows that are evaluated.
 #' @param k,repeats,by,level,progress See [folds()]; `k = 0` leaves the comparison out.
 #' @param ... Not used.
 #' @details For classes the loss of a row is `label_share` times the cross-entropy of the label, and (1 -
@@ -29,14 +29,14 @@
 #'
 #' Teacher, student and the same student taught by labels alone are compared on the same folds. Where the teacher was
 #' trained on the same table, it is trained anew inside each fold, by its own brief, so that it has seen no row that is
-#' judged; where it was trained on another one, `teacher_data` has to show that no judged row is in it.
+#' evaluated; where it was trained on another one, `teacher_data` has to show that no evaluated row is in it.
 #' @return A model, see [train()], with a part `distilled`: `temperature` (for classes), `label_share`, `teacher` (its
 #'   wiring and number of parameters), `unlabelled` (rows), `retrained` (whether the teacher was, in each fold), and
 #'   `comparison`, a data frame with a row a network and measure: `network`, `measure`, the `mean` over folds, its
 #'   spread `sd`, and the `difference` from the student taught by labels alone with its interval `low` and `high` (fold
 #'   by fold, corrected for overlapping training sets). [plot_distillation()] draws it.
 #' @section Errors: Another target or other classes; a comparison with a teacher that its brief alone doesn't make, one
-#'   that was taught itself or whose weights were set by hand; a teacher that has learned from rows that are judged;
+#'   that was taught itself or whose weights were set by hand; a teacher that has learned from rows that are evaluated;
 #'   the losses `ordinal` and `quantile`, which can't take a teacher's predictions; a table that is not the teacher's,
 #'   or
 #'   whose teacher is one network already.
@@ -119,7 +119,7 @@ check_made_by_brief <- function(teacher) {
   why <- if (set_by_hand) "has weights that were set by hand" else "was taught itself"
   fail(
     sprintf("This teacher %s, so it can't be trained anew inside folds from its brief alone.", why),
-    "Leave the comparison out (k = 0), and judge the student on its test rows."
+    "Leave the comparison out (k = 0), and evaluate the student on its test rows."
   )
 }
 
@@ -151,8 +151,8 @@ check_teaching <- function(teacher, b) {
   }
 }
 
-# The teacher has learned from no row that the student is judged by: of the same table by its place, of another one by
-# all that the row says.
+# The teacher has learned from no row that the student is evaluated by: of the same table by its place, of another one
+# by all that the row says.
 check_unseen <- function(teacher, a, teacher_data) {
   same <- is.null(teacher_data)
   source <- if (same) a$raw else as_table(teacher_data)
@@ -164,12 +164,12 @@ check_unseen <- function(teacher, a, teacher_data) {
     )
   }
   learned <- rows_in(settle(teacher$brief, source), c("training", "validation"))
-  # of the same table the folds' teachers are trained anew, so only the last judgement counts
+  # of the same table the folds' teachers are trained anew, so only the last evaluation counts
   judged <- rows_in(a, if (same) c("test", "calibration") else part_names)
   seen <- if (same) sum(judged %in% learned) else common_rows(a$raw[judged, ], source[learned, ])
   if (seen > 0) {
     fail(
-      sprintf("The teacher has learned from %s by which the student would be judged.", counted(seen, "row")),
+      sprintf("The teacher has learned from %s on which the student would be evaluated.", counted(seen, "row")),
       if (same) {
         "Give both briefs the same hold_out(seed = ), so that they hold out the same rows."
       } else {

@@ -183,7 +183,7 @@ scouting_map <- function(x) {
   }
   cells <- map_cells(x$trials[x$trials$whole & !is.na(x$trials$units), ])
   dark <- cells$measure < mean(range(cells$measure))
-  how <- "%s of trials judged in full, and how many there were; whatever their other settings"
+  how <- "%s of trials evaluated in full, and how many there were; whatever their other settings"
   ggplot2::ggplot(cells, ggplot2::aes(.data$band, factor(.data$layers), fill = .data$measure)) +
     ggplot2::geom_tile(colour = figure_paper, linewidth = 1.5) +
     ggplot2::geom_tile(

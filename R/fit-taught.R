@@ -30,7 +30,7 @@ taught_spec <- function(settled, learned, taught) {
   } else {
     taught_numbers(a, learned, taught, ifelse(unlabelled, 0, ifelse(said, taught$label_share, 1)))
   }
-  # what is judged later is what was settled
+  # what is evaluated later is what was settled
   spec$analysis <- settled
   spec
 }

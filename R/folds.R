@@ -1,16 +1,17 @@
-#' Judge a brief by cross-validation
+#' Evaluate a brief by cross-validation
 #'
 #' The training and validation rows of a brief are pooled and dealt into k folds. For each fold a network is trained on
 #' the others, with everything that is learned from data (scales, fills, levels, class weights) learned anew on its
-#' training rows, and judges the fold. Test and calibration rows stay out of it. A fold's training is stopped by a
-#' validation slice of its own rows, never by those that it judges. All folds are trained at once on all cores; the
+#' training rows, and evaluates the fold. Test and calibration rows stay out of it. A fold's training is stopped by a
+#' validation slice of its own rows, never by those that it evaluates. All folds are trained at once on all cores; the
 #' result doesn't depend on their number.
 #'
 #' @param b A brief.
 #' @param k The number of folds.
 #' @param repeats How often the rows are dealt anew.
 #' @param by How rows are dealt: `"stratified"` (by class, or tenths of a number), `"random"`, `"ordered"` (each
-#'   stretch of time is judged by what came before it) or `"group"` (each group is a fold). The default is the brief's
+#'   stretch of time is evaluated by what came before it) or `"group"` (each group is a fold). The default is the
+#'   brief's
 #'   `hold_out.by`. Where the brief has a group column, groups stay whole.
 #' @param data A table to use in place of the one that the brief carries.
 #' @param level,draws See [appraise()].
@@ -20,12 +21,13 @@
 #'   the result is kept.
 #' @param ... Not used.
 #' @return An object of class `hylomath_folds` with
-#'   * `measures`: for each measure the pooled `value` over all judged rows with its interval and `baseline`, and over
+#'   * `measures`: for each measure the pooled `value` over all evaluated rows with its interval and `baseline`, and
+#'     over
 #'     the folds the `mean`, the spread `sd`, and `error`, the standard error of the mean corrected for training sets
 #'     that overlap (Nadeau and Bengio 2003);
 #'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `updates` (steps),
 #'     `seconds`, and a column a measure;
-#'   * `pooled`, an [appraisal][appraise()] of all judged rows, for figures, curves and notes;
+#'   * `pooled`, an [appraisal][appraise()] of all evaluated rows, for figures, curves and notes;
 #'   * `left_out`, the number of folds that an interrupt cut short; the others stand;
 #'   * `predictions`, for every row and repeat `key`, `repeat`, `fold`, `observed` and what was predicted by a network
 #'     that had not learned from it.
@@ -127,7 +129,7 @@ fold_predictions <- function(judged, plan, sizes) {
   cbind(judged["key"], "repeat" = rep(plan[["repeat"]], sizes), fold = rep(plan$fold, sizes), judged[-1])
 }
 
-# A row a fold: the measures of the rows that it judges.
+# A row a fold: the measures of the rows that it evaluates.
 fold_measures <- function(grounds, plan, done) {
   target <- grounds$target
   measure <- task_of(target)$measure
@@ -147,7 +149,7 @@ fold_measures <- function(grounds, plan, done) {
 }
 
 # The mean over folds with its spread, and its standard error: the folds' training sets overlap, so the variance of the
-# mean is (1 / folds + judged / learned) times that of a fold (Nadeau and Bengio 2003).
+# mean is (1 / folds + evaluated / learned) times that of a fold (Nadeau and Bengio 2003).
 fold_summary <- function(measures, each) {
   values <- as.matrix(each[measure_labels(measures)])
   measures <- measures[intersect(c("target", "measure", "value", "low", "high", "baseline"), names(measures))]
@@ -210,7 +212,7 @@ check_same_analysis <- function(model, folds) {
   if (!identical(model$fingerprint, folds$fingerprint)) another("These folds are of another table.")
 }
 
-# The first judgement of each row as judged rows.
+# The first evaluation of each row as evaluated rows.
 judged_of_folds <- function(folds, grouped) {
   first <- folds$predictions[["repeat"]] == 1
   said <- folds$predictions[first, , drop = FALSE]

@@ -8,7 +8,7 @@ job_results <- function() {
 }
 
 # The fit of a plan's i-th fold, on the parts of the table that are its own; `taught` is what a teacher says, see
-# taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the rows that the fold judges.
+# taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the rows that the fold evaluates.
 fold_spec <- function(laid, i, taught = NULL, on = NULL) {
   settled <- laid$analysis
   parts <- switch(on$whole %||% "no", all = whole_parts(settled), rotation = laid$all(i), laid$parts(i))
@@ -28,14 +28,14 @@ fold_whole <- function(spec, fit) {
   c(list(predictor = new_predictor(spec, fit), training = training, kept = kept), fit_facts(spec, fit))
 }
 
-# What the fold's network predicts for the rows that it judges.
+# What the fold's network predicts for the rows that it evaluates.
 fold_evaluated <- function(spec, fit) {
   judged <- judged_in_fold(spec, new_predictor(spec, fit), spec$judged)
   judged$row <- spec$judged
   c(list(judged = judged), fit_facts(spec, fit))
 }
 
-# A network that is to predict with others, how it was trained, and what it predicts for the rows that it judges.
+# A network that is to predict with others, how it was trained, and what it predicts for the rows that it evaluates.
 fold_member <- function(spec, fit) {
   predictor <- new_predictor(spec, fit)
   judged <- judged_in_fold(spec, predictor, spec$judged)
@@ -74,14 +74,14 @@ fit_facts <- function(spec, fit) {
   )
 }
 
-# Of a fold's teacher: what it says of all rows but those that are judged, and its own judgement.
+# Of a fold's teacher: what it says of all rows but those that are evaluated, and its own evaluation.
 fold_teaching <- function(spec, fit) {
   teaching <- teaching_of(new_predictor(spec, fit), spec$analysis$table)
   teaching$predictions[spec$judged, ] <- NA
   c(list(teaching = teaching), fold_evaluated(spec, fit))
 }
 
-# The loss of the rows that the fold judges.
+# The loss of the rows that the fold evaluates.
 fold_loss <- function(spec, fit) {
   predictor <- new_predictor(spec, fit)
   c(list(loss = mean_loss(predictor, judged_in_fold(spec, predictor, spec$judged))), fit_facts(spec, fit))
@@ -97,8 +97,8 @@ fold_rises <- function(spec, fit) {
 # So many rows tell well enough which column matters least.
 most_rows_shuffled <- 2000
 
-# How much the loss of rows that the fold has not learned from, judged and validation, rises when a column is shuffled:
-# for each column and repeat a copy of the rows with that column shuffled, all predicted in one go.
+# How much the loss of rows that the fold has not learned from, evaluated and validation, rises when a column is
+# shuffled: for each column and repeat a copy of the rows with that column shuffled, all predicted in one go.
 shuffling_rise <- function(spec, predictor, repeats = 3) {
   a <- spec$analysis
   seed <- a$regimen$seed

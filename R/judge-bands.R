@@ -1,6 +1,6 @@
 # Errors by size of what was observed.
 
-# Of judged rows with `observed`, `predictions` and `weight`.
+# Of evaluated rows with `observed`, `predictions` and `weight`.
 bands_by_size <- function(judged, target, bands) {
   each <- lapply(seq_along(target), function(i) {
     observed <- observed_of(judged, i)

@@ -1,7 +1,7 @@
-# Judged rows of classes: the measures of the network with their intervals, beside the baseline, the direct network and
-# other parts, by class and as a confusion matrix.
+# Evaluated rows of classes: the measures of the network with their intervals, beside the baseline, the direct network
+# and other parts, by class and as a confusion matrix.
 #
-# `grounds` are what a judgement rests on, see appraise-grounds.R.
+# `grounds` are what an evaluation rests on, see appraise-grounds.R.
 
 how_of_classes <- function(grounds, ordered) {
   target <- grounds$target
@@ -27,8 +27,8 @@ measure_classes <- function(grounds, judged, i = 1, ordered = FALSE) {
   class_reckoning(how_of_classes(grounds, ordered), judged, judged$predictions, rep(1L, length(judged$weight)))$values
 }
 
-# Training and validation rows beside the judged ones. They are judged without intervals: they are no measure of new
-# rows.
+# Training and validation rows beside the evaluated ones. They are evaluated without intervals: they are no measure of
+# new rows.
 beside_parts <- function(grounds, measures, values) {
   parts <- if ("rotation" %in% names(grounds$beside)) "rotation" else c("training", "validation")
   for (part in parts) {
@@ -39,7 +39,7 @@ beside_parts <- function(grounds, measures, values) {
   measures[c("measure", "value", "low", "high", "baseline", compared, parts)]
 }
 
-# Whether an appraisal has figures of rows in their turns, as the judged ones or beside them.
+# Whether an appraisal has figures of rows in their turns, as the evaluated ones or beside them.
 tells_of_turns <- function(appraisal) appraisal$rows == "rotation" || "rotation" %in% names(appraisal$measures)
 
 measures_by_class <- function(network, how, resampling) {

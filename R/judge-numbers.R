@@ -1,7 +1,7 @@
-# Judged rows of numbers: the measures of the network with their intervals, beside the baseline, the direct network and
-# other parts. Several targets stand one after another, with the column `target` before the measures.
+# Evaluated rows of numbers: the measures of the network with their intervals, beside the baseline, the direct network
+# and other parts. Several targets stand one after another, with the column `target` before the measures.
 
-# How the i-th target is judged, see reckoning-numbers.R.
+# How the i-th target is evaluated, see reckoning-numbers.R.
 how_numbers <- function(grounds, i, deviance = NULL) {
   list(centre = grounds$baseline$mean[i], deviance = deviance, at = grounds$target$loss$at)
 }

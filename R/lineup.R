@@ -5,7 +5,7 @@
 #' classes, size, speed, and in what their briefs differ.
 #'
 #' @param ... Models, best with names; or what [folds()] returned for several briefs; or one list of them.
-#' @param data A table to judge them on, in place of their test rows.
+#' @param data A table to evaluate them on, in place of their test rows.
 #' @param rows `"test"`, `"validation"` or `"calibration"`: the part that all of them must share.
 #' @param level,draws See [appraise()].
 #' @details Folds are compared fold by fold: the difference is the mean over folds, its interval Student's with the
@@ -121,7 +121,7 @@ check_same_target <- function(given) {
 
 # The same rows as each model predicts them.
 judged_alike <- function(models, data, rows) {
-  if (!is.null(data) && !is.null(rows)) fail("Give either `data` or `rows`: with `data` all its rows are judged.")
+  if (!is.null(data) && !is.null(rows)) fail("Give either `data` or `rows`: with `data` all its rows are evaluated.")
   part <- if (is.null(data)) part_to_judge(models[[1]], rows) else "new"
   if (!is.null(data)) data <- as_table(data)
   judged <- lapply(models, function(model) {

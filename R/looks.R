@@ -1,4 +1,4 @@
-# How many different networks have been judged on one set of test rows. The session remembers, by the test rows, the
+# How many different networks have been evaluated on one set of test rows. The session remembers, by the test rows, the
 # networks that were; a model carries those that it knows of in `looks`, and with it its file.
 
 seen_tests <- new.env(parent = emptyenv())

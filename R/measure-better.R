@@ -1,4 +1,4 @@
-# Which way measures are better, and which of them people judge by.
+# Which way measures are better, and which of them people evaluate by.
 
 # What is better when it is larger, and when it is smaller.
 measures_that_rise <- c(
@@ -10,7 +10,7 @@ measures_that_fall <- c(
   "median absolute error", "Poisson deviance", "gamma deviance"
 )
 
-# Those by which people judge a network, whatever it was trained for.
+# Those by which people evaluate a network, whatever it was trained for.
 telling_measures <- c(
   "accuracy", "balanced accuracy", "AUC", "mean AUC", "cross-entropy", "RMSE", "MAE", "Poisson deviance",
   "gamma deviance"

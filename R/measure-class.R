@@ -1,5 +1,5 @@
 # Measures of classification. They are functions of tallies: a list of matrices with one row for each set of rows that
-# is judged (all of them, a bootstrap draw, all but one unit), so that one formula serves the value and its interval.
+# is evaluated (all of them, a bootstrap draw, all but one unit), so that one formula serves the value and its interval.
 # weight    total weight of the rows hit       weight of the rows of each class (column) that are predicted with it
 # observed, predicted weight of the rows that are, and are predicted, each class loss, brier, cost, steps, squared_steps
 # weighted sums over the rows excess    weighted sums of (observed - probability) by class and bin of its probability

@@ -1,5 +1,5 @@
 # Measures of regression and counts. Like those of classes they are functions of tallies: a matrix of weighted sums
-# with one row for each set of rows that is judged.
+# with one row for each set of rows that is evaluated.
 
 # `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are predicted quantiles
 # with one column for each of the shares `at`.
@@ -24,7 +24,7 @@ mean_of <- function(t, what) t[, what] / t[, "weight"]
 # The mean squared distance of the observed values from their own mean.
 variance_of <- function(t) pmax(mean_of(t, "yy") - mean_of(t, "y")^2, 0)
 
-# 1 - squared error over the squared distance from the judged rows' own mean.
+# 1 - squared error over the squared distance from the evaluated rows' own mean.
 r_squared <- function(t) 1 - share_of(mean_of(t, "squared"), variance_of(t))
 
 # 1 - variance of the error over that of the observed values: R2 for whoever takes the bias off.

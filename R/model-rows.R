@@ -19,11 +19,11 @@ one_holding <- function(what, rows, without) {
 }
 
 judged_without <- c(
-  training = "judging the training rows again", validation = "decide() and judging the validation rows again",
+  training = "judging the training rows again", validation = "decide() and evaluating the validation rows again",
   calibration = "recalibrate() and intervals", test = "judging the test rows again without the table's target",
   rotation = "decide(), recalibrate(), intervals and sets, distil()"
 )
-hashes_without <- "telling rows that were learned from among those that are judged"
+hashes_without <- "telling rows that were learned from among those that are evaluated"
 levels_without <- "their predictions: they count as unseen"
 
 # By column the levels that few training rows have; of networks that take turns those of all their rows.

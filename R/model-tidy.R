@@ -10,7 +10,7 @@
 #'   `low` and `high`; of one of numbers the measures with their baselines.
 #'
 #'   `glance()` of a model: `target`, `task`, `method`, `wiring`, `parameters`, `epochs`, `best_epoch`, `stopped`,
-#'   `training_loss`, `validation_loss` and `seconds`. Of an appraisal: `rows` judged, their number `n`, and a column
+#'   `training_loss`, `validation_loss` and `seconds`. Of an appraisal: `rows` evaluated, their number `n`, and a column
 #'   for each measure. Of folds and the other results `tidy()` is their table, and `glance()` what came out of them.
 #' @examples
 #' set.seed(1)

@@ -14,10 +14,10 @@
 #                rows; copied test rows
 #   seen         the rows that it has learned from, see rows-seen.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
-#   judged       by part the judged rows, see predictor-judged.R
+#   judged       by part the evaluated rows, see predictor-judged.R
 #   disagreement by class how far single networks that rotated lie from all together, see turned_disagreement(); NULL
 #                otherwise
-#   looks        the networks that were judged on these test rows, see looks.R
+#   looks        the networks that were evaluated on these test rows, see looks.R
 #   fingerprint  the hash of the table
 #   states       what training had come to, if it was asked to be kept: by start; where rows rotate by wiring and turn.
 #                NULL otherwise
@@ -46,7 +46,7 @@ fitted_model <- function(spec, fit, direct = NULL) {
 }
 
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
-# of one network, or `members` of those that rotate; `judged` are rows that were judged in training.
+# of one network, or `members` of those that rotate; `judged` are rows that were evaluated in training.
 new_model <- function(a, b, predictor, direct, training, judged = list(), disagreement = NULL) {
   make_room(nrow(a$table))
   rows <- rows_in(a, "training")
@@ -83,8 +83,8 @@ new_model <- function(a, b, predictor, direct, training, judged = list(), disagr
   )
 }
 
-# What it predicts, whether a table is the one that it was trained on, the judged rows of a part, the columns by role,
-# and the seed of the training.
+# What it predicts, whether a table is the one that it was trained on, the evaluated rows of a part, the columns by
+# role, and the seed of the training.
 target_in <- function(model) model$predictor$target
 is_own_table <- function(model, table) {
   identical(table_identity(looked_at_by(model$brief), table), model$fingerprint)
@@ -126,7 +126,7 @@ check_model <- function(model) {
 }
 
 # The model with its predictor changed, and the direct one beside it; `change` gets each of them and the name of its
-# predictions among those of judged rows.
+# predictions among those of evaluated rows.
 change_predictors <- function(model, change) {
   model$predictor <- change(model$predictor, "predictions")
   if (!is.null(model$direct)) model$direct <- change(model$direct, "direct")

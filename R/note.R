@@ -22,7 +22,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   rose while training went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are more of
 #'   them than values to learn them from; `dates_at_random` rows with dates were held out at random.
 #'
-#'   Of an appraisal: those of its model, and `one_class_only` all judged rows get the same prediction;
+#'   Of an appraisal: those of its model, and `one_class_only` all evaluated rows get the same prediction;
 #'   `class_never_predicted` a class is never predicted; `accuracy_misleads` the accuracy is high because one class has
 #'   most of the rows; `no_better_than_baseline` the network is no better than always saying the commonest class or the
 #'   mean; `direct_is_as_good`, `direct_is_better` a network without hidden layers does as well, or better;
@@ -30,11 +30,12 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   the network does clearly better on its training rows; `too_good` it is nearly perfect, which asks for a second
 #'   look; `predictions_favoured` predictions are often not the likeliest class; `errors_go_together` errors of
 #'   neighbours in
-#'   time are alike; `few_rows` a class has too few rows to be judged by; `probabilities_off` shares of rows differ from
+#'   time are alike; `few_rows` a class has too few rows to be evaluated on; `probabilities_off` shares of rows differ
+#'   from
 #'   the probabilities named; `relative_error_meaningless` observed values are 0 or some so small that they decide the
 #'   mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise; `test_looked_at`
-#'   several networks have been judged on these test rows; `rows_seen` judged rows were used in training,
-#'   `rows_not_known` whether they were can't be told; `outside_range` judged rows differ from the training rows.
+#'   several networks have been evaluated on these test rows; `rows_seen` evaluated rows were used in training,
+#'   `rows_not_known` whether they were can't be told; `outside_range` evaluated rows differ from the training rows.
 #'
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;

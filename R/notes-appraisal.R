@@ -65,7 +65,7 @@ note_no_better_classes <- function(appraisal) {
   }
   accuracy <- measure_row(appraisal, "accuracy")
   if (predicts_one_class(appraisal) || accuracy$value > accuracy$baseline) return(NULL)
-  why <- if (!is.null(appraisal$decision)) "costs or threshold" else if (appraisal$weighted) "class weights"
+  why <- if (!is.null(appraisal$decision)) "decision rule causes" else if (appraisal$weighted) "class weights cause"
   if (!is.null(why)) return(price_of(why, appraisal, accuracy))
   always <- sprintf("always predicting \"%s\"", appraisal$baseline_prediction)
   no_better(accuracy, always, paste("Look at each class's recall.", finding_advice(appraisal)))
@@ -84,7 +84,7 @@ price_of <- function(why, appraisal, accuracy) {
     "The network gives up correct predictions of that class to find more of the others."
   )
   try <- paste(
-    "The %s cause this, and it may be what you want. Compare the balanced accuracy (%s, against %s)",
+    "The %s this, and it may be what you want. Compare the balanced accuracy (%s, against %s)",
     "and each class's recall."
   )
   new_note(
@@ -370,12 +370,12 @@ note_intervals_miss <- function(appraisal) {
 note_looked_at <- function(appraisal) {
   if (appraisal$looks < 3) return(NULL)
   what <- paste(
-    "%d different networks have been judged on these test rows.",
+    "%d different networks have been evaluated on these test rows.",
     "The best of them looks better here than it is."
   )
   new_note(
     "test_looked_at", sprintf(what, appraisal$looks),
-    "Choose by validation rows, and judge the one that is chosen on test rows that were never looked at."
+    "Choose by validation rows, and evaluate the one that is chosen on test rows that were never looked at."
   )
 }
 
@@ -392,7 +392,7 @@ note_rows_seen <- function(model, judged) {
     return(new_note(
       "rows_not_known",
       "Whether the network has learned from some of these rows can't be told: its file holds nothing of single rows.",
-      "See to it that they are newer than its training, or judge the model that kept its rows."
+      "See to it that they are newer than its training, or evaluate the model that kept its rows."
     ))
   }
   seen <- attr(judged, "seen")
@@ -400,17 +400,17 @@ note_rows_seen <- function(model, judged) {
   n <- length(judged$key)
   about <- if (model$seen$all) "" else "At least "
   if (seen == n) {
-    what <- "The network was trained or stopped by all of these %s, so this is no judgement on new rows."
+    what <- "The network was trained or stopped by all of these %s, so this is no evaluation on new rows."
     return(new_note(
       "rows_seen", sprintf(what, counted(n, "row")),
       "Judge the rows that were held out: leave the table out, or say rows = \"test\"."
     ))
   }
-  what <- "%s%s of the table %s used in training and left out here; the other %s judged."
+  what <- "%s%s of the table %s used in training and left out here; the other %s evaluated."
   new_note(
     "rows_seen",
     sprintf(what, about, counted(seen, "row"), if (seen == 1) "was" else "were", rows_are(n)),
-    "The rows that were held out are judged without a table, or by rows = \"test\"."
+    "The rows that were held out are evaluated without a table, or by rows = \"test\"."
   )
 }
 

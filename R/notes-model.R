@@ -201,7 +201,7 @@ note_more_parameters <- function(model) {
   )
 }
 
-# Rows with a date that were dealt out at random are judged among their neighbours in time.
+# Rows with a date that were dealt out at random are evaluated among their neighbours in time.
 note_dates_at_random <- function(model) {
   b <- model$brief
   how <- b[["hold_out"]]
@@ -296,7 +296,7 @@ note_resumed <- function(resumed) {
 note_refitted <- function(refitted) {
   if (is.null(refitted)) return(NULL)
   what <- paste(
-    "The network was refitted on all %s rows; what it is judged by are measures and predictions of its former (%s),",
+    "The network was refitted on all %s rows; its measures and predictions are those of the former network (%s),",
     "whose networks learned from %s at most."
   )
   new_note(

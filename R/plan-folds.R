@@ -1,4 +1,4 @@
-# How a brief is judged by others of its rows: a plan, which is plain data, is laid out over a table.
+# How a brief is evaluated by others of its rows: a plan, which is plain data, is laid out over a table.
 #
 # A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or where `k` is NULL the
 # brief's own validation rows or turns; `most` is the number of training rows of each fold, all of them when it is NULL.
@@ -32,8 +32,8 @@ fold_rule <- function(b, by, repeats) {
 
 # A plan over a table: list(plan, analysis, rows, dealt, each, parts). `rows` are those that are dealt, `dealt` has a
 # column a repeat, `each` a row for each fold with its repeat, and `parts` is a function that gives for the i-th of them
-# the part of every row: training, validation or judged. Where rows rotate, `all` gives the same with all rows that take
-# turns as training rows.
+# the part of every row: training, validation or evaluated. Where rows rotate, `all` gives the same with all rows that
+# take turns as training rows.
 lay_folds <- function(plan, table) {
   a <- settle(plan$brief, table)
   laid <- list(plan = plan, analysis = a)
@@ -42,7 +42,7 @@ lay_folds <- function(plan, table) {
   if (rotates(a)) lay_turns(laid, a) else lay_validation(laid, a)
 }
 
-# Rows that rotate are judged by the networks that have not seen them.
+# Rows that rotate are evaluated by the networks that have not seen them.
 lay_turns <- function(laid, a) {
   laid$rows <- predicted_turns(a)
   laid$each <- data.frame(fold = seq_len(a$hold_out$rotate), "repeat" = 1L, check.names = FALSE)
@@ -55,8 +55,8 @@ lay_validation <- function(laid, a) {
   laid$rows <- rows_in(a, "validation")
   if (length(laid$rows) == 0) {
     fail(
-      "The brief has no validation rows to judge by.",
-      "Hold some out: hold_out(validation = 0.15), or judge by folds."
+      "The brief has no validation rows to evaluate on.",
+      "Hold some out: hold_out(validation = 0.15), or evaluate by folds."
     )
   }
   laid$each <- data.frame(fold = 1L, "repeat" = 1L, check.names = FALSE)
@@ -107,7 +107,7 @@ lay_turning_folds <- function(laid) {
   laid
 }
 
-# The rows that fold `f` judges, and the analysis of the others, dealt into parts that take turns.
+# The rows that fold `f` evaluates, and the analysis of the others, dealt into parts that take turns.
 turning_fold <- function(a, rows, fold, f, by) {
   learned <- if (by == "ordered") is.na(fold) | fold < f else !fold %in% f
   a$part <- replace(rep(NA_character_, length(a$part)), rows[learned], "training")

@@ -227,12 +227,13 @@ without_former <- function(data, predictions) {
   data[setdiff(names(data), former)]
 }
 
-#' The judged rows as a table
+#' The evaluated rows as a table
 #'
 #' @param x An appraisal.
 #' @param data The table that the rows come from, found by id or by place; without it there are the keys alone.
 #' @param ... Not used.
-#' @return A data frame with a row for each judged row: the columns of `data`, or `key`; then `observed`, `prediction`
+#' @return A data frame with a row for each evaluated row: the columns of `data`, or `key`; then `observed`,
+#'   `prediction`
 #'   and
 #'   what else was predicted, and `error` (prediction less observed) for numbers or `right` for classes.
 #' @examples

@@ -1,4 +1,4 @@
-# Judged rows: rows whose target is known, with what an appraisal needs of them. They are a list along the rows:
+# Evaluated rows: rows whose target is known, with what an appraisal needs of them. They are a list along the rows:
 #   key       the row's id as text, or its number in the table
 #   group     its group as text; NULL without groups
 #   observed  what was observed: texts, numbers, or a data frame with a column a target
@@ -30,7 +30,7 @@ judged_rows <- function(predictor, roles, table, rows, direct = NULL) {
   ))
 }
 
-# Judged rows with the predictions as they are given out: recalibrated, and by the stored decision.
+# Evaluated rows with the predictions as they are given out: recalibrated, and by the stored decision.
 judged_now <- function(predictor, judged, direct = NULL) {
   judged$network <- judged$predictions
   judged$predictions <- predictions_now(predictor, judged$predictions)
@@ -38,8 +38,8 @@ judged_now <- function(predictor, judged, direct = NULL) {
   judged
 }
 
-# Judged rows one by one where their weights count rows, so that whoever looks at them sees what stands in the table
-# written out; `copy` numbers those of one row. Every way to judged rows leads through here: judged_in_part(),
+# Evaluated rows one by one where their weights count rows, so that whoever looks at them sees what stands in the table
+# written out; `copy` numbers those of one row. Every way to evaluated rows leads through here: judged_in_part(),
 # judged_in() and new_folds().
 one_by_one <- function(judged, columns) {
   if (is.null(judged) || !weights_count(columns) || all(judged$weight == 1)) return(judged)
@@ -50,7 +50,7 @@ one_by_one <- function(judged, columns) {
   judged
 }
 
-# Mean losses over judged rows by the measure that the network is trained for, as one figure: of several targets the
+# Mean losses over evaluated rows by the measure that the network is trained for, as one figure: of several targets the
 # mean of their shares of the targets' variances.
 mean_loss <- function(predictor, judged) {
   losses <- own_losses(predictor$target, judged, judged$predictions) * judged$weight
@@ -76,7 +76,7 @@ loss_name <- function(target) {
   if (length(target$columns) > 1) "mean share of the targets' variances" else primary_measure(target)
 }
 
-# All judged rows as one; a row that is judged several times is one row.
+# All evaluated rows as one; a row that is evaluated several times is one row.
 bind_judged <- function(parts, repeats) {
   together <- lapply(stats::setNames(nm = names(parts[[1]])), function(name) {
     columns <- lapply(parts, `[[`, name)

@@ -9,7 +9,7 @@
 #   shares         how much each of them counts, with a sum of 1
 #   turns          in which turn each of them predicted, see rotation.R
 # and its preparation is what was learned of all rows that they were trained on.
-# It has no history and knows no judged rows. A model, the network without hidden layers beside it, each member of a
+# It has no history and knows no evaluated rows. A model, the network without hidden layers beside it, each member of a
 # ensemble and each fold's network are or hold one.
 
 # A predictor with other parameters: one start of several, or weights that were set.

@@ -1,7 +1,7 @@
 # Preparation: what is learned from the training rows and nothing else.
 #
 # A preparation is list(columns, features, rules, target). `columns` holds a plan for each input column: what the core's
-# encoder takes (src/core/encode.hpp), and what is remembered of the training rows for judging new ones. `rules` make
+# encoder takes (src/core/encode.hpp), and what is remembered of the training rows for evaluating new ones. `rules` make
 # the working table of new rows, `target` is what the task has learned of its target.
 
 learn_preparation <- function(a) {

@@ -48,7 +48,10 @@ classes_in_words <- function(x) {
   own <- x$classes[x$classes$class %in% rare, ]
   if (nrow(own) == 0 || own$support == 0) return(paste0(said, "."))
   c(
-    sprintf("%s, and finds none of the %s \"%s\" rows.", said, format_weighted_count(own$support), rare),
+    sprintf(
+      "%s, and finds none of the %s \"%s\" %s.", said, format_weighted_count(own$support), rare,
+      if (own$support == 1) "row" else "rows"
+    ),
     finding_in_words(x, own),
     if (always / total >= 0.7) {
       sprintf(
@@ -267,7 +270,7 @@ coverage_text <- function(x) {
 proven_text <- function(each) {
   if (is.null(each$proven) || is.na(each$proven[1])) return(NULL)
   sprintf(
-    "They are made from out-of-fold predictions. For new rows they are proven to hold the value in at least %s.",
+    "They are made from out-of-fold predictions. For new rows at least %s are proven to hold the observed value.",
     format_percent(each$proven[1])
   )
 }

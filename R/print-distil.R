@@ -14,7 +14,7 @@ distilled_text <- function(d) {
   if (is.null(d$comparison)) return(lines)
   title <- sprintf("  Teacher and student on the same %d folds", as.integer(d$k))
   rows <- if (d$retrained) {
-    "The teacher was trained anew inside each fold, so no row is judged that it has learned from."
+    "The teacher was trained anew inside each fold, so no row is evaluated that it has learned from."
   } else {
     "The teacher has learned from none of these rows."
   }

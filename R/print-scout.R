@@ -13,7 +13,7 @@ format.hylomath_scouting <- function(x, ...) {
   stopped_in <- switch(x$judge, validation = "the epochs", turns = "the turns", folds = "the folds")
   trials <- sprintf("%s of %s", counted(nrow(t), "trial"), counted(length(x$settings), "setting"))
   c(
-    cli::style_bold(sprintf("%s: %s, judged by %s", enumerate(x$target), trials, judged)), "",
+    cli::style_bold(sprintf("%s: %s, evaluated on %s", enumerate(x$target), trials, judged)), "",
     scouting_table(x), "",
     paragraphs(c(
       if (identical(x$stopped, "interrupted")) "An interrupt ended the search: what is shown was done before it.",
@@ -69,7 +69,7 @@ scouting_shown <- function(x) {
 
 scouting_left <- function(x, shown) {
   left <- sum(x$trials$whole & x$trials$trial != x$own) - sum(shown$trial != x$own)
-  if (left > 0) sprintf("  and %s", counted(left, "more judged in full", "more judged in full"))
+  if (left > 0) sprintf("  and %s", counted(left, "more evaluated in full", "more evaluated in full"))
 }
 
 # Columns of cells as text: the trial, what was searched, and what came of it.

@@ -21,7 +21,7 @@ format.hylomath_sifting <- function(x, ...) {
       sprintf(
         paste(
           "The %s is the mean over %s; errors are those of paired differences from the best.",
-          "The best of %d sets looks better here than it is: judge its network on the test rows."
+          "The best of %d sets looks better here than it is: evaluate its network on the test rows."
         ),
         x$primary, folds_words(x$k, x$repeats), nrow(x$path)
       ),

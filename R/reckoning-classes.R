@@ -1,6 +1,6 @@
 # Reckonings of classes.
 
-# How classes are judged: their names, the places that curves and calibration are about (the positive one of two; at
+# How classes are evaluated: their names, the places that curves and calibration are about (the positive one of two; at
 # most 20 of the commonest ones), whether they are ordered, and what wrong predictions cost.
 how_classes <- function(classes, positive, share, ordered = FALSE, costs = NULL) {
   looked_at <- if (length(classes) == 2) match(positive, classes) else sort(utils::head(order(-share[classes]), 20))

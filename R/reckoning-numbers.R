@@ -1,7 +1,7 @@
 # Reckonings of numbers.
 #
-# How a target is judged is list(centre, deviance, at): what its values are centred at, "poisson", "gamma" or NULL, and
-# the shares of predicted quantiles.
+# How a target is evaluated is list(centre, deviance, at): what its values are centred at, "poisson", "gamma" or NULL,
+# and the shares of predicted quantiles.
 
 # `predictions` are those to all targets; `i` is the target's place among them.
 number_reckoning <- function(how, judged, predictions, i, unit, resampling = NULL) {

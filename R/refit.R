@@ -1,12 +1,13 @@
-#' Train a judged network on all rows
+#' Train an evaluated network on all rows
 #'
 #' Held-out rows have shown how good a network is; for use it may learn from them too. `refit()` trains the brief in
 #' force on all rows, preparation and all, for the epochs that were right: each network for as many as its former was
 #' kept after. Nothing stops it, since no rows are left to do so.
 #'
-#' Nothing is left to judge the new network by either. It carries along what its former was judged by: the measures that
-#' [appraise()] gives, and the predictions that [decide()], [recalibrate()] and intervals go by, are those of the
-#' former, which learned from fewer rows, and a note says so. Judge it on newer rows: `appraise(model, newer)`.
+#' Nothing is left to evaluate the new network by either. It carries along what its former was evaluated by: the
+#' measures that [appraise()] gives, and the predictions that [decide()], [recalibrate()] and intervals go by, are those
+#' of the former, which learned from fewer rows, and a note says so. Evaluate it on newer rows: `appraise(model,
+#' newer)`.
 #' @param model A model.
 #' @param data The table that it was trained on, known by its fingerprint.
 #' @param progress See [train()].
@@ -101,7 +102,7 @@ turn_regimen <- function(candidate, preparation) {
   regimen_in_force(first, function() preparation)
 }
 
-# The former with the refitted networks in its place; what it was judged by stays.
+# The former with the refitted networks in its place; what it was evaluated by stays.
 as_refitted <- function(model, whole, predictor, direct, curves, best, former_rows) {
   kept <- intersect(c("recalibration", "decision"), names(model$predictor))
   predictor[kept] <- model$predictor[kept]

@@ -1,4 +1,4 @@
-# What a report says of judged rows: measures, figures, and the rows worth looking at.
+# What a report says of evaluated rows: measures, figures, and the rows worth looking at.
 
 appraisal_sections <- function(appraisal, rows) {
   cells <- measures_cells(appraisal)
@@ -121,7 +121,7 @@ rows_of_cell <- function(appraisal, observed, prediction, id) {
 
 most_rows_shown <- 12
 
-# `table` holds the judged rows' columns; NULL without them. `importance` says which of them are shown.
+# `table` holds the evaluated rows' columns; NULL without them. `importance` says which of them are shown.
 section_rows <- function(model, appraisal, table, importance) {
   columns <- if (!is.null(table)) utils::head(by_importance(importance), 5)
   beside <- function(shown) {
@@ -142,7 +142,7 @@ surest_errors <- function(appraisal, beside) {
   sure <- predicted_probability(judged)
   wrong <- which(judged$prediction != judged$observed)
   shown <- utils::head(wrong[order(-sure[wrong])], most_rows_shown)
-  if (length(shown) == 0) return(element("p", "No judged row is predicted wrongly."))
+  if (length(shown) == 0) return(element("p", "No evaluated row is predicted wrongly."))
   cells <- list(
     row = judged$key[shown], observed = judged$observed[shown], predicted = judged$prediction[shown],
     "its probability" = format_share(sure[shown])
@@ -181,7 +181,7 @@ strange_rows_element <- function(model, appraisal, table) {
   if (length(odd) == 0) return(element("p", "No evaluated row lies outside the training data."))
   shown <- utils::head(odd, most_rows_shown)
   what <- paste(
-    "%s of the judged rows differ from the training rows in some column: a level that training never saw, a missing",
+    "%s of the evaluated rows differ from the training rows in some column: a level that training never saw, a missing",
     "value where it had none, a number out of its range."
   )
   element("div", element("p", sprintf(what, format_count(length(odd)))), table_element(

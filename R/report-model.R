@@ -20,10 +20,10 @@ report_parts.hylomath_model <- function(x, data, rows) {
   )
 }
 
-# The judged rows of the table that a model was trained on.
+# The evaluated rows of the table that a model was trained on.
 judged_part_of <- function(model, data, appraisal) {
   if (is.null(appraisal)) {
-    fail("The model holds no judged rows by which the table could be told to be its own.", "Leave `data` out.")
+    fail("The model holds no evaluated rows by which the table could be told to be its own.", "Leave `data` out.")
   }
   data[rows_of_part(model, data, appraisal$rows), , drop = FALSE]
 }
@@ -36,12 +36,14 @@ model_lead <- function(model, appraisal) {
   inputs <- counted(length(needed_columns(model$predictor)), "column")
   what <- sprintf("This is %s %s from %s.", predicting_words(model), predicted_words(target), inputs)
   if (is.null(appraisal)) {
-    none <- "It learned from %s. It holds no rows to be judged by, so no measures stand here."
+    none <- "It learned from %s. It holds no rows to be evaluated on, so no measures stand here."
     return(c(what, sprintf(none, learned)))
   }
   judged <- counted(appraisal$n, paste(appraisal$rows, "row"))
   c(
-    sprintf("%s It learned from %s and is judged by %s that it %s.", what, learned, judged, rows_seen(appraisal$rows)),
+    sprintf(
+      "%s It learned from %s and is evaluated on %s that it %s.", what, learned, judged, rows_seen(appraisal$rows)
+    ),
     in_words(appraisal), sure_words(appraisal), worth_text(appraisal)
   )
 }

@@ -11,8 +11,8 @@ report_parts.hylomath_folds <- function(x, data, rows) {
     lead = list(
       paragraphs_of(c(
         in_words(pooled), sure_words(pooled), paste(
-          "Every row was judged by a network that had not learned from it; the test rows of the brief had no part in",
-          "this."
+          "Every row was evaluated by a network that had not learned from it; the test rows of the brief had no part",
+          "in this."
         )
       )), watch_out(pooled$notes), cards(pooled)
     ),
@@ -39,14 +39,14 @@ report_parts.hylomath_scouting <- function(x, data, rows) {
     lead = list(paragraphs_of(c(
       sprintf("%s of %s were made.", counted(nrow(x$trials), "trial"), counted(length(x$settings), "setting")),
       winner_text(x), paste(
-        "The lowest of many is lower here than it will be on new rows: train its brief and judge it on the test rows,",
-        "once."
+        "The lowest of many is lower here than it will be on new rows: train its brief and evaluate it on the test",
+        "rows, once."
       )
     ))),
     sections = list(
       page_section(
         "trials", "The trials", figure_element(plot_scouting(x), "trials-drawn"),
-        table_element(trials, 1, caption = "The best trials, judged in full"), paragraphs_of(scouting_left(x, shown))
+        table_element(trials, 1, caption = "The best trials, evaluated in full"), paragraphs_of(scouting_left(x, shown))
       ),
       section_brief(best_brief(x))
     )

@@ -16,7 +16,7 @@
 #' @return `file`, invisibly. It is written whole or not at all.
 #' @section Looks: A report of a model counts as a look at its test rows, see [appraise()].
 #' @section Errors: Another ending; a table that is not the one of the training. A model of whose rows nothing is left
-#'   to judge it by is reported without measures.
+#'   to evaluate it by is reported without measures.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |>

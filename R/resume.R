@@ -9,10 +9,10 @@
 #'
 #' Rows of a newer table that the network has learned from are left out, with a message, where they can be told. On
 #' newer rows the network starts from its weights and keeps its preparation: scales, levels and missing values are still
-#' those of the rows that it was first trained on. The newer rows are held out and rotate as the brief says, and judge
-#' what comes of it; the first epoch is the network as it was, so that one that learns nothing of use is kept as it is.
-#' A note says where newer rows don't look like the old. What it has learned of old rows alone can get lost: to learn
-#' from both, train the brief on both.
+#' those of the rows that it was first trained on. The newer rows are held out and rotate as the brief says, and
+#' evaluate what comes of it; the first epoch is the network as it was, so that one that learns nothing of use is kept
+#' as it is. A note says where newer rows don't look like the old. What it has learned of old rows alone can get lost:
+#' to learn from both, train the brief on both.
 #'
 #' Patience begins anew. Recalibration and decision were made for the former network and are dropped.
 #' @param model A model.

@@ -1,4 +1,4 @@
-# A fold of a rotation is a rotation: of the rows that a fold doesn't judge, parts take turns, the candidates are
+# A fold of a rotation is a rotation: of the rows that a fold doesn't evaluate, parts take turns, the candidates are
 # blended by what they predicted in their turns, and all of them together predict the fold's rows.
 
 rotation_folds <- function(laid, report, checkpoint = no_checkpoint()) {

@@ -1,4 +1,4 @@
-# What a search tries next. Proposals depend on the seed, the number of the round and what has been judged before it;
+# What a search tries next. Proposals depend on the seed, the number of the round and what has been evaluated before it;
 # on nothing else.
 
 # The first points: a Halton sequence, shifted as a whole by the seed (Halton 1960; Cranley and Patterson 1976).
@@ -71,7 +71,7 @@ first_rows <- function(search, n, tried) {
 least_distance <- 0.05
 
 # The next rows by expected improvement: candidates over the whole space and around the best trials; each that is
-# chosen counts as judged, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro
+# chosen counts as evaluated, with what was expected of it, before the next one is (Ginsbourger, Le Riche and Carraro
 # 2010, "kriging believer").
 next_rows <- function(search, known, n, tried, round) {
   space <- search$space

@@ -15,7 +15,7 @@ search_in <- function(file) {
   fits <- do.call(rbind, lapply(stored$fits, `[[`, "fit"))
   last <- utils::tail(search$rungs, 1)
   if (is.null(fits) || !any(rung_losses(fits, last) < Inf)) {
-    fail(sprintf("The search in %s has judged no trial in full yet.", quoted(file)), "Go on with it.")
+    fail(sprintf("The search in %s has evaluated no trial in full yet.", quoted(file)), "Go on with it.")
   }
   keys <- vapply(stored$fits, `[[`, "", "settings")[match(seq_len(max(fits$trial)), fits$trial)]
   rows <- do.call(rbind, c(list(search$own), lapply(keys[-1], function(key) row_of_key(key, search$own))))

@@ -25,7 +25,7 @@ expected_of_search <- function(search, fits) {
   gain_of_best(losses, match("1", rownames(losses)), mean(fits$rows / fits$training))
 }
 
-# A row a trial, those that were judged in full first, the best on top.
+# A row a trial, those that were evaluated in full first, the best on top.
 scouting_trials <- function(search, state, fits) {
   judged <- unique(fits$trial)
   trials <- cbind(data.frame(trial = judged, origin = state$origin[judged]), state$rows[judged, , drop = FALSE])

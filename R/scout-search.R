@@ -1,6 +1,6 @@
 # The search itself, in rounds.
 
-# Trials judged so far and why the search ended: list(rows (a row of settings a trial), origin, fits, stopped).
+# Trials evaluated so far and why the search ended: list(rows (a row of settings a trial), origin, fits, stopped).
 # Everything follows from the search and the fits, in rounds; a fit that the store holds is not done again.
 run_search <- function(search, store, budget, seconds, report) {
   began <- proc.time()[["elapsed"]]

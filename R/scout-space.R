@@ -52,7 +52,7 @@ check_space_names <- function(given) {
     }
     path <- setting_path(name)
     if (path[1] == "hold_out") {
-      fail(sprintf("%s can't be searched: it decides which rows are judged.", quoted(paste(path, collapse = "."))))
+      fail(sprintf("%s can't be searched: it decides which rows are evaluated.", quoted(paste(path, collapse = "."))))
     }
   }
 }

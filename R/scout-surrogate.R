@@ -2,7 +2,7 @@
 # each setting, and noise (Rasmussen and Williams 2006, chapters 2, 4 and 5).
 
 # `apart` as of space_distances() for the tried rows, `y` their losses, `noisier` how many times the variance of a
-# whole judgement each of them has. Lengths and noise are those of the highest posterior, under log-normal priors that
+# whole evaluation each of them has. Lengths and noise are those of the highest posterior, under log-normal priors that
 # hold few trials in check.
 fit_surrogate <- function(apart, y, noisier) {
   d <- dim(apart)[3]

@@ -1,6 +1,6 @@
-# A search over networks that take turns: a trial is judged by what each network predicts in its turn, for rows that it
-# has not seen, for as many fits as there are turns. Where the brief leaves the wiring open its own figures are those of
-# the blend which train() makes of it, so that nothing is found better that does worse in its turns than the default.
+# A search over networks that take turns: a trial is evaluated by what each network predicts in its turn, for rows that
+# it has not seen, for as many fits as there are turns. Where the brief leaves the wiring open its own figures are those
+# of the blend which train() makes of it, so that nothing is found better that does worse in its turns than the default.
 
 # The brief that trials change: of an open one the rule's plainest wiring, trained and prepared as the rule does.
 brief_to_change <- function(b, judge, a) {

@@ -2,8 +2,8 @@
 #'
 #' Which wiring and regimen does a table like? A search starts with the brief's own settings and a few that fill the
 #' space evenly, and goes on with those of which the trials so far promise most (a Gaussian process with expected
-#' improvement), at a distance from those that were tried. Trials are judged on rows that their networks did not learn
-#' from; the test rows have no part in it.
+#' improvement), at a distance from those that were tried. Trials are evaluated on rows that their networks did not
+#' learn from; the test rows have no part in it.
 #'
 #' @param b A brief.
 #' @param ... The settings to search, each with [bounds()] for bounds or with a vector of values: `layers`; `units` (of
@@ -20,7 +20,7 @@
 #'   rows rotate, else `"folds"`.
 #' @param k,by,progress See [folds()]; 5 folds when nothing is said.
 #' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the
-#'   first dealing is judged by; 2 where rows can be dealt in more than one way.
+#'   first dealing is evaluated by; 2 where rows can be dealt in more than one way.
 #' @param where A condition between the settings, such as `units * layers <= 64`; see [expressions]. A setting that a
 #'   wiring doesn't have is missing there: `is.na(units) | units <= 8` lets `layers = 0` pass.
 #' @param at_once Trials in a round after the first: more use more cores, fewer learn more from each other.
@@ -29,22 +29,22 @@
 #'   the same as without the break.
 #' @details *Weak trials are stopped early* (successive halving: Jamieson and Talwalkar 2016): on one fold first, then
 #' on a third of them, on all, and then on all dealings (on validation rows: with a ninth of the epochs, a third, all);
-#' at each of these rungs the better half of all that have been there goes on. The brief's own settings are judged in
+#' at each of these rungs the better half of all that have been there goes on. The brief's own settings are evaluated in
 #' full always.
 #'
-#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and turns judge, of the
-#' blend of the rule's wirings. So `best_brief()` never does worse in its turns than the default; where nothing better
-#' was found it is the default. Trials then start from the rule's plainest wiring, its patience and its clipping, which
-#' their briefs name. Judged by folds, a brief whose rows rotate is tried as one network, which says less.
+#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and `judge` is turns, of
+#' the blend of the rule's wirings. So `best_brief()` never does worse in its turns than the default; where nothing
+#' better was found it is the default. Trials then start from the rule's plainest wiring, its patience and its clipping,
+#' which their briefs name. Evaluated by folds, a brief whose rows rotate is tried as one network, which says less.
 #'
 #' *The winner's figure is optimistic*: it is the best of many. The figure to report comes from the test rows, once,
 #' for the winner trained anew: `best_brief(s) |> train() |> appraise()`.
 #' @return An object of class `hylomath_scouting` with
-#'   * `trials`, a data frame of all trials, those judged in full first, best first: `trial`, `origin` (`"own"`,
+#'   * `trials`, a data frame of all trials, those evaluated in full first, best first: `trial`, `origin` (`"own"`,
 #'     `"filling"` or `"model"`), the settings (NA where the wiring has no such layer), `wiring` where the search
 #'     changes it, the `mean` over folds of the measure that the networks are trained for and its spread `sd`, the
 #'     `difference` from the brief's own settings with its interval `low` and `high` (fold by fold, corrected for
-#'     overlapping training sets), `folds` judged, `whole` (whether judged in full), `parameters`, `epochs` and
+#'     overlapping training sets), `folds` evaluated, `whole` (whether evaluated in full), `parameters`, `epochs` and
 #'     `seconds` of a fit;
 #'   * `expected`, the measure and the gain that the winner may be expected to have without the luck of having been
 #'     chosen (`value`, `gain`; empirical Bayes over all trials: Efron 2011, \doi{10.1198/jasa.2011.tm11181}), `NULL`
@@ -99,26 +99,27 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NUL
 #' @export
 scout.default <- function(b, ...) wrong_object("scout", "a brief", b)
 
-# What judges: as asked, or turns where the rows rotate and nothing is said of folds.
+# What evaluates: as asked, or turns where the rows rotate and nothing is said of folds.
 search_judge <- function(b, judge, of_folds) {
   if (!is.null(judge)) type_choice(search_judges)(judge, "judge")
   turning <- rotates(settle(b))
   judge <- judge %||% if (turning && length(of_folds) == 0) "turns" else "folds"
   if (judge == "turns" && !turning) {
     fail(
-      "The rows of this brief don't rotate, so there are no turns to judge by.",
-      "Judge by folds, or let them rotate: hold_out(rotate = 8)."
+      "The rows of this brief don't rotate, so there are no turns to evaluate by.",
+      "Evaluate by folds, or let them rotate: hold_out(rotate = 8)."
     )
   }
   if (judge == "validation" && turning) {
     fail(
-      "The rows of this brief rotate, so it has no validation rows to judge by.",
-      "Judge by turns, or hold some out: hold_out(validation = 0.15)."
+      "The rows of this brief rotate, so it has no validation rows to evaluate on.",
+      "Evaluate by turns, or hold some out: hold_out(validation = 0.15)."
     )
   }
   if (judge != "folds" && length(of_folds)) {
     judges <- if (judge == "turns") "turns" else "validation rows"
-    fail(sprintf("`%s` is about folds, and %s judge.", names(of_folds)[1], judges), "Leave it out, or judge by folds.")
+    what <- "`%s` is about folds, but trials are evaluated on %s."
+    fail(sprintf(what, names(of_folds)[1], judges), "Leave it out, or evaluate by folds.")
   }
   judge
 }

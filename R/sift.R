@@ -1,6 +1,6 @@
 #' Sift the inputs of a brief
 #'
-#' Which columns does the network need? Inputs are taken out one by one (or put in), every set is judged by the same
+#' Which columns does the network need? Inputs are taken out one by one (or put in), every set is evaluated by the same
 #' [folds()], and the whole path is shown. A category goes or stays with all its levels.
 #'
 #' @param b A brief.

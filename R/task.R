@@ -12,7 +12,7 @@
 #   exposure       the column of exposures, or NULL
 # What was *learned* of it on training rows is the part `target` of
 # a preparation. *Judged* rows are list(key, group, observed, weight, predictions, direct), see predictor-judged.R, and
-# the *grounds* of a judgement are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
+# the *grounds* of an evaluation are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
 #
 # A task's fields:
 #   word                                    what a brief calls it; where several share a word, the loss decides
@@ -30,7 +30,7 @@
 #   output(loss, classes)                   the output layer's usual function
 #   units(target)                           the number of outputs
 #   strata(y, classes, bands)               the stratum of each row, for dealing
-#   observe(values, target)                 observed values of judged rows, from a data frame of the target's columns
+#   observe(values, target)                 observed values of evaluated rows, from a data frame of the target's columns
 #   learn(values, target, weight)           what preparation holds of the target
 #   row_weights(values, target, learned)    what a row's case weight is multiplied by in the loss
 #   encode(values, target, learned)         the matrix that the core takes, a column a target

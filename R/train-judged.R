@@ -1,6 +1,6 @@
-# The judged rows that a model keeps.
+# The evaluated rows that a model keeps.
 
-# Those of every part; rows that rotate are judged already, by the networks that have not seen them.
+# Those of every part; rows that rotate are evaluated already, by the networks that have not seen them.
 with_judged_rows <- function(model, a) {
   for (name in intersect(part_names, a$part)) {
     make_room(nrow(a$table))

@@ -46,7 +46,8 @@
 #'   weight and predictions of the validation, calibration and test rows and of at most 10,000 training rows, or of
 #'   those
 #'   that rotate), `direct` (the predictor of a network without hidden layers, trained on the same rows for comparison),
-#'   `baseline`, `looks` (the networks that were judged on its test rows), `fingerprint` (of the table), `states` (if it
+#'   `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the table), `states` (if
+#'   it
 #'   is resumable), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class. A checkpoint of another brief or table, of another

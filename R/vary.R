@@ -1,7 +1,7 @@
 #' Vary one setting, everything else fixed
 #'
 #' For questions such as: would more data help, what does a larger batch cost, how many units are enough? Every
-#' value is judged by the same [folds()], all of them trained at once.
+#' value is evaluated by the same [folds()], all of them trained at once.
 #'
 #' @param b A brief.
 #' @param ... One setting with its values. `units`: of the first hidden layer, to which the others keep their

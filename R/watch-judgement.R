@@ -1,4 +1,4 @@
-# From movements to one judgement, in a sentence.
+# From movements to one evaluation, in a sentence.
 
 new_watch <- function(model, parted, movements, periods) {
   called <- movements[movements$called, ]
@@ -107,8 +107,8 @@ watch_notes <- function(x) {
     },
     note_outside_range(x$strange),
     if (nrow(few)) {
-      who <- if (nrow(few) == 1) "The period %s has fewer than %d rows and is not judged." else {
-        "The periods %s have fewer than %d rows and are not judged."
+      who <- if (nrow(few) == 1) "The period %s has fewer than %d rows and is not evaluated." else {
+        "The periods %s have fewer than %d rows and are not evaluated."
       }
       new_note(
         "few_rows_in_period", sprintf(who, enumerate(few$period), least_watched_rows), "Take longer periods."

@@ -2,9 +2,9 @@
 #'
 #' Has the world changed since training? Compares newer rows with those that the network learned from: its inputs,
 #' column by column; its predictions; what is out of range or new; and, where the target is known, whether it still is
-#' as good as it was. All of it together makes one judgement: `keep`, `look` or `retrain`.
+#' as good as it was. All of it together makes one evaluation: `keep`, `look` or `retrain`.
 #'
-#' @section Judgement: Each comparison is a test of no change, with the luck of both sides in it, and with whole groups
+#' @section Evaluation: Each comparison is a test of no change, with the luck of both sides in it, and with whole groups
 #'   counting as they were drawn: of a number the mean of its places among the training rows (which outliers don't
 #'   decide) and how far these spread; of a category the share of each level and of new ones; missing values; values
 #'   outside the
@@ -21,7 +21,7 @@
 #' @param model A model.
 #' @param newer A table of rows that came after training.
 #' @param by An expression of its columns (see [expressions]) by whose values the rows are parted into periods, such as
-#'   `month(fired_on)`; every period is judged, and all of them together.
+#'   `month(fired_on)`; every period is evaluated, and all of them together.
 #' @param ... Not used.
 #' @return An object of class `hylomath_watch`: `judgement`, `sentence`, `movements` (a data frame of all comparisons:
 #'   `period`, `what` has moved, of which `column` and `level`, `before` and `now`, `moved` and its 95 % interval `low`

@@ -1,5 +1,5 @@
 # How often the 95 % intervals of an appraisal hold the value that the measure has on two million rows, over 1,000
-# simulated sets of judged rows: classes and numbers, few rows, rare classes, rows on their own, in groups and with
+# simulated sets of evaluated rows: classes and numbers, few rows, rare classes, rows on their own, in groups and with
 # weights, and differences from another network on the same rows. How often those of importances hold the importance on
 # very many rows. And how often conformal intervals and sets at 90 % hold new rows. A width is the median interval's
 # over the range that holds 95 % of the measure's values over the sets.

@@ -1,5 +1,5 @@
 # Whether the 95 % intervals of importance() hold what a column is worth to a network on all rows: columns that are
-# normal, have long tails, or are the same for all rows of a group. One network a kind, judged on fresh tables; the
+# normal, have long tails, or are the same for all rows of a group. One network a kind, evaluated on fresh tables; the
 # truth from 200,000 rows. `Rscript bench/importance.R [tables]`.
 library(hylomath)
 options(hylomath.threads = 1)

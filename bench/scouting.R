@@ -1,5 +1,5 @@
 # What scout() is worth: the loss on 50,000 fresh rows of the network that its winner's brief comes to, beside that of
-# the brief it started from and that of random search over the same space with as many trials, all of them judged in
+# the brief it started from and that of random search over the same space with as many trials, all of them evaluated in
 # full. Four problems, 20 seeds each; every seed is a new table. Losses are expected over the outcomes, the rule that
 # made them being known.
 #
@@ -48,7 +48,7 @@ problems <- list(
   }, rule = wave_rule, target = "y", rows = 1500, loss = squared_error)
 )
 
-# The best of as many points of the same space, drawn evenly at random and all judged in full.
+# The best of as many points of the same space, drawn evenly at random and all evaluated in full.
 random_search <- function(b, budget, k) {
   space <- hylomath:::scout_space(b, hylomath:::usual_space(hylomath:::settle(b)))
   u <- matrix(runif(3 * budget * length(space)), 3 * budget)

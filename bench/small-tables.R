@@ -1,6 +1,6 @@
 # Does the rule for small tables (see ?regimen) pay? The default method against Adam under the same brief, on tables of
-# a few hundred rows, judged on fresh rows: medians over seeds of log-loss, Poisson deviance, or squared error over the
-# target's variance, and the share of seeds in which the default is better. Usage, from the project's root: Rscript
+# a few hundred rows, evaluated on fresh rows: medians over seeds of log-loss, Poisson deviance, or squared error over
+# the target's variance, and the share of seeds in which the default is better. Usage, from the project's root: Rscript
 # bench/small-tables.R [seeds]
 library(hylomath)
 source("data-raw/generators.R")

@@ -39,7 +39,7 @@ panel_brief <- function(one, split) {
   hylomath::regimen(hylomath::hold_out(b, test_where = held_out, seed = split), seed = split)
 }
 
-# The mean loss of judged rows as it is trained: squared error, cross-entropy, half the deviance of counts.
+# The mean loss of evaluated rows as it is trained: squared error, cross-entropy, half the deviance of counts.
 panel_loss <- function(model, judged, predictions) {
   core <- asNamespace("hylomath")
   losses <- core$own_losses(core$target_in(model), judged, predictions)

@@ -10,8 +10,8 @@ test_that("advice is a call in R, a command in a shell, and words on a page", {
       "Hold some out."),
     list("If they do: prepare(only = lab, missing_codes = -999).",
       "If they do: --set prepare.only.lab.missing_codes=-999.", ""),
-    list("Wire fewer units, or judge by folds() whether it helps.",
-      "Wire fewer units, or judge by hylomath folds BRIEF.yml whether it helps.", "Wire fewer units."),
+    list("Wire fewer units, or evaluate by folds() whether it helps.",
+      "Wire fewer units, or evaluate by hylomath folds BRIEF.yml whether it helps.", "Wire fewer units."),
     list("Choose a threshold with decide(model, recall = 0.8).",
       "Choose a threshold with hylomath decide MODEL.hylo --recall 0.8.", "Choose a threshold."),
     list("Use fewer units.", "Use fewer units.", "Use fewer units.")

@@ -22,7 +22,7 @@ test_that("every measure stands beside its baseline, with its interval", {
   )
 })
 
-test_that("test rows are judged by default, others on request", {
+test_that("test rows are evaluated by default, others on request", {
   model <- quick_model()
   expect_equal(appraise(model)$rows, "test")
   expect_equal(appraise(model, rows = "validation")$n, 89)
@@ -92,7 +92,7 @@ test_that("the direct wiring on the same rows is that of a brief wired so", {
   expect_match(paste(format(better), collapse = " "), "The hidden layers help: cross-entropy")
 })
 
-test_that("subgroups are judged like appraisals of their own rows", {
+test_that("subgroups are evaluated like appraisals of their own rows", {
   model <- quick_model(kilns, epochs = 30)
   a <- appraise(model, kilns, rows = "test", by = glaze)
   expect_setequal(unique(a$by$group), unique(kilns$glaze))

@@ -288,7 +288,7 @@ test_that("judging, deciding and explaining work from the shell", {
   expect_match(hylomath("predict", "r.hylo", "recovery.csv", "--type", "interval")$err[1], "Intervals are of numbers")
 })
 
-test_that("errors are drawn along the column that is judged by", {
+test_that("errors are drawn along the column that is evaluated by", {
   in_folder()
   write_model(quick_model(small_crossings(), "passengers"), "c.hylo")
   utils::write.csv(small_crossings(), "c.csv", row.names = FALSE)

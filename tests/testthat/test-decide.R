@@ -31,7 +31,7 @@ test_that("a wanted recall is reached on the validation rows with as few false a
   expect_equal(a$classes$recall[2], mean(a$judged$probability_yes[a$judged$observed == "yes"] >= at))
   expect_gt(a$classes$recall[2], appraise(plain)$classes$recall[2])
   expect_match(
-    notes(a)$try[notes(a)$code == "no_better_than_baseline"], "price of the decision rule, and may be worth it"
+    notes(a)$try[notes(a)$code == "no_better_than_baseline"], "The decision rule causes this"
   )
   expect_identical(decision_of(decide(model)), NULL)
   expect_match(paste(format(model), collapse = " "), "The prediction is \"yes\" from a probability of .*recall")

@@ -90,9 +90,11 @@ test_that("teacher, taught student and labels alone share folds, and the teacher
   expect_setequal(ggplot2::ggplot_build(plot_distillation(student))$data[[2]]$x, main_measures(t)$mean)
 })
 
-test_that("a teacher that has seen rows that are judged is refused, one that has not is used", {
+test_that("a teacher that has seen rows that are evaluated is refused, one that has not is used", {
   teacher <- single(base(), progress = "none")
-  expect_fails(distil(teacher, hold_out(base(), seed = 6)), "by which the student would be judged", "the same hold_out")
+  expect_fails(
+    distil(teacher, hold_out(base(), seed = 6)), "on which the student would be evaluated", "the same hold_out"
+  )
   fresh <- kilns[!kilns$firing %in% small_kilns()$firing, ][1:400, ]
   other <- withr::with_seed(1, brief(fresh, "outcome")) |> wire("3 tanh") |> regimen(epochs = 10, seed = 1)
   expect_fails(distil(teacher, other), "trained on another table")

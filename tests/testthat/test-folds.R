@@ -56,7 +56,7 @@ test_that("a fold's predictions are those of a network trained on the others by 
   expect_identical(folds(b, k = 4, progress = "none")$predictions, f$predictions)
 })
 
-test_that("what a fold learns knows nothing of the rows that it judges", {
+test_that("what a fold learns knows nothing of the rows that it evaluates", {
   b <- seeded(small_kilns(), "outcome") |>
     prepare(only = glaze, categories = "frequency") |> regimen(class_weights = "even")
   learned <- function(table) {

@@ -4,7 +4,7 @@ same_rows <- function(wiring, seed = 3, ...) withr::with_seed(
     hold_out(seed = seed) |> wire(wiring) |> regimen(epochs = 40, ...) |> single(progress = "none")
 )
 
-test_that("models are judged on the same rows, and compared row by row", {
+test_that("models are evaluated on the same rows, and compared row by row", {
   large <- same_rows("24 relu > 12 relu")
   small <- same_rows("direct")
   found <- lineup(large = large, small = small)
@@ -13,10 +13,10 @@ test_that("models are judged on the same rows, and compared row by row", {
   m <- found$measures
   expect_equal(m$value[m$model == "large"], a$measures$value)
   expect_equal(m$low[m$model == "large"], a$measures$low)
-  loss <- function(model) -log(
+  loss <- function(model) {
     predictions <- model$judged$test$predictions
-    vapply(seq_len(a$n), function(i) predictions[[paste0("probability_", a$judged$observed[i])]][i], 0)
-  )
+    -log(vapply(seq_len(a$n), function(i) predictions[[paste0("probability_", a$judged$observed[i])]][i], 0))
+  }
   d <- loss(small) - loss(large)
   own <- found$models[found$models$model == "small", ]
   expect_equal(own$difference, mean(d))

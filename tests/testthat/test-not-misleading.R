@@ -4,7 +4,7 @@ noted <- function(x) notes(x)$code
 said_of <- function(x, code) notes(x)$note[notes(x)$code == code]
 printed <- function(x) gsub(" +", " ", paste(format(x), collapse = " "))
 
-test_that("B1: rows that were learned from are known by what they say, and the others are judged", {
+test_that("B1: rows that were learned from are known by what they say, and the others are evaluated", {
   model <- quick_model(kilns, epochs = 3)
   part <- appraise(model, kilns[1:2000, ])
   held <- c(model$judged$test$key, model$judged$calibration$key)

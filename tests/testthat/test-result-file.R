@@ -41,7 +41,7 @@ test_that("a search is opened from its own file", {
   writeLines(lines[1:(length(lines) - 5)], file)
   expect_lt(nrow(read_result(file)$fits), nrow(s$fits))
   writeLines(lines[1], file)
-  expect_fails(read_result(file), "has judged no trial in full yet")
+  expect_fails(read_result(file), "has evaluated no trial in full yet")
 })
 
 test_that("what is no result is refused", {

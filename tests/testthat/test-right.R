@@ -64,7 +64,7 @@ test_that("A1: with its own penalty it is as good on fresh rows, at any number o
 
 # ---- A2 to A5 -----------------------------------------------------------------------------------------------------
 
-test_that("A2: targets of small spread beside their size are judged, and bands told apart", {
+test_that("A2: targets of small spread beside their size are evaluated, and bands told apart", {
   t <- withr::with_seed(1, data.frame(x = rnorm(300), u = 10000 + rnorm(300)))
   targets <- list(10000 + t$x, 1 + 1e-4 * t$x, 1e9 + t$x)
   for (y in targets) {
@@ -100,7 +100,7 @@ test_that("A4: folds of anything else are refused", {
   expect_length(calibrate(model, small_folds(regimen(b, seed = 8)))$judged$calibration$key, 26)
 })
 
-test_that("A5: no split in time tears a group, and nothing is learned from rows after those that judge", {
+test_that("A5: no split in time tears a group, and nothing is learned from rows after the evaluated ones", {
   b <- brief(recovery, target = "returned") |> set_columns(group = patient, order = visited_on)
   parts <- parts_of(hold_out(b, by = "ordered"), each = TRUE)
   parts$patient <- recovery$patient

@@ -85,7 +85,7 @@ test_that("each network is that of the fold with its parts, and together they pr
   expect_equal(predict(model, small_kilns(300), type = "both")$probability_sound, Reduce(`+`, each) / 4)
   judged <- appraise(model, rows = "rotation")
   expect_identical(judged$n, length(own$row))
-  for (a in list(judged, appraise(model))) expect_match(told(a), "rotation figures are of single networks")
+  for (a in list(judged, appraise(model))) expect_match(told(a), "Out-of-fold figures come from single networks")
 })
 
 test_that("an open wiring is blended by what was predicted out of fold, and never ends behind its parts", {
@@ -161,7 +161,7 @@ test_that("what rows stop or hold out by themselves doesn't rotate, and says why
   expect_false("24 silu > 12 silu, periodic" %in% settled)
   expect_equal(parts_of(old)$share[1:3], c(0.7, 0.15, 0.15), tolerance = 0.01)
   expect_match(why(brief(small_kilns()[1:18, ], target = "peak_c")), "too few")
-  # all are judged by the same rows
+  # all are evaluated by the same rows
   test <- which(part_along(b) == "test")
   for (other in singles[-1]) expect_identical(which(part_along(other) == "test"), test)
   grouped <- brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(seed = 5)
@@ -247,7 +247,7 @@ test_that("a fold of a rotation is a rotation", {
   b <- rotating(small_kilns(), epochs = 5)
   f <- folds(b, k = 3, progress = "none")
   a <- settle(b)
-  # the second fold by hand: the rows that it doesn't judge, dealt into parts
+  # the second fold by hand: the rows that it doesn't evaluate, dealt into parts
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
   inner <- turning_fold(a, laid$rows, laid$dealt[, 1], 2, "stratified")$analysis
   inner$brief$regimen$seed <- 7

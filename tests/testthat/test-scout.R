@@ -5,7 +5,7 @@ quick_scout <- function(b = base(), ..., budget = 12, k = 3, repeats = 1) scout(
   b, ..., budget = budget, k = k, repeats = repeats, progress = "none"
 )
 
-test_that("a search starts with the brief's own settings, and its winner is judged as folds() judges it", {
+test_that("a search starts with the brief's own settings, and its winner is evaluated as folds() evaluates it", {
   s <- quick_scout(units = bounds(2, 32), activation = c("relu", "tanh"), learning_rate = bounds(1e-3, 0.1))
   expect_equal(nrow(s$trials), 12)
   own <- s$trials[s$trials$trial == 1, ]
@@ -19,7 +19,7 @@ test_that("a search starts with the brief's own settings, and its winner is judg
   expect_equal(best$difference, mean(d))
   expect_true(all(s$trials$units[s$trials$trial > 1] %in% 2:32))
   expect_true(all(s$trials$learning_rate[s$trials$trial > 1] >= 1e-3))
-  expect_match(paste(format(s), collapse = " "), "12 trials of 3 settings, judged by 3 folds")
+  expect_match(paste(format(s), collapse = " "), "12 trials of 3 settings, evaluated on 3 folds")
   expect_match(paste(format(s), collapse = " "), "lower here than it will be on new rows")
   expect_identical(as.data.frame(s), s$trials)
 })
@@ -83,7 +83,7 @@ test_that("conditions hold, layers that are not there have no settings, and smal
   expect_fails(quick_scout(units = 1:3, where = layers > 5), "not among the settings that are searched")
 })
 
-test_that("validation rows can judge, with fewer epochs first", {
+test_that("validation rows can evaluate, with fewer epochs first", {
   s <- scout(base(), units = bounds(2, 16), judge = "validation", budget = 8, progress = "none")
   expect_setequal(round(unique(s$fits$share), 3), c(0.111, 0.333, 1))
   model <- single(base(), progress = "none")
@@ -95,7 +95,7 @@ test_that("validation rows can judge, with fewer epochs first", {
       )$measures$value[appraise(model, rows = "validation")$measures$measure == "cross-entropy"]
     )
   )
-  expect_match(paste(format(s), collapse = " "), "judged by validation rows")
+  expect_match(paste(format(s), collapse = " "), "evaluated on validation rows")
 })
 
 test_that("preparation, methods and whole wirings can be searched, and what the brief refuses is passed over", {
@@ -179,7 +179,7 @@ turn_losses <- function(model) {
   }, 0)
 }
 
-test_that("where rows rotate turns judge, and the brief's own figure is that of the blend it comes to", {
+test_that("where rows rotate turns evaluate, and the brief's own figure is that of the blend it comes to", {
   b <- turning()
   file <- withr::local_tempfile(fileext = ".scout")
   search <- function(file = NULL) scout(b, units = bounds(2, 16), budget = 5, file = file, progress = "none")
@@ -190,7 +190,7 @@ test_that("where rows rotate turns judge, and the brief's own figure is that of 
   # never worse than the default; where it is the best it is the winner
   expect_lte(s$trials$mean[s$trials$trial == s$best], s$trials$mean[s$trials$trial == 1])
   expect_identical(trial_brief(s, s$rows, 1)$wiring, "auto")
-  # a trial is judged as its brief is trained: it names what the rule would have chosen
+  # a trial is evaluated as its brief is trained: it names what the rule would have chosen
   named <- trial_brief(s, s$rows, 2)
   expect_match(named$wiring, "^[0-9]+ [a-z]+ > [0-9]+ [a-z]+$")
   expect_equal(named$prepare$clip, "far")
@@ -199,7 +199,7 @@ test_that("where rows rotate turns judge, and the brief's own figure is that of 
   # the blend is trained once, and found again
   expect_identical(plain(search(file)), plain(s))
   expect_equal(plain(read_result(file)), plain(s))
-  expect_match(paste(format(s), collapse = " "), "judged by 4 turns")
+  expect_match(paste(format(s), collapse = " "), "evaluated on 4 turns")
   expect_match(paste(format(s), collapse = " "), "the brief's own blend")
 })
 

@@ -1,7 +1,7 @@
 base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
   regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(rotate = 0, seed = 5)
 
-test_that("every value is judged by the same folds, as folds() judges it", {
+test_that("every value is evaluated by the same folds, as folds() evaluates it", {
   v <- vary(base(), units = c(2, 6), k = 3, progress = "none")
   own <- folds(wire(base(), "6 relu > 3 relu"), k = 3, progress = "none")
   expect_identical(v$folds[["6"]]$predictions, own$predictions)
@@ -25,7 +25,7 @@ test_that("any key of a brief can be varied, and its own value is what others ar
   expect_identical(setting_path("learning_rate"), c("regimen", "learning_rate"))
 })
 
-test_that("fewer rows are some of more, and the judged rows stay the same", {
+test_that("fewer rows are some of more, and the evaluated rows stay the same", {
   b <- base()
   parts <- function(most) lay_folds(fold_plan(b, 3, 1, NULL, most), b$table)$parts(2)
   small <- parts(100)
