@@ -88,7 +88,7 @@ appraisal_checks <- function(x) {
     bands = if (classes) is.null else wants_columns("band", c("rows", "prediction", "bias", "MAE", "RMSE")),
     worth = wants_maybe(wants_worth), coverage = wants_maybe(wants_columns("of", coverage_numbers, least = 1)),
     by = wants_maybe(wants_columns(c("group", "measure"), c("rows", "value", "low", "high"))),
-    by_column = if (is.null(x$by)) is.null else wants_text,
+    by_column = if (is.null(x[["by"]])) is.null else wants_text,
     baseline_prediction = if (classes) wants_text else function(prediction) is_numbers(prediction, length(x$target)),
     baseline_is = wants_maybe(wants_text), baseline_rate = wants_maybe(is_numbers),
     judged = function(judged) is.data.frame(judged) && is.character(judged$key),

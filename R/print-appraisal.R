@@ -11,7 +11,7 @@ format.hylomath_appraisal <- function(x, ...) {
     "",
     measures_text(x),
     c("", if (predicts_classes(x$task)) confusion_text(x) else bands_text(x)),
-    if (!is.null(x$by)) c("", by_text(x)),
+    if (!is.null(x[["by"]])) c("", by_text(x)),
     "",
     paragraphs(c(worth_text(x), rotation_text(x), brier_text(x), coverage_text(x), interval_text(x))),
     format_notes(x$notes)
@@ -216,7 +216,7 @@ by_text <- function(x) {
   }
   unlist(lapply(x$target, function(target) {
     several <- length(x$target) > 1
-    by <- if (several) x$by[x$by$target == target, ] else x$by
+    by <- if (several) x[["by"]][x[["by"]]$target == target, ] else x[["by"]]
     c(if (several) target, groups_text(by, x$by_column, measures))
   }))
 }

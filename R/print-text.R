@@ -18,7 +18,7 @@ as_text_table <- function(columns, keys) text_table(columns, right = seq_along(c
 too_wide <- function(lines) max(cli::ansi_nchar(lines, "width")) > cli::console_width()
 
 format_notes <- function(notes, width = cli::console_width()) {
-  if (nrow(notes) == 0) return(character())
+  if (NROW(notes) == 0) return(character())
   lines <- lapply(seq_len(nrow(notes)), function(i) {
     said <- paste0(notes$note[i], " [", notes$code[i], "]")
     c(wrapped(said, 2, 4, width), wrapped(advice_here(notes$try[i]), 4, 4, width))

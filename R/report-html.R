@@ -65,7 +65,7 @@ code_element <- function(text, label) {
 }
 
 notes_element <- function(notes) {
-  if (nrow(notes) == 0) return(element("p", "No notes."))
+  if (NROW(notes) == 0) return(element("p", "No notes."))
   lapply(seq_len(nrow(notes)), function(i) {
     told <- element("p", element("strong", with_code(notes$note[i])))
     element("div", class = "note", told, element("p", with_code(advice_in_words(notes$try[i]))))

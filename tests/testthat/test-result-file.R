@@ -20,6 +20,14 @@ test_that("every kind of result is the same after it was written and read", {
   expect_identical(brief_inputs(best_brief(there_and_back(s))), s$small)
   a <- appraise(single(b, progress = "none"))
   expect_identical(there_and_back(a), a)
+  # what a file leaves out is not printed, and no part is taken for another one whose name begins alike
+  a$notes <- NULL
+  expect_gt(length(format(there_and_back(a))), 10)
+  a$by_column <- "kiln"
+  withr::with_options(list(warnPartialMatchDollar = TRUE), {
+    expect_fails(suppressMessages(there_and_back(a)), "its `by_column` is not that of one")
+    expect_no_warning(format(a))
+  })
   l <- lineup(f, folds(wire(b, "direct"), k = 3, repeats = 2, progress = "none"))
   expect_identical(there_and_back(l), l)
 })
