@@ -148,11 +148,13 @@ fail_other_training <- function(file, apart, own, stored) {
   )
 }
 
-# How the work differs where brief and table are the same.
+# How the work differs where brief and table are the same; `stored` is of a file, which may hold anything.
 other_work <- function(own, stored) {
-  if (!identical(own$verb, stored$verb)) return(sprintf("it was written by %s(), not by %s()", stored$verb, own$verb))
+  if (!is.list(stored) || !is_text(stored[["verb"]], 1)) return("it doesn't say what it is of")
+  if (own$verb != stored$verb) return(sprintf("it was written by %s(), not by %s()", stored$verb, own$verb))
   apart <- header_difference(own, stored)
-  sprintf("its `%s` was %s", apart, if (is.null(stored[[apart]])) "not set" else describe(unlist(stored[[apart]])))
+  former <- vapply(as.list(stored[[apart]]), describe, "")
+  sprintf("its `%s` is %s", apart, if (length(former)) enumerate(former, "and", limit = 5) else "not set")
 }
 
 checkpoint_text <- function(file, known) {

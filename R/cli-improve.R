@@ -89,9 +89,10 @@ cli_kept <- function(found, options) {
     write_result(found, options$keep)
     cli_say(options, sprintf("Kept the result in %s.", options$keep))
   }
-  cli_end_checkpoint(options, isTRUE(cli_interrupted(found) == 1))
+  status <- cli_interrupted(found)
+  cli_end_checkpoint(options, interrupted = !is.null(status))
   cli_result(found, options, result_facts(found))
-  cli_interrupted(found)
+  status
 }
 
 # What an interrupt cut short is shown and kept, and is no success.

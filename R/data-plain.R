@@ -4,16 +4,17 @@ as_table <- function(data) {
   if (!is.data.frame(data)) fail(sprintf("Rows are given as a data frame, not as %s.", describe_class(data)))
   data <- as.data.frame(data)
   check_names(data)
-  data <- change_columns(data, !vapply(data, is_plain, NA), plain_value)
+  odd <- !vapply(data, is_plain, NA)
+  data <- change_columns(data, odd, plain_value, names(data)[odd])
   change_columns(data, vapply(data, has_empty_texts, NA), empty_as_missing)
 }
 
-# The table with some of its columns changed by `change(column, name)`. As a list, since each assignment to a data frame
-# copies its list of columns, which takes minutes where there are 100,000.
-change_columns <- function(table, which, change) {
+# The table with some of its columns changed by `change`, which gets a column and an element of each of `...`. As a
+# list, since each assignment to a data frame copies its list of columns, which takes minutes where there are 100,000.
+change_columns <- function(table, which, change, ...) {
   if (!any(which)) return(table)
   columns <- as.list(table)
-  columns[which] <- Map(change, columns[which], names(table)[which])
+  columns[which] <- Map(change, columns[which], ...)
   attributes(columns) <- attributes(table)
   columns
 }
@@ -21,7 +22,7 @@ change_columns <- function(table, which, change) {
 # An empty text is a missing value, as it is in a file: no file, database or program could tell them apart.
 has_empty_texts <- function(x) if (is.factor(x)) "" %in% levels(x) else is.character(x) && !all(nzchar(x))
 
-empty_as_missing <- function(x, name) {
+empty_as_missing <- function(x) {
   if (is.factor(x)) levels(x)[levels(x) == ""] <- NA else x[!nzchar(x)] <- NA
   x
 }

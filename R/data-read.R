@@ -18,7 +18,7 @@ read_table <- function(file, kinds = NULL, how = list(), columns = NULL) {
   table <- as_table(table)
   if (!is.null(columns)) table <- table[intersect(names(table), columns)]
   keep_text <- names(table) %in% text_columns(kinds)
-  table <- change_columns(table, !keep_text & vapply(table, is.character, NA), function(x, name) iso_dates(x))
+  table <- change_columns(table, !keep_text & vapply(table, is.character, NA), iso_dates)
   structure(table, decimal = decimal)
 }
 
@@ -124,7 +124,7 @@ plain_quotes <- function(table) {
     x
   }
   names(table) <- single(names(table))
-  change_columns(table, vapply(table, is.character, NA), function(x, name) single(x))
+  change_columns(table, vapply(table, is.character, NA), single)
 }
 
 read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding) {
@@ -294,7 +294,7 @@ in_utf8 <- function(table, encoding) {
     ifelse(is.na(widened), enc2utf8(x), widened)
   }
   names(table) <- converted(names(table))
-  change_columns(table, vapply(table, is.character, NA), function(x, name) converted(x))
+  change_columns(table, vapply(table, is.character, NA), converted)
 }
 
 # The cells as they stand in the file, for writing them again beside something new.

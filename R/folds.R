@@ -2,17 +2,16 @@
 #'
 #' The training and validation rows of a brief are pooled and dealt into k folds. For each fold a network is trained on
 #' the others, with everything that is learned from data (scales, fills, levels, class weights) learned anew on its
-#' training rows, and evaluates the fold. Test and calibration rows stay out of it. A fold's training is stopped by a
-#' validation slice of its own rows, never by those that it evaluates. All folds are trained at once on all cores; the
-#' result doesn't depend on their number.
+#' training rows, and is evaluated on the fold. Test and calibration rows stay out of it. A fold's training is stopped
+#' by a validation slice of its own rows, never by those that it is evaluated on. All folds are trained at once on all
+#' cores; the result doesn't depend on their number.
 #'
 #' @param b A brief.
 #' @param k The number of folds.
 #' @param repeats How often the rows are dealt anew.
 #' @param by How rows are dealt: `"stratified"` (by class, or tenths of a number), `"random"`, `"ordered"` (each
-#'   stretch of time is evaluated by what came before it) or `"group"` (each group is a fold). The default is the
-#'   brief's
-#'   `hold_out.by`. Where the brief has a group column, groups stay whole.
+#'   stretch of time is predicted from what came before it) or `"group"` (each group is a fold). The default is the
+#'   brief's `hold_out.by`. Where the brief has a group column, groups stay whole.
 #' @param data A table to use in place of the one that the brief carries.
 #' @param level,draws See [appraise()].
 #' @param progress See [train()].
@@ -22,9 +21,8 @@
 #' @param ... Not used.
 #' @return An object of class `hylomath_folds` with
 #'   * `measures`: for each measure the pooled `value` over all evaluated rows with its interval and `baseline`, and
-#'     over
-#'     the folds the `mean`, the spread `sd`, and `error`, the standard error of the mean corrected for training sets
-#'     that overlap (Nadeau and Bengio 2003);
+#'     over the folds the `mean`, the spread `sd`, and `error`, the standard error of the mean corrected for training
+#'     sets that overlap (Nadeau and Bengio 2003);
 #'   * `each`, a row a fold: `repeat`, `fold`, `rows`, `training`, `best_epoch`, `parameters`, `updates` (steps),
 #'     `seconds`, and a column a measure;
 #'   * `pooled`, an [appraisal][appraise()] of all evaluated rows, for figures, curves and notes;
@@ -64,8 +62,8 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
   report <- reporter(progress)
   b <- ready_to_train(b, data, seed = function() checkpoint_seeds(checkpoint)$regimen)
   laid <- checked_folds(b, k, repeats, by)
-  header <- checkpoint_header(b, b$table, list(verb = "folds", k = k, repeats = repeats, by = by))
-  checkpoint <- open_checkpoint(checkpoint, header)
+  work <- list(verb = "folds", k = k, repeats = repeats, by = by)
+  checkpoint <- open_checkpoint(checkpoint, checkpoint_header(b, b$table, work))
   done <- if (rotates(laid$analysis)) {
     rotation_folds(laid, report, checkpoint)
   } else {
@@ -129,7 +127,7 @@ fold_predictions <- function(judged, plan, sizes) {
   cbind(judged["key"], "repeat" = rep(plan[["repeat"]], sizes), fold = rep(plan$fold, sizes), judged[-1])
 }
 
-# A row a fold: the measures of the rows that it evaluates.
+# A row a fold: the measures of its evaluated rows.
 fold_measures <- function(grounds, plan, done) {
   target <- grounds$target
   measure <- task_of(target)$measure
@@ -149,7 +147,7 @@ fold_measures <- function(grounds, plan, done) {
 }
 
 # The mean over folds with its spread, and its standard error: the folds' training sets overlap, so the variance of the
-# mean is (1 / folds + evaluated / learned) times that of a fold (Nadeau and Bengio 2003).
+# mean is (1 / folds + evaluated rows / learned rows) times that of a fold (Nadeau and Bengio 2003).
 fold_summary <- function(measures, each) {
   values <- as.matrix(each[measure_labels(measures)])
   measures <- measures[intersect(c("target", "measure", "value", "low", "high", "baseline"), names(measures))]
@@ -212,7 +210,7 @@ check_same_analysis <- function(model, folds) {
   if (!identical(model$fingerprint, folds$fingerprint)) another("These folds are of another table.")
 }
 
-# The first evaluation of each row as evaluated rows.
+# The first prediction of each row as evaluated rows.
 judged_of_folds <- function(folds, grouped) {
   first <- folds$predictions[["repeat"]] == 1
   said <- folds$predictions[first, , drop = FALSE]

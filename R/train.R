@@ -44,11 +44,9 @@
 #'   and share in the predictions, from how many rows it learned and how many it predicted, its epochs and its loss),
 #'   `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group, observed value,
 #'   weight and predictions of the validation, calibration and test rows and of at most 10,000 training rows, or of
-#'   those
-#'   that rotate), `direct` (the predictor of a network without hidden layers, trained on the same rows for comparison),
-#'   `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the table), `states` (if
-#'   it
-#'   is resumable), `kernel`, `seconds` and `version`.
+#'   those that rotate), `direct` (the predictor of a network without hidden layers, trained on the same rows for
+#'   comparison), `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the table),
+#'   `states` (if it is resumable), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class. A checkpoint of another brief or table, of another
 #'   version of the package or another level of kernels is refused.
@@ -75,8 +73,8 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
     b, data, try = "Give one: train(b, data = ...).", seed = function() checkpoint_seeds(checkpoint)$regimen
   )
   a <- settle(b)
-  header <- checkpoint_header(a$brief, a$raw, list(verb = "train", resumable = resumable))
-  checkpoint <- open_checkpoint(checkpoint, header, every)
+  work <- list(verb = "train", resumable = resumable)
+  checkpoint <- open_checkpoint(checkpoint, checkpoint_header(a$brief, a$raw, work), every)
   if (rotates(a)) {
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
     return(with_judged_rows(train_rotation(a, report, checkpoint, resumable), a))

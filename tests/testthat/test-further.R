@@ -79,8 +79,16 @@ test_that("folds, variations and siftings that were cut short go on to the same 
     }
   }
   expect_fails(folds(small, k = 4, checkpoint = file), "written by sift(), not by folds()")
-  expect_fails(sift(small, "ranking", k = 4, checkpoint = file), "its `k` was 3")
+  expect_fails(sift(small, "ranking", k = 4, checkpoint = file), "its `k` is 3")
   expect_fails(train(small, checkpoint = file), "written by sift(), not by train()")
+  # what stands there in a file that somebody made is refused in words
+  header <- jsonlite::parse_json(readLines(file)[1])
+  for (more in list("sift", list(verb = list(1)), list(verb = "sift", k = list(a = list(1, "x"), b = NULL)))) {
+    header$more <- more
+    crafted <- withr::local_tempfile()
+    writeLines(sub("\n$", "", json_line(header[names(header) != "checksum"])), crafted)
+    expect_fails(sift(small, "ranking", k = 4, checkpoint = crafted), "the checkpoint of another training")
+  }
   # what would be too large to be read again is left out, and trained again
   withr::local_options(hylomath.most_bytes = file.size(file) / 2)
   part <- withr::local_tempfile()
@@ -98,7 +106,7 @@ test_that("a checkpoint of another training is refused, by what differs", {
   expect_message(train(b, progress = "none", checkpoint = file), "1 network on the way")
   expect_fails(train(wire(b, "4 tanh"), checkpoint = file), "its brief differs in `wiring`")
   expect_fails(train(b, head(kilns, 700), checkpoint = file), "other rows")
-  expect_fails(train(b, checkpoint = file, resumable = TRUE), "its `resumable` was FALSE")
+  expect_fails(train(b, checkpoint = file, resumable = TRUE), "its `resumable` is FALSE")
   expect_fails(train(b, checkpoint = 3), "path of a file")
   writeLines("kiln 7", file)
   expect_fails(train(b, checkpoint = file), "holds no checkpoint")
