@@ -100,7 +100,7 @@ check_order <- function(when, rows, column) {
 
 # ---- folds --------------------------------------------------------------------------------------------------------
 
-# One row for each of `rows` (places in the table), one column a repeat: the number of the fold that evaluates the row,
+# One row for each of `rows` (places in the table), one column a repeat: the number of the fold that the row is in,
 # NA where none does (the first stretch of ordered rows). Stratified by class or tenths of a number, by whole groups
 # where rows belong to one, in order of time, or a group at a time.
 deal_folds <- function(a, rows, k, repeats, by, seed) {
@@ -142,7 +142,7 @@ deal_groups <- function(group, strata, k, seed) {
   as.integer(part)
 }
 
-# Rows in order of time in k + 1 stretches of equal length: each but the first is evaluated by what was learned from all
+# Rows in order of time in k + 1 stretches of equal length: each but the first is predicted from what was learned of all
 # before it (rolling origin: Tashman 2000). Equal times stay together.
 rolling_origin <- function(when, k) {
   stretch <- stretches(when, k + 1)
@@ -152,7 +152,7 @@ rolling_origin <- function(when, k) {
 # The number of each row's stretch of `n`, from 0.
 stretches <- function(when, n) as.integer(floor((rank(when, ties.method = "min") - 1) / length(when) * n))
 
-# The parts of the table for fold `f` of those in `fold`: rows that it evaluates, and training and validation rows among
+# The parts of the table for fold `f` of those in `fold`: its evaluated rows, and training and validation rows among
 # the others, of which the validation share is taken in the same way as the brief takes it.
 fold_parts <- function(a, rows, fold, f, by, share, seed) {
   part <- rep(NA_character_, nrow(a$table))

@@ -10,7 +10,7 @@ usual_turns <- 8
 hold_out_in_force <- function(b) {
   how <- b[["hold_out"]]
   if (identical(how$rotate, "auto")) how$rotate <- if (is.null(stops_otherwise(b))) usual_turns else 0
-  # of the test rows the same share whatever trains on the others, so that all are evaluated by the same rows
+  # of the test rows the same share whatever trains on the others, so that all are evaluated on the same rows
   usual <- list(validation = if (how$rotate > 0) 0 else 0.15, test = if (b$rule > 1) 0.2 else 0.15)
   for (part in names(usual)) if (identical(how[[part]], "auto")) how[[part]] <- usual[[part]]
   how

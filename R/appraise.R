@@ -42,10 +42,9 @@
 #'
 #'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum of
 #'   absolute errors over the sum of absolute observations), median absolute error, mean bias (prediction less
-#'   observed),
-#'   explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance.
-#'   Quantiles: these of the middle one, and for each the quantile loss and the share of rows below it, beside the
-#'   share that should be. With several targets `measures` has them one after another, with a column `target`.
+#'   observed), explained variance, MSE. Counts: these and the mean Poisson deviance; the gamma loss: its mean deviance.
+#'   Quantiles: these of the middle one, and for each the quantile loss and the share of rows below it, beside the share
+#'   that should be. With several targets `measures` has them one after another, with a column `target`.
 #' @section Intervals: Shares have Wilson's (1927) interval, areas that of DeLong, DeLong and Clarke-Pearson (1988) on
 #'   the scale of log-odds (average precision: its influence function in the same way), the median absolute error that
 #'   of Woodruff (1952), the calibration error that of the bootstrap's test inversion (Carpenter 1999), which allows
@@ -55,8 +54,7 @@
 #'   luck of training: another start or split gives another network.
 #' @section Looks: Whoever looks at the test rows again and again, and keeps what does best there, is fooled by them.
 #'   How many different networks have been evaluated on one set of test rows is counted, in this session and in `looks`
-#'   of
-#'   the model (the command writes it into the model's file), and said in a note once it matters.
+#'   of the model (the command writes it into the model's file), and said in a note once it matters.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")

@@ -8,10 +8,9 @@
 #'   `"zscore"` (mean 0, standard deviation 1), `"minmax"` (0 to 1), `"minmax_signed"` (-1 to 1),
 #'   `"robust"` (median 0, quartile distance that of a standard normal), `"rank_normal"` (normal scores of the ranks,
 #'   straight between the percentiles), `"piecewise"` (an input for each eighth of the rows, which goes from 0 to 1
-#'   along
-#'   it, so that a network can bend where the rows are), `"periodic"` (the z-score, and behind it the sine and cosine at
-#'   four wavelengths, 8, 4, 2 and 1 standard deviations; both after Gorishniy et al. 2022, "On embeddings for numerical
-#'   features in tabular deep learning"), `"none"`.
+#'   along it, so that a network can bend where the rows are), `"periodic"` (the z-score, and behind it the sine and
+#'   cosine at four wavelengths, 8, 4, 2 and 1 standard deviations; both after Gorishniy et al. 2022, "On embeddings for
+#'   numerical features in tabular deep learning"), `"none"`.
 #' @param clip Numbers beyond the quantiles `clip` and `1 - clip` are set to them; 0 clips nothing. `"far"` clips what
 #'   lies outside the training rows by more than half of their range. `"auto"` is `"far"` for the wirings of the rule,
 #'   and 0 for a network that is named.

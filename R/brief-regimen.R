@@ -38,8 +38,7 @@
 #'     adds nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it predicts
 #'     alone. Of a wiring's networks one that was caught in a bad minimum, with ten times the median loss on the rows
 #'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no
-#'     evaluation
-#'     of it; the test rows are.
+#'     evaluation of it; the test rows are.
 #'   * One network has the wiring `24 relu > 12 relu`.
 #'   * Methods, batches, rates and penalties follow from the rows, see By default. Tried as one wiring more and not part
 #'     of the rule, for want of a gain that held on the tables of `bench/panel`: the logarithm of a target, piecewise
@@ -58,10 +57,8 @@
 #'   (Szegedy et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative
 #'   logits for ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`.
 #'   Numbers: `"squared"`, whose predictions are means; `"absolute"`, medians; `list(kind = "huber", delta = 1)`,
-#'   squared
-#'   up
-#'   to `delta` (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind = "quantile", at =
-#'   c(0.1, 0.5, 0.9))`, several quantiles at once (Koenker and Bassett 1978), which
+#'   squared up to `delta` (in standard deviations of the target) and straight beyond (Huber 1964); `list(kind =
+#'   "quantile", at = c(0.1, 0.5, 0.9))`, several quantiles at once (Koenker and Bassett 1978), which
 #'   [predict()][predict.hylomath_model] gives in rising order; `"gamma"` for positive numbers whose spread grows with
 #'   their size.
 #'

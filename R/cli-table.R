@@ -226,7 +226,7 @@ commands_to_improve <- function() {
   list(
     folds = cli_command(
       paste(
-        "Evaluate a brief by cross-validation: every training and validation row is evaluated by a network that had",
+        "Evaluate a brief by cross-validation: every training and validation row is predicted by a network that had",
         "not learned from it. The test rows stay out of it."
       ),
       takes = "BRIEF.yml", files = 1, run = cli_folds,

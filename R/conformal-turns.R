@@ -96,7 +96,7 @@ bisected <- function(holds, outside, inside) {
 
 # ---- classes ------------------------------------------------------------------------------------------------------
 
-# The classes at whose rows as low a probability is not unusual, each evaluated by its own rows: a logical matrix.
+# The classes at whose rows as low a probability is not unusual, each by its own rows: a logical matrix.
 turn_sets <- function(classes, rows, by_turn, level) {
   n <- nrow(by_turn[[1]])
   inside <- vapply(classes, function(class) {

@@ -3,10 +3,9 @@
 #' @param appraisal An appraisal of numbers.
 #' @param bands How many bands of about equal counts the observed values are cut into.
 #' @return A data frame with a row for each band (and `target`, with several): `band`, `rows`, `observed` and
-#'   `prediction`
-#'   (their means), `bias` (prediction less observed), `MAE` and `RMSE`. Case weights count. Among the rows with the
-#'   highest observed values a good network predicts too low on average, and too high among the lowest: it can't know
-#'   their luck.
+#'   `prediction` (their means), `bias` (prediction less observed), `MAE` and `RMSE`. Case weights count. Among the rows
+#'   with the highest observed values a good network predicts too low on average, and too high among the lowest: it
+#'   can't know their luck.
 #' @section Errors: An appraisal of classes.
 #' @examples
 #' set.seed(1)

@@ -10,8 +10,7 @@
 #' @param best `"F1"`: the threshold with the highest F1 of the class on the validation rows.
 #' @param threshold A probability, to set the threshold by hand.
 #' @param costs What each prediction costs: a matrix with the observed classes as rows and the predictions as columns,
-#'   both
-#'   named by class, and 0 where nothing is lost. The prediction is the class with the lowest expected cost (Elkan
+#'   both named by class, and 0 where nothing is lost. The prediction is the class with the lowest expected cost (Elkan
 #'   2001).
 #' @param class The class that a threshold is about; the default is the positive one of two.
 #' @param ... Not used.

@@ -9,8 +9,8 @@
 #'   The student is one network, see [quick()].
 #'   Or the table that a model of networks that take turns was trained on: then one network is made of them, taught by
 #'   what each predicted for rows that it had not seen, with the wiring, theirs or the usual one, that does better on
-#'   the
-#'   rows of the last turn; what that costs in loss on the test rows and gains in time is part `cost` of `distilled`.
+#'   the rows of the last turn; what that costs in loss on the test rows and gains in time is part `cost` of
+#'   `distilled`.
 #' @param temperature For classes: the teacher's and the student's scores are divided by it before they become
 #'   probabilities, so that above 1 small probabilities count for more.
 #' @param label_share How much the labels count, from 0 to 1; the teacher's predictions count for the rest.
@@ -38,8 +38,7 @@
 #' @section Errors: Another target or other classes; a comparison with a teacher that its brief alone doesn't make, one
 #'   that was taught itself or whose weights were set by hand; a teacher that has learned from rows that are evaluated;
 #'   the losses `ordinal` and `quantile`, which can't take a teacher's predictions; a table that is not the teacher's,
-#'   or
-#'   whose teacher is one network already.
+#'   or whose teacher is one network already.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)
@@ -151,7 +150,7 @@ check_teaching <- function(teacher, b) {
   }
 }
 
-# The teacher has learned from no row that the student is evaluated by: of the same table by its place, of another one
+# The teacher has learned from no row that the student is evaluated on: of the same table by its place, of another one
 # by all that the row says.
 check_unseen <- function(teacher, a, teacher_data) {
   same <- is.null(teacher_data)

@@ -18,8 +18,7 @@
 #'   text), `contribution` (in units of the prediction; a class's probability), and its standard `error` from the orders
 #'   that were drawn (0 where none had to be), in falling order of size; `rows` is how many other rows were drawn. The
 #'   contributions add up to `prediction` less `mean` exactly, `mean` being that of the drawn rows. [as.data.frame()]
-#'   gives
-#'   `columns`.
+#'   gives `columns`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

@@ -16,10 +16,8 @@
 #' @param ... Not used.
 #' @return An object of class `hylomath_effect`; `curve` is a data frame of `of` (class or target), the columns'
 #'   values, `prediction` (the mean probability or number), `low` and `high` (between which nine of ten rows lie), and
-#'   of a
-#'   pair `near`, whether any row of `data` is near: where none is, the network is only guessing; `lines`
-#'   has `row`, `of`, value and `prediction` for at most 50 single rows (none for a pair). [as.data.frame()] gives
-#'   `curve`.
+#'   of a pair `near`, whether any row of `data` is near: where none is, the network is only guessing; `lines` has
+#'   `row`, `of`, value and `prediction` for at most 50 single rows (none for a pair). [as.data.frame()] gives `curve`.
 #' @section Errors: A column that the network doesn't take in, or that is always the same.
 #' @examples
 #' set.seed(1)

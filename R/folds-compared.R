@@ -28,7 +28,7 @@ same_folds <- function(a, b) {
 # the best partly by luck, and the more so the more were tried, be it together, one proposed by the other, or stopped
 # early. So its mean difference is drawn to that of all choices, as far as chance alone sets them apart (empirical
 # Bayes, which heeds no choosing: Efron 2011, "Tweedie's formula and selection bias"). `losses` has a row a choice and a
-# column a fold, NA where a choice was stopped; `overlap` is the ratio of rows that a fold evaluates to those that it
+# column a fold, NA where a choice was stopped; `overlap` is the ratio of a fold's evaluated rows to those that it
 # learns from, by which the means' variance is larger than that of folds apart (Nadeau and Bengio 2003). list(value,
 # gain), NULL where the first is the best, and with fewer than three folds.
 gain_of_best <- function(losses, against, overlap) {

@@ -8,7 +8,7 @@ job_results <- function() {
 }
 
 # The fit of a plan's i-th fold, on the parts of the table that are its own; `taught` is what a teacher says, see
-# taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the rows that the fold evaluates.
+# taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the fold's evaluated rows.
 fold_spec <- function(laid, i, taught = NULL, on = NULL) {
   settled <- laid$analysis
   parts <- switch(on$whole %||% "no", all = whole_parts(settled), rotation = laid$all(i), laid$parts(i))
@@ -28,14 +28,14 @@ fold_whole <- function(spec, fit) {
   c(list(predictor = new_predictor(spec, fit), training = training, kept = kept), fit_facts(spec, fit))
 }
 
-# What the fold's network predicts for the rows that it evaluates.
+# What the fold's network predicts for the fold's evaluated rows.
 fold_evaluated <- function(spec, fit) {
   judged <- judged_in_fold(spec, new_predictor(spec, fit), spec$judged)
   judged$row <- spec$judged
   c(list(judged = judged), fit_facts(spec, fit))
 }
 
-# A network that is to predict with others, how it was trained, and what it predicts for the rows that it evaluates.
+# A network that is to predict with others, how it was trained, and what it predicts for the fold's evaluated rows.
 fold_member <- function(spec, fit) {
   predictor <- new_predictor(spec, fit)
   judged <- judged_in_fold(spec, predictor, spec$judged)
@@ -81,7 +81,7 @@ fold_teaching <- function(spec, fit) {
   c(list(teaching = teaching), fold_evaluated(spec, fit))
 }
 
-# The loss of the rows that the fold evaluates.
+# The loss of the fold's evaluated rows.
 fold_loss <- function(spec, fit) {
   predictor <- new_predictor(spec, fit)
   c(list(loss = mean_loss(predictor, judged_in_fold(spec, predictor, spec$judged))), fit_facts(spec, fit))

@@ -18,8 +18,7 @@
 #'   `network`, `start` (of an ensemble), `layer`, `input`, `unit` and `value`.
 #'
 #'   `set_coef()`: the model with these values. What was known of the old ones (held-out predictions, curves) is gone,
-#'   so
-#'   it is evaluated by `appraise(model, data)`.
+#'   so evaluate it by `appraise(model, data)`.
 #' @section Errors: A block of another name or shape; values that are missing or infinite; a list for an ensemble; a
 #'   table with networks that the model has not.
 #' @examples

@@ -29,21 +29,20 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   `measures_disagree` it is worse by the measure of training and better by another one; `overfits`
 #'   the network does clearly better on its training rows; `too_good` it is nearly perfect, which asks for a second
 #'   look; `predictions_favoured` predictions are often not the likeliest class; `errors_go_together` errors of
-#'   neighbours in
-#'   time are alike; `few_rows` a class has too few rows to be evaluated on; `probabilities_off` shares of rows differ
-#'   from
-#'   the probabilities named; `relative_error_meaningless` observed values are 0 or some so small that they decide the
-#'   mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise; `test_looked_at`
-#'   several networks have been evaluated on these test rows; `rows_seen` evaluated rows were used in training,
-#'   `rows_not_known` whether they were can't be told; `outside_range` evaluated rows differ from the training rows.
+#'   neighbours in time are alike; `few_rows` a class has too few rows to be evaluated on; `probabilities_off` shares of
+#'   rows differ from the probabilities named; `relative_error_meaningless` observed values are 0 or some so small that
+#'   they decide the mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise;
+#'   `test_looked_at` several networks have been evaluated on these test rows; `rows_seen` evaluated rows were used in
+#'   training, `rows_not_known` whether they were can't be told; `outside_range` evaluated rows differ from the training
+#'   rows.
 #'
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;
 #'   `gives_target_away`; `numbers_as_text`, `dates_as_text`; `alike_levels` levels differ in case or blanks only;
 #'   `informative_missing` missing values go with the target; `rows_belong_together` a column names units with several
-#'   rows each;
-#'   `few_values` a whole-number target has so few values that they may be classes; `codes_for_missing` values may stand
-#'   for missing ones; `read_as_written` text was read as numbers or dates, `read_in_two_ways` it can't be told which.
+#'   rows each; `few_values` a whole-number target has so few values that they may be classes; `codes_for_missing`
+#'   values may stand for missing ones; `read_as_written` text was read as numbers or dates, `read_in_two_ways` it can't
+#'   be told which.
 #'
 #'   Of a brief: `gives_target_away`, `pair_gives_target_away`, `rows_belong_together` and `few_values`.
 #' @examples

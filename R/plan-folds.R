@@ -1,4 +1,5 @@
-# How a brief is evaluated by others of its rows: a plan, which is plain data, is laid out over a table.
+# How a brief is evaluated on rows that its networks don't learn from: a plan, which is plain data, is laid out over a
+# table.
 #
 # A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or where `k` is NULL the
 # brief's own validation rows or turns; `most` is the number of training rows of each fold, all of them when it is NULL.
@@ -42,7 +43,7 @@ lay_folds <- function(plan, table) {
   if (rotates(a)) lay_turns(laid, a) else lay_validation(laid, a)
 }
 
-# Rows that rotate are evaluated by the networks that have not seen them.
+# Rows that rotate are predicted by the networks that have not seen them.
 lay_turns <- function(laid, a) {
   laid$rows <- predicted_turns(a)
   laid$each <- data.frame(fold = seq_len(a$hold_out$rotate), "repeat" = 1L, check.names = FALSE)
@@ -107,7 +108,7 @@ lay_turning_folds <- function(laid) {
   laid
 }
 
-# The rows that fold `f` evaluates, and the analysis of the others, dealt into parts that take turns.
+# The evaluated rows of fold `f`, and the analysis of the others, dealt into parts that take turns.
 turning_fold <- function(a, rows, fold, f, by) {
   learned <- if (by == "ordered") is.na(fold) | fold < f else !fold %in% f
   a$part <- replace(rep(NA_character_, length(a$part)), rows[learned], "training")

@@ -4,8 +4,7 @@
 #' @param newdata A data frame with the columns that the network takes in, found by name, in any order. Others are
 #'   left alone; the target is not needed.
 #' @param type `"prediction"`, `"probability"` (classification only: one column a class), `"both"`, `"interval"`
-#'   (numbers
-#'   only) or `"set"` (classification only).
+#'   (numbers only) or `"set"` (classification only).
 #' @param level The share of new rows whose value an interval or set is to hold.
 #' @param bad_cells What to do with cells of a column of numbers that hold something else, or an infinite value:
 #'   `"refuse"`, which names the first of them, or `"missing"`, which takes them for missing and says how many.
@@ -14,12 +13,10 @@
 #'   taken, not what rows of a class are like (Saerens, Latinne and Decaestecker 2002).
 #' @param ... Not used.
 #' @return A data frame with one row for each row of `newdata`, in order. `prediction` is the class with the highest
-#'   score
-#'   or the number in the target's unit (`prediction_<target>` for each of several targets; with the quantile loss the
-#'   middle quantile, and `quantile_<share>` behind it); `probability_<class>` are the classes' probabilities,
+#'   score or the number in the target's unit (`prediction_<target>` for each of several targets; with the quantile loss
+#'   the middle quantile, and `quantile_<share>` behind it); `probability_<class>` are the classes' probabilities,
 #'   corrected for class weights. With class weights the prediction need not be the most probable class: it is the one
-#'   that
-#'   the weights favour. A rule of [decide()] and a [recalibrate()]d model are heeded.
+#'   that the weights favour. A rule of [decide()] and a [recalibrate()]d model are heeded.
 #'
 #'   An interval is `prediction`, `low` and `high` (of each of several targets, each at the level by itself). A set is
 #'   `prediction`, `set` (the classes that it holds, none to all of them) and `in_<class>`.
@@ -233,9 +230,8 @@ without_former <- function(data, predictions) {
 #' @param data The table that the rows come from, found by id or by place; without it there are the keys alone.
 #' @param ... Not used.
 #' @return A data frame with a row for each evaluated row: the columns of `data`, or `key`; then `observed`,
-#'   `prediction`
-#'   and
-#'   what else was predicted, and `error` (prediction less observed) for numbers or `right` for classes.
+#'   `prediction` and what else was predicted, and `error` (prediction less observed) for numbers or `right` for
+#'   classes.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

@@ -16,7 +16,7 @@ format.hylomath_folds <- function(x, ...) {
       left_out_text(x$left_out, "fit"),
       sprintf(
         paste(
-          "The test rows of the brief had no part in this. Every row was evaluated by a network that had not learned",
+          "The test rows of the brief had no part in this. Every row was predicted by a network that had not learned",
           "from it; the intervals are about which %s there are, the spread is that of the folds."
         ),
         pooled$units
@@ -29,7 +29,7 @@ format.hylomath_folds <- function(x, ...) {
 kind_of_folds <- function(x) {
   group <- x$brief$columns$group
   switch(x$by,
-    ordered = "stretches of time, each evaluated by what came before it",
+    ordered = "stretches of time, each predicted from what came before it",
     group = "folds, a group each",
     if (is.null(group)) "folds" else sprintf("folds of whole groups (%s)", group)
   )

@@ -4,7 +4,7 @@
 #' force on all rows, preparation and all, for the epochs that were right: each network for as many as its former was
 #' kept after. Nothing stops it, since no rows are left to do so.
 #'
-#' Nothing is left to evaluate the new network by either. It carries along what its former was evaluated by: the
+#' No rows are left to evaluate the new network on. It carries along the evaluation of its former: the
 #' measures that [appraise()] gives, and the predictions that [decide()], [recalibrate()] and intervals go by, are those
 #' of the former, which learned from fewer rows, and a note says so. Evaluate it on newer rows: `appraise(model,
 #' newer)`.
@@ -102,7 +102,7 @@ turn_regimen <- function(candidate, preparation) {
   regimen_in_force(first, function() preparation)
 }
 
-# The former with the refitted networks in its place; what it was evaluated by stays.
+# The former with the refitted networks in its place; its evaluation stays.
 as_refitted <- function(model, whole, predictor, direct, curves, best, former_rows) {
   kept <- intersect(c("recalibration", "decision"), names(model$predictor))
   predictor[kept] <- model$predictor[kept]

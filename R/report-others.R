@@ -11,7 +11,7 @@ report_parts.hylomath_folds <- function(x, data, rows) {
     lead = list(
       paragraphs_of(c(
         in_words(pooled), sure_words(pooled), paste(
-          "Every row was evaluated by a network that had not learned from it; the test rows of the brief had no part",
+          "Every row was predicted by a network that had not learned from it; the test rows of the brief had no part",
           "in this."
         )
       )), watch_out(pooled$notes), cards(pooled)

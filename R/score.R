@@ -5,23 +5,19 @@
 #'
 #' @section Files: Text files (CSV and its kin, also `.gz`) are read and written in blocks; each row is written as it
 #'   stands, in the separator and decimal mark of its file, with the predictions behind it. Parquet and Excel files are
-#'   read
-#'   whole. What is written is text, or Parquet where `into` ends so. A file is written whole or not at all.
-#'   `"-"` stands for standard input and standard output.
+#'   read whole. What is written is text, or Parquet where `into` ends so. A file is written whole or not at all. `"-"`
+#'   stands for standard input and standard output.
 #' @section Databases: The rows of `query` are taken in the order of the column `key`, which must be unique and without
 #'   missing values, and their predictions put into `table`, which is made if it isn't there: the key, the predictions,
-#'   and
-#'   `network`, the
-#'   network's identity. Each block is one transaction. A scoring that was broken off goes on behind the last key that
-#'   is in `table`, so that no row is predicted twice and none is left out; a table that holds the predictions of
-#'   another
-#'   network is refused. Host, port, user and password of PostgreSQL come from the environment, see [read_brief()].
+#'   and `network`, the network's identity. Each block is one transaction. A scoring that was broken off goes on behind
+#'   the last key that is in `table`, so that no row is predicted twice and none is left out; a table that holds the
+#'   predictions of another network is refused. Host, port, user and password of PostgreSQL come from the environment,
+#'   see [read_brief()].
 #' @param model A model.
 #' @param from The rows: a path, `"-"`, or a database with a query, `list(sqlite = path, query = )` or
 #'   `list(postgres = name, query = )`.
 #' @param into Where the predictions go: a path, `"-"`, or for rows of a database a table of it, `list(table = name)`;
-#'   or
-#'   `NULL` to try the whole and write nothing.
+#'   or `NULL` to try the whole and write nothing.
 #' @param type,level,bad_cells,shares,flags,identity,prefix See [predict()][predict.hylomath_model] and
 #'   [augment()][augment.hylomath_model].
 #' @param key The column that names each row of a query.

@@ -14,13 +14,12 @@
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
 #' @param judge `"turns"`, where the rows of the brief rotate: by what the networks of a trial predict in their turns,
-#'   at
-#'   the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's own
-#'   validation rows, k times as quick, and as much noisier. `"turns"` when nothing is said of it nor of folds and the
-#'   rows rotate, else `"folds"`.
+#'   at the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's
+#'   own validation rows, k times as quick, and as much noisier. `"turns"` when nothing is said of it nor of folds and
+#'   the rows rotate, else `"folds"`.
 #' @param k,by,progress See [folds()]; 5 folds when nothing is said.
 #' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the
-#'   first dealing is evaluated by; 2 where rows can be dealt in more than one way.
+#'   first dealing is evaluated on; 2 where rows can be dealt in more than one way.
 #' @param where A condition between the settings, such as `units * layers <= 64`; see [expressions]. A setting that a
 #'   wiring doesn't have is missing there: `is.na(units) | units <= 8` lets `layers = 0` pass.
 #' @param at_once Trials in a round after the first: more use more cores, fewer learn more from each other.
@@ -99,7 +98,7 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NUL
 #' @export
 scout.default <- function(b, ...) wrong_object("scout", "a brief", b)
 
-# What evaluates: as asked, or turns where the rows rotate and nothing is said of folds.
+# What trials are evaluated on: as asked, or turns where the rows rotate and nothing is said of folds.
 search_judge <- function(b, judge, of_folds) {
   if (!is.null(judge)) type_choice(search_judges)(judge, "judge")
   turning <- rotates(settle(b))

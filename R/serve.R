@@ -7,17 +7,15 @@
 #' @section Paths:
 #' - `POST /predict`: rows as JSON (`{"rows": [{...}, ...]}`, a list of rows, or one) or as CSV (`Content-Type:
 #'   text/csv`); the query may say `type`, `level`, `bad_cells`, `flags=true`. The response is JSON, or CSV where that
-#'   was
-#'   sent or `Accept: text/csv` says so.
+#'   was sent or `Accept: text/csv` says so.
 #' - `GET /`: a form to try the network by hand; `GET /model` what it is and takes in; `GET /openapi.json` an OpenAPI
 #'   3.1 description; `GET /health`; `GET /counts` how many requests there were and what they took.
 #'
 #' @section Limits: What is too large is refused with status 413, a body without its length with 411, and what is too
 #'   much at a time with 503, before a body is read; bodies that are compressed are not unpacked. Who is connected and
 #'   has sent no whole request for `most_idle` seconds is hung up on. R responds to one request after the other; of
-#'   several
-#'   that a client sends at once without waiting for responses (pipelining) none is served. Several services behind a
-#'   proxy serve more.
+#'   several that a client sends at once without waiting for responses (pipelining) none is served. Several services
+#'   behind a proxy serve more.
 #' @section Who may ask: Requests that name another host than `host` and `hosts`, or come from a page of another origin,
 #'   are refused, so that no page in a browser on this machine can ask the service. Beyond this machine it listens with
 #'   a `token` alone, which each request but that for `/health` has to bring: `Authorization: Bearer TOKEN`, or once in

@@ -7,15 +7,12 @@
 #' @param model A model.
 #' @param to `"c"`, C99 without allocation and without anything but the C library: `transcript_cell()` reads a cell,
 #'   `transcript_predict()` predicts a row; compiled with `-DTRANSCRIPT_MAIN` it is a program that predicts rows of
-#'   cells,
-#'   separated by tabs, from standard input. `"javascript"`, a module for Node and for browsers (there it is
+#'   cells, separated by tabs, from standard input. `"javascript"`, a module for Node and for browsers (there it is
 #'   `transcript`): `predict(row)` takes an object of raw columns by name and gives one of predictions. `"r"`, base R
-#'   alone:
-#'   `predict(rows)` takes a data frame and gives one.
-#'   `"sql"`, one query that reads a table and gives the key and the predictions of each of its rows; put `create view
-#'   name as` before it for a view.
-#'   `"page"`, a page for a browser with the JavaScript in it: a field for each column, with what training saw of it,
-#'   and the prediction beside them.
+#'   alone: `predict(rows)` takes a data frame and gives one. `"sql"`, one query that reads a table and gives the key
+#'   and the predictions of each of its rows; put `create view name as` before it for a view. `"page"`, a page for a
+#'   browser with the JavaScript in it: a field for each column, with what training saw of it, and the prediction beside
+#'   them.
 #' @param table,key,dialect Of SQL: the table's name, the columns that name its rows (the brief's id if it is `NULL`;
 #'   without one all that the network takes in), and whose SQL it is: `"standard"`, `"sqlite"` or `"postgres"`.
 #' @param check Of SQL: whether the query predicts the made-up rows in place of a table, and gives one row: how many
@@ -25,12 +22,9 @@
 #'   [predict()][predict.hylomath_model]). `NULL` for none.
 #' @param ... Not used.
 #' @return A text. In it stand 50 made-up rows (drawn within what training saw, with missing values, a level that it
-#'   never saw,
-#'   and the ends of what was seen) and the model's predictions for them; `check()` tells how far the code's own
-#'   predictions are
-#'   from these, as a share of what is allowed: 1e-5 of the prediction and the target's deviation (of probabilities, of
-#'   1).
-#'   `node model.js`, and the program in C with `--check`, run it.
+#'   never saw, and the ends of what was seen) and the model's predictions for them; `check()` tells how far the code's
+#'   own predictions are from these, as a share of what is allowed: 1e-5 of the prediction and the target's deviation
+#'   (of probabilities, of 1). `node model.js`, and the program in C with `--check`, run it.
 #' @section Errors: What a language can't say is refused by name: in SQL derived dates, in standard SQL what
 #'   the standard has no function for, levels by their hash among it.
 #' @examples

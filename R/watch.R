@@ -7,17 +7,14 @@
 #' @section Evaluation: Each comparison is a test of no change, with the luck of both sides in it, and with whole groups
 #'   counting as they were drawn: of a number the mean of its places among the training rows (which outliers don't
 #'   decide) and how far these spread; of a category the share of each level and of new ones; missing values; values
-#'   outside the
-#'   training range; mean predictions (of the test rows, as they were predicted at training, and of the newer ones); and
-#'   the
-#'   mean loss, without the highest hundredth. With all columns and periods taken together, less than 4 % of tables in
-#'   which nothing has changed are called (Bonferroni's inequality, half of it for all rows together). What is called
-#'   must also matter: a number must have moved by 0.05 of its deviation, a share by 0.01, the measure by 5 %; with a
-#'   million rows smaller changes are sure, and no reason to act.
+#'   outside the training range; mean predictions (of the test rows, as they were predicted at training, and of the
+#'   newer ones); and the mean loss, without the highest hundredth. With all columns and periods taken together, less
+#'   than 4 % of tables in which nothing has changed are called (Bonferroni's inequality, half of it for all rows
+#'   together). What is called must also matter: a number must have moved by 0.05 of its deviation, a share by 0.01, the
+#'   measure by 5 %; with a million rows smaller changes are sure, and no reason to act.
 #'
 #'   `retrain` is said where the loss has grown, `look` where anything else has moved: whether the predictions still
-#'   hold
-#'   then, only the target can tell. Dates are not compared: they always move.
+#'   hold then, only the target can tell. Dates are not compared: they always move.
 #' @param model A model.
 #' @param newer A table of rows that came after training.
 #' @param by An expression of its columns (see [expressions]) by whose values the rows are parted into periods, such as
