@@ -29,7 +29,7 @@ stops_otherwise <- function(b) {
   how <- b[["hold_out"]]
   own <- !identical(how$validation, "auto") || !is.null(how$validation_where) || !is.null(how$parts)
   if (own) return("there are validation rows")
-  if (b$wiring == "direct") return("`direct` has one minimum")
+  if (b$wiring == "linear") return("`linear` has one minimum")
   if (b[["regimen"]]$restarts > 1) return("there are several starts")
   if (b$rule < 2) return("so says rule 1")
 }

@@ -4,7 +4,7 @@
 measures_by <- function(grounds, judged, resampling, group) {
   target <- grounds$target
   grounds$beside <- list()
-  judged$direct <- NULL
+  judged$linear <- NULL
   each <- lapply(levels(group), function(one) {
     rows <- which(group == one)
     within <- resampling_within(resampling, rows, grounds$seed)

@@ -2,12 +2,12 @@
 # the same rows, and whether others of the main measures say clearly otherwise. One row a target; NULL where there is
 # none to compare with.
 worth_of <- function(measures, primary) {
-  if (is.null(measures$direct)) return(NULL)
+  if (is.null(measures$linear)) return(NULL)
   own <- measures[measures$measure == primary, ]
   better <- !is.na(own$difference_high) & own$difference_high < 0
   worse <- !is.na(own$difference_low) & own$difference_low > 0
   worth <- data.frame(
-    measure = own$measure, value = own$value, direct = own$direct, difference = own$difference,
+    measure = own$measure, value = own$value, linear = own$linear, difference = own$difference,
     low = own$difference_low, high = own$difference_high,
     verdict = ifelse(better, "better", ifelse(worse, "worse", "same"))
   )

@@ -2,7 +2,7 @@
 #'
 #' Every measure comes with its interval, beside what is had without any input (always saying the commonest class of
 #' the training rows, or their mean; their median where the loss is about medians) and beside a network without hidden
-#' layers (`direct`) that was trained on the same rows, and beside the network's own value on training and validation
+#' layers (`linear`) that was trained on the same rows, and beside the network's own value on training and validation
 #' rows.
 #'
 #' @param model A model.
@@ -17,11 +17,11 @@
 #' @param ... Not used.
 #' @return An appraisal: an object of class `hylomath_appraisal` with
 #'   * `measures`, a data frame with a row for each measure: `value` with its interval `low` to `high`; `baseline`;
-#'     `direct`, the value of the `direct` wiring, with `difference` (network less direct) and its interval; `training`
+#'     `linear`, the value of the `linear` wiring, with `difference` (network less linear) and its interval; `training`
 #'     and `validation`;
 #'   * for classes `confusion` (rows observed, columns predicted, case weights counted) and `classes` (measures by
 #'     class, with intervals for the shares);
-#'   * `worth`, whether the network does better than `direct` by the measure that it was trained for: `"better"`,
+#'   * `worth`, whether the network does better than `linear` by the measure that it was trained for: `"better"`,
 #'     `"same"` (the interval of the difference holds 0) or `"worse"`;
 #'   * for numbers `bands`, the errors by size of the target, see [error_bands()];
 #'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the
@@ -99,7 +99,7 @@ appraise.default <- function(model, ...) wrong_object("appraise", "a model", mod
 appraise_rows <- function(model, judged, rows, level, draws, group, by) {
   grounds <- grounds_of(model)
   grounds$beside[[rows]] <- NULL  # itself
-  judged <- judged_now(model$predictor, judged, model$direct)
+  judged <- judged_now(model$predictor, judged, model$linear)
   resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
   coverage <- if (rows %in% c("test", "new")) covered(model, judged, resampling)
   new_appraisal(grounds, judged, rows, resampling, group, by, coverage)

@@ -6,7 +6,7 @@
 #' @param b A brief.
 #' @param rotate Into how many parts the rows that are not held out are dealt, to take turns: each network learns from
 #'   all but two of them, is stopped by one and predicts the other, so that no row lies idle. `"auto"`: 8, unless
-#'   validation rows are asked for, the wiring is `direct`, there are several restarts, or rows are too few; 0 is one
+#'   validation rows are asked for, the wiring is `linear`, there are several restarts, or rows are too few; 0 is one
 #'   network with validation rows of its own. See [train()], and [quick()] for one network.
 #' @param validation,test,calibration Shares of the rows, from 0 to below 1. `"auto"`: a test of 0.2, of the same
 #'   rows whatever trains on the others; and validation rows of 0.15 where rows don't rotate.

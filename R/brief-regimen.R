@@ -25,24 +25,24 @@
 #'   * Test rows are a fifth (rule 1: 0.15), drawn in the same way whatever trains on the others.
 #'   * The other rows rotate in 8 parts, and as many networks of each wiring take turns, see [hold_out()]. One network
 #'     is trained, and stopped by 0.15 of the rows, where there are validation rows or several starts, where the wiring
-#'     is `direct`, where rows or groups are too few or some network would lack a class, by [quick()], and by rule 1.
+#'     is `linear`, where rows or groups are too few or some network would lack a class, by [quick()], and by rule 1.
 #'   * Where the wiring is open and rows rotate, these rotate side by side: `64 relu > 32 relu` with numbers by rank
 #'     (`"rank_normal"`, for heavy tails); the same with numbers as usual, at the lower learning rate of 0.002 where
 #'     Adam trains it; `24 silu > 12 silu`, for smooth relations (rule 2: `96 gelu > 32 gelu`); the same with numbers as
 #'     sines and cosines (`"periodic"`, see [prepare()]; not by rule 2), for what goes up and down; `8 tanh`, where
-#'     `"levenberg_marquardt"` may train it, for smooth relations of few inputs; and `direct`. Their patience is 60
+#'     `"levenberg_marquardt"` may train it, for smooth relations of few inputs; and `linear`. Their patience is 60
 #'     epochs of at most 600. Numbers that lie outside the learned rows by more than half of their range are set to
-#'     there, but for `direct`.
+#'     there, but for `linear`.
 #'   * They are blended: from the one with the lowest loss on rows in their turns, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
-#'     adds nothing has no share, and what `direct` does as well is left to it. Where the wiring is named it predicts
+#'     adds nothing has no share, and what `linear` does as well is left to it. Where the wiring is named it predicts
 #'     alone. Of a wiring's networks one that was caught in a bad minimum, with ten times the median loss on the rows
 #'     that it learned from and on those that stopped it, has no share. The losses that chose the blend are no
 #'     evaluation of it; the test rows are.
 #'   * One network has the wiring `24 relu > 12 relu`.
 #'   * Methods, batches, rates and penalties follow from the rows, see By default. Tried as one wiring more and not part
 #'     of the rule, for want of a gain that held on the tables of `bench/panel`: the logarithm of a target, piecewise
-#'     linear numbers, a straight path.
+#'     linear numbers, a skip connection.
 #'
 #' @section Methods: In batches: `"momentum"`, gradient descent that keeps a share of its last step (Polyak 1964);
 #'   `"nesterov"`, the same with the gradient looked up ahead (Nesterov 1983, as in Sutskever et al. 2013); `"rmsprop"`
@@ -192,7 +192,7 @@ check_method <- function(r, wiring, wiring_is_open) {
   if (r$method == "newton" && length(wiring$layers) > 0 && !wiring_is_open) {
     fail(
       "The method `newton` is for networks without hidden layers.",
-      "Wire it `direct`, or choose another method, such as `lbfgs`."
+      "Wire it `linear`, or choose another method, such as `lbfgs`."
     )
   }
   needed <- if (r$method %in% whole_methods) needs_batches(r, wiring)
@@ -207,9 +207,9 @@ check_method <- function(r, wiring, wiring_is_open) {
 
 # What only the methods that take batches can do.
 needs_batches <- function(r, wiring) {
-  straight <- wiring$straight
+  skip <- wiring$skip
   layer_has <- function(test) any(vapply(wiring$layers, test, NA))
-  path_has <- function(test) layer_has(test) || !is.null(straight) && test(straight)
+  path_has <- function(test) layer_has(test) || !is.null(skip) && test(skip)
   c(
     if (wiring$input_dropout > 0 || layer_has(function(l) l$dropout > 0)) "dropout",
     if (layer_has(function(l) l$norm)) "norm",
@@ -224,7 +224,7 @@ needs_batches <- function(r, wiring) {
   )
 }
 
-has_own_l2 <- function(wiring) any(vapply(c(wiring$layers, list(wiring$straight)), function(l) !is.null(l$l2), NA))
+has_own_l2 <- function(wiring) any(vapply(c(wiring$layers, list(wiring$skip)), function(l) !is.null(l$l2), NA))
 
 check_evidence <- function(r, wiring) {
   if (!r$method %in% c("auto", evidence_methods)) {

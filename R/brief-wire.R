@@ -1,13 +1,13 @@
 #' Wire the network
 #'
 #' The wiring notation lists the hidden layers from left to right, joined by `>`. The output layer is never written:
-#' the target decides it. `direct` means no hidden layer, which is a linear, logistic, softmax or Poisson model.
+#' the target decides it. `linear` means no hidden layer, which is a linear, logistic, softmax or Poisson model.
 #'
 #' ```
 #' 24 relu > dropout 0.2 > 12 tanh
-#' 64 gelu norm l2=1e-4 > 32 gelu start=orthogonal
-#' 24 elu > 12 elu + direct
-#' direct
+#' 64 gelu norm l2=1e-4 > 32 gelu init=orthogonal
+#' 24 elu > 12 elu + skip
+#' linear
 #' ```
 #'
 #' A layer is `<units> <activation> [norm] [name=value ...]`. `norm` is batch normalisation before the activation, over
@@ -16,17 +16,18 @@
 #'
 #' * `l1` and `l2`: penalties on the layer's incoming weights, in place of the regimen's;
 #' * `rate`: a multiple of the learning rate; 0 keeps the layer as it started;
-#' * `start`: the rule for starting weights: `glorot` (Glorot and Bengio 2010), `he` (He et al. 2015), `lecun` (LeCun
+#' * `init`: the rule for initial weights: `glorot` (Glorot and Bengio 2010), `he` (He et al. 2015), `lecun` (LeCun
 #'   et al. 1998), `orthogonal` (Saxe et al. 2014), `same` (1 from each input to the unit of its number), `uniform:0.1`
-#'   and `normal:0.1` with a spread. The usual one is `lecun` for selu, `he` for relu and its kin, otherwise `glorot`.
+#'   and `normal:0.1` with a scale. The usual one is `lecun` for selu, `he` for relu and its kin, otherwise `glorot`.
 #'
 #' `dropout <share>` drops that share of what comes from the left while training.
 #'
-#' `+ direct` at the end lets the inputs reach the output layer straight as well, beside the hidden layers (skip-layer
-#' connections: Ripley 1996, *Pattern Recognition and Neural Networks*, section 5.1), so that these learn what a linear
-#' model leaves over. `l1`, `l2` and `rate` behind it are the straight path's own. Such a network starts from the linear
-#' model of the same training rows (with the straight path's `l2`, or the one of the `direct` wiring's rule): in its
-#' first epoch it is that model as it stands. So on the rows that choose the epoch it never falls behind it.
+#' `+ skip` at the end adds a skip connection: the inputs reach the output layer beside the hidden layers too
+#' (skip-layer connections: Ripley 1996, *Pattern Recognition and Neural Networks*, section 5.1), so that these learn
+#' what a linear model leaves over. `l1`, `l2` and `rate` behind it are the skip connection's own. Such a network starts
+#' from the linear model of the same training rows (with the skip connection's `l2`, or the one of the `linear` wiring's
+#' rule): in its first epoch it is that model as it stands. So on the rows that choose the epoch it never falls behind
+#' it.
 #'
 #' The activations of a weighted sum z: `identity`; `logistic` 1 / (1 + exp(-z)); `tanh`; `relu` max(z, 0);
 #' `leaky_relu` 0.01 z below 0 (Maas et al. 2013); `elu` exp(z) - 1 below 0 (Clevert et al. 2016); `selu`, that scaled

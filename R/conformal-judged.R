@@ -2,7 +2,7 @@
 # alone.
 
 judged_by_model <- function(model, table, rows) {
-  judged <- judged_rows(model$predictor, roles_of(model), table, rows, model$direct)
+  judged <- judged_rows(model$predictor, roles_of(model), table, rows, model$linear)
   if (takes_turns(model)) judged$turn_ends <- turn_ends(model, table, coverage_level)
   judged
 }

@@ -42,7 +42,7 @@ brief_of_teacher <- function(teacher, table) {
 # The wiring that counts most among the teacher's, and the usual one.
 student_wirings <- function(teacher) {
   own <- sub(",.*", "", leading_members(teacher)$network[1])
-  unique(c(if (own != "direct") own, usual_wiring))
+  unique(c(if (own != "linear") own, usual_wiring))
 }
 
 # What the teacher's networks predicted in their turns, for the rows of the whole table; NA elsewhere.

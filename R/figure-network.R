@@ -2,8 +2,8 @@
 #'
 #' A small network is drawn unit by unit: a line for each weight, the thicker the larger it is within its layer, ochre
 #' for positive and dark for negative, the latter dashed. Up to 60 lines have their weights written on them, and the
-#' units their biases in them; of more, the largest weights stand in a table to the side. The connections of a straight
-#' path (`+ direct`) are bent around the hidden layers. A large network is drawn as a row of layers with their sizes.
+#' units their biases in them; of more, the largest weights stand in a table to the side. A skip connection
+#' (`+ skip`) is bent around the hidden layers. A large network is drawn as a row of layers with their sizes.
 #'
 #' @param model A model. Of an ensemble the best member is drawn.
 #' @param units The largest number of units, inputs and outputs included, that is drawn unit by unit.
@@ -20,17 +20,17 @@ plot_network <- function(model, units = 60) {
   b <- model$brief
   drawn <- drawn_units(model)
   small <- nrow(drawn) <= units
-  straight <- !is.null(leading_member(model$predictor)$network$straight)
+  skip <- !is.null(leading_member(model$predictor)$network$skip)
   figure <- if (small) {
     drawn$bias <- drawn_biases(model, drawn)
     draw_units(drawn, drawn_weights(model, drawn))
   } else {
-    draw_layers(drawn_layers(model), straight)
+    draw_layers(drawn_layers(model), skip)
   }
   how <- if (small) {
     paste0(
       "thick lines are large weights of their layer\nOchre is positive, dark and dashed is negative",
-      if (straight) "; bent lines are the straight path past the hidden layers"
+      if (skip) "; bent lines are the skip connection, past the hidden layers"
     )
   } else {
     "layers from left to right"
@@ -64,9 +64,9 @@ draw_units <- function(units, weights) {
     .data$x, .data$y, xend = .data$to_x, yend = .data$to_y, colour = .data$sign, linetype = .data$sign,
     linewidth = .data$share, alpha = .data$share
   )
-  ggplot2::ggplot(weights[!weights$straight, ]) +
+  ggplot2::ggplot(weights[!weights$skip, ]) +
     ggplot2::geom_segment(lines) +
-    (if (any(weights$straight)) bent_lines(weights[weights$straight, ])) +
+    (if (any(weights$skip)) bent_lines(weights[weights$skip, ])) +
     ggplot2::geom_point(
       data = units, ggplot2::aes(.data$x, .data$y), size = if (written) 11 else 4.2, shape = 21, fill = figure_paper,
       colour = hue("ink"), stroke = 0.9
@@ -84,7 +84,7 @@ draw_units <- function(units, weights) {
     ggplot2::scale_x_continuous(limits = c(-0.28, if (written) 1.22 else 1.62))
 }
 
-# The connections of a straight path, point by point.
+# A skip connection, point by point.
 bent_lines <- function(weights) {
   points <- do.call(rbind, lapply(seq(0, 1, length.out = 40), function(along) {
     data.frame(weights[c("sign", "share")], line = seq_len(nrow(weights)), along_weight(weights, along))
@@ -107,8 +107,8 @@ written_weights <- function(weights, units) {
   from <- match(paste(weights$from_layer, weights$y), paste(units$layer, units$y))
   to <- match(paste(weights$layer, weights$to_y), paste(units$layer, units$y))
   along <- 0.18 + 0.14 * ((2 * units$unit[from] + units$unit[to]) %% 5)
-  # on a straight path between the hidden layers and the output
-  along <- ifelse(weights$straight, 1 - 0.5 * along / max(units$layer), along)
+  # on a skip connection between the hidden layers and the output
+  along <- ifelse(weights$skip, 1 - 0.5 * along / max(units$layer), along)
   weights[c("at_x", "at_y")] <- along_weight(weights, along)
   list(
     ggplot2::geom_label(
@@ -132,7 +132,7 @@ table_of_weights <- function(weights) {
   )
 }
 
-draw_layers <- function(layers, straight) {
+draw_layers <- function(layers, skip) {
   layers$height <- 0.25 + 0.75 * log(1 + layers$size) / log(1 + max(layers$size))
   arrows <- data.frame(x = layers$x[-nrow(layers)] + 0.33, to_x = layers$x[-1] - 0.33)
   ggplot2::ggplot(layers) +
@@ -140,7 +140,7 @@ draw_layers <- function(layers, straight) {
       data = arrows, ggplot2::aes(.data$x, 0, xend = .data$to_x, yend = 0), colour = hue("stone"), linewidth = 0.9,
       arrow = ggplot2::arrow(length = grid::unit(9, "pt"), type = "closed")
     ) +
-    (if (straight) straight_arrow(layers)) +
+    (if (skip) skip_arrow(layers)) +
     ggplot2::geom_tile(
       ggplot2::aes(.data$x, 0, width = 0.6, height = .data$height), fill = "#E4EAF1", colour = hue("ink"),
       linewidth = 0.9
@@ -159,7 +159,7 @@ draw_layers <- function(layers, straight) {
 }
 
 # From the inputs past the hidden layers to the output.
-straight_arrow <- function(layers) {
+skip_arrow <- function(layers) {
   ends <- data.frame(x = layers$x[1], to_x = layers$x[nrow(layers)], y = 0.53)
   up_and_along <- data.frame(
     x = ends$x, to_x = c(ends$x, ends$to_x), y = c(layers$height[1] / 2, ends$y), to_y = ends$y
@@ -173,6 +173,6 @@ straight_arrow <- function(layers) {
       data = ends, ggplot2::aes(.data$to_x, .data$y, xend = .data$to_x, yend = layers$height[nrow(layers)] / 2 + 0.02),
       colour = hue("stone"), linewidth = 0.9, arrow = ggplot2::arrow(length = grid::unit(9, "pt"), type = "closed")
     ),
-    ggplot2::annotate("text", mean(c(ends$x, ends$to_x)), 0.56, label = "straight", colour = figure_faint, size = 3.6)
+    ggplot2::annotate("text", mean(c(ends$x, ends$to_x)), 0.56, label = "skip", colour = figure_faint, size = 3.6)
   )
 }

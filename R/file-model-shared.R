@@ -5,7 +5,7 @@ shared_parts <- c("target", "preparation", "shape")
 
 with_shared <- function(parts) {
   pools <- stats::setNames(lapply(shared_parts, function(part) list()), shared_parts)
-  for (name in c("predictor", "direct")) {
+  for (name in c("predictor", "linear")) {
     members <- lapply(parts[[name]]$members, apart_from_parameters)
     for (part in shared_parts) {
       each <- lapply(members, `[[`, part)
@@ -22,7 +22,7 @@ with_shared <- function(parts) {
 without_shared <- function(parts) {
   pools <- parts$shared
   parts["shared"] <- NULL
-  for (name in c("predictor", "direct")) {
+  for (name in c("predictor", "linear")) {
     members <- lapply(parts[[name]]$members, function(member) {
       for (part in shared_parts) member[[part]] <- pools[[part]][[member[[part]]]]
       together_with_parameters(member)

@@ -53,7 +53,7 @@ model_parts <- function(model) {
   parts <- unclass(model)
   parts$brief <- brief_yaml(model$brief)
   parts$predictor <- without_classes(parts$predictor)
-  if (!is.null(parts$direct)) parts$direct <- without_classes(parts$direct)
+  if (!is.null(parts$linear)) parts$linear <- without_classes(parts$linear)
   parts
 }
 
@@ -97,7 +97,7 @@ read_model <- function(file) {
   if (!is.null(part)) foreign(sprintf("its part %s is damaged", quoted(part)))
   parts$brief <- read_brief(text = parts$brief, read = FALSE)
   parts$predictor <- with_classes(parts$predictor)
-  if (!is.null(parts$direct)) parts$direct <- with_classes(parts$direct)
+  if (!is.null(parts$linear)) parts$linear <- with_classes(parts$linear)
   structure(parts, class = "hylomath_model")
 }
 

@@ -99,7 +99,7 @@ appraisal_checks <- function(x) {
 coverage_numbers <- c("wanted", "held", "low", "high", "size")
 
 wants_worth <- function(worth) {
-  wants_columns(c("measure", "verdict"), c("value", "direct", "difference", "low", "high"))(worth) &&
+  wants_columns(c("measure", "verdict"), c("value", "linear", "difference", "low", "high"))(worth) &&
     all(worth$verdict %in% c("better", "worse", "same", "mixed"))
 }
 

@@ -16,10 +16,10 @@ check_goes_further <- function(model, verb) {
   }
 }
 
-# Of a model whose rows rotate the analyses of the networks that predict, by name, and of the direct one.
+# Of a model whose rows rotate the analyses of the networks that predict, by name, and of the linear one.
 predicting_candidates <- function(model, a) {
   shares <- wiring_shares(model$members)
-  used <- union(names(shares)[shares > 0], "direct")
+  used <- union(names(shares)[shares > 0], "linear")
   known <- rotation_candidates(a)
   known[[few_units]] <- known[[few_units]] %||% with_network(a, few_units)
   known[used]
@@ -31,7 +31,7 @@ predicting_networks <- function(model) {
   used <- names(shares)[shares > 0]
   of <- rep(used, each = length(unique(model$predictor$turns)))
   networks <- split(model$predictor$members, factor(of, used))
-  networks$direct <- networks$direct %||% model$direct$members
+  networks$linear <- networks$linear %||% model$linear$members
   networks
 }
 

@@ -1,4 +1,4 @@
-# Evaluated rows of classes: the measures of the network with their intervals, beside the baseline, the direct network
+# Evaluated rows of classes: the measures of the network with their intervals, beside the baseline, the linear model
 # and other parts, by class and as a confusion matrix.
 #
 # `grounds` are what an evaluation rests on, see appraise-grounds.R.
@@ -11,8 +11,8 @@ how_of_classes <- function(grounds, ordered) {
 judge_classes <- function(grounds, judged, resampling, ordered = FALSE) {
   how <- how_of_classes(grounds, ordered)
   network <- class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
-  direct <- if (!is.null(judged$direct)) class_reckoning(how, judged, judged$direct, resampling$unit)
-  measures <- interval_table(network, resampling, direct)
+  linear <- if (!is.null(judged$linear)) class_reckoning(how, judged, judged$linear, resampling$unit)
+  measures <- interval_table(network, resampling, linear)
   always <- constant_class_measures(how, judged, grounds$baseline$prediction, unlist(grounds$baseline$share))
   measures$baseline <- unname(always[measures$measure])
   list(
@@ -35,7 +35,7 @@ beside_parts <- function(grounds, measures, values) {
     judged <- grounds$beside[[part]]
     measures[[part]] <- if (is.null(judged)) NA_real_ else unname(values(judged)[measures$measure])
   }
-  compared <- intersect(c("direct", "difference", "difference_low", "difference_high"), names(measures))
+  compared <- intersect(c("linear", "difference", "difference_low", "difference_high"), names(measures))
   measures[c("measure", "value", "low", "high", "baseline", compared, parts)]
 }
 

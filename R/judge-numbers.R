@@ -1,4 +1,4 @@
-# Evaluated rows of numbers: the measures of the network with their intervals, beside the baseline, the direct network
+# Evaluated rows of numbers: the measures of the network with their intervals, beside the baseline, the linear model
 # and other parts. Several targets stand one after another, with the column `target` before the measures.
 
 # How the i-th target is evaluated, see reckoning-numbers.R.
@@ -11,8 +11,8 @@ judge_numbers <- function(grounds, judged, resampling, deviance = NULL) {
   each <- lapply(seq_along(target$columns), function(i) {
     how <- how_numbers(grounds, i, deviance)
     network <- number_reckoning(how, judged, judged$predictions, i, resampling$unit, resampling)
-    direct <- if (!is.null(judged$direct)) number_reckoning(how, judged, judged$direct, i, resampling$unit)
-    measures <- interval_table(network, resampling, direct)
+    linear <- if (!is.null(judged$linear)) number_reckoning(how, judged, judged$linear, i, resampling$unit)
+    measures <- interval_table(network, resampling, linear)
     n <- length(judged$weight)
     always <- number_reckoning(how, judged, constant_numbers(grounds$baseline, n, judged$exposure), i, rep(1L, n))
     measures$baseline <- unname(always$values[measures$measure])

@@ -126,7 +126,7 @@ judged_alike <- function(models, data, rows) {
   if (!is.null(data)) data <- as_table(data)
   judged <- lapply(models, function(model) {
     own <- if (is.null(data)) judged_in_part(model, part_to_judge(model, part)) else judged_in(model, data)
-    judged_now(model$predictor, own, model$direct)
+    judged_now(model$predictor, own, model$linear)
   })
   if (part == "new") {
     # rows that one of them has learned from are no test of any

@@ -11,7 +11,7 @@ broken_part <- function(parts) {
     "predictor.network" = quote(networks_hold(parts$predictor)),
     "predictor.recalibration" = quote(recalibration_holds(parts$predictor$recalibration, parts$predictor$target)),
     "predictor.decision" = quote(decision_holds(parts$predictor$decision, parts$predictor$target)),
-    direct = quote(is.null(parts$direct) || direct_holds(parts$direct, parts$predictor$target)),
+    linear = quote(is.null(parts$linear) || linear_holds(parts$linear, parts$predictor$target)),
     curves = quote(curves_hold(parts)),
     restarts = quote(is_table(parts$restarts, c("start", "epochs", "best_epoch", "training", "validation", "loss"))),
     baseline = quote(baseline_holds(parts$baseline, parts$predictor$target)),
@@ -201,9 +201,9 @@ member_holds <- function(member, target) {
     is.null(member$members) && is.null(member$recalibration) && is.null(member$decision)
 }
 
-direct_holds <- function(direct, target) {
-  identical(direct$target, target) && preparation_holds(direct$preparation, target) && networks_hold(direct) &&
-    recalibration_holds(direct$recalibration, target) && decision_holds(direct$decision, target)
+linear_holds <- function(linear, target) {
+  identical(linear$target, target) && preparation_holds(linear$preparation, target) && networks_hold(linear) &&
+    recalibration_holds(linear$recalibration, target) && decision_holds(linear$decision, target)
 }
 
 # ---- beside it ----------------------------------------------------------------------------------------------------
@@ -304,7 +304,7 @@ rows_hold <- function(rows, target) {
   }
   is.character(rows$key) && observed && is_numbers(rows$weight, n) && all(rows$weight >= 0) &&
     all(vapply(rows, along, 0) == n) && is.data.frame(rows$predictions) && predictions_hold(rows$predictions) &&
-    predictions_hold(rows$direct) && (is.null(rows$row) || is_numbers(rows$row, n)) &&
+    predictions_hold(rows$linear) && (is.null(rows$row) || is_numbers(rows$row, n)) &&
     (is.null(rows$group) || is.character(rows$group))
 }
 

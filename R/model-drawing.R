@@ -17,17 +17,17 @@ drawn_units <- function(model) {
 }
 
 # Connections between them: `weight`, its size as a share of the largest of its layer, its ends, and whether it is of a
-# `straight` path, which leads past the hidden layers in a `bend` of this height.
+# `skip` connection, which leads past the hidden layers in a `bend` of this height.
 drawn_weights <- function(model, units = drawn_units(model)) {
   matrices <- coef(model)
   layers <- layer_matrices(matrices)
   of_layers <- lapply(seq_along(layers), function(l) drawn_between(layers[[l]], units, l - 1, l))
-  straight <- if (!is.null(matrices$direct)) drawn_between(matrices$direct, units, 0, length(layers))
-  drawn <- do.call(rbind, c(of_layers, list(straight)))
-  drawn$straight <- seq_len(nrow(drawn)) > nrow(drawn) - NROW(straight)
+  skip <- if (!is.null(matrices$skip)) drawn_between(matrices$skip, units, 0, length(layers))
+  drawn <- do.call(rbind, c(of_layers, list(skip)))
+  drawn$skip <- seq_len(nrow(drawn)) > nrow(drawn) - NROW(skip)
   # above the middle around the hidden layers above, else below
-  bend <- if (is.null(straight)) 0 else 0.14
-  drawn$bend <- ifelse(drawn$straight, ifelse(drawn$y + drawn$to_y >= 1, bend, -bend), 0)
+  bend <- if (is.null(skip)) 0 else 0.14
+  drawn$bend <- ifelse(drawn$skip, ifelse(drawn$y + drawn$to_y >= 1, bend, -bend), 0)
   drawn
 }
 
@@ -54,7 +54,7 @@ drawn_between <- function(matrix, units, from_layer, to_layer) {
 
 # The weights between one layer and the next.
 layer_matrices <- function(matrices) {
-  matrices[!startsWith(names(matrices), "embedding_") & !names(matrices) %in% c("direct", "gaps")]
+  matrices[!startsWith(names(matrices), "embedding_") & !names(matrices) %in% c("skip", "gaps")]
 }
 
 # The bias of each unit, missing for inputs.
@@ -75,7 +75,7 @@ drawn_layers <- function(model) {
   layers <- network$layers
   blocks <- layers_of(model)
   hidden <- layers[-length(layers)]
-  names <- c(as.list(if (length(hidden)) paste0("layer_", seq_along(hidden))), list(c("output", "direct")))
+  names <- c(as.list(if (length(hidden)) paste0("layer_", seq_along(hidden))), list(c("output", "skip")))
   counts <- vapply(names, function(name) sum(blocks$values[blocks$layer %in% name]), 0)
   extras <- function(l) c(if (l$norm) "norm", if (l$dropout > 0) paste("dropout", format_number(l$dropout)))
   detail <- c(

@@ -40,7 +40,7 @@ few_levels <- function(predictor, few) {
 without_rows <- function(model, few = 5) {
   left_out <- rows_in_model(model, few)
   model$predictor <- without_few_levels(model$predictor, few_levels(model$predictor, few))
-  if (!is.null(model$direct)) model$direct <- without_few_levels(model$direct, few_levels(model$direct, few))
+  if (!is.null(model$linear)) model$linear <- without_few_levels(model$linear, few_levels(model$linear, few))
   model$judged <- list()
   model$seen <- list(columns = model$seen$columns, hashes = integer(), all = FALSE, tell = FALSE)
   model$profile <- without_few_watched(model$profile, few)

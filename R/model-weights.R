@@ -9,7 +9,7 @@
 #' @return `coef()`: a list with a matrix for each layer: one row an input and a last row `(bias)`, one column a unit.
 #'   With batch normalisation the rows `(gain)`, `(mean)` and `(variance)` follow, the last two being the running
 #'   statistics. Embeddings come first, `embedding_<column>`: a row a level, `(other)` for rare and unseen ones.
-#'   A straight path stands behind the output layer, as `direct`: a row an input, a column an output.
+#'   A skip connection stands behind the output layer, as `skip`: a row an input, a column an output.
 #'   Ordered classes have `gaps`, the logarithms of the distances between thresholds, at the end. Inputs of the first
 #'   layer are the prepared columns, outputs of the last one are before scaling back. Of an ensemble it is the best
 #'   member.
@@ -23,7 +23,7 @@
 #'   table with networks that the model has not.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> wire("direct") |> quick() |> train(progress = "none")
+#' model <- brief(crossings, target = "passengers") |> wire("linear") |> quick() |> train(progress = "none")
 #' weights <- coef(model)
 #' weights$output["(bias)", ] <- 0
 #' set_coef(model, weights)
@@ -62,8 +62,8 @@ coef_names <- function(predictor) {
     names[[if (last) "output" else paste0("layer_", l)]] <- list(c(inputs, extra), units)
     inputs <- units
   }
-  if (!is.null(predictor$network$straight)) {
-    names$direct <- list(network_inputs(predictor$preparation), output_names(predictor))
+  if (!is.null(predictor$network$skip)) {
+    names$skip <- list(network_inputs(predictor$preparation), output_names(predictor))
   }
   names
 }
@@ -222,7 +222,7 @@ check_block <- function(new, now, name) {
 # What was known of the network by its former weights goes.
 forget_training <- function(model) {
   model$judged <- list()
-  model["direct"] <- NULL
+  model["linear"] <- NULL
   model$predictor[c("decision", "recalibration")] <- NULL
   model$curves <- model$curves[0, ]
   model$best_epoch <- 0L
@@ -273,8 +273,9 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #'
 #' @param model A model.
 #' @return A data frame with a row for each block of parameters: `layer`, `kind` (`weights`, `bias`, `embedding`, and
-#'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes; the weights of a straight path
-#'   are the layer `direct`), `rows` (inputs), `columns` (units), `trained` (whether training moves it) and `values`
+#'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes; the weights of a skip
+#'   connection
+#'   are the layer `skip`), `rows` (inputs), `columns` (units), `trained` (whether training moves it) and `values`
 #'   (their number).
 #' @examples
 #' set.seed(1)

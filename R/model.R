@@ -5,7 +5,7 @@
 #                said, since each wiring settles it anew
 #   regimen      where rows rotate, what it came to for the wiring that counts most; NULL otherwise
 #   predictor     see predictor-object.R
-#   direct       the predictor of the network without hidden layers beside it; NULL without one
+#   linear       the predictor of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
 #   members      where rows rotate, a row a network, see rotation.R; NULL otherwise
 #   baseline     what is known without any input, see the tasks' `baseline`
@@ -34,20 +34,20 @@ most_training_judged <- 10000
 most_judged <- 200000
 
 # The model of a fit that has ended.
-fitted_model <- function(spec, fit, direct = NULL) {
+fitted_model <- function(spec, fit, linear = NULL) {
   a <- spec$analysis
   training <- list(
     curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
     kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
-  model <- new_model(a, brief_in_force(spec), new_predictor(spec, fit), direct, training)
+  model <- new_model(a, brief_in_force(spec), new_predictor(spec, fit), linear, training)
   model$restarts <- restarts_judged(model, fit$starts, a)
   model
 }
 
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
 # of one network, or `members` of those that rotate; `judged` are rows that were evaluated in training.
-new_model <- function(a, b, predictor, direct, training, judged = list(), disagreement = NULL) {
+new_model <- function(a, b, predictor, linear, training, judged = list(), disagreement = NULL) {
   make_room(nrow(a$table))
   rows <- rows_in(a, "training")
   structure(
@@ -55,7 +55,7 @@ new_model <- function(a, b, predictor, direct, training, judged = list(), disagr
       brief = without_table(b),
       regimen = training$regimen,
       predictor = predictor,
-      direct = direct,
+      linear = linear,
       curves = training$curves,
       best_epoch = training$best,
       stopped = training$stopped,
@@ -125,11 +125,11 @@ check_model <- function(model) {
   if (!is_model(model)) fail(sprintf("`model` must be a model, not %s.", describe_class(model)))
 }
 
-# The model with its predictor changed, and the direct one beside it; `change` gets each of them and the name of its
+# The model with its predictor changed, and the linear one beside it; `change` gets each of them and the name of its
 # predictions among those of evaluated rows.
 change_predictors <- function(model, change) {
   model$predictor <- change(model$predictor, "predictions")
-  if (!is.null(model$direct)) model$direct <- change(model$direct, "direct")
+  if (!is.null(model$linear)) model$linear <- change(model$linear, "linear")
   model
 }
 

@@ -6,13 +6,13 @@ network_of <- function(target, wiring, regimen, preparation) {
   loss <- target$loss
   last <- list(
     units = task_of(target)$units(target), activation = "identity", dropout = 0, l1 = NULL, l2 = NULL, rate = 1,
-    norm = FALSE, start = "usual", spread = 0
+    norm = FALSE, init = "usual", init_scale = 0
   )
   l2 <- if (is.numeric(regimen$l2)) regimen$l2 else 0.01  # where evidence starts
   layers <- lapply(c(wiring$layers, list(last)), function(layer) {
     layer$l1 <- layer$l1 %||% regimen$l1
     layer$l2 <- layer$l2 %||% l2
-    layer[c("units", "activation", "dropout", "l1", "l2", "rate", "norm", "start", "spread")]
+    layer[c("units", "activation", "dropout", "l1", "l2", "rate", "norm", "init", "init_scale")]
   })
   network <- list(
     inputs = length(preparation$features),
@@ -25,9 +25,9 @@ network_of <- function(target, wiring, regimen, preparation) {
     delta = loss$delta %||% 1, smoothing = loss$smoothing %||% 0, quantiles = loss$at %||% numeric(),
     classes = if (loss$output == "ordinal") length(target$classes) else 0, layers = layers
   )
-  straight <- wiring$straight
-  if (!is.null(straight)) {
-    network$straight <- list(l1 = straight$l1 %||% regimen$l1, l2 = straight$l2 %||% l2, rate = straight$rate)
+  skip <- wiring$skip
+  if (!is.null(skip)) {
+    network$skip <- list(l1 = skip$l1 %||% regimen$l1, l2 = skip$l2 %||% l2, rate = skip$rate)
   }
   network
 }
@@ -55,11 +55,11 @@ network_blocks <- function(network, inputs) {
       if (layer$norm) block(name, c("gain", "mean", "variance"), 1, units[l], c(moving, FALSE, FALSE))
     )
   })
-  straight <- if (!is.null(network$straight)) {
-    list(block("direct", "weights", length(inputs), units[length(units)], network$straight$rate > 0))
+  skip <- if (!is.null(network$skip)) {
+    list(block("skip", "weights", length(inputs), units[length(units)], network$skip$rate > 0))
   }
   gaps <- if (network$classes > 2) list(block("output", "gaps", network$classes - 2, 1, TRUE))
-  blocks <- do.call(rbind, c(embeddings, layers, straight, gaps))
+  blocks <- do.call(rbind, c(embeddings, layers, skip, gaps))
   blocks$values <- blocks$rows * blocks$columns
   blocks
 }

@@ -25,7 +25,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   Of an appraisal: those of its model, and `one_class_only` all evaluated rows get the same prediction;
 #'   `class_never_predicted` a class is never predicted; `accuracy_misleads` the accuracy is high because one class has
 #'   most of the rows; `no_better_than_baseline` the network is no better than always saying the commonest class or the
-#'   mean; `direct_is_as_good`, `direct_is_better` a network without hidden layers does as well, or better;
+#'   mean; `linear_is_as_good`, `linear_is_better` a network without hidden layers does as well, or better;
 #'   `measures_disagree` it is worse by the measure of training and better by another one; `overfits`
 #'   the network does clearly better on its training rows; `too_good` it is nearly perfect, which asks for a second
 #'   look; `predictions_favoured` predictions are often not the likeliest class; `errors_go_together` errors of

@@ -2,13 +2,13 @@
 
 appraisal_notes <- function(appraisal) {
   of_classes <- list(
-    note_one_class_only, note_no_better_classes, note_accuracy_misleads, note_never_predicted, note_direct,
+    note_one_class_only, note_no_better_classes, note_accuracy_misleads, note_never_predicted, note_linear,
     note_overfits,
     note_too_good, note_predictions_unlikely,
     note_few_in_class, note_probabilities_off, note_intervals_miss, note_looked_at
   )
   of_numbers <- list(
-    note_no_better_numbers, note_direct, note_overfits, note_too_good, note_errors_go_together, note_few_rows,
+    note_no_better_numbers, note_linear, note_overfits, note_too_good, note_errors_go_together, note_few_rows,
     note_relative_error, note_intervals_miss, note_looked_at
   )
   about <- if (predicts_classes(appraisal$task)) of_classes else of_numbers
@@ -233,7 +233,7 @@ relative_error_fault <- function(pair, weight) {
 # ---- both ---------------------------------------------------------------------------------------------------------
 
 # Whether the hidden layers help.
-note_direct <- function(appraisal) {
+note_linear <- function(appraisal) {
   worth <- appraisal$worth
   if (is.null(worth)) return(NULL)
   worth <- worth[worth$verdict != "better", ]
@@ -242,8 +242,8 @@ note_direct <- function(appraisal) {
   figures <- worth_figures(worst)
   if (worst$verdict == "worse") {
     what <- "The hidden layers do not help. The linear model does better: %s."
-    try <- "Use the linear model (wiring `direct`), or train longer, with more starts or a larger penalty."
-    return(new_note("direct_is_better", sprintf(what, figures), try))
+    try <- "Use the linear model (wiring `linear`), or train longer, with more starts or a larger penalty."
+    return(new_note("linear_is_better", sprintf(what, figures), try))
   }
   if (worst$verdict == "mixed") {
     what <- "The hidden layers improve the %s, which the network was trained for: %s.%s"
@@ -254,8 +254,8 @@ note_direct <- function(appraisal) {
   what <- paste0(
     "These rows cannot show whether the hidden layers help: %s.", by_other_measures(appraisal)
   )
-  try <- "If more rows cannot show it either, the linear model (wiring `direct`) is simpler and easier to explain."
-  new_note("direct_is_as_good", sprintf(what, figures), try)
+  try <- "If more rows cannot show it either, the linear model (wiring `linear`) is simpler and easier to explain."
+  new_note("linear_is_as_good", sprintf(what, figures), try)
 }
 
 # What the other measures say of it, where they are clear.
@@ -277,7 +277,7 @@ by_other_measures <- function(appraisal) {
 worth_figures <- function(worth) {
   figures <- "%s is %s, against %s for the linear model on the same rows, a difference of %s (%s to %s)"
   sprintf(
-    figures, worth$measure, format_measure(worth$value), format_measure(worth$direct), format_signed(worth$difference),
+    figures, worth$measure, format_measure(worth$value), format_measure(worth$linear), format_signed(worth$difference),
     format_signed(worth$low), format_signed(worth$high)
   )
 }

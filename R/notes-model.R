@@ -25,7 +25,7 @@ model_notes <- function(model) {
   )
 }
 
-# Of wirings that the rule has blended with `direct` by what each is worth, size and stopping need no word.
+# Of wirings that the rule has blended with the linear model, size and stopping need no word.
 chosen_by_rule <- function(model) !is.null(model$members) && model$brief$wiring == "auto"
 
 has_validation <- function(run) run$epochs > 0 && !all(is.na(run$curves$validation))
@@ -119,7 +119,7 @@ deep_cause <- function(model) {
   if (length(flat) < deep_wiring) return(NULL)
   list(
     sprintf("Each of %d layers of %s makes the gradient smaller.", length(flat), flat[[1]]$activation),
-    "Wire fewer layers, `relu`, or layers with `norm`; `start=orthogonal` helps too."
+    "Wire fewer layers, `relu`, or layers with `norm`; `init=orthogonal` helps too."
   )
 }
 
@@ -197,7 +197,7 @@ note_more_parameters <- function(model) {
   what <- "The network has %s and %s to learn them from."
   new_note(
     "more_parameters", sprintf(what, counted(parameters, "parameter"), counted(rows, "row")),
-    "Wire fewer units, or compare it with the linear model (`direct`) by folds()."
+    "Wire fewer units, or compare it with the linear model (`linear`) by folds()."
   )
 }
 

@@ -6,11 +6,11 @@
 #   when      the place of its row in time, where a column orders the rows
 #   exposure  for counts with one
 #   predictions   the network's own predictions, see predictions_of(); judged_now() makes of them those that are given
-#   direct    the same of the network without hidden layers; NULL without one
+#   linear    the same of the network without hidden layers; NULL without one
 # and, where the table matters, `row`, its number there.
 
 # `table` holds the rows of a working table whose numbers are `rows`; `roles` are the brief's columns by role.
-judged_rows <- function(predictor, roles, table, rows, direct = NULL) {
+judged_rows <- function(predictor, roles, table, rows, linear = NULL) {
   target <- predictor$target
   role <- function(name) if (!is.null(roles[[name]])) table[[roles[[name]]]]
   id <- role("id")
@@ -26,15 +26,15 @@ judged_rows <- function(predictor, roles, table, rows, direct = NULL) {
     when = if (!is.null(role("order"))) as.numeric(xtfrm(role("order"))),
     exposure = if (!is.null(target$exposure)) as.numeric(table[[target$exposure]]),
     predictions = predictions_of(predictor, table),
-    direct = if (!is.null(direct)) predictions_of(direct, table)
+    linear = if (!is.null(linear)) predictions_of(linear, table)
   ))
 }
 
 # Evaluated rows with the predictions as they are given out: recalibrated, and by the stored decision.
-judged_now <- function(predictor, judged, direct = NULL) {
+judged_now <- function(predictor, judged, linear = NULL) {
   judged$network <- judged$predictions
   judged$predictions <- predictions_now(predictor, judged$predictions)
-  if (!is.null(judged$direct) && !is.null(direct)) judged$direct <- predictions_now(direct, judged$direct)
+  if (!is.null(judged$linear) && !is.null(linear)) judged$linear <- predictions_now(linear, judged$linear)
   judged
 }
 

@@ -15,7 +15,7 @@ learn_preparation <- function(a) {
     x <- a$table[[column]]
     how <- a$prepare[[column]]
     plans[[column]] <- if (a$kinds[[column]] == "category") {
-      learn_levels(x, rows, weight, how, direct = length(a$wiring$layers) == 0, counted = a$counts)
+      learn_levels(x, rows, weight, how, linear = length(a$wiring$layers) == 0, counted = a$counts)
     } else {
       learn_date(x[rows], weight, how)
     }
@@ -112,7 +112,7 @@ commonest <- function(x, weight) {
 # ---- categories ---------------------------------------------------------------------------------------------------
 
 # Levels stand in the order of their letters, those of a factor that are places in an order in the factor's own.
-learn_levels <- function(x, rows, weight, how, direct, counted) {
+learn_levels <- function(x, rows, weight, how, linear, counted) {
   all <- levels_of(x)
   code <- all$codes[rows]
   counts <- weight_by_place(code, weight, length(all$levels))
@@ -132,7 +132,7 @@ learn_levels <- function(x, rows, weight, how, direct, counted) {
   missing_share <- weighted_mean(missing, weight)
   # the place of the commonest level among those that are kept; none where a missing value is to stay one
   fill <- if (how$missing == "common") match(which.max(counts), kept)
-  switch(settled_encoding(how$categories, length(kept), direct),
+  switch(settled_encoding(how$categories, length(kept), linear),
     indicator = indicator_plan(plan, lumped = length(kept) < length(order), fill, own_place(how, missing_share)),
     ordinal = score_plan(plan, seq_along(kept), counts[kept], fill),
     frequency = score_plan(plan, counts[kept] / known, counts[kept], fill),
@@ -144,11 +144,11 @@ learn_levels <- function(x, rows, weight, how, direct, counted) {
 # So many levels get an input each by the rule, more of them a learned point each. Without hidden layers there is one
 # minimum, which learned points would take away: so many more get an input each, and beyond that their frequency.
 most_indicators <- 100
-most_indicators_direct <- 1000
+most_indicators_linear <- 1000
 
-settled_encoding <- function(categories, levels, direct) {
+settled_encoding <- function(categories, levels, linear) {
   if (categories != "auto") return(categories)
-  if (direct) return(if (levels > most_indicators_direct) "frequency" else "indicator")
+  if (linear) return(if (levels > most_indicators_linear) "frequency" else "indicator")
   if (levels > most_indicators) "embedding" else "indicator"
 }
 

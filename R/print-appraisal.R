@@ -146,7 +146,7 @@ measures_cells <- function(x) {
     baseline = format_measure(rows$baseline)
   )
   names(judged)[2:3] <- c(interval_heading(x$level), baseline_heading(x))
-  if (!is.null(rows$direct)) judged$direct <- format_measure(rows$direct)
+  if (!is.null(rows$linear)) judged$linear <- format_measure(rows$linear)
   parts <- rows[names(rows) %in% c("rotation", "training", "validation")]
   list(key = key, judged = judged, parts = lapply(Filter(function(part) !all(is.na(part)), parts), format_measure))
 }

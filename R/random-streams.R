@@ -14,7 +14,7 @@ streams <- local({
     c("pairs", "a figure's"),         # which rows plot_pairs() draws
     c("judged", "training"),          # which training rows a model keeps
     c("shift", "training"),           # of a search's first points
-    c("direct", "training"),          # which rows the direct network learns from
+    c("linear", "training"),          # which rows the linear model learns from
     c("leaks", "split"),              # which rows are looked at for leaks
     c("anywhere", "training"),        # candidates of a search's round
     c("nearby", "training"),          # those around its best trials, by round

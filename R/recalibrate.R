@@ -41,7 +41,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
   model <- change_predictors(model, function(predictor, predictions) {
     predictor["recalibration"] <- NULL
     from <- rows
-    # out-of-fold rows have no prediction of the direct network; for that its validation rows are as
+    # out-of-fold rows have no prediction of the linear model; for that its validation rows are as
     # new
     if (!is.null(rows) && is.null(rows[[predictions]])) from <- judged_in_part(model, "validation")
     if (!is.null(from[[predictions]])) {

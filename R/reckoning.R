@@ -1,4 +1,4 @@
-# A reckoning: all measures of one predictor (the network, the direct wiring, the baseline) on a set of rows. It is
+# A reckoning: all measures of one predictor (the network, the linear wiring, the baseline) on a set of rows. It is
 # list(values, tallies, measures, influence, ends, apart), where `values` are named by measure; `measures` makes a
 # matrix of those that follow from sums out of `tallies`; `influence` has a column, by unit, for each other one; `ends`
 # holds the intervals that are known in closed form, and `apart` is a function of another reckoning and the resampling
@@ -22,8 +22,8 @@ interval_table <- function(network, resampling, other = NULL) {
     row.names = NULL
   )
   if (is.null(other)) return(table)
-  table$direct <- unname(other$values[measure])
-  table$difference <- table$value - table$direct
+  table$linear <- unname(other$values[measure])
+  table$difference <- table$value - table$linear
   apart <- difference_ends(table, network, other, sums, resampling)
   table$difference_low <- unname(apart[measure, "low"])
   table$difference_high <- unname(apart[measure, "high"])

@@ -53,9 +53,9 @@ refit_one <- function(model, a, report) {
   # what the brief in force says was settled for the former's rows
   spec <- learning_on(fit_spec(whole, learn_training(whole)), on)
   fit <- fit_network(spec, report)
-  direct <- fit_direct(spec)
+  linear <- fit_linear(spec)
   refitted <- new_predictor(spec, fit)
-  as_refitted(model, whole, refitted, direct, fit$curves, fit$best, length(rows_in(a, "training")))
+  as_refitted(model, whole, refitted, linear, fit$curves, fit$best, length(rows_in(a, "training")))
 }
 
 refit_turns <- function(model, a, report) {
@@ -80,12 +80,12 @@ refit_turns <- function(model, a, report) {
   refitted <- joint_predictor(
     a$target, preparation, predictors(used), model$predictor$shares, model$predictor$turns
   )
-  direct <- if (!is.null(model$direct)) {
-    joint_predictor(a$target, preparation, predictors("direct"), model$direct$shares, model$direct$turns)
+  linear <- if (!is.null(model$linear)) {
+    joint_predictor(a$target, preparation, predictors("linear"), model$linear$shares, model$linear$turns)
   }
   leading <- each[[leading_members(model)$network[1]]]
   curves <- rotation_curves(leading, seq_along(leading))
-  result <- as_refitted(model, whole, refitted, direct, curves, model$best_epoch, max(model$members$learned))
+  result <- as_refitted(model, whole, refitted, linear, curves, model$best_epoch, max(model$members$learned))
   own <- model$members$network %in% names(each)
   result$members <- model$members[own, ]
   rownames(result$members) <- NULL
@@ -103,15 +103,15 @@ turn_regimen <- function(candidate, preparation) {
 }
 
 # The former with the refitted networks in its place; its evaluation stays.
-as_refitted <- function(model, whole, predictor, direct, curves, best, former_rows) {
+as_refitted <- function(model, whole, predictor, linear, curves, best, former_rows) {
   kept <- intersect(c("recalibration", "decision"), names(model$predictor))
   predictor[kept] <- model$predictor[kept]
-  beside <- intersect(kept, names(model$direct))
-  if (!is.null(direct)) direct[beside] <- model$direct[beside]
+  beside <- intersect(kept, names(model$linear))
+  if (!is.null(linear)) linear[beside] <- model$linear[beside]
   rows <- length(rows_in(whole, "training"))
   model$refitted <- list(of = identity_of(model), former_rows = as.integer(former_rows), rows = rows)
   model$predictor <- predictor
-  model["direct"] <- list(direct)
+  model["linear"] <- list(linear)
   model$curves <- curves
   model$best_epoch <- as.integer(best)
   if (is.null(model$members)) model$stopped <- "epochs"

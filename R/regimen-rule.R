@@ -91,10 +91,10 @@ auto_l2 <- function(wiring, method, rows, embedded = FALSE) {
 # ---- without hidden layers ----------------------------------------------------------------------------------------
 
 # The few weights of a linear model are settled by this many training rows; of more, so many are drawn.
-most_direct_rows <- 100000
+most_linear_rows <- 100000
 
 # By the rule, whatever the network's own method is: to the one minimum, where there is one.
-direct_regimen <- function(regimen) {
+linear_regimen <- function(regimen) {
   kept <- intersect(c("loss", "output", "class_weights", "seed"), names(regimen))
   utils::modifyList(brief_defaults()[["regimen"]], regimen[kept])
 }

@@ -74,8 +74,8 @@ sure_words <- function(appraisal) {
   own <- own[!is.na(own$low), ]
   if (nrow(own) == 0) return(NULL)
   of <- if (length(appraisal$target) > 1) sprintf(" of %s", own$target) else ""
-  direct <- if (is.null(own$direct)) "" else {
-    sprintf(", a linear model %s", format_measure(own$direct))
+  linear <- if (is.null(own$linear)) "" else {
+    sprintf(", a linear model %s", format_measure(own$linear))
   }
   sprintf(
     paste(
@@ -83,7 +83,7 @@ sure_words <- function(appraisal) {
       "Predicting the same for every row gives %s%s."
     ),
     appraisal$primary, of, format_measure(own$value), interval_heading(appraisal$level), format_measure(own$low),
-    format_measure(own$high), format_measure(own$baseline), direct
+    format_measure(own$high), format_measure(own$baseline), linear
   )
 }
 

@@ -98,7 +98,7 @@ resume_turns <- function(model, a, state, same, epochs, report) {
       if (state) {
         on$states <- model$states[[name]][[i]]
         on$epochs <- own$epochs[i] + more
-      } else if (name != "direct") {
+      } else if (name != "linear") {
         on$parameters <- network$network$parameters
         on$epochs <- more + 1
       }

@@ -32,7 +32,7 @@ train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) 
 # candidate.
 with_last_networks <- function(turning, report, checkpoint = no_checkpoint()) {
   a <- turning$analysis
-  used <- union(names(turning$shares)[turning$shares > 0], "direct")
+  used <- union(names(turning$shares)[turning$shares > 0], "linear")
   if (a$hold_out$by != "ordered" || length(turning$whole) < a$hold_out$rotate) return(turning)
   laid <- lapply(turning$candidates[used], laid_turns)
   jobs <- lapply(stats::setNames(nm = used), function(name) {
@@ -80,13 +80,13 @@ laid_turns <- function(a) {
 
 # ---- what takes turns ---------------------------------------------------------------------------------------------
 
-# The analyses that take turns, by name: the wiring that the brief names, or those of the rule; and always `direct`, the
+# The analyses that take turns, by name: the wiring that the brief names, or those of the rule; and always `linear`, the
 # network without hidden layers.
 rotation_candidates <- function(a) {
   wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
   own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
   names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
-  c(own, list(direct = with_network(a, "direct", direct_regimen(a$regimen))))
+  c(own, list(linear = with_network(a, "linear", linear_regimen(a$regimen))))
 }
 
 # The analysis with another network. What its brief left open is said, so that it is the same wherever it is settled.
@@ -96,7 +96,7 @@ with_network <- function(a, wiring, regimen = a$regimen, prepare = list()) {
   b[["regimen"]] <- regimen
   b$prepare <- utils::modifyList(b$prepare, prepare[vapply(names(prepare), is_open, NA, b$prepare)])
   # without hidden layers there is one minimum, which learned points would take away
-  if (wiring == "direct") {
+  if (wiring == "linear") {
     b$prepare <- within_settings(b$prepare, embedding = "auto")
     b$prepare$only <- lapply(b$prepare$only, within_settings, embedding = "auto")
   }
@@ -114,7 +114,7 @@ is_open <- function(name, prepare) identical(prepare[[name]], "auto")
 # By the rule: networks that differ in what they take in, how they bend and how fast they learn, so that they err in
 # different places; numbers as waves (Gorishniy et al. 2022) for what goes up and down, as things in time do. What the
 # brief says of the regimen and the preparation stands. Far outside the rows that they have learned from networks go
-# astray, so inputs are clipped there; `direct` takes them as they are.
+# astray, so inputs are clipped there; `linear` takes them as they are.
 auto_wirings <- function(a) {
   # networks that are averaged can be trained longer than one alone
   long <- with_patience(a$regimen, epochs = 600, patience = 60)
@@ -171,22 +171,22 @@ rotation_model <- function(turning) {
     unlist(lapply(used, function(c) lapply(predicting[[c]], `[[`, "predictor")), FALSE),
     unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
-  direct <- joint_predictor(
-    a$target, predictor$preparation, lapply(predicting$direct, `[[`, "predictor"),
-    network_shares(1, predicting["direct"])[[1]], whole
+  linear <- joint_predictor(
+    a$target, predictor$preparation, lapply(predicting$linear, `[[`, "predictor"),
+    network_shares(1, predicting["linear"])[[1]], whole
   )
   members <- member_table(each, own_shares, whole, turning$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
   judged <- turned_rows(turning)
   new_model(
-    a, b, predictor, if (length(used) > 1 || used != "direct") direct,
+    a, b, predictor, if (length(used) > 1 || used != "linear") linear,
     list(
       curves = rotation_curves(each[[main]], whole), best = as.integer(middle$best),
       stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = middle$l2,
       kernel = middle$kernel, seconds = sum(members$seconds), members = members,
       regimen = learn_training(turning$candidates[[main]])$regimen, restarts = one_restart(middle),
-      states = kept_states(each[c(used, "direct")])
+      states = kept_states(each[c(used, "linear")])
     ),
     list(rotation = judged), turned_disagreement(turning, judged)
   )
@@ -211,7 +211,7 @@ turned_rows <- function(turning) {
   used <- turning$shares > 0
   each <- turning$each[used]
   own_shares <- network_shares(turning$shares, turning$each)[used]
-  direct <- turning$each$direct
+  linear <- turning$each$linear
   whole <- turning$whole
   turns <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])
@@ -219,14 +219,14 @@ turned_rows <- function(turning) {
     predictions <- lapply(members, function(m) m$judged$predictions)
     own <- turn_shares(vapply(own_shares, `[`, 0, i))
     judged$predictions <- mean_predictions(members[[1]]$predictor, predictions, own)
-    judged$direct <- direct[[i]]$judged$predictions
+    judged$linear <- linear[[i]]$judged$predictions
     judged$turn <- rep(whole[i], length(judged$key))
     judged
   })
   together <- bind_judged(turns, 1)
   together <- rows_of_each(together, order(together$row))
   rownames(together$predictions) <- NULL
-  if (!is.null(together$direct)) rownames(together$direct) <- NULL
+  if (!is.null(together$linear)) rownames(together$linear) <- NULL
   together
 }
 

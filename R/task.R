@@ -11,7 +11,7 @@
 #   class_weights  as the regimen says them
 #   exposure       the column of exposures, or NULL
 # What was *learned* of it on training rows is the part `target` of
-# a preparation. *Judged* rows are list(key, group, observed, weight, predictions, direct), see predictor-judged.R, and
+# a preparation. *Judged* rows are list(key, group, observed, weight, predictions, linear), see predictor-judged.R, and
 # the *grounds* of an evaluation are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
 #
 # A task's fields:

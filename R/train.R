@@ -44,7 +44,7 @@
 #'   and share in the predictions, from how many rows it learned and how many it predicted, its epochs and its loss),
 #'   `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group, observed value,
 #'   weight and predictions of the validation, calibration and test rows and of at most 10,000 training rows, or of
-#'   those that rotate), `direct` (the predictor of a network without hidden layers, trained on the same rows for
+#'   those that rotate), `linear` (the predictor of a network without hidden layers, trained on the same rows for
 #'   comparison), `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the table),
 #'   `states` (if it is resumable), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
@@ -88,7 +88,7 @@ train.default <- function(b, ...) wrong_object("train", "a brief", b)
 # The model of a fit that is to be done.
 train_model <- function(spec, report, checkpoint = no_checkpoint()) {
   fit <- fit_network(spec, report, checkpoint)
-  direct <- if (fit$stopped != "interrupted") fit_direct(spec)
+  linear <- if (fit$stopped != "interrupted") fit_linear(spec)
   spec$core <- NULL  # as long as the table, and of no use any more
-  with_judged_rows(fitted_model(spec, fit, direct), spec$analysis)
+  with_judged_rows(fitted_model(spec, fit, linear), spec$analysis)
 }

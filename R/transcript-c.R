@@ -143,7 +143,7 @@ c_start <- function(out, start, name) {
   sprintf(
     "{%d, %d, %s, %s, %s, %s}", length(layers), length(start$thresholds),
     out$array("layer", paste0(name, "_layers"), layers),
-    out$numbers(paste0(name, "_straight"), start$straight), out$numbers(paste0(name, "_thresholds"), start$thresholds),
+    out$numbers(paste0(name, "_skip"), start$skip), out$numbers(paste0(name, "_thresholds"), start$thresholds),
     out$array("double *const", paste0(name, "_points"), points)
   )
 }

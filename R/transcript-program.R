@@ -11,7 +11,7 @@
 #             it a row has no prediction
 #   networks  each list(share, inputs, plans, needed, starts, output, decode): how it turns columns into `inputs`
 #             numbers (a plan each, see docs/model-format.md), the columns without which it has no prediction, its
-#             parameters as list(layers, straight, thresholds) for each start that predicts, and how outputs become
+#             parameters as list(layers, skip, thresholds) for each start that predicts, and how outputs become
 #             predictions. A layer is list(inputs, units, activation, weights (input by input), biases)
 #   recalibration, decision   see recalibrate.R and decide.R; NULL without
 #   ends      of numbers list(ratio, bounds): the distance of an interval's ends from each prediction, or the logarithm
@@ -204,7 +204,7 @@ start_program <- function(parameters, predictor) {
   points <- lapply(embedded, function(plan) values(paste0("embedding_", plan$column), "embedding"))
   gaps <- values("output", "gaps")
   list(
-    layers = layers, straight = I(as.numeric(values("direct", "weights"))), points = lapply(points, I),
+    layers = layers, skip = I(as.numeric(values("skip", "weights"))), points = lapply(points, I),
     thresholds = I(if (predictor$network$output == "ordinal") cumsum(c(0, exp(gaps))) else numeric())
   )
 }

@@ -36,17 +36,17 @@ sql_layers <- function(out, program, start, network, held, inputs) {
     layer <- start$layers[[l]]
     z <- columns_named("z", layer$units)
     weights <- matrix(layer$weights, ncol = layer$units, byrow = TRUE)
-    straight <- if (l == last && length(start$straight)) matrix(start$straight, ncol = layer$units, byrow = TRUE)
+    skip <- if (l == last && length(start$skip)) matrix(start$skip, ncol = layer$units, byrow = TRUE)
     # a logarithm of what is not above 0 is an error in some engines
     offset <- if (l == last && program$exposure > 0) {
       sprintf("ln(case when c%d > 0e0 then c%d end)", program$exposure, program$exposure)
     }
     sums <- vapply(seq_len(layer$units), function(j) {
       terms <- sprintf("%s * %s", sql_number(weights[, j]), entering)
-      if (!is.null(straight)) terms <- c(terms, sprintf("%s * %s", sql_number(straight[, j]), inputs))
+      if (!is.null(skip)) terms <- c(terms, sprintf("%s * %s", sql_number(skip[, j]), inputs))
       sql_sum(c(sql_number(layer$biases[j]), terms, offset))
     }, "")
-    also <- if (l < last && length(start$straight)) inputs
+    also <- if (l < last && length(start$skip)) inputs
     out$stage(stats::setNames(sums, z), c(held, also), note = if (l == last) "Outputs." else sprintf("Layer %d.", l))
     if (l == last) return()
     h <- columns_named("h", layer$units)

@@ -7,7 +7,7 @@
 #' @param ... One setting with its values. `units`: of the first hidden layer, to which the others keep their
 #'   proportion; `rows`: so many training rows of each fold, drawn at random, each choice within the next larger one;
 #'   `layers`, `activation` or `dropout` of the wiring; or any key of the brief with one value at a time, by its last
-#'   word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("direct", "8 tanh")`, `prepare.numbers = c("zscore",
+#'   word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("linear", "8 tanh")`, `prepare.numbers = c("zscore",
 #'   "robust")`.
 #' @param k,repeats,by,level,progress,checkpoint See [folds()].
 #' @return An object of class `hylomath_variation`; `values` is a data frame with a row for each value: `value` (as

@@ -1,4 +1,4 @@
-# The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4 + direct`. Layers run from left to right; the output
+# The wiring notation: `24 relu > dropout 0.2 > 12 tanh l2=1e-4 + skip`. Layers run from left to right; the output
 # layer is never written. See ?wire for the grammar.
 
 wiring_activations <- c(
@@ -7,35 +7,35 @@ wiring_activations <- c(
 # What `auto` is where there is nothing to choose it by.
 usual_wiring <- "24 relu > 12 relu"
 
-wiring_starts <- c("glorot", "he", "lecun", "orthogonal", "uniform", "normal", "same")
+wiring_inits <- c("glorot", "he", "lecun", "orthogonal", "uniform", "normal", "same")
 wiring_values <- list(
   l1 = type_number(0),
   l2 = type_number(0),
   rate = type_number(0),  # a multiple of the learning rate; 0 keeps the layer as it started
-  start = function(value, key) type_start(value, key)
+  init = function(value, key) type_init(value, key)
 )
-# What a straight path has of them.
-straight_values <- c("l1", "l2", "rate")
+# What a skip connection has of them.
+skip_values <- c("l1", "l2", "rate")
 
-# `he`, or `uniform:0.1` for the rules that have a spread; 0.1 if it is not given.
-type_start <- function(value, key) {
+# `he`, or `uniform:0.1` for the rules that have a scale; 0.1 if it is not given.
+type_init <- function(value, key) {
   parts <- strsplit(value, ":", fixed = TRUE)[[1]]
-  rule <- type_choice(wiring_starts)(parts[1], key)
+  rule <- type_choice(wiring_inits)(parts[1], key)
   if (length(parts) == 1) return(value)
-  if (length(parts) > 2 || !rule %in% c("uniform", "normal")) fail(sprintf("`%s` takes no spread.", rule))
+  if (length(parts) > 2 || !rule %in% c("uniform", "normal")) fail(sprintf("`%s` takes no scale.", rule))
   type_number(0, open_low = TRUE)(parts[2], paste0(key, ".", rule))
   value
 }
 
-# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, start, spread), with NULL for an
-# l1 or l2 that is not set; the share of inputs dropped as `input_dropout`; and `straight`, the list(l1, l2, rate) of a
-# straight path, NULL without one.
+# Returns a list of layers, each list(units, activation, dropout, l1, l2, rate, norm, init, init_scale), with NULL for
+# an l1 or l2 that is not set; the share of inputs dropped as `input_dropout`; and `skip`, the list(l1, l2, rate) of a
+# skip connection, NULL without one.
 parse_wiring <- function(text) {
   if (text == "auto") text <- usual_wiring
   check_limit(1 + sum(charToRaw(text) == charToRaw(">")), "layers", "The wiring has")
-  plus <- straight_at(text)
+  plus <- skip_at(text)
   parts <- wiring_parts(if (is.na(plus)) text else substr(text, 1, plus - 1))
-  if (is.na(plus) && length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "direct") {
+  if (is.na(plus) && length(parts) == 1 && length(parts[[1]]$words) == 1 && parts[[1]]$words == "linear") {
     return(list(layers = list(), input_dropout = 0))
   }
   layers <- list()
@@ -55,38 +55,38 @@ parse_wiring <- function(text) {
     dropped <- part$words[1] == "dropout"
   }
   wiring <- list(layers = layers, input_dropout = input_dropout)
-  if (!is.na(plus)) wiring$straight <- parse_straight(text, plus, layers)
+  if (!is.na(plus)) wiring$skip <- parse_skip(text, plus, layers)
   wiring
 }
 
-# The character of the `+` in front of a straight path, that of `1e+4` excepted; NA without one.
-straight_at <- function(text) {
+# The character of the `+` in front of a skip connection, that of `1e+4` excepted; NA without one.
+skip_at <- function(text) {
   at <- regexpr("[+](?![0-9])", text, perl = TRUE)
   if (at == -1) NA_integer_ else as.integer(at)
 }
 
-# What stands behind the hidden layers: `+ direct`, with penalties and a rate of its own.
-parse_straight <- function(text, plus, layers) {
+# What stands behind the hidden layers: `+ skip`, with penalties and a rate of its own.
+parse_skip <- function(text, plus, layers) {
   part <- wiring_parts(substr(text, plus + 1, nchar(text)))[[1]]
   starts <- part$starts + plus
   expected <- function(at, size, what) wiring_fail(text, at, size, what)
-  if (!identical(part$words[1], "direct")) {
-    expected(plus, 1, "Expected `direct` behind the `+`: the inputs reach the output straight as well.")
+  if (!identical(part$words[1], "skip")) {
+    expected(plus, 1, "Expected `skip` behind the `+`: a skip connection from the inputs to the output.")
   }
-  if (length(layers) == 0) expected(plus, 1, "A straight path stands behind hidden layers, as in `12 elu + direct`.")
+  if (length(layers) == 0) expected(plus, 1, "A skip connection stands behind hidden layers, as in `12 elu + skip`.")
   behind <- regexpr(">", substr(text, plus, nchar(text)), fixed = TRUE)
-  if (behind > 0) expected(plus + behind - 1, 1, "`+ direct` ends the wiring.")
-  straight <- list(l1 = NULL, l2 = NULL, rate = 1)
-  known <- straight_values
+  if (behind > 0) expected(plus + behind - 1, 1, "`+ skip` ends the wiring.")
+  skip <- list(l1 = NULL, l2 = NULL, rate = 1)
+  known <- skip_values
   for (i in seq_along(part$words)[-1]) {
     size <- nchar(part$words[i])
     pair <- named_value(part$words[i], wiring_values[known], function(what) expected(starts[i], size, what))
     if (is.null(pair)) {
       expected(starts[i], size, sprintf("Expected %s or the end.", enumerate(paste0(known, "=value"), "or")))
     }
-    straight[names(pair)] <- pair
+    skip[names(pair)] <- pair
   }
-  straight
+  skip
 }
 
 # The text between the `>`, each with its words and the characters at which they start.
@@ -117,8 +117,8 @@ parse_dropout <- function(text, part) {
 
 usual_layer <- function(units, activation) {
   list(
-    units = units, activation = activation, dropout = 0, l1 = NULL, l2 = NULL, rate = 1, norm = FALSE, start = "usual",
-    spread = 0.1
+    units = units, activation = activation, dropout = 0, l1 = NULL, l2 = NULL, rate = 1, norm = FALSE, init = "usual",
+    init_scale = 0.1
   )
 }
 
@@ -126,11 +126,11 @@ parse_layer <- function(text, part) {
   word <- function(i) list(at = part$starts[i], size = nchar(part$words[i]))
   expected <- function(i, what) wiring_fail(text, word(i)$at, word(i)$size, what)
   units <- as_one_number(part$words[1])
-  if (part$words[1] == "direct") {
-    expected(1, "`direct` means no hidden layer and stands alone, or behind a `+`, as in `12 elu + direct`.")
+  if (part$words[1] == "linear") {
+    expected(1, "`linear` means no hidden layer and stands alone.")
   }
   if (is.na(units) || units < 1 || units != round(units) || units > 65536) {
-    expected(1, "Expected a number of units (1 to 65536), `dropout` or `direct`.")
+    expected(1, "Expected a number of units (1 to 65536), `dropout` or `linear`.")
   }
   if (length(part$words) < 2) {
     expected(1, paste0("Expected an activation behind the units: ", enumerate(wiring_activations, "or"), "."))
@@ -151,9 +151,9 @@ parse_layer <- function(text, part) {
     }
     layer[names(pair)] <- pair
   }
-  start <- strsplit(layer$start, ":", fixed = TRUE)[[1]]
-  layer$start <- start[1]
-  if (length(start) == 2) layer$spread <- as.numeric(start[2])
+  init <- strsplit(layer$init, ":", fixed = TRUE)[[1]]
+  layer$init <- init[1]
+  if (length(init) == 2) layer$init_scale <- as.numeric(init[2])
   layer
 }
 
@@ -178,8 +178,8 @@ wiring_fail <- function(text, at, size, expected) {
 }
 
 # `he`, `uniform:0.1`.
-start_text_of <- function(layer) {
-  if (layer$start %in% c("uniform", "normal")) paste0(layer$start, ":", format_number(layer$spread)) else layer$start
+init_text_of <- function(layer) {
+  if (layer$init %in% c("uniform", "normal")) paste0(layer$init, ":", format_number(layer$init_scale)) else layer$init
 }
 
 # The canonical text of parsed wiring: what a brief stores and writes.
@@ -191,15 +191,15 @@ format_wiring <- function(wiring) {
     lapply(given[!vapply(given, is.null, NA)], format_number)
   }
   layer <- function(layer) {
-    start <- if (layer$start != "usual") list(start = start_text_of(layer))
-    values <- c(if (layer$norm) "norm", set(c(numbers(layer), start)))
+    init <- if (layer$init != "usual") list(init = init_text_of(layer))
+    values <- c(if (layer$norm) "norm", set(c(numbers(layer), init)))
     c(paste(c(format_number(layer$units), layer$activation, values), collapse = " "), dropout(layer$dropout))
   }
   parts <- c(dropout(wiring$input_dropout), unlist(lapply(wiring$layers, layer)))
-  hidden <- if (length(parts) == 0) "direct" else paste(parts, collapse = " > ")
-  # without hidden layers there is nothing for a straight path to stand beside
-  if (is.null(wiring$straight) || length(wiring$layers) == 0) return(hidden)
-  paste(c(hidden, "+", "direct", set(numbers(wiring$straight))), collapse = " ")
+  hidden <- if (length(parts) == 0) "linear" else paste(parts, collapse = " > ")
+  # without hidden layers there is nothing for a skip connection to stand beside
+  if (is.null(wiring$skip) || length(wiring$layers) == 0) return(hidden)
+  paste(c(hidden, "+", "skip", set(numbers(wiring$skip))), collapse = " ")
 }
 
 # A wiring is text in the notation, or the numbers of units of relu layers.

@@ -1,6 +1,6 @@
 # How much of what a linear model misses does the default network find? For fresh tables of each generator:
 #
-#   closed = (loss of `direct` - loss of the default brief) / (loss of `direct` - loss of the known rule)
+#   closed = (loss of `linear` - loss of the default brief) / (loss of `linear` - loss of the known rule)
 #
 # where each loss is expected over the outcomes (the rule gives their probabilities) on rows that no fit has seen.
 # Usage, from the project's root: Rscript bench/generators.R [tables] [fresh rows]
@@ -26,13 +26,13 @@ closed_on <- function(problem, seed) {
   set.seed(seed)
   b <- brief(table, target = problem$target)
   network <- train(b, progress = "none")
-  direct <- train(wire(b, "direct"), progress = "none")
+  linear <- train(wire(b, "linear"), progress = "none")
   loss <- c(
-    network = problem$loss(network, fresh, rule), direct = problem$loss(direct, fresh, rule),
+    network = problem$loss(network, fresh, rule), linear = problem$loss(linear, fresh, rule),
     rule = problem$at_best(rule)
   )
   c(
-    loss, closed = (loss[["direct"]] - loss[["network"]]) / (loss[["direct"]] - loss[["rule"]]),
+    loss, closed = (loss[["linear"]] - loss[["network"]]) / (loss[["linear"]] - loss[["rule"]]),
     seconds = network$seconds
   )
 }
@@ -44,9 +44,9 @@ for (name in names(problems)) {
   cat(sprintf(
     paste0(
       "%-9s  %d tables: closed %.1f %% of the gap (95 %% interval of the mean %.1f to %.1f, lowest %.1f); ",
-      "losses: direct %.4f, network %.4f, rule %.4f; %.2f s a fit\n"
+      "losses: linear %.4f, network %.4f, rule %.4f; %.2f s a fit\n"
     ),
     name, tables, 100 * mean(closed), 100 * (mean(closed) - half), 100 * (mean(closed) + half), 100 * min(closed),
-    mean(results$direct), mean(results$network), mean(results$rule), stats::median(results$seconds)
+    mean(results$linear), mean(results$network), mean(results$rule), stats::median(results$seconds)
   ))
 }

@@ -49,7 +49,7 @@ random_brief <- function(i) {
       positive = one_of("squared", "gamma"), "auto"
     )
     if (identical(loss, "squared") && target == "positive" && runif(1) < 0.5) b <- prepare(b, target = "log")
-    b <- wire(b, one_of("6 relu > 4 tanh", "5 gelu norm > 3 elu", "8 silu", "4 softplus + direct", "direct", "5 selu"))
+    b <- wire(b, one_of("6 relu > 4 tanh", "5 gelu norm > 3 elu", "8 silu", "4 softplus + skip", "linear", "5 selu"))
     starts <- one_of(1, 1, 3)
     b <- regimen(b, loss = loss, epochs = 6, restarts = starts, seed = i)
     if (starts > 1) b <- regimen(b, keep = one_of("best", "ensemble"))

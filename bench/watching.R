@@ -36,7 +36,7 @@ judged <- function(seed, newer_rows, grouped = seed %% 4 < 2, groups = NULL, ...
   then <- if (is.null(groups)) draw(4000, grouped, seed) else draw(4000, grouped, seed, groups = groups)
   b <- brief(then, target = "outcome")
   b <- if (grouped) set_columns(b, group = house, drop = part) else set_columns(b, drop = part)
-  model <- train(wire(b, "direct"), progress = "none")
+  model <- train(wire(b, "linear"), progress = "none")
   newer <- draw(newer_rows, grouped, seed + 1e6, groups = groups %||% (newer_rows %/% 5), ...)
   if (seed %% 3 == 0) newer$outcome <- NULL
   if (newer_rows > 1e5) return(watch_model(model, newer)$judgement)

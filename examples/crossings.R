@@ -9,6 +9,6 @@ model <- train(b)
 appraise(model)
 
 # the same columns without hidden layers: what the network has to beat
-appraise(train(wire(b, "direct"), progress = "none"))
+appraise(train(wire(b, "linear"), progress = "none"))
 
 write_report(model, tempfile(fileext = ".html"), crossings)

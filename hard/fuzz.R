@@ -23,7 +23,7 @@ model_of <- function(wiring, ...) {
     train(progress = "none")
 }
 models <- list(
-  model_of("3 relu"), model_of("2 tanh norm > 2 relu + direct"), model_of("2 elu", keep = "ensemble", restarts = 2)
+  model_of("3 relu"), model_of("2 tanh norm > 2 relu + skip"), model_of("2 elu", keep = "ensemble", restarts = 2)
 )
 contents <- lapply(models, function(model) {
   file <- tempfile()
@@ -176,7 +176,7 @@ named$outcome <- ifelse(named$outcome == "sound", "sound", "cracked")
 known_names <- c(setdiff(names(named), "peak_c"), unique(unlist(named[c("kiln", "glaze", "outcome")])))
 trained_on <- function(rows) {
   brief(rows, target = names(rows)[ncol(rows)]) |> add_columns(hot = peak_c > 1200) |> quick() |>
-    wire("3 tanh + direct") |> regimen(epochs = 2, seed = 1) |> train(progress = "none")
+    wire("3 tanh + skip") |> regimen(epochs = 2, seed = 1) |> train(progress = "none")
 }
 
 # A model of a table in which some names are code wherever they stand; half of them are changed at random besides.

@@ -24,7 +24,7 @@ hylo::LayerSpec layer_from(const Rcpp::List& list) {
   layer.l2 = number_in(list, "l2");
   layer.rate = number_in(list, "rate");
   layer.norm = Rcpp::as<bool>(list["norm"]);
-  layer.start = {hylo::start_named(text_in(list, "start")), number_in(list, "spread")};
+  layer.init = {hylo::init_named(text_in(list, "init")), number_in(list, "init_scale")};
   return layer;
 }
 
@@ -48,9 +48,9 @@ hylo::NetworkSpec network_from(const Rcpp::List& list) {
   spec.loss.smoothing = number_in(list, "smoothing");
   spec.loss.quantiles = Rcpp::as<std::vector<double>>(list["quantiles"]);
   spec.loss.classes = count_in(list, "classes");
-  if (list.containsElementNamed("straight")) {
-    const Rcpp::List straight = list["straight"];
-    spec.straight = {number_in(straight, "l1"), number_in(straight, "l2"), number_in(straight, "rate")};
+  if (list.containsElementNamed("skip")) {
+    const Rcpp::List skip = list["skip"];
+    spec.skip = {number_in(skip, "l1"), number_in(skip, "l2"), number_in(skip, "rate")};
   }
   const Rcpp::List layers = list["layers"];
   for (R_xlen_t l = 0; l < layers.size(); ++l) spec.layers.push_back(layer_from(layers[l]));

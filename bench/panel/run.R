@@ -1,4 +1,4 @@
-# Losses on held-out rows of the default and of `direct`, and processor seconds: one row a table and split, added to the
+# Losses on held-out rows of the default and of `linear`, and processor seconds: one row a table and split, added to the
 # file as it comes; tables that the file has are passed over. `Rscript bench/panel/run.R trial|proof FILE [splits]`, in
 # the project.
 library(hylomath)
@@ -21,7 +21,7 @@ for (i in which(listed$half == half & !paste(listed$package, listed$item) %in% d
     data.frame(
       table = paste(one$package, one$item), split = split, rows = sum(model$parts$rows, na.rm = TRUE), test = length(judged$key),
       columns = length(model$predictor$preparation$columns), default = of(judged$predictions),
-      direct = of(if (is.null(judged$direct)) judged$predictions else judged$direct), seconds = seconds
+      linear = of(if (is.null(judged$linear)) judged$predictions else judged$linear), seconds = seconds
     )
   }, mc.cores = parallel::detectCores(), mc.preschedule = FALSE)
   failed <- vapply(rows, inherits, NA, "try-error")
@@ -31,7 +31,7 @@ for (i in which(listed$half == half & !paste(listed$package, listed$item) %in% d
     there <- file.exists(file)
     utils::write.table(rows, file, sep = ",", row.names = FALSE, col.names = !there, append = there)
     said <- "%-24s %6.0f rows  log ratio %6.3f  %6.1f s\n"
-    ratio <- mean(log(rows$default / rows$direct))
+    ratio <- mean(log(rows$default / rows$linear))
     cat(sprintf(said, rows$table[1], rows$rows[1], ratio, mean(rows$seconds)))
   }
 }

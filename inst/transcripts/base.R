@@ -138,8 +138,8 @@ linear_outputs <- function(start, inputs) {
     layer <- start$layers[[l]]
     weights <- matrix(layer$weights, ncol = layer$units, byrow = TRUE)
     sums <- values %*% weights + rep(layer$biases, each = nrow(values))
-    if (l == last && length(start$straight)) {
-      sums <- sums + inputs %*% matrix(start$straight, ncol = layer$units, byrow = TRUE)
+    if (l == last && length(start$skip)) {
+      sums <- sums + inputs %*% matrix(start$skip, ncol = layer$units, byrow = TRUE)
     }
     values <- sums
     values[] <- activations[[layer$activation]](sums)

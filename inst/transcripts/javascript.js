@@ -138,7 +138,7 @@ function linearOutputs(start, inputs) {
   start.layers.forEach((layer, l) => {
     const sums = layer.biases.slice();
     addProducts(sums, values, layer.weights);
-    if (l + 1 === start.layers.length && start.straight.length) addProducts(sums, inputs, start.straight);
+    if (l + 1 === start.layers.length && start.skip.length) addProducts(sums, inputs, start.skip);
     values = sums.map(activations[layer.activation]);
   });
   return values;

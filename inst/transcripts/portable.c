@@ -173,7 +173,7 @@ static void linear_outputs(const network *n, const start *s, const double *input
     const layer *own = &s->layers[l];
     memcpy(next, own->biases, sizeof(double) * (size_t)own->units);
     add_products(next, own->units, here, own->inputs, own->weights);
-    if (l + 1 == s->n_layers && s->straight != NULL) add_products(next, own->units, inputs, n->inputs, s->straight);
+    if (l + 1 == s->n_layers && s->skip != NULL) add_products(next, own->units, inputs, n->inputs, s->skip);
     for (j = 0; j < own->units; ++j) here[j] = activated(own->function, next[j]);
   }
   memcpy(z, here, sizeof(double) * (size_t)s->layers[s->n_layers - 1].units);

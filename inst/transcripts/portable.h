@@ -51,7 +51,7 @@ typedef struct {
 typedef struct {
   int n_layers, n_thresholds;
   const layer *layers;
-  const double *straight, *thresholds;
+  const double *skip, *thresholds;
   const double *const *points;
 } start;
 typedef struct {

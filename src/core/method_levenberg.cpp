@@ -145,7 +145,7 @@ class Levenberg : public WholeMethod {
       for (std::size_t l = 0; l < layout.layers(); ++l) {
         if (at >= layout.weights_at(l) && at < layout.biases_at(l)) diagonal_[j] = spec.layers[l].l2;
       }
-      if (layout.straight() && at >= layout.straight_at() && at < layout.gaps_at()) diagonal_[j] = spec.straight->l2;
+      if (layout.has_skip() && at >= layout.skip_at() && at < layout.gaps_at()) diagonal_[j] = spec.skip->l2;
     }
     begun_ = true;
   }

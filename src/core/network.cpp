@@ -65,8 +65,8 @@ void NetworkSpec::validate() const {
     entering += double(e.width);
     values += double(e.levels + 1) * double(row_stride<float>(e.width));
   }
-  if (straight) {
-    need(layers.size() > 1, "a straight path has no hidden layer beside it");
+  if (skip) {
+    need(layers.size() > 1, "a skip connection has no hidden layer beside it");
     values += entering * double(row_stride<float>(layers.back().units));
   }
   for (const LayerSpec& layer : layers) {
@@ -106,7 +106,7 @@ Layout<T>::Layout(const NetworkSpec& spec) {
     next += rows * row_stride<T>(layer.units);
     starts_.push_back(next);
   }
-  gaps_at_ = next + (spec.straight ? inputs * row_stride<T>(spec.layers.back().units) : 0);
+  gaps_at_ = next + (spec.skip ? inputs * row_stride<T>(spec.layers.back().units) : 0);
   if (spec.loss.output == Output::Ordinal && spec.loss.classes > 2) gaps_ = spec.loss.classes - 2;
 }
 
@@ -136,7 +136,7 @@ void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<con
     // A network without hidden layers has one optimum, and the zero start is the nearest to it without prejudice.
     if (last > 0 || layout.embeddings() > 0) {
       drawn.assign(inputs * units, 0);
-      start_weights(spec.layers[l].start, spec.layers[l].activation, inputs, units, stream, drawn);
+      init_weights(spec.layers[l].init, spec.layers[l].activation, inputs, units, stream, drawn);
       for (std::size_t i = 0; i < inputs; ++i) {
         T* row = parameters.data() + layout.weights_at(l) + i * layout.stride(l);
         for (std::size_t j = 0; j < units; ++j) row[j] = T(drawn[i * units + j]);
@@ -158,7 +158,7 @@ void start_from_linear(const NetworkSpec& spec, const Layout<T>& layout, Span<co
                        Span<T> parameters) {
   NetworkSpec thin = spec;
   thin.layers.erase(thin.layers.begin(), thin.layers.end() - 1);
-  thin.straight.reset();
+  thin.skip.reset();
   const Layout<T> from(thin);
   if (linear.size() != from.parameters()) throw std::invalid_argument("the linear start doesn't fit the network");
   AlignedVector<T> packed(from.size());
@@ -168,7 +168,7 @@ void start_from_linear(const NetworkSpec& spec, const Layout<T>& layout, Span<co
     std::copy(packed.begin() + begin, packed.begin() + end, parameters.begin() + at);
   };
   put(0, from.weights_at(0), 0);  // embeddings
-  put(from.weights_at(0), from.biases_at(0), layout.straight_at());
+  put(from.weights_at(0), from.biases_at(0), layout.skip_at());
   put(from.biases_at(0), from.trained_end(0), layout.biases_at(last));
   put(from.gaps_at(), from.size(), layout.gaps_at());
   const std::size_t units = layout.units(last - 1), in = layout.stride(last - 1), out = layout.stride(last);

@@ -8,7 +8,7 @@
 #include "aligned.hpp"
 #include "loss.hpp"
 #include "span.hpp"
-#include "start.hpp"
+#include "init.hpp"
 
 namespace hylo {
 
@@ -20,7 +20,7 @@ struct LayerSpec {
   double l2 = 0;
   double rate = 1;    // multiple of the learning rate
   bool norm = false;  // batch normalisation before the activation
-  Start start;
+  Init init;
 };
 
 // A category that is learned as a point in a few dimensions: its code in the table (0 .. levels, 0 for unseen or
@@ -30,9 +30,9 @@ struct EmbeddingSpec {
   std::size_t width = 0;
 };
 
-// A straight path: connections from the inputs to the output layer beside the hidden ones (skip-layer connections,
+// A skip connection: connections from the inputs to the output layer beside the hidden ones (skip-layer connections,
 // Ripley 1996), with penalties and a multiple of the learning rate of their own.
-struct StraightSpec {
+struct SkipSpec {
   double l1 = 0, l2 = 0, rate = 1;
 };
 
@@ -43,7 +43,7 @@ struct NetworkSpec {
   double input_dropout = 0;
   double input_noise = 0;         // standard deviation of normal noise that is added to the inputs while training
   std::vector<LayerSpec> layers;  // hidden layers, then the output layer (whose activation is the loss's output)
-  std::optional<StraightSpec> straight;
+  std::optional<SkipSpec> skip;
   LossSpec loss;
 
   std::size_t table_inputs() const { return inputs + embeddings.size(); }
@@ -57,7 +57,7 @@ struct NetworkSpec {
 // First the embeddings, each levels + 1 rows. Then the layers: layer l maps width[l] values to width[l+1]; its weights
 // are a row-major matrix, one row an input, rows `stride(l)` apart, followed by a row of biases and, with batch
 // normalisation (which takes its shifts from the biases), a row of gains and rows of running means and variances, which
-// are not trained but followed. Then a straight path's weights, one row an input, laid out like the output layer's.
+// are not trained but followed. Then a skip connection's weights, one row an input, laid out like the output layer's.
 // Last the gaps between ordered classes' thresholds. What lies behind a row's width is zero and stays zero.
 template <class T>
 class Layout {
@@ -79,8 +79,8 @@ class Layout {
   std::size_t embedding_at(std::size_t e) const { return embedding_starts_[e]; }
   std::size_t embedding_stride(std::size_t e) const { return row_stride<T>(embedding_widths_[e]); }
   std::size_t embedding_width(std::size_t e) const { return embedding_widths_[e]; }
-  bool straight() const { return gaps_at_ > straight_at(); }
-  std::size_t straight_at() const { return starts_.back(); }
+  bool has_skip() const { return gaps_at_ > skip_at(); }
+  std::size_t skip_at() const { return starts_.back(); }
   std::size_t gaps_at() const { return gaps_at_; }
   std::size_t gaps() const { return gaps_; }
   std::size_t size() const { return gaps_at() + row_stride<T>(gaps_); }  // elements, padding included
@@ -99,7 +99,7 @@ class Layout {
         for (std::size_t j = 0; j < units(l); ++j) visit(at + j, at < trained_end(l));
       }
     }
-    for (std::size_t at = straight_at(); at < gaps_at(); at += stride(layers() - 1)) {
+    for (std::size_t at = skip_at(); at < gaps_at(); at += stride(layers() - 1)) {
       for (std::size_t j = 0; j < units(layers() - 1); ++j) visit(at + j, true);
     }
     for (std::size_t j = 0; j < gaps_; ++j) visit(gaps_at() + j, true);
@@ -118,7 +118,7 @@ template <class T>
 void start_parameters(const NetworkSpec& spec, const Layout<T>& layout, Span<const double> output, StreamKey key,
                       Span<T> parameters);
 
-// Of a network with a straight path: its first prediction becomes that of `linear`, the dense parameters of the same
+// Of a network with a skip connection: its first prediction becomes that of `linear`, the dense parameters of the same
 // network without hidden layers. To that the last hidden layer adds nothing at first: its units come in pairs that
 // give the same output and are weighed with opposite signs (Chizat, Oyallon and Bach 2019, "On lazy training"), so that
 // they learn from the first step on.

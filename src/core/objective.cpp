@@ -59,7 +59,7 @@ void Objective<T>::each_penalised(Visit visit) const {
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
     visit(layout_.weights_at(l), layout_.biases_at(l), spec_.layers[l].l1, spec_.layers[l].l2);
   }
-  if (spec_.straight) visit(layout_.straight_at(), layout_.gaps_at(), spec_.straight->l1, spec_.straight->l2);
+  if (spec_.skip) visit(layout_.skip_at(), layout_.gaps_at(), spec_.skip->l1, spec_.skip->l2);
 }
 
 template <class T>

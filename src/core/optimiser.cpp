@@ -39,7 +39,7 @@ Optimiser<T>::Optimiser(const OptimiserSpec& spec, const NetworkSpec& network, c
     add_stretch(layout.weights_at(l), layout.biases_at(l), network.layers[l].rate, true);
     add_stretch(layout.biases_at(l), layout.trained_end(l), network.layers[l].rate, false);
   }
-  if (layout.straight()) add_stretch(layout.straight_at(), layout.gaps_at(), network.straight->rate, true);
+  if (layout.has_skip()) add_stretch(layout.skip_at(), layout.gaps_at(), network.skip->rate, true);
   if (layout.gaps() > 0) add_stretch(layout.gaps_at(), layout.size(), network.layers.back().rate, false);
 }
 

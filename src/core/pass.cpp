@@ -28,8 +28,8 @@ Transposed<T>::Transposed(const Layout<T>& layout) : lowest_(layout.embeddings()
     if (l >= lowest_) next += layout.units(l) * row_stride<T>(layout.inputs(l));
   }
   at_.push_back(next);
-  straight_ = lowest_ == 0 && layout.straight();
-  if (straight_) next += layout.units(layout.layers() - 1) * row_stride<T>(layout.inputs(0));
+  skip_ = lowest_ == 0 && layout.has_skip();
+  if (skip_) next += layout.units(layout.layers() - 1) * row_stride<T>(layout.inputs(0));
   values_.resize(next);
 }
 
@@ -46,7 +46,7 @@ void Transposed<T>::update(const Layout<T>& layout, const Kernel<T>& kernel, Spa
     kernel.transpose(turn);
   };
   for (std::size_t l = lowest_; l < layout.layers(); ++l) put(layout.weights_at(l), layout.inputs(l), l, l);
-  if (straight_) put(layout.straight_at(), layout.inputs(0), layout.layers() - 1, layout.layers());
+  if (skip_) put(layout.skip_at(), layout.inputs(0), layout.layers() - 1, layout.layers());
 }
 
 template <class T>
@@ -71,7 +71,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
     for (auto* rows : {&means_, &variances_, &inverses_}) rows->resize(layers * widest_);
   }
   for (auto& buffer : back_) buffer.resize(kBlockRows * widest_);
-  if (layout.straight() && layout.embeddings() > 0) straight_back_.resize(kBlockRows * layout.stride(layers - 1));
+  if (layout.has_skip() && layout.embeddings() > 0) skip_back_.resize(kBlockRows * layout.stride(layers - 1));
   z_.resize(kBlockRows * std::max(spec.predictions(), layout.units(layers - 1)));
   y_.resize(kBlockRows * layout.units(layers - 1));
   soft_.resize(kBlockRows * (1 + std::max<std::size_t>(2, layout.units(layers - 1))));
@@ -87,7 +87,7 @@ Pass<T>::Pass(const NetworkSpec& spec, const Layout<T>& layout, const Kernel<T>&
     dense_at_.push_back(next);
     next += (layout.inputs(l) + (layout.norm(l) ? 4 : 1)) * layout.units(l);
   }
-  dense_at_.push_back(next);  // of a straight path
+  dense_at_.push_back(next);  // of a skip connection
 }
 
 // The share of layer `layer`'s inputs that dropout keeps.
@@ -203,10 +203,10 @@ void Pass<T>::forward(std::size_t rows, Span<const T> parameters, bool training)
                         scaled_.data() + value_at_[l + 1]);
     }
     if (!hidden) {
-      if (!layout_.straight()) break;
+      if (!layout_.has_skip()) break;
       kernel_.multiply(Product<T>{
           Extent{rows, layout_.units(l), layout_.inputs(0)}, Left<T>{taken(0), row_stride<T>(layout_.inputs(0)), 1},
-          Right<T>{parameters.data() + layout_.straight_at(), stride}, Result<T>{out, stride}, Origin<T>{out, stride}});
+          Right<T>{parameters.data() + layout_.skip_at(), stride}, Result<T>{out, stride}, Origin<T>{out, stride}});
       break;
     }
     if (training && keeps_slope(l)) {
@@ -225,7 +225,7 @@ template <class T>
 template <class OnLayer>
 void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d,
                        Span<T> gradient, OnLayer on_layer) {
-  std::copy_n(d, straight_back_.empty() ? 0 : rows * layout_.stride(layout_.layers() - 1), straight_back_.data());
+  std::copy_n(d, skip_back_.empty() ? 0 : rows * layout_.stride(layout_.layers() - 1), skip_back_.data());
   for (std::size_t l = layout_.layers(); l-- > 0;) {
     on_layer(l, d);
     if (l == 0 && layout_.embeddings() == 0) return;
@@ -236,10 +236,10 @@ void Pass<T>::backward(std::size_t rows, Span<const T> parameters, const Transpo
     kernel_.multiply(Product<T>{Extent{rows, in, layout_.units(l)}, Left<T>{d, stride, 1},
                                 Right<T>{transposed.of(l), in_stride}, Result<T>{below, in_stride}, Origin<T>{},
                                 f == Activation::Relu ? Finish::RectifyBack : Finish::None, taken(l)});
-    if (l == 0 && layout_.straight()) {
+    if (l == 0 && layout_.has_skip()) {
       const std::size_t last = layout_.layers() - 1;
       kernel_.multiply(Product<T>{
-          Extent{rows, in, layout_.units(last)}, Left<T>{straight_back_.data(), layout_.stride(last), 1},
+          Extent{rows, in, layout_.units(last)}, Left<T>{skip_back_.data(), layout_.stride(last), 1},
           Right<T>{transposed.of(last + 1), in_stride}, Result<T>{below, in_stride}, Origin<T>{below, in_stride}});
     }
     d = below;
@@ -322,7 +322,7 @@ void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
   };
   clear(0, layout_.weights_at(0));
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    clear(layout_.biases_at(l), l + 1 < layout_.layers() ? layout_.weights_at(l + 1) : layout_.straight_at());
+    clear(layout_.biases_at(l), l + 1 < layout_.layers() ? layout_.weights_at(l + 1) : layout_.skip_at());
   }
   clear(layout_.gaps_at(), layout_.size());
 }
@@ -362,8 +362,8 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
     const std::size_t stride = layout_.stride(l), units = layout_.units(l);
     T* free = back_[(l + 1) % 2].data() == d ? back_[l % 2].data() : back_[(l + 1) % 2].data();
     add_products(layout_.inputs(l), n, taken(l), units, d, free, fresh, gradient.data() + layout_.weights_at(l));
-    if (layout_.straight() && l + 1 == layout_.layers()) {
-      add_products(layout_.inputs(0), n, taken(0), units, d, free, fresh, gradient.data() + layout_.straight_at());
+    if (layout_.has_skip() && l + 1 == layout_.layers()) {
+      add_products(layout_.inputs(0), n, taken(0), units, d, free, fresh, gradient.data() + layout_.skip_at());
     }
     if (!layout_.norm(l)) return kernel_.add_rows(Rows<T>{d, n, units, stride}, gradient.data() + layout_.biases_at(l));
     for (std::size_t j = 0; j < layout_.units(l); ++j) {
@@ -456,7 +456,7 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
       }
     };
     put(dense_at_[layout_.embeddings() + l], layout_.inputs(l), true, taken(l));
-    if (layout_.straight() && l == last) put(dense_at_.back(), layout_.inputs(0), false, taken(0));
+    if (layout_.has_skip() && l == last) put(dense_at_.back(), layout_.inputs(0), false, taken(0));
   });
 }
 

@@ -23,7 +23,7 @@ struct Draw {
   std::size_t batch = 0;
 };
 
-// The weights of the layers, units by inputs, for the way back. Layer 0, and a straight path as if it were a layer
+// The weights of the layers, units by inputs, for the way back. Layer 0, and a skip connection as if it were a layer
 // more, are in it only if there are embeddings to reach.
 template <class T>
 class Transposed {
@@ -34,7 +34,7 @@ class Transposed {
 
  private:
   std::size_t lowest_;
-  bool straight_ = false;
+  bool skip_ = false;
   std::vector<std::size_t> at_;
   AlignedVector<T> values_;
 };
@@ -103,7 +103,7 @@ class Pass {
   AlignedVector<T> scaled_;                        // batch normalisation's zhat, laid out like values_
   AlignedVector<T> means_, variances_, inverses_;  // of the block, a row of the widest layer for each layer
   AlignedVector<T> back_[2];        // gradients with respect to a layer's linear values, this layer's and the next's
-  AlignedVector<T> straight_back_;  // that of the output layer, kept for the embeddings behind a straight path
+  AlignedVector<T> skip_back_;  // that of the output layer, kept for the embeddings behind a skip connection
   AlignedVector<T> z_, y_, soft_, weight_, offset_;  // the loss's block, column by column
   std::vector<T> unused_gaps_;
   std::vector<std::size_t> dense_at_;  // where embeddings and layers begin in the order of Layout::each

@@ -299,7 +299,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
                    Span<T>(parameters));
   if (!beginning.linear.empty()) start_from_linear(network, layout, beginning.linear, Span<T>(parameters));
   if (!beginning.parameters.empty()) pack_parameters<T>(layout, beginning.parameters, parameters);
-  const bool stands = network.straight || !beginning.parameters.empty();  // in the first epoch
+  const bool stands = network.skip || !beginning.parameters.empty();  // in the first epoch
   Trained<T> result;
   result.parameters = parameters;
   Reached so_far;

@@ -73,7 +73,7 @@ struct Watch {
 };
 
 // What is known of the first prediction: the output layer's first biases, and then the gaps, as far as they are given;
-// or, for a network with a straight path, the dense parameters of the linear model that it starts from, unless empty.
+// or, for a network with a skip connection, the dense parameters of the linear model that it starts from, unless empty.
 struct Beginning {
   Span<const double> output_bias{};
   Span<const double> linear{};
@@ -93,7 +93,7 @@ struct Trained {
   Stopped stopped = Stopped::Epochs;
 };
 
-// The first epoch of a network with a straight path, or of one that learns on, is its start as it stands, so that
+// The first epoch of a network with a skip connection, or of one that learns on, is its start as it stands, so that
 // validation rows can choose it.
 //
 // `training` and `validation` are row numbers of the table; `validation` may be empty, then the last epoch counts as

@@ -65,7 +65,7 @@ rich_model <- function() {
   withr::with_seed(2, brief(small_kilns(), target = "outcome") |> prepare(
     only = glaze, categories = "embedding", missing = "own"
   ) |>
-    wire("8 gelu norm > dropout 0.1 > 5 tanh start=orthogonal") |>
+    wire("8 gelu norm > dropout 0.1 > 5 tanh init=orthogonal") |>
       regimen(epochs = 4, restarts = 3, keep = "ensemble", measures = "accuracy") |>
     single(progress = "none"))
 }

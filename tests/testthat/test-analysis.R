@@ -88,7 +88,7 @@ test_that("every purpose that is drawn for has a stream", {
 test_that("a network that has learned from more rows than are known again is trained, and knows some of them", {
   table <- data.frame(x = seq_len(most_rows_known + 10) %% 977, y = seq_len(most_rows_known + 10) %% 11)
   b <- brief(table, target = "y", task = "regression") |> hold_out(validation = 0, test = 0, rotate = 0, seed = 1)
-  model <- train(wire(b, "direct") |> regimen(method = "adam", epochs = 1, seed = 1), progress = "none")
+  model <- train(wire(b, "linear") |> regimen(method = "adam", epochs = 1, seed = 1), progress = "none")
   expect_false(model$seen$all)
 })
 
@@ -111,14 +111,14 @@ test_that("a new task is one object: registered, it goes from a brief to an appr
   expect_equal(read_brief(file)$task, "middling")
 })
 
-test_that("the direct network of a logarithm carries a smearing factor of its own", {
+test_that("the linear model of a logarithm carries a smearing factor of its own", {
   table <- transform(small_crossings(), passengers = passengers + 1)
-  direct <- function(wiring) {
+  linear <- function(wiring) {
     b <- brief(table, target = "passengers", task = "regression") |>
       prepare(target = "log") |> wire(wiring) |> regimen(epochs = 40, seed = 3) |> hold_out(seed = 3)
-    appraise(single(b, progress = "none"))$measures$direct
+    appraise(single(b, progress = "none"))$measures$linear
   }
-  expect_equal(direct("8 tanh"), direct("3 relu"))
+  expect_equal(linear("8 tanh"), linear("3 relu"))
 })
 
 test_that("verbs show their arguments", {

@@ -13,12 +13,12 @@ test_that("every measure stands beside its baseline, with its interval", {
   expect_equal(sum(a$confusion), a$n)
   expect_true(all(m$low <= m$value + 1e-9 & m$value <= m$high + 1e-9))
   shown <- paste(format(a), collapse = "\n")
-  expect_match(shown, "measure +network +95 % interval +always sound +direct")
+  expect_match(shown, "measure +network +95 % interval +always sound +skip")
   expect_match(shown, "measure +training +validation +test")
   expect_match(shown, "burst .*crazed .*sound .*warped .*recall +precision +F1")
   expect_match(
     withr::with_options(list(cli.width = 140), paste(format(a), collapse = "\n")),
-    "always sound +direct +training +validation"
+    "always sound +skip +training +validation"
   )
 })
 
@@ -61,7 +61,7 @@ test_that("training, validation and test rows stand side by side", {
   expect_identical(quick_model(many, "y", epochs = 1)$judged$training$key, big$judged$training$key)
 })
 
-test_that("the direct wiring on the same rows is that of a brief wired so", {
+test_that("the linear wiring on the same rows is that of a brief wired so", {
   model <- quick_model(small_crossings(), "passengers", epochs = 200)
   a <- appraise(model)
   m <- a$measures
@@ -73,20 +73,20 @@ test_that("the direct wiring on the same rows is that of a brief wired so", {
   )
   # more inputs than the glm has, so at most as high a deviance on the training rows
   expect_lt(
-    appraise(model, rows = "training")$measures$direct[m$measure == "Poisson deviance"],
+    appraise(model, rows = "training")$measures$linear[m$measure == "Poisson deviance"],
     deviance(fit) / nobs(fit) + 0.01
   )
-  direct <- withr::with_seed(
+  linear <- withr::with_seed(
     1,
     brief(small_crossings(), "passengers") |>
-      wire("direct") |> single(progress = "none")
+      wire("linear") |> single(progress = "none")
   )
-  expect_equal(m$direct, appraise(direct)$measures$value, tolerance = 1e-6)
-  expect_null(direct$direct)
-  expect_null(appraise(direct)$worth)
-  expect_equal(m$difference, m$value - m$direct)
+  expect_equal(m$linear, appraise(linear)$measures$value, tolerance = 1e-6)
+  expect_null(linear$linear)
+  expect_null(appraise(linear)$worth)
+  expect_equal(m$difference, m$value - m$linear)
   expect_equal(a$worth$verdict, "same")
-  expect_true("direct_is_as_good" %in% notes(a)$code)
+  expect_true("linear_is_as_good" %in% notes(a)$code)
   better <- appraise(quick_model(kilns, epochs = 60))
   expect_equal(better$worth$verdict, "better")
   expect_match(paste(format(better), collapse = " "), "The hidden layers help: cross-entropy")

@@ -67,7 +67,7 @@ test_that("the table that a file names is read from beside the file", {
 
 test_that("mistakes in a file name their key", {
   reading <- function(...) read_brief(text = paste(c("target: outcome", ...), collapse = "\n"))
-  expect_fails(reading("wirring: direct"), "The brief has no setting `wirring`", "Did you mean `wiring`?")
+  expect_fails(reading("wirring: linear"), "The brief has no setting `wirring`", "Did you mean `wiring`?")
   expect_fails(reading("regimen: {epoch: 5}"), "`regimen` has no setting `epoch`", "Did you mean `epochs`?")
   expect_fails(reading("regimen: {epochs: many}"), "`regimen.epochs` can't be", "\"many\"")
   expect_fails(reading("hold_out: {test: 2}"), "`hold_out.test`")
@@ -75,7 +75,7 @@ test_that("mistakes in a file name their key", {
   expect_fails(reading("regimen: 5"), "`regimen` must hold settings")
   expect_fails(reading("hold_out: [a"), "is not YAML")
   expect_fails(read_brief(text = "- a\n- b\n"), "no keys")
-  expect_fails(read_brief(text = "wiring: direct"), "no `target`")
+  expect_fails(read_brief(text = "wiring: linear"), "no `target`")
   expect_fails(read_brief("no/such/brief.yml"), "There is no file")
   expect_fails(read_brief(tempdir()), "is a folder")
 })

@@ -117,7 +117,7 @@ test_that("a setting that is said is in force, at its default too", {
     changed <- do.call(regimen, c(list(b), stats::setNames(list(value), name)))
     expect_identical(changed$regimen[[name]], value)
     candidates <- rotation_candidates(settle(changed))
-    own <- candidates[names(candidates) != "direct"]
+    own <- candidates[names(candidates) != "linear"]
     for (a in own) if (!grepl("tanh", a$brief$wiring)) expect_equal(in_force(a, name), value)
     if (name != "method") expect_equal(in_force(settle(quick(changed)), name), value)
   }
@@ -150,7 +150,7 @@ test_that("a brief that a verb gives is seen", {
 
 test_that("a method for the linear model and its wiring are said in any order", {
   b <- brief(small_kilns(), target = "outcome")
-  expect_identical(regimen(b, method = "newton") |> wire("direct"), wire(b, "direct") |> regimen(method = "newton"))
+  expect_identical(regimen(b, method = "newton") |> wire("linear"), wire(b, "linear") |> regimen(method = "newton"))
   expect_fails(train(regimen(b, method = "newton"), progress = "none"), "newton", "without hidden layers")
   expect_fails(regimen(b, method = "newton") |> wire("8 tanh"), "newton", "without hidden layers")
 })

@@ -112,10 +112,10 @@ test_that("results are kept, opened and lined up", {
   )
   expect_equal(read_result("inputs.sift")$k, 5)
   expect_equal(
-    hylomath("folds", "kilns.yml", "--k", "3", "--keep", "direct.folds", "--set", "wiring=direct", "--quiet")$status, 0
+    hylomath("folds", "kilns.yml", "--k", "3", "--keep", "linear.folds", "--set", "wiring=linear", "--quiet")$status, 0
   )
   expect_match(paste(hylomath("show", "large.folds")$out, collapse = " "), "outcome: 3 folds")
-  lined <- hylomath("lineup", "large.folds", "direct.folds")
+  lined <- hylomath("lineup", "large.folds", "linear.folds")
   expect_match(paste(lined$out, collapse = " "), "2 briefs on the same 479 out-of-fold rows")
   wrong <- hylomath("lineup", "large.folds", "kilns.csv")
   expect_equal(wrong$status, 2)

@@ -33,7 +33,7 @@ test_that("counts with many zeros are held as often where many are expected as w
   }
   held <- vapply(1:6, function(seed) {
     b <- brief(draw(seed, 1500), target = "y", task = "count") |> hold_out(calibration = 0.4, seed = seed)
-    model <- single(wire(b, "direct"), progress = "none")
+    model <- single(wire(b, "linear"), progress = "none")
     new <- draw(100 + seed, 3000)
     p <- predict(model, new, type = "interval")
     tapply(p$low <= new$y & new$y <= p$high, rank_bands(new$x, 3), mean)

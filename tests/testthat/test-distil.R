@@ -1,12 +1,12 @@
 base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
   regimen(epochs = 15, seed = 7, method = "adam") |> hold_out(seed = 5)
 
-test_that("at temperature 1 a direct student is glm's fit to labels and the teacher's probabilities, weighted", {
+test_that("at temperature 1 a linear student is glm's fit to labels and the teacher's probabilities, weighted", {
   d <- withr::with_seed(
     4, { x <- rnorm(400); data.frame(x = x, y = ifelse(runif(400) < plogis(1.5 * x), "yes", "no")) }
   )
   b <- brief(d, "y") |>
-    wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
+    wire("linear") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
     regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-9), seed = 3)
   teacher <- single(wire(b, "3 tanh") |> regimen(l2 = 0.01, epochs = 50), progress = "none")
   student <- distil(teacher, b, temperature = 1, label_share = 0.4, k = 0, progress = "none")
@@ -22,7 +22,7 @@ test_that("at temperature 1 a direct student is glm's fit to labels and the teac
 test_that("a taught student of numbers is one trained on the blend", {
   d <- withr::with_seed(4, { x <- rnorm(300); data.frame(x = x, y = x + x^2 + rnorm(300)) })
   b <- brief(d, "y") |>
-    wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
+    wire("linear") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
     regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
   teacher <- single(wire(b, "4 tanh") |> regimen(l2 = 0.001, epochs = 60), progress = "none")
   student <- distil(teacher, b, label_share = 0.25, k = 0, progress = "none")
@@ -36,7 +36,7 @@ test_that("a taught student of numbers is one trained on the blend", {
 test_that("rows without a target are learned from the teacher alone", {
   d <- withr::with_seed(4, { x <- rnorm(300); data.frame(x = x, y = x + rnorm(300)) })
   b <- brief(d[1:200, ], "y") |>
-    wire("direct") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
+    wire("linear") |> hold_out(test = 0.2, validation = 0, seed = 2) |>
     regimen(method = "lbfgs", l2 = 0, epochs = 500, stop = list(gradient = 1e-10), seed = 3)
   teacher <- single(b, progress = "none")
   student <- distil(teacher, b, label_share = 1, unlabelled = d[201:300, "x", drop = FALSE], k = 0, progress = "none")

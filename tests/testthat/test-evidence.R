@@ -2,7 +2,7 @@
 # search, and targets that are the same one several times.
 
 linear_model <- function(b) {
-  train(b |> wire("direct") |> hold_out(rotate = 0, validation = 0, test = 0), progress = "none")
+  train(b |> wire("linear") |> hold_out(rotate = 0, validation = 0, test = 0), progress = "none")
 }
 
 test_that("of several classes the penalty is where the evidence is highest", {
@@ -39,7 +39,7 @@ test_that("a target that is there several times has the penalty that it has once
   table$y2 <- table$y3 <- table$y
   inputs <- paste0("X", 1:8)
   l2_of <- function(targets, method = "auto", loss = "auto") {
-    b <- brief(table[c(inputs, targets)], target = targets) |> wire("direct")
+    b <- brief(table[c(inputs, targets)], target = targets) |> wire("linear")
     linear_model(regimen(b, method = method, loss = loss))$evidence_l2
   }
   once <- l2_of("y")

@@ -118,7 +118,7 @@ test_that("several fits in one call are the fits one by one", {
 test_that("folds are lined up fold by fold", {
   b <- seeded(kilns, "outcome")
   large <- folds(b, k = 4, progress = "none")
-  small <- folds(wire(b, "direct"), k = 4, progress = "none")
+  small <- folds(wire(b, "linear"), k = 4, progress = "none")
   found <- lineup(large = large, small = small)
   own <- found$models[found$models$model == "small", ]
   d <- small$each[["cross-entropy"]] - large$each[["cross-entropy"]]
@@ -138,7 +138,7 @@ test_that("out-of-fold predictions make intervals that hold on test rows", {
   f <- folds(b, k = 5, progress = "none")
   covered <- appraise(calibrate(model, f))$coverage
   expect_equal(covered$held, 0.9, tolerance = 0.03)
-  expect_fails(calibrate(model, folds(wire(b, "direct"), k = 3, progress = "none")), "its `wiring` differs")
+  expect_fails(calibrate(model, folds(wire(b, "linear"), k = 3, progress = "none")), "its `wiring` differs")
   expect_fails(calibrate(model, 3), "what folds() returns")
 })
 

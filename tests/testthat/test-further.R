@@ -27,7 +27,7 @@ test_that("a training that was cut short goes on to the same bits, by any method
   cases <- list(
     rotation = short_brief() |> hold_out(rotate = 3), adam = quick(short_brief(method = "adam")),
     lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
-    straight = quick(short_brief(method = "rmsprop") |> wire("6 elu + direct")),
+    skip = quick(short_brief(method = "rmsprop") |> wire("6 elu + skip")),
     ensemble = quick(short_brief(method = "adam", restarts = 3, keep = "ensemble")),
     met = met_brief() |> regimen(seed = 1, epochs = 12),
     numbers = quick(brief(small_crossings(), target = "passengers", task = "regression") |> wire("4 tanh") |>
@@ -255,10 +255,10 @@ test_that("a refit learns from all rows and carries the measures of its former a
   # of a network without hidden layers it is the linear model of all rows
   early <- crossings[1:400, c("fare", "hour", "passengers")]
   b <- brief(early, target = "passengers", task = "regression")
-  direct <- train(wire(b, "direct") |> regimen(l2 = 0), progress = "none")
+  linear <- train(wire(b, "linear") |> regimen(l2 = 0), progress = "none")
   line <- lm(passengers ~ fare + hour, early)
   expect_equal(
-    predict(refit(direct, early, progress = "none"), crossings)$prediction,
+    predict(refit(linear, early, progress = "none"), crossings)$prediction,
     unname(predict(line, crossings)), tolerance = 1e-5
   )
 })

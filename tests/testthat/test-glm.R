@@ -2,7 +2,7 @@
 # agree with R's own fits. Full batches, no penalty, every row for training.
 
 optimum <- function(b, rate, epochs = 4000) {
-  b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
+  b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("linear") |>
     regimen(
       method = "momentum", learning_rate = rate, batch_size = 1e5, epochs = epochs, l2 = 0, stop = "none", seed = 1
     ) |>
@@ -11,7 +11,7 @@ optimum <- function(b, rate, epochs = 4000) {
 
 # The same by a method that looks at the whole table in double precision.
 exact_optimum <- function(b, method = "lbfgs", ...) {
-  b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
+  b |> prepare(target = "none") |> hold_out(validation = 0, test = 0) |> wire("linear") |>
     regimen(method = method, epochs = 5000, l2 = 0, stop = "none", seed = 1, ...) |> single(progress = "none")
 }
 
@@ -41,7 +41,7 @@ zw <- data.frame(lapply(table[c("a", "b", "c")], weighted_scale, table$w), table
 inputs_of <- function(target) set_columns(brief(table, target = target), keep = c(a, b, c))
 with_weights <- function(b) set_columns(b, weight = w)
 
-test_that("direct regression is least squares", {
+test_that("linear regression is least squares", {
   expect_equal(
     fitted_coefficients(optimum(inputs_of("number"), 0.05)), unname(coef(lm(number ~ a + b + c, z))), tolerance = 1e-4
   )
@@ -51,7 +51,7 @@ test_that("direct regression is least squares", {
   )
 })
 
-test_that("direct classification is logistic regression", {
+test_that("linear classification is logistic regression", {
   reference <- glm(factor(yes) ~ a + b + c, binomial, z)
   expect_equal(fitted_coefficients(optimum(inputs_of("yes"), 0.3)), unname(coef(reference)), tolerance = 1e-4)
   weighted <- suppressWarnings(glm(factor(yes) ~ a + b + c, binomial, zw, weights = w))
@@ -60,7 +60,7 @@ test_that("direct classification is logistic regression", {
   )
 })
 
-test_that("a direct count model is Poisson regression", {
+test_that("a linear count model is Poisson regression", {
   expect_equal(
     fitted_coefficients(optimum(inputs_of("n"), 0.05)), unname(coef(glm(n ~ a + b + c, poisson, z))), tolerance = 1e-4
   )
@@ -106,7 +106,7 @@ test_that("an exposure is glm's offset", {
   }
 })
 
-test_that("a direct model with the gamma loss is gamma regression with a logarithmic link", {
+test_that("a linear model with the gamma loss is gamma regression with a logarithmic link", {
   g <- withr::with_seed(5, transform(table, size = rgamma(400, 3, 3 / exp(1 + 0.5 * a - b))))
   zg <- data.frame(scale(g[c("a", "b", "c")]), size = g$size)
   model <- exact_optimum(set_columns(brief(g, target = "size"), keep = c(a, b, c)), loss = "gamma")
@@ -115,7 +115,7 @@ test_that("a direct model with the gamma loss is gamma regression with a logarit
   expect_equal(found, unname(coef(glm(size ~ a + b + c, Gamma("log"), zg, epsilon = 1e-14))), tolerance = 1e-6)
 })
 
-test_that("a direct ordinal model has the optimum of its likelihood", {
+test_that("a linear ordinal model has the optimum of its likelihood", {
   o <- withr::with_seed(
     6,
     transform(
@@ -144,10 +144,10 @@ test_that("a direct ordinal model has the optimum of its likelihood", {
   expect_equal(loss_curves(model)$training[model$best_epoch], reference$value / 400, tolerance = 1e-8)
 })
 
-test_that("direct models of medians and quantiles find those of each level of a category", {
+test_that("linear models of medians and quantiles find those of each level of a category", {
   t <- withr::with_seed(7, data.frame(level = rep(c("u", "v"), each = 300), y = c(rexp(300), 5 + rexp(300, 0.5))))
   fit <- function(loss) {
-    brief(t, target = "y") |> hold_out(validation = 0, test = 0) |> wire("direct") |>
+    brief(t, target = "y") |> hold_out(validation = 0, test = 0) |> wire("linear") |>
       regimen(
         method = "adam", loss = loss, learning_rate = 0.02, schedule = "cosine", batch_size = 600, epochs = 4000,
         l2 = 0, stop = "none", seed = 1

@@ -6,7 +6,7 @@ same_rows <- function(wiring, seed = 3, ...) withr::with_seed(
 
 test_that("models are evaluated on the same rows, and compared row by row", {
   large <- same_rows("24 relu > 12 relu")
-  small <- same_rows("direct")
+  small <- same_rows("linear")
   found <- lineup(large = large, small = small)
   expect_equal(found$models$model[1], "large")
   a <- appraise(large)
@@ -26,7 +26,7 @@ test_that("models are evaluated on the same rows, and compared row by row", {
   expect_equal(own$mcnemar, binom.test(only[1], sum(only))$p.value)
   expect_equal(own$parameters, length(trained_network(small)$parameters))
   expect_true(all(found$models$microseconds > 0))
-  expect_equal(found$settings$small[found$settings$setting == "wiring"], "direct")
+  expect_equal(found$settings$small[found$settings$setting == "wiring"], "linear")
   expect_false("hold_out.seed" %in% found$settings$setting)
   expect_match(paste(format(found), collapse = "\n"), "Their briefs differ in")
   expect_identical(as.data.frame(found), found$models)
@@ -39,20 +39,20 @@ test_that("numbers and several targets are lined up too", {
     brief(boats, c("litres_mile", "engine_kw")) |>
       hold_out(seed = 3) |> wire(wiring) |> regimen(epochs = 10) |> single(progress = "none")
   )
-  found <- lineup(fit("4 tanh"), fit("direct"), data = boats)
+  found <- lineup(fit("4 tanh"), fit("linear"), data = boats)
   expect_equal(found$first, "model 1")
   expect_setequal(unique(found$measures$target), c("litres_mile", "engine_kw"))
   expect_null(found$models$mcnemar)
 })
 
 test_that("models that can't be compared are refused", {
-  one <- same_rows("direct")
+  one <- same_rows("linear")
   expect_fails(lineup(one), "Two models at least")
-  expect_fails(lineup(a = one, b = same_rows("direct", seed = 4)), "don't have the same test rows", "hold_out(seed = )")
+  expect_fails(lineup(a = one, b = same_rows("linear", seed = 4)), "don't have the same test rows", "hold_out(seed = )")
   expect_fails(lineup(one, quick_model(small_crossings(), "passengers")), "don't predict the same")
   expect_fails(lineup(a = one, a = one), "Two models are called")
   expect_fails(lineup(one, kilns), "number 2 is")
-  other <- same_rows("direct", seed = 4)
+  other <- same_rows("linear", seed = 4)
   # of a table those rows that neither has learned from
   shared <- intersect(one$judged$test$key, other$judged$test$key)
   expect_equal(lineup(a = one, b = other, data = kilns)$n, length(shared))

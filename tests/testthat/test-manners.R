@@ -82,7 +82,7 @@ test_that("C: the command says what was there, what is lacking and what comes fi
 })
 
 test_that("C: results are tables, parts are known row by row, and the largest confusions are printed", {
-  b <- brief(boats, target = "litres_mile") |> hold_out(seed = 1) |> wire("direct") |> regimen(seed = 1)
+  b <- brief(boats, target = "litres_mile") |> hold_out(seed = 1) |> wire("linear") |> regimen(seed = 1)
   f <- folds(b, k = 3, progress = "none")
   v <- vary(b, l2 = c(0.01, 0.1), k = 2, progress = "none")
   s <- sift(set_columns(b, keep = c(crew, mass_t)), k = 2, direction = "ranking", progress = "none")

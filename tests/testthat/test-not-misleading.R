@@ -38,7 +38,7 @@ test_that("B3: two columns that make the target, and what is too good, are asked
     expect_true("pair_gives_target_away" %in% look(b$table, target = "all")$notes$code)
   }
   expect_false("pair_gives_target_away" %in% noted(quick_model(transform(t, all = day + 2 * night + z), "all")))
-  exact <- brief(transform(t, all = 3 * day + z), target = "all") |> wire("direct") |> single(progress = "none")
+  exact <- brief(transform(t, all = 3 * day + z), target = "all") |> wire("linear") |> single(progress = "none")
   expect_match(said_of(appraise(exact), "too_good"), "Do the inputs, alone or together, hold the target")
   model <- quick_model(crossings, "passengers", epochs = 30)
   expect_match(printed(importance(model, crossings, repeats = 2)), "more than ten times as high. Is it known before")
@@ -146,9 +146,9 @@ test_that("B10: notes say what was left unsaid, and stay silent where it isn't s
   drift <- withr::with_seed(1, data.frame(when = as.Date("2020-01-01") + 1:800, x = rnorm(800)))
   drift$y <- drift$x + 3 * sin(seq_len(800) / 25)
   b <- brief(drift, target = "y") |> set_columns(order = when) |> prepare(dates = "none") |> hold_out(by = "ordered")
-  expect_match(said_of(appraise(single(wire(b, "direct"), progress = "none")), "errors_go_together"), "too short")
+  expect_match(said_of(appraise(single(wire(b, "linear"), progress = "none")), "errors_go_together"), "too short")
   still <- transform(drift, y = x + withr::with_seed(2, rnorm(800)))
-  steady <- single(wire(with_table(b, still), "direct"), progress = "none")
+  steady <- single(wire(with_table(b, still), "linear"), progress = "none")
   expect_false("errors_go_together" %in% noted(appraise(steady)))
   # a validation loss that only jitters has not risen
   run <- function(validation) list(

@@ -8,7 +8,7 @@ plenty <- withr::with_seed(
 )
 
 test_that("a good network on a plain table is left in peace", {
-  expect_equal(setdiff(codes(appraise(quick_model(plenty, "y", epochs = 100))), "direct_is_as_good"), character())
+  expect_equal(setdiff(codes(appraise(quick_model(plenty, "y", epochs = 100))), "linear_is_as_good"), character())
 })
 
 test_that("predictions of one class only, and classes never predicted, are told", {
@@ -40,8 +40,8 @@ test_that("networks that are no better than nothing, or than no hidden layers, a
         regimen(epochs = 200, l2 = 0, method = "adam") |> single(progress = "none")
     )
   )
-  expect_true(all(c("direct_is_better", "overfits") %in% codes(worse)))
-  expect_false(any(c("direct_is_better", "direct_is_as_good") %in% codes(appraise(quick_model(kilns, epochs = 60)))))
+  expect_true(all(c("linear_is_better", "overfits") %in% codes(worse)))
+  expect_false(any(c("linear_is_better", "linear_is_as_good") %in% codes(appraise(quick_model(kilns, epochs = 60)))))
 })
 
 test_that("epochs that were too few, or too many, are told", {

@@ -17,7 +17,7 @@ fitted_model <- function(table, wiring, ..., target = "y", held = 0.2) {
     train(progress = "none")
 }
 codes <- function(model) notes(model)$code
-straight_fit <- function(table, ...) fitted_model(table, "direct", method = "newton", l2 = 0, ..., held = 0)
+linear_fit <- function(table, ...) fitted_model(table, "linear", method = "newton", l2 = 0, ..., held = 0)
 
 test_that("constant, duplicated, collinear and outlying inputs, and far scales, leave a least-squares fit alone", {
   tables <- list(
@@ -33,7 +33,7 @@ test_that("constant, duplicated, collinear and outlying inputs, and far scales, 
     table$y <- table$y / scale
     expected <- unname(fitted(lm(y ~ ., table)))
     table$y <- table$y * scale
-    prediction <- predict(straight_fit(table), table)$prediction / scale
+    prediction <- predict(linear_fit(table), table)$prediction / scale
     expect_equal(prediction, expected, tolerance = 1e-5, info = name)
     for (wiring in c("5 tanh", "8 relu norm")) {
       model <- fitted_model(table, wiring, epochs = 60)
@@ -52,7 +52,7 @@ test_that("numbers beyond reckoning are refused before training", {
     "beyond what is reckoned with" = data.frame(x1, y = y * 1e300), "is infinite in" = data.frame(x1 = 1 / (x1 > 0), y)
   )
   for (i in seq_along(tables)) {
-    expect_error(fitted_model(tables[[i]], "direct"), names(tables)[i], class = "hylomath_error")
+    expect_error(fitted_model(tables[[i]], "linear"), names(tables)[i], class = "hylomath_error")
   }
 })
 
@@ -60,7 +60,7 @@ test_that("rows that weigh nothing have no say, and a class of one row is no tro
   table <- data.frame(x1, x2, y, w = rep(0:1, n / 2))
   table$y[table$w == 0] <- 1e6
   weighted <- brief(table, target = "y") |> set_columns(weight = w) |>
-    hold_out(rotate = 0, validation = 0, test = 0) |> wire("direct") |> regimen(method = "newton", l2 = 0) |>
+    hold_out(rotate = 0, validation = 0, test = 0) |> wire("linear") |> regimen(method = "newton", l2 = 0) |>
     train(progress = "none")
   expected <- predict(lm(y ~ x1 + x2, table, weights = w), table)
   expect_equal(predict(weighted, table)$prediction, unname(expected), tolerance = 1e-5)
@@ -70,7 +70,7 @@ test_that("rows that weigh nothing have no say, and a class of one row is no tro
   )
 
   rare <- data.frame(x1, x2, y = replace(sign, 3, "rare"))
-  expect_error(fitted_model(rare, "direct"), "\"rare\" has 1 row", class = "hylomath_error")
+  expect_error(fitted_model(rare, "linear"), "\"rare\" has 1 row", class = "hylomath_error")
   model <- fitted_model(rare, "4 tanh", epochs = 30, held = 0)
   expect_equal(rowSums(predict(model, rare, type = "probability")), rep(1, n), tolerance = 1e-6, ignore_attr = TRUE)
   every <- data.frame(x1 = x1[1:9], y = letters[1:9])
@@ -82,7 +82,7 @@ test_that("rows that weigh nothing have no say, and a class of one row is no tro
 test_that("classes that can be told apart, and probabilities of 0 and 1, give finite figures", {
   apart <- data.frame(x1, x2, y = ifelse(x1 > 0, "yes", "no"))
   for (model in list(
-    straight_fit(apart), fitted_model(apart, "8 relu", method = "adam", learning_rate = 1, epochs = 300, held = 0)
+    linear_fit(apart), fitted_model(apart, "8 relu", method = "adam", learning_rate = 1, epochs = 300, held = 0)
   )) {
     p <- predict(model, apart, type = "probability")
     expect_true(all(p$probability_yes >= 0 & p$probability_yes <= 1))
@@ -96,12 +96,12 @@ test_that("huge counts and denormal weights are learned as others are", {
   counts <- data.frame(x1, x2, y = 1e9 * rpois(n, exp(1 + x1 / 2)))
   expected <- unname(fitted(suppressWarnings(glm(y ~ x1 + x2, poisson, counts))))
   model <- brief(counts, target = "y", task = "count") |> hold_out(rotate = 0, validation = 0, test = 0) |>
-    wire("direct") |> regimen(method = "newton", l2 = 0, loss = "poisson") |> train(progress = "none")
+    wire("linear") |> regimen(method = "newton", l2 = 0, loss = "poisson") |> train(progress = "none")
   expect_equal(predict(model, counts)$prediction, expected, tolerance = 1e-5)
 
   table <- data.frame(x1, x2, y, w = 1e-200)
   light <- function(w) brief(transform(table, w = w), target = "y") |> set_columns(weight = w) |>
-    hold_out(rotate = 0, validation = 0, test = 0) |> wire("direct") |> regimen(method = "newton", l2 = 0)
+    hold_out(rotate = 0, validation = 0, test = 0) |> wire("linear") |> regimen(method = "newton", l2 = 0)
   refused <- tryCatch(train(light(1e-320), progress = "none"), hylomath_error = function(e) NULL)
   expect_true(is.null(refused) || all(is.finite(predict(refused, table)$prediction)))
   expect_equal(

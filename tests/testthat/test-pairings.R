@@ -41,7 +41,7 @@ roles_that_meet <- list(
 
 networks_that_meet <- list(
   rotation = function(b) wire(b, "3 tanh") |> hold_out(rotate = 3, seed = 1),
-  one = function(b) wire(b, "3 tanh") |> quick(), linear = function(b) wire(b, "direct")
+  one = function(b) wire(b, "3 tanh") |> quick(), linear = function(b) wire(b, "linear")
 )
 
 brief_of_pairing <- function(task, role, network, table) {
@@ -134,7 +134,7 @@ test_that("counted rows and the same rows written out come to the same, in every
     trained <- function(table, counted, l2 = 0.01) {
       columns <- c("load", "wind", "quay", "boat", "times", "part", target)
       b <- brief(table[columns], target = target) |> set_columns(keep = c(load, wind, quay)) |>
-        hold_out(parts = part, seed = 1) |> wire("direct") |> regimen(method = "newton", l2 = l2, seed = 1)
+        hold_out(parts = part, seed = 1) |> wire("linear") |> regimen(method = "newton", l2 = l2, seed = 1)
       if (counted) b <- set_columns(b, weight = times, weight_is = "counts")
       train(b, progress = "none")
     }

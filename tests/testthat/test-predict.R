@@ -57,10 +57,10 @@ test_that("class weights change the prediction and not the meaning of a probabil
 })
 
 test_that("the positive class decides what the single output means, not what is predicted", {
-  b <- withr::with_seed(1, brief(recovery, target = "returned") |> wire("direct") |> regimen(seed = 1))
+  b <- withr::with_seed(1, brief(recovery, target = "returned") |> wire("linear") |> regimen(seed = 1))
   yes <- single(b, progress = "none")
   no <- single(
-    withr::with_seed(1, brief(recovery, target = "returned", positive = "no") |> wire("direct") |> regimen(seed = 1)),
+    withr::with_seed(1, brief(recovery, target = "returned", positive = "no") |> wire("linear") |> regimen(seed = 1)),
     progress = "none"
   )
   expect_gt(
@@ -88,7 +88,7 @@ test_that("an exposure scales a count and is asked for", {
   m <- withr::with_seed(1, brief(t, "n") |> set_columns(exposure = days) |> prepare(numbers = "none") |> hold_out(
     validation = 0, test = 0
   ) |>
-    wire("direct") |> regimen(
+    wire("linear") |> regimen(
       method = "momentum", learning_rate = 0.02, batch_size = 1e4, epochs = 3000, l2 = 0
     ) |> single(progress = "none"))
   reference <- coef(glm(n ~ x + offset(log(days)), poisson, t))

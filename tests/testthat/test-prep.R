@@ -220,7 +220,7 @@ test_that("a log target is predicted as a mean, or as a median where that is ask
   t <- withr::with_seed(4, data.frame(x = runif(3000)))
   t$y <- exp(1 + 2 * t$x + withr::with_seed(5, rnorm(3000, 0, 0.8)))
   fit <- function(target) withr::with_seed(
-    1, brief(t, "y") |> prepare(target = target) |> wire("direct") |> single(progress = "none")
+    1, brief(t, "y") |> prepare(target = target) |> wire("linear") |> single(progress = "none")
   )
   mean_model <- fit("log")
   median_model <- fit("log_median")

@@ -126,9 +126,9 @@ test_that("the model says which rule ended training", {
   model <- quick_model(small_crossings(), "passengers", epochs = 1e6, stop = list(seconds = 0.05), method = "adam")
   expect_true("out_of_time" %in% notes(model)$code)
   expect_match(paste(format(model), collapse = " "), "by the time limit")
-  direct <- brief(boats, target = "litres_mile") |>
-    wire("direct") |> regimen(method = "lbfgs", stop = "none", epochs = 5000) |> training()
-  expect_equal(direct$stopped, "converged")
+  linear <- brief(boats, target = "litres_mile") |>
+    wire("linear") |> regimen(method = "lbfgs", stop = "none", epochs = 5000) |> training()
+  expect_equal(linear$stopped, "converged")
 })
 
 test_that("a smooth curve of sixty points is learned to 1e-5 of its variance by the default", {

@@ -84,7 +84,7 @@ test_that("every object that has a report has one, whatever its task", {
   b <- brief(small_kilns(), "outcome") |> quick() |> regimen(epochs = 3) |> hold_out(seed = 2)
   counts <- brief(small_crossings(), "passengers") |> regimen(epochs = 3)
   models <- withr::with_seed(1, list(
-    a = train(b, progress = "none"), b = train(wire(b, "direct"), progress = "none"),
+    a = train(b, progress = "none"), b = train(wire(b, "linear"), progress = "none"),
     turns = train(hold_out(counts, rotate = 3), progress = "none"),
     several = train(quick(brief(boats, c("litres_mile", "mass_t"))), progress = "none")
   ))
@@ -138,7 +138,7 @@ test_that("the command writes reports of models, lineups and results", {
   utils::write.csv(small_kilns(300), "k.csv", row.names = FALSE)
   hylomath("brief", "k.csv", "-t", "outcome", "-o", "k.yml", "--set", "regimen.epochs=4", "-q")
   hylomath("train", "k.yml", "-o", "a.hylo", "--quick", "-q")
-  hylomath("train", "k.yml", "-o", "b.hylo", "--quick", "-q", "--set", "wiring=direct")
+  hylomath("train", "k.yml", "-o", "b.hylo", "--quick", "-q", "--set", "wiring=linear")
   hylomath("folds", "k.yml", "--k", "2", "--keep", "k.folds", "--set", "hold_out.rotate=0", "-q")
   cases <- list(
     list(c("a.hylo", "k.csv"), "a.html", "What each input does"),

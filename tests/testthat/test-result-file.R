@@ -28,7 +28,7 @@ test_that("every kind of result is the same after it was written and read", {
     expect_fails(suppressMessages(there_and_back(a)), "its `by_column` is not that of one")
     expect_no_warning(format(a))
   })
-  l <- lineup(f, folds(wire(b, "direct"), k = 3, repeats = 2, progress = "none"))
+  l <- lineup(f, folds(wire(b, "linear"), k = 3, repeats = 2, progress = "none"))
   expect_identical(there_and_back(l), l)
 })
 

@@ -6,14 +6,14 @@ fitted <- function(table, target, ..., task = NULL) {
 
 # ---- A1 -----------------------------------------------------------------------------------------------------------
 
-test_that("A1: the direct network is the linear model where inputs nearly repeat each other", {
+test_that("A1: the linear model is found where inputs nearly repeat each other", {
   table <- withr::with_seed(1, {
     x <- rnorm(600)
     x2 <- x + 0.03 * rnorm(600)
     data.frame(x, x2, y = (x - x2) / 0.03 + 0.1 * rnorm(600))
   })
   a <- appraise(fitted(table, "y"))
-  expect_lt(a$measures$direct[1], 0.12)
+  expect_lt(a$measures$linear[1], 0.12)
   expect_equal(a$worth$verdict, "worse")
 })
 
@@ -35,7 +35,7 @@ test_that("A1: without a penalty coefficients are those of lm and glm, to a mill
   )
   for (target in names(cases)) {
     b <- brief(t, target = target) |> set_columns(keep = c(a, b, c)) |> hold_out(validation = 0, test = 0)
-    model <- b |> wire("direct") |> regimen(l2 = 0, seed = 1) |> single(progress = "none")
+    model <- b |> wire("linear") |> regimen(l2 = 0, seed = 1) |> single(progress = "none")
     expect_equal(model$brief$regimen$method, "newton")
     w <- coef(model)$output
     own <- c(w[4, ], w[1:3, ])
@@ -56,7 +56,7 @@ test_that("A1: with its own penalty it is as good on fresh rows, at any number o
       data.frame(x, x2, y = 5 * (x - x2) + rnorm(n + 4000))
     })
     new <- all[-seq_len(n), ]
-    b <- brief(all[seq_len(n), ], target = "y") |> hold_out(validation = 0, test = 0) |> wire("direct")
+    b <- brief(all[seq_len(n), ], target = "y") |> hold_out(validation = 0, test = 0) |> wire("linear")
     own <- mean((new$y - predict(single(regimen(b, seed = 1), progress = "none"), new)$prediction)^2)
     expect_lt(log(own / mean((new$y - predict(lm(y ~ x + x2, all[seq_len(n), ]), new))^2)), 0.05)
   }
@@ -83,12 +83,12 @@ test_that("A3: a model that was calibrated by folds can be recalibrated", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(seed = 2) |> regimen(epochs = 10, seed = 3)
   model <- recalibrate(calibrate(single(b, progress = "none"), small_folds(b)))
   expect_equal(model$predictor$recalibration$method, "platt")
-  expect_false(is.null(model$direct$recalibration))
+  expect_false(is.null(model$linear$recalibration))
   expect_s3_class(appraise(model), "hylomath_appraisal")
 })
 
 test_that("A4: folds of anything else are refused", {
-  b <- brief(boats, target = "litres_mile") |> hold_out(seed = 2) |> wire("direct") |> regimen(seed = 3)
+  b <- brief(boats, target = "litres_mile") |> hold_out(seed = 2) |> wire("linear") |> regimen(seed = 3)
   model <- single(b, progress = "none")
   others <- list(
     regimen = regimen(b, l2 = 0.3), columns = set_columns(b, drop = crew), hold_out = hold_out(b, seed = 9),
@@ -222,7 +222,7 @@ test_that("A7: the interval of an importance heeds who gives the values too", {
 test_that("A8: a wrong prediction costs the same on either side", {
   t <- withr::with_seed(1, data.frame(x = rnorm(400), error = rnorm(400)))
   t <- transform(t, y = ifelse(x + 0.2 * error > 0, "in", "out"), error = NULL)
-  model <- brief(t, target = "y", positive = "out") |> wire("direct") |> hold_out(seed = 1) |>
+  model <- brief(t, target = "y", positive = "out") |> wire("linear") |> hold_out(seed = 1) |>
     regimen(seed = 1, l2 = 0) |>
     single(progress = "none")
   far <- data.frame(x = c(-60, 60))

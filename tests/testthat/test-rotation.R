@@ -92,7 +92,7 @@ test_that("an open wiring is blended by what was predicted out of fold, and neve
   model <- turned(rotating(wiring = "auto", epochs = 20))
   shares <- tapply(model$members$share, model$members$network, sum)
   expect_equal(sum(shares), 1)
-  expect_true("direct" %in% names(shares))
+  expect_true("linear" %in% names(shares))
   own <- judged_in_part(model, "rotation")
   alone <- tapply(model$members$loss * model$members$predicted, model$members$network, sum) / length(own$row)
   expect_lte(mean_loss(model$predictor, own), min(alone) + 1e-9)
@@ -142,7 +142,7 @@ test_that("what rows stop or hold out by themselves doesn't rotate, and says why
   expect_equal(settle(b)$hold_out$rotate, 8)
   why <- function(b) settle(b)$single
   singles <- list(
-    "there are validation rows" = hold_out(b, validation = 0.1), "`direct` has one minimum" = wire(b, "direct"),
+    "there are validation rows" = hold_out(b, validation = 0.1), "`linear` has one minimum" = wire(b, "linear"),
     "there are several starts" = regimen(b, restarts = 2), "so says the brief" = quick(b)
   )
   for (text in names(singles)) expect_identical(why(singles[[text]]), text)
@@ -293,8 +293,8 @@ test_that("networks that take turns are made one, and what it costs is said", {
 
 test_that("models of one table are lined up, whatever trained them", {
   b <- rotating(small_kilns())
-  found <- lineup(turns = turned(b), one = turned(quick(b)), direct = turned(wire(quick(b), "direct")))
-  expect_equal(found$models$model, c("turns", "one", "direct"))
+  found <- lineup(turns = turned(b), one = turned(quick(b)), linear = turned(wire(quick(b), "linear")))
+  expect_equal(found$models$model, c("turns", "one", "linear"))
 })
 
 test_that("in order of time the networks that predict have learned the newest rows", {

@@ -85,7 +85,7 @@ test_that("probabilities are put right for other shares of the classes", {
     data.frame(x = stats::rnorm(n, ifelse(yes, 1.5, 0)), y = ifelse(yes, "yes", "no"))
   }
   withr::local_seed(4)
-  model <- brief(draw(4000, 0.5), target = "y") |> wire("direct") |> train(progress = "none")
+  model <- brief(draw(4000, 0.5), target = "y") |> wire("linear") |> train(progress = "none")
   new <- draw(2000, 0.1)
   trained <- model$baseline$share$yes
   p <- predict(model, new, "both", shares = c(yes = 0.1))

@@ -100,10 +100,10 @@ test_that("validation rows can evaluate, with fewer epochs first", {
 
 test_that("preparation, methods and whole wirings can be searched, and what the brief refuses is passed over", {
   s <- quick_scout(
-    prepare.numbers = c("zscore", "robust", "rank_normal"), wiring = c("direct", "4 tanh", "8 relu > 4 relu"),
+    prepare.numbers = c("zscore", "robust", "rank_normal"), wiring = c("linear", "4 tanh", "8 relu > 4 relu"),
     budget = 8
   )
-  expect_true(all(s$trials$wiring %in% c("direct", "4 tanh", "8 relu > 4 relu", "auto")))
+  expect_true(all(s$trials$wiring %in% c("linear", "4 tanh", "8 relu > 4 relu", "auto")))
   mixed <- quick_scout(
     regimen(base(), method = "auto"), method = c("adam", "lbfgs"), batch_size = c(32, 64), budget = 6
   )
@@ -150,7 +150,7 @@ test_that("what can't be searched is refused before any training", {
   expect_fails(quick_scout(units = bounds(0, 8)), "`units` must be a whole number from 1")
   expect_fails(quick_scout(learning_rate = bounds(-1, 1)), "learning_rate")
   expect_fails(bounds(3, 2), "nothing between")
-  expect_fails(quick_scout(wiring = "direct", units = 1:3), "can't both be searched")
+  expect_fails(quick_scout(wiring = "linear", units = 1:3), "can't both be searched")
   expect_fails(quick_scout(units = c(2, 2)), "a value twice")
 })
 

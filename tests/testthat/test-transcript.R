@@ -10,8 +10,8 @@ on <- function(target, ..., keep = inputs) {
 cases <- list(
   classes = on("class") |> wire("5 relu > dropout 0.1 > 4 gelu"),
   ordered = on("class") |> regimen(loss = "ordinal") |> wire("4 softplus"),
-  two = on("yes", positive = "no") |> wire("4 silu > 3 elu + direct") |> regimen(class_weights = "even"),
-  weighted = on("class") |> regimen(class_weights = list(low = 5, middling = 1, high = 1, top = 2)) |> wire("direct"),
+  two = on("yes", positive = "no") |> wire("4 silu > 3 elu + skip") |> regimen(class_weights = "even"),
+  weighted = on("class") |> regimen(class_weights = list(low = 5, middling = 1, high = 1, top = 2)) |> wire("linear"),
   numbers = on("number") |> prepare(numbers = "periodic", categories = "ordinal") |> wire("4 sine > 3 gaussian"),
   logarithm = on("positive") |> prepare(target = "log", numbers = "piecewise", missing = "flag") |> wire("5 selu"),
   medians = on("positive") |> prepare(target = "log_median", numbers = "robust", clip = 0.05) |> wire("4 leaky_relu"),
@@ -175,7 +175,7 @@ test_that("databases predict as the model does", {
 test_that("a C program reads numbers by their point and nothing else, and is clean as a library", {
   skip_if(Sys.which("gcc") == "", "there is no gcc")
   table <- withr::with_seed(1, data.frame(x = rnorm(100)))
-  model <- brief(transform(table, y = 2 * x), "y") |> wire("direct") |> single(progress = "none")
+  model <- brief(transform(table, y = 2 * x), "y") |> wire("linear") |> single(progress = "none")
   code <- transcribe(model, "c")
   program <- compiled(code)
   read <- function(cell) suppressWarnings(system2(program, input = cell, stdout = TRUE, stderr = FALSE))

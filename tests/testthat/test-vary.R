@@ -20,7 +20,7 @@ test_that("any key of a brief can be varied, and its own value is what others ar
   expect_equal(numbers$against, "zscore")
   expect_true(is.na(numbers$values$difference[2]))
   expect_identical(numbers$folds$zscore$predictions, folds(base(), k = 2, progress = "none")$predictions)
-  wirings <- vary(base(), wiring = c("direct", "4 tanh"), k = 2, progress = "none")
+  wirings <- vary(base(), wiring = c("linear", "4 tanh"), k = 2, progress = "none")
   expect_match(paste(format(wirings), collapse = "\n"), "wiring +cross-entropy +spread")
   expect_identical(setting_path("learning_rate"), c("regimen", "learning_rate"))
 })

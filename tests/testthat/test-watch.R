@@ -112,7 +112,7 @@ test_that("a watch names what it measures: a root of mean squares, in the unit o
     x <- rnorm(n)
     data.frame(x, y = 10 * x + rnorm(n, 0, noise))
   }
-  model <- train(brief(rows(600, 10), target = "y") |> wire("direct"), progress = "none")
+  model <- train(brief(rows(600, 10), target = "y") |> wire("linear"), progress = "none")
   newer <- rows(500, 10.2)
   found <- watch_model(model, newer)
   rmse <- sqrt(mean((predict(model, newer)$prediction - newer$y)^2))

@@ -3,17 +3,17 @@ canonical <- function(text) format_wiring(parse_wiring(text))
 test_that("the notation is read and written again in one canonical form", {
   expect_equal(canonical("24 relu > dropout 0.2 > 12 tanh"), "24 relu > dropout 0.2 > 12 tanh")
   expect_equal(canonical("  24   relu>12 tanh  l2=1e-4"), "24 relu > 12 tanh l2=0.0001")
-  expect_equal(canonical("direct"), "direct")
+  expect_equal(canonical("linear"), "linear")
   expect_equal(canonical("dropout 0.5 > 8 logistic rate=0.5 l1=0.01"), "dropout 0.5 > 8 logistic l1=0.01 rate=0.5")
   expect_equal(canonical("dropout 0.1"), "dropout 0.1")
   expect_equal(
-    canonical("8 gelu start=uniform norm l2=0 > 4 sine start=normal:0.5"),
-    "8 gelu norm l2=0 start=uniform:0.1 > 4 sine start=normal:0.5"
+    canonical("8 gelu init=uniform norm l2=0 > 4 sine init=normal:0.5"),
+    "8 gelu norm l2=0 init=uniform:0.1 > 4 sine init=normal:0.5"
   )
-  expect_equal(canonical("8 elu>4 elu+direct  rate=2 l2=1e-2"), "8 elu > 4 elu + direct l2=0.01 rate=2")
-  expect_equal(canonical("8 elu l2=1e+2 > dropout 0.1 + direct"), "8 elu l2=100 > dropout 0.1 + direct")
+  expect_equal(canonical("8 elu>4 elu+skip  rate=2 l2=1e-2"), "8 elu > 4 elu + skip l2=0.01 rate=2")
+  expect_equal(canonical("8 elu l2=1e+2 > dropout 0.1 + skip"), "8 elu l2=100 > dropout 0.1 + skip")
   texts <- c(
-    "3 identity", "2 tanh + direct", "5 selu norm rate=0 start=orthogonal", "direct",
+    "3 identity", "2 tanh + skip", "5 selu norm rate=0 init=orthogonal", "linear",
     "dropout 0.3 > 4 relu > dropout 0.1"
   )
   for (text in texts) expect_equal(canonical(canonical(text)), canonical(text))
@@ -25,8 +25,8 @@ test_that("a layer's parts arrive where they belong", {
   expect_equal(
     w$layers[[1]],
     list(
-      units = 24, activation = "relu", dropout = 0.2, l1 = 0.5, l2 = NULL, rate = 1, norm = FALSE, start = "usual",
-      spread = 0.1
+      units = 24, activation = "relu", dropout = 0.2, l1 = 0.5, l2 = NULL, rate = 1, norm = FALSE, init = "usual",
+      init_scale = 0.1
     )[names(w$layers[[1]])]
   )
   expect_equal(w$layers[[2]]$rate, 2)
@@ -47,20 +47,20 @@ test_that("a mistake is shown at its place with what was expected there", {
   expect_fails(parse_wiring("24 relu > dropout 1.2 > 3 relu"), "character 19", "from 0 to below 1")
   expect_fails(parse_wiring("24 relu l3=1"), "character 9", "l1=value")
   expect_fails(parse_wiring("24 relu nrom"), "character 9", "Expected `norm`")
-  expect_fails(parse_wiring("24 relu start=hee"), "character 9", "Did you mean `he`?")
-  expect_fails(parse_wiring("24 relu start=he:0.2"), "`he` takes no spread")
-  expect_fails(parse_wiring("24 relu start=normal:0"), "above 0")
+  expect_fails(parse_wiring("24 relu init=hee"), "character 9", "Did you mean `he`?")
+  expect_fails(parse_wiring("24 relu init=he:0.2"), "`he` takes no spread")
+  expect_fails(parse_wiring("24 relu init=normal:0"), "above 0")
   expect_fails(parse_wiring("24 relu l1=-1"), "character 9", "a number from 0")
-  expect_fails(parse_wiring("24 relu > direct"), "stands alone")
+  expect_fails(parse_wiring("24 relu > linear"), "stands alone")
   expect_fails(parse_wiring("4 relu > dropout 0.1 > dropout 0.1"), "follows another one")
   expect_fails(parse_wiring(""), "Expected a layer")
-  expect_fails(parse_wiring("4 relu + dirct"), "character 8", "Expected `direct` behind the `+`")
-  expect_fails(parse_wiring("4 relu +"), "character 8", "Expected `direct`")
-  expect_fails(parse_wiring("direct + direct"), "character 1", "behind a `+`")
-  expect_fails(parse_wiring("dropout 0.1 + direct"), "character 13", "behind hidden layers")
-  expect_fails(parse_wiring("4 relu + direct > 3 relu"), "character 17", "ends the wiring")
-  expect_fails(parse_wiring("4 relu + direct + direct"), "character 17", "l1=value")
-  expect_fails(parse_wiring("4 relu + direct start=he"), "character 17", "l1=value")
-  expect_fails(parse_wiring("4 relu + direct l2=-1"), "character 17", "a number from 0")
+  expect_fails(parse_wiring("4 relu + dirct"), "character 8", "Expected `skip` behind the `+`")
+  expect_fails(parse_wiring("4 relu +"), "character 8", "Expected `skip`")
+  expect_fails(parse_wiring("linear + skip"), "character 1", "stands alone")
+  expect_fails(parse_wiring("dropout 0.1 + skip"), "character 13", "behind hidden layers")
+  expect_fails(parse_wiring("4 relu + skip > 3 relu"), "character 17", "ends the wiring")
+  expect_fails(parse_wiring("4 relu + skip + skip"), "character 17", "l1=value")
+  expect_fails(parse_wiring("4 relu + skip init=he"), "character 17", "l1=value")
+  expect_fails(parse_wiring("4 relu + skip l2=-1"), "character 17", "a number from 0")
   expect_fails(parse_wiring("0 relu"), "1 to 65536")
 })

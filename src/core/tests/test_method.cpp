@@ -5,7 +5,7 @@
 
 #include "helpers.hpp"
 #include "method.hpp"
-#include "start.hpp"
+#include "init.hpp"
 #include "train.hpp"
 
 using namespace hylo_test;
@@ -306,19 +306,19 @@ TEST_CASE("max_norm bounds each hidden unit's incoming weights, and a rate of 0 
 TEST_CASE("starting weights have the spread of their rule") {
   const std::size_t in = 200, out = 100;
   std::vector<double> w(in * out);
-  const auto spread = [&](Start start, Activation activation = Activation::Tanh) {
+  const auto spread = [&](Init init, Activation activation = Activation::Tanh) {
     Stream stream({5, 0, 0, Purpose::Start});
-    start_weights(start, activation, in, out, stream, w);
+    init_weights(init, activation, in, out, stream, w);
     double square = 0;
     for (double x : w) square += x * x;
     return std::sqrt(square / double(w.size()));
   };
-  CHECK(spread({StartRule::Usual, 0}) == Approx(std::sqrt(2.0 / 300)).epsilon(0.02));
-  CHECK(spread({StartRule::Usual, 0}, Activation::Gelu) == Approx(std::sqrt(2.0 / 200)).epsilon(0.02));
-  CHECK(spread({StartRule::Usual, 0}, Activation::Selu) == Approx(std::sqrt(1.0 / 200)).epsilon(0.02));
-  CHECK(spread({StartRule::Uniform, 0.3}) == Approx(0.3 / std::sqrt(3.0)).epsilon(0.02));
-  CHECK(spread({StartRule::Normal, 0.3}) == Approx(0.3).epsilon(0.02));
-  spread({StartRule::Orthogonal, 0});
+  CHECK(spread({InitRule::Usual, 0}) == Approx(std::sqrt(2.0 / 300)).epsilon(0.02));
+  CHECK(spread({InitRule::Usual, 0}, Activation::Gelu) == Approx(std::sqrt(2.0 / 200)).epsilon(0.02));
+  CHECK(spread({InitRule::Usual, 0}, Activation::Selu) == Approx(std::sqrt(1.0 / 200)).epsilon(0.02));
+  CHECK(spread({InitRule::Uniform, 0.3}) == Approx(0.3 / std::sqrt(3.0)).epsilon(0.02));
+  CHECK(spread({InitRule::Normal, 0.3}) == Approx(0.3).epsilon(0.02));
+  spread({InitRule::Orthogonal, 0});
   for (std::size_t a : {0, 7, 99}) {
     for (std::size_t b : {0, 7, 99}) {
       double along = 0;
@@ -326,7 +326,7 @@ TEST_CASE("starting weights have the spread of their rule") {
       CHECK(along == Approx(a == b ? 1 : 0).margin(1e-12));
     }
   }
-  spread({StartRule::Same, 0});
+  spread({InitRule::Same, 0});
   CHECK(w[3 * out + 3] == 1);
   CHECK(w[3 * out + 4] == 0);
 }

@@ -390,8 +390,8 @@ TEST_CASE("what is kept of a training goes on to the same bits") {
     check_continues<float>(spec, table, regimen, 60);
   }
   const auto plain = network_of(4, {5}, Activation::Tanh, 1, Output::Identity, 0, 1e-3);
-  auto straight = plain;
-  straight.straight = StraightSpec{};
+  auto skip = plain;
+  skip.skip = SkipSpec{};
   const auto linear = network_of(4, {}, Activation::Tanh, 1, Output::Logistic, 0, 1e-3);
   const auto numbers = table_of<double>(200, 4, 1, Output::Identity),
              yes = table_of<double>(200, 4, 1, Output::Logistic);
@@ -401,7 +401,7 @@ TEST_CASE("what is kept of a training goes on to the same bits") {
       regimen.optimiser.method = method;
       regimen.optimiser.evidence = evidence && method == Method::Levenberg;
       check_continues<double>(plain, numbers, regimen, 40);
-      check_continues<double>(straight, numbers, regimen, 0);
+      check_continues<double>(skip, numbers, regimen, 0);
     }
   }
   for (bool evidence : {false, true}) {

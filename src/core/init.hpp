@@ -1,12 +1,12 @@
-// Starting weights of a layer.
+// Initial weights of a layer.
 //
 //   Usual       Lecun for selu, He for relu and its kin (leaky_relu, elu, gelu, silu, softplus), otherwise Glorot
 //   Glorot      uniform in +-sqrt(6 / (inputs + units))                 (Glorot and Bengio 2010)
 //   He          normal, variance 2 / inputs                             (He et al. 2015)
 //   Lecun       normal, variance 1 / inputs                             (LeCun et al. 1998)
 //   Orthogonal  orthonormal rows or columns, whichever are fewer        (Saxe, McClelland, Ganguli 2014)
-//   Uniform     uniform in +-spread
-//   Normal      normal, standard deviation spread
+//   Uniform     uniform in +-scale
+//   Normal      normal, standard deviation scale
 //   Same        1 from each input to the unit of the same number, otherwise 0
 #pragma once
 #include <cstddef>
@@ -18,17 +18,17 @@
 
 namespace hylo {
 
-enum class StartRule { Usual, Glorot, He, Lecun, Orthogonal, Uniform, Normal, Same };
+enum class InitRule { Usual, Glorot, He, Lecun, Orthogonal, Uniform, Normal, Same };
 
-struct Start {
-  StartRule rule = StartRule::Usual;
-  double spread = 0.1;
+struct Init {
+  InitRule rule = InitRule::Usual;
+  double scale = 0.1;
 };
 
-StartRule start_named(std::string_view name);
+InitRule init_named(std::string_view name);
 
 // `weights` is inputs x units, dense.
-void start_weights(const Start& start, Activation activation, std::size_t inputs, std::size_t units, Stream& stream,
+void init_weights(const Init& init, Activation activation, std::size_t inputs, std::size_t units, Stream& stream,
                    Span<double> weights);
 
 }  // namespace hylo

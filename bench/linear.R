@@ -1,5 +1,5 @@
 # The network without hidden layers against the maximum of the likelihood by other means, on the same rows: the mean
-# logarithm of its loss on fresh rows over the reference's, and the largest. `Rscript bench/direct.R [tables]`.
+# logarithm of its loss on fresh rows over the reference's, and the largest. `Rscript bench/linear.R [tables]`.
 library(hylomath)
 options(hylomath.threads = 1)
 tables <- as.integer(c(commandArgs(TRUE), 200)[1])
@@ -145,7 +145,7 @@ one_table <- function(shape, task, n, seed) {
   all <- data.frame(s$x, y = tasks[[task]]$draw(s))
   d <- all[seq_len(n), ]
   new <- all[-seq_len(n), ]
-  b <- brief(d, target = "y", task = tasks[[task]]$task) |> hold_out(validation = 0, test = 0) |> wire("direct") |>
+  b <- brief(d, target = "y", task = tasks[[task]]$task) |> hold_out(validation = 0, test = 0) |> wire("linear") |>
     regimen(seed = 1, loss = tasks[[task]]$loss)
   model <- train(b, progress = "none")
   suppressWarnings(log(tasks[[task]]$own(model, new) / tasks[[task]]$reference(d, new)))

@@ -1,4 +1,4 @@
-// The straight path: connections from the inputs to the output layer beside the hidden ones.
+// The skip connection: connections from the inputs to the output layer beside the hidden ones.
 #include <catch.h>
 
 #include <cmath>
@@ -12,7 +12,7 @@ using namespace hylo_test;
 namespace {
 
 NetworkSpec straight(NetworkSpec spec, double l1 = 0, double l2 = 0, double rate = 1) {
-  spec.straight = {l1, l2, rate};
+  spec.skip = {l1, l2, rate};
   return spec;
 }
 
@@ -35,7 +35,7 @@ Regimen whole(Method method, std::size_t epochs) {
 
 }  // namespace
 
-TEST_CASE("a straight path has the gradient that finite differences find, beside every kind of layer and output") {
+TEST_CASE("a skip connection has the gradient that finite differences find, beside every kind of layer and output") {
   for (const KernelLevel* level : kernel_levels()) {
     for (const auto& [output, outputs] : {std::pair(Output::Identity, 2), std::pair(Output::Logistic, 1),
                                           std::pair(Output::Softmax, 3), std::pair(Output::Exponential, 1)}) {
@@ -61,7 +61,7 @@ TEST_CASE("a straight path has the gradient that finite differences find, beside
   }
 }
 
-TEST_CASE("embeddings are reached along a straight path too, and its Jacobian sums to the gradient") {
+TEST_CASE("embeddings are reached along a skip connection too, and its Jacobian sums to the gradient") {
   auto spec = straight(network_of(3, {4}, Activation::Sine, 2, Output::Identity));
   spec.embeddings = {{2, 2}};
   auto table = table_of<double>(300, 4, 2, Output::Identity);
@@ -86,7 +86,7 @@ TEST_CASE("embeddings are reached along a straight path too, and its Jacobian su
   for (std::size_t k = 0; k < sums.size(); ++k) CHECK(sums[k] == Approx(dense[k]).margin(1e-14));
 }
 
-TEST_CASE("a network with a straight path starts from the linear model and never falls behind it") {
+TEST_CASE("a network with a skip connection starts from the linear model and never falls behind it") {
   // a target that is linear in the inputs but for noise: hidden layers have nothing to add
   auto table = table_of<double>(200, 3, 1, Output::Identity);
   Stream stream({5, 0, 0, Purpose::Split});
@@ -120,7 +120,7 @@ TEST_CASE("a network with a straight path starts from the linear model and never
   CHECK_THROWS_AS(straight(linear_spec).validate(), std::invalid_argument);
 }
 
-TEST_CASE("a straight path has penalties and a rate of its own") {
+TEST_CASE("a skip connection has penalties and a rate of its own") {
   auto table = table_of<double>(60, 3, 1, Output::Identity);
   const auto rows = all_rows(60);
   const auto path = [&](double l2, double rate) {

@@ -3,12 +3,12 @@
 
 # Its predictor; NULL where the wiring is that already, or its training came to nothing. It shares the preparation and
 # the encoder's columns of the network's own spec, unless that has learned points for levels.
-fit_direct <- function(spec) {
+fit_linear <- function(spec) {
   a <- spec$analysis
   if (length(a$wiring$layers) == 0) return(NULL)
   thin <- a
-  thin$wiring <- parse_wiring("direct")
-  thin$regimen <- direct_regimen(a$regimen)
+  thin$wiring <- parse_wiring("linear")
+  thin$regimen <- linear_regimen(a$regimen)
   thin$part <- fewer_parts(a)
   preparation <- spec$learned$preparation
   sources <- spec$core$sources
@@ -21,11 +21,11 @@ fit_direct <- function(spec) {
   learned <- list(
     preparation = preparation, regimen = regimen_in_force(thin, function() preparation), wiring = thin$wiring
   )
-  direct <- fit_spec(thin, learned, sources = sources)
-  direct$analysis <- a
-  fit <- fit_network(direct, function(event) NULL)
+  linear <- fit_spec(thin, learned, sources = sources)
+  linear$analysis <- a
+  fit <- fit_network(linear, function(event) NULL)
   if (fit$stopped == "interrupted" || fit$best == 0) return(NULL)
-  new_predictor(direct, fit)
+  new_predictor(linear, fit)
 }
 
 # Another encoding of categories in place of one.
@@ -38,9 +38,9 @@ fewer_parts <- function(a) {
   part <- a$part
   for (name in c("training", "validation")) {
     rows <- rows_in(a, name)
-    if (length(rows) <= most_direct_rows) next
+    if (length(rows) <= most_linear_rows) next
     part[rows] <- NA
-    part[drawn_rows(rows, most_direct_rows, a$regimen$seed, "direct")] <- name
+    part[drawn_rows(rows, most_linear_rows, a$regimen$seed, "linear")] <- name
   }
   part
 }
