@@ -59,7 +59,7 @@ sanitize:
 # the package built with the sanitizers, and what crosses between R and the core tried on it; R itself leaks by design
 SANITIZED := train|stored|predict|score|prep|safe|numerical-trouble|weights
 # under TSan no other process can be begun, and memory has to lie where it always does
-THREADED := train|numerical-trouble|regimen|rotation|folds|predict
+THREADED := train|numerical-trouble|regimen|ensemble|folds|predict
 RHOME     = $$(R RHOME)
 TESTED    = library(testthat); test_dir('tests/testthat', filter = '^($(1))$$', package = 'hylomath', \
   load_package = 'installed', reporter = 'check', stop_on_failure = TRUE)
@@ -190,7 +190,7 @@ bench: install $(BUILD)/bench-step
 	@OPENBLAS_NUM_THREADS=1 $(RUN) bench/training.R
 	@$(RUN) bench/small-tables.R
 	@$(RUN) bench/generators.R
-	@$(RUN) bench/rotation.R
+	@$(RUN) bench/ensemble.R
 	@$(RUN) bench/reading.R
 	@$(RUN) bench/appraising.R
 	@$(RUN) bench/coverage.R

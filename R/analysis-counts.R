@@ -6,10 +6,10 @@
 #' @param each For a brief: whether to give the part of each row instead of counts.
 #' @param ... Not used.
 #' @return With `each`, a data frame with a row for each row of the table: `row`, its number, the id where there is one,
-#'   `part` (or why it is set aside), and for rows that rotate the `turn` in which they are predicted. Else a data frame
-#'   with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for classification a
-#'   column for each class with its share of the part. Rows that belong to no part are counted as `set aside: weight 0`,
-#'   `set aside: filtered`, `set aside: no target` and `set aside: missing value`.
+#'   `part` (or why it is set aside), and where an ensemble is trained the `fold` in which rows are predicted. Else a
+#'   data frame with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for
+#'   classification a column for each class with its share of the part. Rows that belong to no part are counted as `set
+#'   aside: weight 0`, `set aside: filtered`, `set aside: no target` and `set aside: missing value`.
 #' @examples
 #' parts_of(brief(kilns, target = "outcome"))
 #' @export
@@ -25,14 +25,14 @@ parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
 }
 
 # The parts as they are told, and why rows have none.
-told_parts <- c("rotation", "training", "validation", "calibration", "test")
+told_parts <- c("out_of_fold", "training", "validation", "calibration", "test")
 told_reasons <- c("weight 0", "filtered", "no target", "missing value")
 told_names <- c(told_parts, paste("set aside:", told_reasons))
 
 # Each row's place among them.
 told_places <- function(a) {
   place <- match(a$part, told_parts)
-  if (rotates(a)) place[place %in% match("training", told_parts)] <- 1L
+  if (is_ensemble(a)) place[place %in% match("training", told_parts)] <- 1L
   without <- which(is.na(place))
   place[without] <- length(told_parts) + match(a$aside[without], told_reasons)
   place
@@ -43,7 +43,7 @@ part_of_each <- function(a) {
   each <- data.frame(row = seq_along(part))
   each[a$roles$id] <- a$table[a$roles$id]
   each$part <- part
-  if (rotates(a)) each$turn <- a$turn
+  if (is_ensemble(a)) each$fold <- a$fold
   each
 }
 

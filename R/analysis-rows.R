@@ -5,7 +5,7 @@ part_names <- c("training", "validation", "calibration", "test")
 # The same analysis over other parts of its rows, trained by another seed: a fold.
 with_parts <- function(a, part, seed) {
   a$part <- part
-  a["turn"] <- list(NULL)
+  a["fold"] <- list(NULL)
   a$regimen$seed <- seed
   a
 }

@@ -18,9 +18,9 @@
 #   exposure   each row's exposure, n numbers above 0, or NULL
 #   aside      why a row takes no part, n texts: "weight 0", "filtered", "no target", "missing value", or NA for others
 #   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "judged"
-#   turn       where rows rotate the number of the part that each training row is in, see analysis-turns.R; NULL
+#   fold       where an ensemble is trained the fold that each training row is in, see analysis-ensemble.R; NULL
 #              otherwise
-#   single     why no rows rotate, a text, or NULL where they do
+#   single     why one network is trained, a text, or NULL where an ensemble is
 #   wiring     the parsed wiring, see wiring-parse.R
 #   regimen    the brief's regimen, whose "auto" regimen_in_force() settles once the preparation is learned
 #
@@ -46,7 +46,7 @@ settle <- function(b, table = b$table) {
     prepare = lapply(stats::setNames(nm = inputs), function(column) settings_for(b, column)), target = target,
     group = column_as(working, roles$group, as_label), weight = column_as(working, roles$weight, as.numeric),
     counts = weights_count(b$columns), exposure = column_as(working, roles$exposure, as.numeric),
-    aside = NULL, part = NULL, turn = NULL, single = NULL, wiring = parse_wiring(b$wiring), regimen = b[["regimen"]]
+    aside = NULL, part = NULL, fold = NULL, single = NULL, wiring = parse_wiring(b$wiring), regimen = b[["regimen"]]
   ), class = "hylomath_analysis")
   a$aside <- set_aside(a)
   if (!a$counts) a$weight <- scaled_importance(a$weight, is.na(a$aside))
@@ -78,7 +78,7 @@ check_analysis <- function(a) {
     "parts are known" = length(a$part) == n && all(a$part %in% c(part_names, "judged", NA)),
     "rows aside are in no part" = all(is.na(a$part[!is.na(a$aside)])),
     "learned rows have a target" = !anyNA(target_values(a, rows_in(a, "training"))),
-    "turns are along the table" = is.null(a$turn) || (length(a$turn) == n && all(a$part[!is.na(a$turn)] == "training")),
+    "folds are along the table" = is.null(a$fold) || (length(a$fold) == n && all(a$part[!is.na(a$fold)] == "training")),
     "there are training rows" = any(a$part %in% "training")
   )
   broken <- names(holds)[!(holds %in% TRUE)]

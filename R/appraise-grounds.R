@@ -9,7 +9,7 @@
 
 grounds_of <- function(model) {
   predictor <- model$predictor
-  parts <- intersect(c("rotation", "training", "validation"), names(model$judged))
+  parts <- intersect(c("out_of_fold", "training", "validation"), names(model$judged))
   list(
     target = predictor$target, baseline = model$baseline, costs = predictor$decision$rule$costs,
     beside = lapply(stats::setNames(nm = parts), function(part) judged_now(predictor, judged_in_part(model, part))),

@@ -128,5 +128,5 @@ appraised_places <- function(appraisal, data) {
 # The part that tells most of new rows.
 part_that_judges <- function(model) {
   if (!is.null(judged_in_part(model, "test"))) return("test")
-  if (!is.null(judged_in_part(model, "rotation"))) "rotation" else "validation"
+  if (!is.null(judged_in_part(model, "out_of_fold"))) "out_of_fold" else "validation"
 }

@@ -146,7 +146,7 @@ check_varies <- function(y, column) {
 
 # Held-out parts leave rows for training.
 check_shares <- function(how) {
-  if (!how$rotate %in% c("auto", 0)) check_rotation_alone(how)
+  if (!how$folds %in% c("auto", 0)) check_folds_alone(how)
   share <- function(part) if (identical(how[[part]], "auto")) 0 else how[[part]]
   if (share("validation") + share("test") + share("calibration") < 1) return()
   what <- "Validation (%s), test (%s) and calibration (%s) leave no rows for training."
@@ -156,11 +156,11 @@ check_shares <- function(how) {
   )
 }
 
-check_rotation_alone <- function(how) {
+check_folds_alone <- function(how) {
   other <- if (!how$validation %in% c("auto", 0)) "validation" else {
     intersect(c("validation_where", "parts"), names(how))
   }
   if (length(other) == 0) return()
-  what <- "`hold_out.rotate` and `hold_out.%s` both say what training is stopped by."
-  fail(sprintf(what, other[1]), "Rows that rotate take turns at it: leave one of them out.")
+  what <- "`hold_out.folds` and `hold_out.%s` both say what training is stopped by."
+  fail(sprintf(what, other[1]), "In an ensemble one fold stops each network: leave one of the two out.")
 }

@@ -4,12 +4,12 @@
 #' nothing but the appraisal. [parts_of()] shows the parts that come of it.
 #'
 #' @param b A brief.
-#' @param rotate Into how many parts the rows that are not held out are dealt, to take turns: each network learns from
-#'   all but two of them, is stopped by one and predicts the other, so that no row lies idle. `"auto"`: 8, unless
-#'   validation rows are asked for, the wiring is `linear`, there are several restarts, or rows are too few; 0 is one
-#'   network with validation rows of its own. See [train()], and [quick()] for one network.
+#' @param folds Into how many folds the rows that are not held out are dealt for a cross-validation ensemble: each
+#'   network learns from all but two of them, is stopped by one and predicts the other, so that no row lies idle.
+#'   `"auto"`: 8, unless validation rows are asked for, the wiring is `linear`, there are several restarts, or rows are
+#'   too few; 0 is one network with validation rows of its own. See [train()], and [quick()] for one network.
 #' @param validation,test,calibration Shares of the rows, from 0 to below 1. `"auto"`: a test of 0.2, of the same
-#'   rows whatever trains on the others; and validation rows of 0.15 where rows don't rotate.
+#'   rows whatever trains on the others; and validation rows of 0.15 where one network is trained.
 #' @param by `"stratified"` gives every part the same share of each class (for numbers: of each band of ranks, ten
 #'   bands where there are rows enough), `"random"` draws freely, `"ordered"` takes the last rows by the `order` column
 #'   as test, before them calibration and validation, `"key"` goes by a hash of the id (or group), so that a row stays
@@ -28,14 +28,14 @@
 #' brief(kilns, target = "outcome") |> hold_out(validation = 0.2, test = 0.2, seed = 11) |> parts_of()
 #' brief(kilns, target = "outcome") |> hold_out(test_where = fired_on >= "2025-06-01") |> parts_of()
 #' @export
-hold_out <- function(b, rotate = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
+hold_out <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                      validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
                      seed = draw_seed(), ...) {
   UseMethod("hold_out")
 }
 
 #' @export
-hold_out.hylomath_brief <- function(b, rotate = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
+hold_out.hylomath_brief <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                                     validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
                                     seed = draw_seed(), ...) {
   check_others(...)
@@ -47,7 +47,7 @@ hold_out.hylomath_brief <- function(b, rotate = NULL, validation = NULL, test = 
     format_expression(capture_expression(conditions[[name]], quoted(name)))
   })
   shares <- list(
-    rotate = rotate, validation = validation, test = test, calibration = calibration, by = by, seed = seed
+    folds = folds, validation = validation, test = test, calibration = calibration, by = by, seed = seed
   )
   given <- list(parts = select_columns(b, rlang::enquo(parts), "parts", one = TRUE))
   b$hold_out <- without_former_stop(b$hold_out, c(drop_nulls(shares), texts, drop_nulls(given)))
@@ -60,11 +60,11 @@ hold_out.hylomath_brief <- function(b, rotate = NULL, validation = NULL, test = 
 #' @export
 hold_out.default <- function(b, ...) wrong_object("hold_out", "a brief", b)
 
-# Rows rotate or are stopped by rows of their own: what is said last takes the place of the other.
+# An ensemble is trained, or one network that validation rows stop: what is said last takes the place of the other.
 without_former_stop <- function(how, said) {
   own <- intersect(c("validation", "validation_where", "parts"), names(said))
-  if (is.null(said$rotate) && length(own)) how$rotate <- "auto"
-  if (!is.null(said$rotate) && !said$rotate %in% c("auto", 0)) {
+  if (is.null(said$folds) && length(own)) how$folds <- "auto"
+  if (!is.null(said$folds) && !said$folds %in% c("auto", 0)) {
     if (!"validation" %in% own) how$validation <- "auto"
     how[setdiff(c("validation_where", "parts"), own)] <- NULL
   }
@@ -73,12 +73,12 @@ without_former_stop <- function(how, said) {
 
 #' One network, quickly
 #'
-#' By the rule several networks take turns and predict together, see [train()]. `quick()` asks for one: 15 % of the
+#' By the rule [train()] trains a cross-validation ensemble. `quick()` asks for one: 15 % of the
 #' rows stops it, the usual wiring is taken where none is named.
 #'
 #' @param b A brief.
 #' @param ... Not used.
-#' @return The brief, with `hold_out.rotate` 0.
+#' @return The brief, with `hold_out.folds` 0.
 #' @examples
 #' set.seed(1)
 #' brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -88,7 +88,7 @@ quick <- function(b, ...) UseMethod("quick")
 #' @export
 quick.hylomath_brief <- function(b, ...) {
   check_others(...)
-  set_section(b, "hold_out", list(rotate = 0))
+  set_section(b, "hold_out", list(folds = 0))
 }
 
 #' @export

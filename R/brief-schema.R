@@ -91,7 +91,7 @@ column_settings <- function() {
 
 hold_out_schema <- function() {
   list(
-    rotate = type_or_word("auto", type_rotate, "0 or a whole number from 3"),
+    folds = type_or_word("auto", type_ensemble_folds, "0 or a whole number from 3"),
     validation = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
     test = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
     calibration = type_number(0, 1, open_high = TRUE),
@@ -136,7 +136,7 @@ brief_defaults <- function() {
       numbers = "auto", clip = "auto", missing = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
       rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
     ),
-    hold_out = list(rotate = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
+    hold_out = list(folds = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
     rule = current_rule,
     wiring = "auto",
     regimen = list(
@@ -162,8 +162,8 @@ type_date_parts <- function(value, key) {
   intersect(known, parts)
 }
 
-# Into how many parts the rows are dealt that rotate; 0 for none.
-type_rotate <- function(value, key) {
+# The number of folds of the ensemble; 0 for none.
+type_ensemble_folds <- function(value, key) {
   value <- type_number(0, 100, whole = TRUE)(value, key)
   if (value %in% 1:2) {
     fail(sprintf("%s can't be %d: a network learns from all parts but two.", quoted(key), as.integer(value)))

@@ -65,7 +65,7 @@ demo_of_kilns <- function(shown) {
     ),
     told_step(
       paste(
-        "The rows that are no test rows take turns: each network learns from six parts of eight, stops by itself once",
+        "The other rows are dealt into eight folds: each network learns from six of them, stops by itself once",
         "another part says that it no longer gets better, and predicts the eighth, which it has not seen."
       ),
       "train kilns.yml -o kilns.hylo", shown
@@ -141,7 +141,7 @@ demo_of_recovery <- function(shown) {
     told_step(run = "train recovery.yml -o recovery.hylo", more = shown),
     told_step(
       paste(
-        "On the rows in their turns a threshold is chosen that finds four returns in five.",
+        "On the out-of-fold rows a threshold is chosen that finds four returns in five.",
         "What that costs is seen at once."
       ),
       "decide recovery.hylo --recall 0.8"

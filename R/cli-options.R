@@ -31,7 +31,7 @@ shared_options <- function() {
     ),
     json = cli_flag("--json", "Give the result as JSON on standard output."),
     quiet = cli_flag(c("-q", "--quiet"), "Say nothing but errors."),
-    quick = cli_flag("--quick", "Train one network in place of several that take turns."),
+    quick = cli_flag("--quick", "Train one network in place of an ensemble."),
     progress = cli_option(
       "--progress", "How progress is shown: line (one that is updated), lines, none, or auto.", "KIND",
       type_choice(c("line", "lines", "none", "auto")), default = "auto"

@@ -126,7 +126,7 @@ commands_to_judge <- function() {
         cli_option(
           "--rows",
           paste(
-            "Which rows of the model: test, validation, rotation, calibration or training.",
+            "Which rows of the model: test, validation, out_of_fold, calibration or training.",
             "With a table, it is the one that the model was trained on."
           ),
           "PART", type_choice(judged_parts)
@@ -269,7 +269,7 @@ commands_to_improve <- function() {
     ),
     scout = cli_command(
       paste(
-        "Search for better settings, evaluated by turns or folds, and write the brief with the best. Every fit is",
+        "Search for better settings, on out-of-fold rows or by folds, and write the brief with the best. Every fit is",
         "kept as it ends: a search that was killed goes on where it was when it is called again, and so does one",
         "whose budget is raised."
       ),
@@ -284,8 +284,8 @@ commands_to_improve <- function() {
         cli_option(
           "--judge",
           paste(
-            "turns where rows rotate (the default there, unless folds are spoken of), folds, or validation for the",
-            "brief's own validation rows."
+            "out_of_fold where an ensemble is trained (the default there, unless folds are asked for), folds, or",
+            "validation for the brief's own validation rows."
           ),
           "HOW", type_choice(search_judges)
         ),
@@ -309,7 +309,7 @@ commands_to_improve <- function() {
     distil = cli_command(
       paste(
         "Teach a small network by a large one, and compare teacher, student, and the student taught by labels alone on",
-        "the same folds. With the table that networks which take turns were trained on in place of a student, one",
+        "the same folds. With the table that an ensemble was trained on in place of a student, one",
         "network is made of them."
       ),
       takes = "TEACHER.hylo STUDENT.yml|TABLE.csv [UNLABELLED.csv]", files = 2:3, run = cli_distil,
@@ -386,7 +386,7 @@ commands_to_use <- function() {
           "--type",
           paste(
             "What is put beside the rows: prediction, probability, both, interval (numbers) or set (classes).",
-            "Intervals and sets need calibration rows, or rows that rotate."
+            "Intervals and sets need calibration rows or out-of-fold predictions."
           ),
           "TYPE", type_choice(c("auto", prediction_types))
         ),

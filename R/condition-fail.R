@@ -65,7 +65,7 @@ said_elsewhere <- function(word) {
     "patience|early" = "When training stops is set by regimen(stop = list(patience = )).",
     "class.?weight|balance" = "Rare classes are weighted by regimen(class_weights = \"even\").",
     "weight" = "Case weights are a column: set_columns(weight = ).",
-    "^k$|fold|cross" = "K-fold cross-validation is folds(b, k = ); networks take turns by hold_out(rotate = ).",
+    "^k$|fold|cross" = "K-fold cross-validation is folds(b, k = ); a cross-validation ensemble is hold_out(folds = ).",
     "scal|standardi|normali|impute|^na|encod|dummy|missing" = "How columns are prepared is set by prepare().",
     "split|hold.?out|share|fraction|strat" = "Which rows are held out is set by hold_out().",
     "threshold|cut.?off|cost" = "The rule by which classes are predicted is set by decide().",

@@ -37,7 +37,8 @@ conformal_obstacle <- function(model, level) {
   rows <- conformal_rows(model)
   if (is.null(rows)) {
     what <- "The model has no calibration rows, from which intervals are made."
-    return(list(what = what, try = "Hold some out and train again: hold_out(calibration = 0.15), or rotate."))
+    try <- "Hold some out and train again: hold_out(calibration = 0.15), or hold_out(folds = 8)."
+    return(list(what = what, try = try))
   }
   needed <- calibration_needed(level)
   # with too few groups intervals are infinite, which is said
@@ -51,8 +52,8 @@ conformal_obstacle <- function(model, level) {
   NULL
 }
 
-# The rows whose scores decide: those held out for it, else those that rotate.
-conformal_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "rotation")
+# The rows whose scores decide: those held out for it, else out-of-fold rows.
+conformal_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "out_of_fold")
 
 conformal_scale <- function(model) {
   unit <- task_of(target_in(model))$error_scale(target_in(model))
@@ -68,9 +69,9 @@ count_dispersion <- function(model) {
   max(excess, 0) / weighted_mean(pmax(prediction, 1e-6)^2, rows$weight)
 }
 
-# Whether each new row is measured by the networks of every turn.
-takes_turns <- function(model) {
-  is.null(judged_in_part(model, "calibration")) && !is.null(judged_in_part(model, "rotation")) &&
+# Whether each new row is measured by the networks of every fold.
+predicts_by_fold <- function(model) {
+  is.null(judged_in_part(model, "calibration")) && !is.null(judged_in_part(model, "out_of_fold")) &&
     is.null(conformal_obstacle(model, coverage_level))
 }
 
@@ -148,28 +149,28 @@ covered <- function(model, judged, resampling) {
   if (!is.null(conformal_obstacle(model, coverage_level))) return(NULL)
   rows <- conformal_rows(model)
   if (!is.null(too_few_groups(rows, coverage_level))) return(NULL)
-  turns <- takes_turns(model)
-  if (turns && is.null(judged$turn_ends)) return(NULL)
+  folds <- predicts_by_fold(model)
+  if (folds && is.null(judged$fold_ends)) return(NULL)
   target <- target_in(model)
   coverage <- if (has_classes(target)) {
-    inside <- if (turns) as.matrix(judged$turn_ends) else {
+    inside <- if (folds) as.matrix(judged$fold_ends) else {
       conformal_sets(target$classes, rows, judged$network, coverage_level)
     }
     covered_classes(target, unname(inside), judged, resampling)
   } else {
-    ends <- if (turns) ends_by_target(judged$turn_ends) else {
+    ends <- if (folds) ends_by_target(judged$fold_ends) else {
       conformal_intervals(model, judged$predictions, coverage_level)
     }
     covered_numbers(target, ends, judged, resampling)
   }
   coverage$proven <- NA
-  if (turns && has_theorem(model)) {
-    coverage$proven <- proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$turn)))
+  if (folds && has_theorem(model)) {
+    coverage$proven <- proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$fold)))
   }
   coverage
 }
 
-# Whether what is proven of networks that take turns is proven of this model: where the labels chose how much each
+# Whether what is proven of cross-validation ensembles is proven of this model: where the labels chose how much each
 # wiring counts, where the unit of a count's errors is learned of the same rows, where rows belong to groups or have
 # weights, and after refit() no theorem says so.
 has_theorem <- function(model) {
@@ -224,26 +225,26 @@ coverage_row <- function(of, hit, weight, size, resampling) {
 # `low` and `high` by target of rows of a working table; `predictions` are those that are given out.
 intervals_at <- function(model, table, predictions, level) {
   target <- target_in(model)
-  if (!takes_turns(model)) return(conformal_intervals(model, predictions, level))
-  by_turn <- predictions_by_turn(model$predictor, table)
+  if (!predicts_by_fold(model)) return(conformal_intervals(model, predictions, level))
+  by_fold <- predictions_by_fold(model$predictor, table)
   scale <- conformal_scale(model)
   lapply(seq_along(target$columns), function(i) {
-    turn_interval(scale, judged_in_part(model, "rotation"), by_turn, i, level)
+    fold_interval(scale, judged_in_part(model, "out_of_fold"), by_fold, i, level)
   })
 }
 
 # The classes inside; `plain` are the network's own predictions.
 sets_at <- function(model, table, plain, level) {
   classes <- target_in(model)$classes
-  if (!takes_turns(model)) return(conformal_sets(classes, conformal_rows(model), plain, level))
-  by_turn <- predictions_by_turn(model$predictor, table)
-  inside <- turn_sets(classes, judged_in_part(model, "rotation"), by_turn, level)
+  if (!predicts_by_fold(model)) return(conformal_sets(classes, conformal_rows(model), plain, level))
+  by_fold <- predictions_by_fold(model$predictor, table)
+  inside <- fold_sets(classes, judged_in_part(model, "out_of_fold"), by_fold, level)
   inside[is.na(plain$prediction), ] <- NA
   inside
 }
 
 # What evaluated rows keep of them: a data frame along the rows.
-turn_ends <- function(model, table, level) {
+fold_ends <- function(model, table, level) {
   if (has_classes(target_in(model))) {
     return(as.data.frame(sets_at(model, table, predictions_of(model$predictor, table), level), optional = TRUE))
   }

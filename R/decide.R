@@ -2,7 +2,7 @@
 #'
 #' Without a rule the prediction is the class with the highest score. With one it is taken from the probabilities: a
 #' class wherever its probability reaches a threshold, or the class whose expected cost is lowest. A threshold is chosen
-#' on the validation rows or those that rotate, never on the test rows.
+#' on the validation rows or out-of-fold rows, never on the test rows.
 #'
 #' @param model A model of a classification.
 #' @param recall The share of the class's rows that is to be found: the highest threshold that finds as many of the
@@ -100,7 +100,7 @@ checked_costs <- function(costs, classes) {
 
 # A decision is list(spec, rule, by, on, before, after): the wish, list(class, threshold) or list(costs), the wish in
 # words, the part that it was chosen on, and the confusion matrices of its rows without and with it. Below, validation
-# rows are those of the part, be it "validation" or "rotation".
+# rows are those of the part, be it "validation" or "out_of_fold".
 
 without_decision <- function(model) {
   change_predictors(model, function(predictor, predictions) {
@@ -109,11 +109,11 @@ without_decision <- function(model) {
   })
 }
 
-# Rows that neither the weights nor a test have seen. Where rows rotate the calibration rows come first, held out or had
-# by calibrate(): they were predicted by all networks together.
+# Rows that neither the weights nor a test have seen. Where an ensemble is trained the calibration rows come first, held
+# out or had by calibrate(): they were predicted by all networks together.
 deciding_part <- function(model) c(intersect(deciding_parts, names(model$judged)), NA)[1]
 
-deciding_rows <- function(model, part) if (part == "rotation") calmed_rows(model) else judged_in_part(model, part)
+deciding_rows <- function(model, part) if (part == "out_of_fold") calmed_rows(model) else judged_in_part(model, part)
 
 # The rule that the wish comes to, for the network and for the one without hidden layers beside it; for each on its own
 # probabilities.

@@ -33,18 +33,18 @@ retrained_teachers <- function(teacher, b, laid, k, repeats, by, report) {
       "Give both briefs the same keep_rows() and the same ways with missing values."
     )
   }
-  if (rotates(teachers$analysis)) return(rotation_folds(teachers, report))
+  if (is_ensemble(teachers$analysis)) return(folds_of_ensembles(teachers, report))
   run_jobs(b$table, fold_jobs(teachers, "teaching"), "teacher", report, laid = list(teachers))
 }
 
 # The brief of the teacher, with the table of another one and its say about which rows take part and where. Networks
-# that took turns take turns in it too.
+# was trained as an ensemble is so in it too.
 with_rows_of <- function(teacher, other) {
   said <- brief_settings(teacher$brief)
   how <- other[["hold_out"]]
   if (!is.null(teacher$members)) {
-    turns <- said$hold_out["rotate"]
-    how <- utils::modifyList(without_former_stop(how, turns), turns)
+    folds <- said$hold_out["folds"]
+    how <- utils::modifyList(without_former_stop(how, folds), folds)
   }
   said$hold_out <- how
   said$keep_rows <- other[["keep_rows"]]

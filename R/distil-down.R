@@ -1,16 +1,16 @@
-# From networks that take turns to one: what `distil(model, table)` does when no student is named.
+# From an ensemble to one network: what `distil(model, table)` does when no student is named.
 
-# The student learns, beside the labels, what the networks predicted for rows that they had not seen; the last turn
-# stops it. Of several wirings the one with the lowest loss on the rows of that turn is kept.
+# The student learns, beside the labels, what the networks predicted for rows that they had not seen; the last fold
+# stops it. Of several wirings the one with the lowest loss on the rows of that fold is kept.
 distil_down <- function(teacher, b, how, report) {
   a <- settle(b)
-  taught <- c(how, turned_teaching(teacher, a))
+  taught <- c(how, out_of_fold_teaching(teacher, a))
   students <- lapply(student_wirings(teacher), function(wiring) {
     student <- with_network(a, wiring, with_patience(a$regimen, epochs = 600, patience = 60))
     part <- a$part
-    part[a$turn %in% max(a$turn, na.rm = TRUE)] <- "validation"
+    part[a$fold %in% max(a$fold, na.rm = TRUE)] <- "validation"
     student <- with_parts(student, part, a$regimen$seed)
-    student$hold_out$rotate <- 0
+    student$hold_out$folds <- 0
     student
   })
   models <- lapply(students, function(student) {
@@ -24,7 +24,7 @@ distil_down <- function(teacher, b, how, report) {
   model
 }
 
-# The brief of networks that take turns, on the table that they were trained on.
+# The brief of an ensemble, on the table that it was trained on.
 brief_of_teacher <- function(teacher, table) {
   if (is.null(teacher$predictor$members)) {
     fail(
@@ -45,13 +45,13 @@ student_wirings <- function(teacher) {
   unique(c(if (own != "linear") own, usual_wiring))
 }
 
-# What the teacher's networks predicted in their turns, for the rows of the whole table; NA elsewhere.
-turned_teaching <- function(teacher, a) {
+# What the teacher's networks predicted out of fold, for the rows of the whole table; NA elsewhere.
+out_of_fold_teaching <- function(teacher, a) {
   target <- a$target
-  turned <- judged_in_part(teacher, "rotation")
-  said <- if (has_classes(target)) turned$predictions[paste0("probability_", target$classes)] else turned$predictions
+  rows <- judged_in_part(teacher, "out_of_fold")
+  said <- if (has_classes(target)) rows$predictions[paste0("probability_", target$classes)] else rows$predictions
   predictions <- matrix(NA_real_, nrow(a$table), ncol(said), dimnames = list(NULL, target$classes))
-  predictions[turned$row, ] <- as.matrix(said)
+  predictions[rows$row, ] <- as.matrix(said)
   list(predictions = predictions, smear = if (target$scaling == "log") rep(1, ncol(said)))
 }
 

@@ -7,9 +7,9 @@
 #' @param teacher A model: a network, or an ensemble, which is so made into one network.
 #' @param b The student's brief, with its table: the same target and classes; wiring, regimen and inputs may be others.
 #'   The student is one network, see [quick()].
-#'   Or the table that a model of networks that take turns was trained on: then one network is made of them, taught by
+#'   Or the table that an ensemble was trained on: then one network is made of its networks, taught by
 #'   what each predicted for rows that it had not seen, with the wiring, theirs or the usual one, that does better on
-#'   the rows of the last turn; what that costs in loss on the test rows and gains in time is part `cost` of
+#'   the rows of the last fold; what that costs in loss on the test rows and gains in time is part `cost` of
 #'   `distilled`.
 #' @param temperature For classes: the teacher's and the student's scores are divided by it before they become
 #'   probabilities, so that above 1 small probabilities count for more.
@@ -100,12 +100,12 @@ distil.hylomath_model <- function(teacher, b = NULL, temperature = 2, label_shar
 #' @export
 distil.default <- function(teacher, ...) wrong_object("distil", "a model as the teacher", teacher)
 
-# What the teacher says of the student's rows. Of its own table those that rotated are predicted as in their turns, by
+# What the teacher says of the student's rows. For its own table these are the out-of-fold predictions, by
 # networks that had not learned from them.
 teaching_for <- function(teacher, b, a, same_table) {
   said <- teaching_of(teacher$predictor, working_table_of(teacher$brief, b$table))
-  turned <- if (same_table) judged_in_part(teacher, "rotation")$row
-  if (!is.null(turned)) said$predictions[turned, ] <- turned_teaching(teacher, a)$predictions[turned, ]
+  rows <- if (same_table) judged_in_part(teacher, "out_of_fold")$row
+  if (!is.null(rows)) said$predictions[rows, ] <- out_of_fold_teaching(teacher, a)$predictions[rows, ]
   said
 }
 

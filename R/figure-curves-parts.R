@@ -122,7 +122,7 @@ few_log_breaks <- function(limits) {
 }
 
 # By part and epoch the mean and span of the networks, as long as half of them are in training.
-turn_means <- function(long) {
+ensemble_means <- function(long) {
   networks <- length(unique(long$member))
   cells <- split(long, list(factor(long$part, unique(long$part)), long$epoch), drop = TRUE)
   means <- do.call(rbind, lapply(cells, function(d) {

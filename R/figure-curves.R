@@ -2,7 +2,7 @@
 #'
 #' Training and validation loss by epoch, with the best epoch marked; of one target of numbers in the target's own unit
 #' (its root mean squared or mean absolute error). The loss axis is logarithmic where the losses
-#' span more than a factor of 2, so that the first epochs don't flatten the rest. Of networks that take turns the mean
+#' span more than a factor of 2, so that the first epochs don't flatten the rest. Of an ensemble the mean
 #' and the span are drawn, of those with the wiring that counts most, as long as half of them are in training.
 #'
 #' @param model A model; or a list of models, with names, whose validation losses (training losses without validation
@@ -19,7 +19,7 @@
 plot_curves <- function(model, what = "loss") {
   need_ggplot()
   if (is.list(model) && !is_model(model)) return(plot_runs(model, what))
-  if (!is.null(model$members)) return(plot_turn_curves(model, what))
+  if (!is.null(model$members)) return(plot_ensemble_curves(model, what))
   long <- drawn_curves(model, what)
   run <- training_run(model)
   best <- run$best
@@ -48,7 +48,7 @@ plot_runs <- function(models, what) {
   names <- names(models) %||% paste("model", seq_along(models))
   long <- do.call(rbind, Map(function(model, name) {
     own <- drawn_curves(model, what)
-    own <- turn_means(own[own$part == utils::tail(own$part, 1), ])
+    own <- ensemble_means(own[own$part == utils::tail(own$part, 1), ])
     data.frame(own, run = name, kept = own$epoch == model$best_epoch)
   }, models, names))
   long$run <- factor(long$run, names)

@@ -12,7 +12,7 @@ plot_importance <- function(importance, most = 25) {
   check_drawn(importance, "hylomath_importance", "plot_importance", "importance()")
   d <- importance_shown(importance, most)
   left <- length(unique(importance$columns$column)) - nlevels(d$column)
-  rows <- counted(importance$n, paste(importance$rows, "row"))
+  rows <- counted(importance$n, paste(part_words(importance$rows), "row"))
   value <- enumerate(format_measure(importance$value))
   figure <- ggplot2::ggplot(d, ggplot2::aes(.data$importance, .data$column)) +
     ggplot2::geom_col(fill = hue("ink"), width = 0.66) +

@@ -18,7 +18,7 @@ plot_lineup <- function(lineup, measures = NULL) {
   d <- lineup$measures[lineup$measures$measure %in% measures, ]
   d$measure <- factor(d$measure, measures)
   d$model <- factor(d$model, rev(lineup$models$model))
-  rows <- counted(lineup$n, paste(lineup$rows, "row"))
+  rows <- counted(lineup$n, paste(part_words(lineup$rows), "row"))
   warning <- "overlapping intervals can hide a clear difference row by row: see the table"
   figure <- ggplot2::ggplot(d, ggplot2::aes(.data$value, .data$model)) +
     numbers_across(n.breaks = 3) +

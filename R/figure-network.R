@@ -46,7 +46,7 @@ plot_network <- function(model, units = 60) {
     ggplot2::theme(axis.text = ggplot2::element_blank())
 }
 
-# Of networks that take turns the one that counts most is drawn.
+# Of an ensemble the network that counts most is drawn.
 drawn_wiring <- function(model) {
   if (is.null(model$members)) return(sprintf("%s > output", wiring_text(model)))
   sprintf("one of %d: %s > output", network_count(model$predictor), leading_members(model)$network[1])

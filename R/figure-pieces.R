@@ -83,7 +83,7 @@ check_lines <- function(n, advice) {
 # What a prediction is called.
 prediction_word <- function(task) if (predicts_classes(task)) "probability" else "prediction"
 
-judged_rows_text <- function(appraisal) counted(appraisal$n, paste(appraisal$rows, "row"))
+judged_rows_text <- function(appraisal) counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
 
 measure_of <- function(appraisal, name) appraisal$measures[appraisal$measures$measure == name, ]
 

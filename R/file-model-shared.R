@@ -1,5 +1,5 @@
-# Networks that take turns have much in common. In a file it is written once: `shared` holds the targets, preparations
-# and shapes of networks that differ, and each member the places of its own.
+# The networks of an ensemble have much in common. In a file it is written once: `shared` holds the targets,
+# preparations and shapes of networks that differ, and each member the places of its own.
 
 shared_parts <- c("target", "preparation", "shape")
 

@@ -57,7 +57,7 @@ result_checks <- function(x) {
       rows = function(rows) is.data.frame(rows) && max(x$trials$trial) <= nrow(rows),
       best = function(best) best %in% x$trials$trial, folds = wants_place(1),
       k = function(k) x$judge != "folds" || is_place(k, 1, Inf),
-      repeats = wants_place(1), judge = function(judge) judge %in% c("folds", "turns", "validation"),
+      repeats = wants_place(1), judge = function(judge) judge %in% c("folds", "out_of_fold", "validation"),
       where = wants_maybe(wants_text), brief = wants_brief, base = wants_brief
     ),
     hylomath_appraisal = c(appraisal_checks(x), if (predicts_classes(x$task)) predicted_classes_checks(x))

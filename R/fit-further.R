@@ -3,8 +3,8 @@
 # `on` is a list of what it goes on from: `preparation`, by which its rows are taken in; `states`, by start what its
 # training had come to, from which it goes on as if it had never ended; or without them `parameters`, from which it
 # starts; `epochs`, how many there may be, all in all where it goes on from a state; `keeps`, whether its own states are
-# kept; `regimen`, the one in force; and `whole`, where it learns from `"all"` rows or those of the `"rotation"`, to the
-# last of its epochs.
+# kept; `regimen`, the one in force; and `whole`, where it learns from `"all"` rows or those of the `"ensemble"`, to
+# the last of its epochs.
 
 learning_on <- function(spec, on) {
   if (is.null(on)) return(spec)

@@ -64,8 +64,8 @@ folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL,
   laid <- checked_folds(b, k, repeats, by)
   work <- list(verb = "folds", k = k, repeats = repeats, by = by)
   checkpoint <- open_checkpoint(checkpoint, checkpoint_header(b, b$table, work))
-  done <- if (rotates(laid$analysis)) {
-    rotation_folds(laid, report, checkpoint)
+  done <- if (is_ensemble(laid$analysis)) {
+    folds_of_ensembles(laid, report, checkpoint)
   } else {
     run_jobs(b$table, fold_jobs(laid, "predictions"), "fold", report, laid = list(laid), checkpoint = checkpoint)
   }
@@ -202,7 +202,7 @@ check_same_analysis <- function(model, folds) {
     c(settings, flat_settings(regimen[setdiff(names(regimen), "seed")], "regimen"))
   }
   own <- said(model$brief, model$brief$regimen)
-  # of networks that take turns the brief keeps what was said, since each wiring settles it anew
+  # of an ensemble the brief keeps what was said, since each wiring settles it anew
   others <- said(folds$brief, if (is.null(model$members)) folds$regimen else folds$brief$regimen)
   keys <- union(names(own), names(others))
   apart <- keys[!mapply(identical, unname(own[keys]), unname(others[keys]))]

@@ -56,3 +56,6 @@ wrapped <- function(text, indent, exdent = indent, width = cli::console_width())
 }
 
 capitalised <- function(text) sub("^(.)", "\\U\\1", text, perl = TRUE)
+
+# Names of parts as they are read: `out_of_fold` is "out-of-fold".
+part_words <- function(part) gsub("_", "-", part, fixed = TRUE)

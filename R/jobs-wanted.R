@@ -3,7 +3,7 @@ job_results <- function() {
   list(
     predictions = fold_evaluated, loss = fold_loss, rises = fold_rises, teaching = fold_teaching,
     member = fold_member,
-    turned = fold_turned, whole = fold_whole
+    members = fold_members, whole = fold_whole
   )
 }
 
@@ -11,7 +11,7 @@ job_results <- function() {
 # taught_spec(), and `on` what it goes on from, see learning_on(). `judged` are the fold's evaluated rows.
 fold_spec <- function(laid, i, taught = NULL, on = NULL) {
   settled <- laid$analysis
-  parts <- switch(on$whole %||% "no", all = whole_parts(settled), rotation = laid$all(i), laid$parts(i))
+  parts <- switch(on$whole %||% "no", all = whole_parts(settled), ensemble = laid$all(i), laid$parts(i))
   a <- with_parts(settled, parts, settled$regimen$seed + i - 1)
   if (!is.null(on$regimen)) a$regimen <- utils::modifyList(on$regimen, list(seed = a$regimen$seed))
   learned <- learn_training(a, on$preparation)
@@ -50,11 +50,11 @@ fold_member <- function(spec, fit) {
   c(of, list(training = training, kept = kept), states, fit_facts(spec, fit))
 }
 
-# Where the rows of a fold rotate: also what it predicts in its turn.
-fold_turned <- function(spec, fit) {
+# The same of a fold in which an ensemble is trained: also what it predicts out of its inner fold.
+fold_members <- function(spec, fit) {
   member <- fold_member(spec, fit)
-  turned <- rows_in(spec$analysis, "turned")
-  member$turned <- c(judged_in_fold(spec, member$predictor, turned), list(row = turned))
+  out_of_fold <- rows_in(spec$analysis, "out_of_fold")
+  member$out_of_fold <- c(judged_in_fold(spec, member$predictor, out_of_fold), list(row = out_of_fold))
   member[setdiff(names(member), "training")]
 }
 

@@ -30,7 +30,7 @@ measure_classes <- function(grounds, judged, i = 1, ordered = FALSE) {
 # Training and validation rows beside the evaluated ones. They are evaluated without intervals: they are no measure of
 # new rows.
 beside_parts <- function(grounds, measures, values) {
-  parts <- if ("rotation" %in% names(grounds$beside)) "rotation" else c("training", "validation")
+  parts <- if ("out_of_fold" %in% names(grounds$beside)) "out_of_fold" else c("training", "validation")
   for (part in parts) {
     judged <- grounds$beside[[part]]
     measures[[part]] <- if (is.null(judged)) NA_real_ else unname(values(judged)[measures$measure])
@@ -39,8 +39,8 @@ beside_parts <- function(grounds, measures, values) {
   measures[c("measure", "value", "low", "high", "baseline", compared, parts)]
 }
 
-# Whether an appraisal has figures of rows in their turns, as the evaluated ones or beside them.
-tells_of_turns <- function(appraisal) appraisal$rows == "rotation" || "rotation" %in% names(appraisal$measures)
+# Whether an appraisal has figures of out-of-fold rows, as the evaluated ones or beside them.
+has_out_of_fold <- function(appraisal) appraisal$rows == "out_of_fold" || "out_of_fold" %in% names(appraisal$measures)
 
 measures_by_class <- function(network, how, resampling) {
   level <- resampling$level

@@ -192,7 +192,7 @@ networks_hold <- function(predictor) {
   if (is.null(members)) return(network_holds(predictor))
   is.list(members) && length(members) >= 1 && is.null(predictor$network) &&
     is_numbers(predictor$shares, length(members)) && all(predictor$shares >= 0) &&
-    abs(sum(predictor$shares) - 1) < 1e-9 && is_numbers(predictor$turns, length(members)) &&
+    abs(sum(predictor$shares) - 1) < 1e-9 && is_numbers(predictor$folds, length(members)) &&
     all(vapply(members, member_holds, NA, predictor$target))
 }
 
@@ -211,7 +211,7 @@ linear_holds <- function(linear, target) {
 curves_hold <- function(parts) {
   curves <- parts$curves
   stopped <- c(
-    "epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged", "vanished", "rotation",
+    "epochs", "patience", "gradient", "loss", "seconds", "converged", "interrupted", "diverged", "vanished", "ensemble",
     "set"
   )
   member <- if (is.null(parts$members)) rep(1, nrow(curves)) else curves$member
@@ -263,7 +263,7 @@ profiled_holds <- function(column, rows) {
 members_hold <- function(parts) {
   members <- parts$members
   if (is.null(members)) return(TRUE)
-  numbers <- c("turn", "share", "learned", "predicted", "epochs", "best_epoch", "loss", "parameters", "seconds")
+  numbers <- c("fold", "share", "learned", "predicted", "epochs", "best_epoch", "loss", "parameters", "seconds")
   is_table(members, numbers, "network") && is_texts(members$network) && nrow(members) >= 1
 }
 
@@ -282,7 +282,7 @@ counts_hold <- function(parts) {
 }
 
 judged_hold <- function(judged, target) {
-  is.list(judged) && all(names(judged) %in% c("rotation", part_names)) && all(vapply(judged, rows_hold, NA, target))
+  is.list(judged) && all(names(judged) %in% c("out_of_fold", part_names)) && all(vapply(judged, rows_hold, NA, target))
 }
 
 rows_hold <- function(rows, target) {

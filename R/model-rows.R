@@ -21,12 +21,12 @@ one_holding <- function(what, rows, without) {
 judged_without <- c(
   training = "judging the training rows again", validation = "decide() and evaluating the validation rows again",
   calibration = "recalibrate() and intervals", test = "judging the test rows again without the table's target",
-  rotation = "decide(), recalibrate(), intervals and sets, distil()"
+  out_of_fold = "decide(), recalibrate(), intervals and sets, distil()"
 )
 hashes_without <- "telling rows that were learned from among those that are evaluated"
 levels_without <- "their predictions: they count as unseen"
 
-# By column the levels that few training rows have; of networks that take turns those of all their rows.
+# By column the levels that few training rows have; of an ensemble those of all its rows.
 few_levels <- function(predictor, few) {
   plans <- predictor$preparation$columns
   rare <- lapply(plans, function(plan) {

@@ -274,9 +274,8 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #' @param model A model.
 #' @return A data frame with a row for each block of parameters: `layer`, `kind` (`weights`, `bias`, `embedding`, and
 #'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes; the weights of a skip
-#'   connection
-#'   are the layer `skip`), `rows` (inputs), `columns` (units), `trained` (whether training moves it) and `values`
-#'   (their number).
+#'   connection are the layer `skip`), `rows` (inputs), `columns` (units), `trained` (whether training moves it) and
+#'   `values` (their number).
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> quick() |>

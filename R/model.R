@@ -1,13 +1,13 @@
 # A model is what train() returns: a plain list of class `hylomath_model` without pointers, so that saveRDS, files and
 # workers carry it whole. ?train lists its parts.
 #
-#   brief        the brief in force without its table, with the regimen that was settled; where rows rotate, as it was
+#   brief        the brief in force without its table, with the regimen that was settled; of an ensemble, as it was
 #                said, since each wiring settles it anew
-#   regimen      where rows rotate, what it came to for the wiring that counts most; NULL otherwise
+#   regimen      where an ensemble is trained, what it came to for the wiring that counts most; NULL otherwise
 #   predictor     see predictor-object.R
 #   linear       the predictor of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
-#   members      where rows rotate, a row a network, see rotation.R; NULL otherwise
+#   members      where an ensemble is trained, a row a network, see ensemble.R; NULL otherwise
 #   baseline     what is known without any input, see the tasks' `baseline`
 #   parts        how many rows each part has, see parts_of()
 #   leaks, pairs, ids, copies   what was seen in the table: inputs that tell the target, alone or two together, or name
@@ -15,11 +15,11 @@
 #   seen         the rows that it has learned from, see rows-seen.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
 #   judged       by part the evaluated rows, see predictor-judged.R
-#   disagreement by class how far single networks that rotated lie from all together, see turned_disagreement(); NULL
+#   disagreement by class how far single networks lie from all together, see member_disagreement(); NULL
 #                otherwise
 #   looks        the networks that were evaluated on these test rows, see looks.R
 #   fingerprint  the hash of the table
-#   states       what training had come to, if it was asked to be kept: by start; where rows rotate by wiring and turn.
+#   states       what training had come to, if it was asked to be kept: by start; of an ensemble by wiring and fold.
 #                NULL otherwise
 #   resumed      what it learned on from, see resume.R; NULL otherwise
 #   refitted     of what it is the refit, see refit.R; NULL otherwise
@@ -46,7 +46,7 @@ fitted_model <- function(spec, fit, linear = NULL) {
 }
 
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
-# of one network, or `members` of those that rotate; `judged` are rows that were evaluated in training.
+# of one network, or `members` of an ensemble; `judged` are rows that were evaluated in training.
 new_model <- function(a, b, predictor, linear, training, judged = list(), disagreement = NULL) {
   make_room(nrow(a$table))
   rows <- rows_in(a, "training")
@@ -90,13 +90,13 @@ is_own_table <- function(model, table) {
   identical(table_identity(looked_at_by(model$brief), table), model$fingerprint)
 }
 judged_in_part <- function(model, part) one_by_one(model$judged[[part]], roles_of(model))
-deciding_parts <- c("validation", "calibration", "rotation")  # by which decide() may choose, the first one first
+deciding_parts <- c("validation", "calibration", "out_of_fold")  # by which decide() may choose, the first one first
 roles_of <- function(model) model$brief$columns
 training_seed <- function(model) model$brief$regimen$seed
 regimen_of <- function(model) model$regimen %||% model$brief$regimen
 
-# How training went: list(curves, epochs, best, stopped); where rows rotate, that of a network in the middle, the one
-# with the median best epoch.
+# How training went: list(curves, epochs, best, stopped); where an ensemble is trained, that of a network in the middle,
+# the one with the median best epoch.
 training_run <- function(model) {
   curves <- loss_curves(model)
   if (is.null(model$members)) {
@@ -104,14 +104,14 @@ training_run <- function(model) {
   }
   own <- leading_members(model)
   middle <- middle_place(own$best_epoch)
-  curves <- curves[curves$member == own$turn[middle], names(curves) != "member"]
+  curves <- curves[curves$member == own$fold[middle], names(curves) != "member"]
   list(curves = curves, epochs = nrow(curves), best = own$best_epoch[middle], stopped = model$stopped)
 }
 
 # The place of the median.
 middle_place <- function(x) order(x)[(length(x) + 1) %/% 2]
 
-# The share of each wiring among networks that take turns, and the networks of the one that counts most.
+# The share of each wiring in an ensemble, and the networks of the one that counts most.
 wiring_shares <- function(members) tapply(members$share, factor(members$network, unique(members$network)), sum)
 
 leading_members <- function(model) {

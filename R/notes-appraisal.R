@@ -156,7 +156,7 @@ note_few_in_class <- function(appraisal) {
 # More bins than chance would have it lie away from the share that was observed.
 note_probabilities_off <- function(appraisal) {
   # out-of-fold probabilities are more extreme than the ensemble's
-  if (appraisal$n < 200 || appraisal$rows == "rotation") return(NULL)
+  if (appraisal$n < 200 || appraisal$rows == "out_of_fold") return(NULL)
   curve <- calibration_curve(appraisal)
   off <- curve$probability < curve$low | curve$probability > curve$high
   class <- factor(curve$class, unique(curve$class))
@@ -175,8 +175,8 @@ note_probabilities_off <- function(appraisal) {
   new_note(
     "probabilities_off",
     sprintf(what, worst_class, format_percent(worst$probability), format_percent(worst$observed)),
-    if (is.null(appraisal$recalibrated) && tells_of_turns(appraisal)) {
-      "Recalibrate them: recalibrate(model) takes the rows in their turns."
+    if (is.null(appraisal$recalibrated) && has_out_of_fold(appraisal)) {
+      "Recalibrate them: recalibrate(model) takes the out-of-fold rows."
     } else if (is.null(appraisal$recalibrated)) {
       "Recalibrate them: hold_out(calibration = 0.15), train, then recalibrate(model)."
     } else {

@@ -14,7 +14,7 @@ model_notes <- function(model) {
   regimen <- regimen_of(model)
   target <- target_in(model)
   join_notes(
-    note_still_falling(run), note_interrupted(run, model$members, model$brief[["hold_out"]]$rotate),
+    note_still_falling(run), note_interrupted(run, model$members, model$brief[["hold_out"]]$folds),
     note_out_of_time(run), note_diverged(model, run), note_vanished(model, run),
     note_restarts_disagree(model$restarts, regimen$keep), note_copies_straddle(model$copies),
     note_part_lacks_class(parts_of(model), target$classes),
@@ -46,8 +46,8 @@ note_still_falling <- function(run) {
 note_interrupted <- function(run, members, asked) {
   if (run$stopped != "interrupted") return(NULL)
   note <- if (!is.null(members)) {
-    what <- "Training was interrupted after %d of %d turns; the networks of these predict together."
-    sprintf(what, length(unique(members$turn)), as.integer(asked))
+    what <- "Training was interrupted after %d of %d folds; the networks of these predict together."
+    sprintf(what, length(unique(members$fold)), as.integer(asked))
   } else if (run$best == 0) {
     "Training was interrupted before its first epoch was done; the weights are of little use."
   } else {
@@ -88,8 +88,8 @@ note_vanished <- function(model, run) {
   new_note("vanished", paste(sprintf(what, run$epochs), cause[[1]]), cause[[2]])
 }
 
-# Where rows rotate, how the network in the middle ended.
-ended_by <- function(model) if (model$stopped == "rotation") model$restarts$stopped[1] else model$stopped
+# Where an ensemble is trained, how the network in the middle ended.
+ended_by <- function(model) if (model$stopped == "ensemble") model$restarts$stopped[1] else model$stopped
 
 # An input that comes to the network far larger than others: list(why, try).
 large_input_cause <- function(model) {
@@ -176,7 +176,7 @@ validation_drifts <- function(validation, best, n) {
 # A target of numbers above 0 with a long tail.
 note_skewed_target <- function(model) {
   target <- target_in(model)
-  y <- (judged_in_part(model, "training") %||% judged_in_part(model, "rotation"))$observed
+  y <- (judged_in_part(model, "training") %||% judged_in_part(model, "out_of_fold"))$observed
   if (has_classes(target) || !is.numeric(y) || target$scaling != "zscore" || target$loss$kind != "squared") return(NULL)
   if (target$loss$output != "identity" || length(y) < 50 || any(y <= 0)) return(NULL)
   skew <- skewness(y)
@@ -271,7 +271,7 @@ note_copies_straddle <- function(copies) {
 }
 
 note_part_lacks_class <- function(parts, classes) {
-  parts <- parts[parts$part %in% c("rotation", part_names), ]
+  parts <- parts[parts$part %in% c("out_of_fold", part_names), ]
   lacking <- lapply(classes, function(class) parts$part[parts[[class]] == 0])
   found <- which(lengths(lacking) > 0)
   if (length(found) == 0) return(NULL)

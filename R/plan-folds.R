@@ -2,8 +2,8 @@
 # table.
 #
 # A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or where `k` is NULL the
-# brief's own validation rows or turns; `most` is the number of training rows of each fold, all of them when it is NULL.
-# It has no table, so it travels light.
+# brief's own validation rows or the folds of its ensemble; `most` is the number of training rows of each fold, all of
+# them when it is NULL. It has no table, so it travels light.
 
 fold_plan <- function(b, k, repeats, by, most = NULL) {
   plan <- list(brief = without_table(b), k = NULL, repeats = 1L, by = "validation", most = most)
@@ -33,21 +33,21 @@ fold_rule <- function(b, by, repeats) {
 
 # A plan over a table: list(plan, analysis, rows, dealt, each, parts). `rows` are those that are dealt, `dealt` has a
 # column a repeat, `each` a row for each fold with its repeat, and `parts` is a function that gives for the i-th of them
-# the part of every row: training, validation or evaluated. Where rows rotate, `all` gives the same with all rows that
-# take turns as training rows.
+# the part of every row: training, validation or evaluated. Where an ensemble is trained, `all` gives the same with all
+# training rows of the ensemble as training rows.
 lay_folds <- function(plan, table) {
   a <- settle(plan$brief, table)
   laid <- list(plan = plan, analysis = a)
-  if (isTRUE(plan$turning)) return(lay_turning_folds(laid))
+  if (isTRUE(plan$nested)) return(lay_ensemble_folds(laid))
   if (!is.null(plan$k)) return(lay_dealt(laid, a))
-  if (rotates(a)) lay_turns(laid, a) else lay_validation(laid, a)
+  if (is_ensemble(a)) lay_ensemble(laid, a) else lay_validation(laid, a)
 }
 
-# Rows that rotate are predicted by the networks that have not seen them.
-lay_turns <- function(laid, a) {
-  laid$rows <- predicted_turns(a)
-  laid$each <- data.frame(fold = seq_len(a$hold_out$rotate), "repeat" = 1L, check.names = FALSE)
-  laid$parts <- function(i) as_planned(laid$plan, a, turn_parts(a, i))
+# Training rows are predicted by the networks that have not learned from them.
+lay_ensemble <- function(laid, a) {
+  laid$rows <- predicted_by_fold(a)
+  laid$each <- data.frame(fold = seq_len(a$hold_out$folds), "repeat" = 1L, check.names = FALSE)
+  laid$parts <- function(i) as_planned(laid$plan, a, member_parts(a, i))
   laid$all <- function(i) a$part
   laid
 }
@@ -75,7 +75,7 @@ lay_dealt <- function(laid, a) {
   numbers <- sort(unique(dealt[!is.na(dealt[, 1]), 1]))
   each <- expand.grid(fold = numbers, "repeat" = seq_len(ncol(dealt)))
   laid$each <- each
-  share <- if (rotates(a)) 1 / a$hold_out$rotate else length(rows_in(a, "validation")) / length(rows)
+  share <- if (is_ensemble(a)) 1 / a$hold_out$folds else length(rows_in(a, "validation")) / length(rows)
   laid$parts <- function(i) {
     fold <- dealt[, each[["repeat"]][i]]
     as_planned(plan, a, fold_parts(a, rows, fold, each$fold[i], plan$by, share, seed))
@@ -83,46 +83,47 @@ lay_dealt <- function(laid, a) {
   laid
 }
 
-# Folds whose other rows rotate: a fit for each fold and turn. The rows that a network predicts in its turn are the part
-# "turned".
-lay_turning_folds <- function(laid) {
+# Folds in which an ensemble is trained on the other rows: a fit
+# for each fold and each fold within it. The rows that a network predicts within are the part "out_of_fold".
+lay_ensemble_folds <- function(laid) {
   a <- laid$analysis
   laid <- lay_dealt(laid, a)
   whole <- laid$each
-  turns <- a$hold_out$rotate
-  laid$each <- whole[rep(seq_len(nrow(whole)), each = turns), , drop = FALSE]
-  laid$each$turn <- rep(seq_len(turns), nrow(whole))
+  inner <- a$hold_out$folds
+  laid$each <- whole[rep(seq_len(nrow(whole)), each = inner), , drop = FALSE]
+  laid$each$inner <- rep(seq_len(inner), nrow(whole))
   dealt <- lapply(seq_len(nrow(whole)), function(i) {
-    turning_fold(a, laid$rows, laid$dealt[, whole[["repeat"]][i]], whole$fold[i], laid$plan$by)
+    ensemble_fold(a, laid$rows, laid$dealt[, whole[["repeat"]][i]], whole$fold[i], laid$plan$by)
   })
   laid$parts <- function(i) {
-    own <- dealt[[(i - 1) %/% turns + 1]]
-    part <- turn_parts(own$analysis, laid$each$turn[i])
-    part[part %in% "judged"] <- "turned"
+    own <- dealt[[(i - 1) %/% inner + 1]]
+    part <- member_parts(own$analysis, laid$each$inner[i])
+    part[part %in% "judged"] <- "out_of_fold"
     replace(part, own$judged, "judged")
   }
   laid$all <- function(i) {
-    own <- dealt[[(i - 1) %/% turns + 1]]
+    own <- dealt[[(i - 1) %/% inner + 1]]
     replace(own$analysis$part, own$judged, "judged")
   }
   laid
 }
 
-# The evaluated rows of fold `f`, and the analysis of the others, dealt into parts that take turns.
-turning_fold <- function(a, rows, fold, f, by) {
+# The evaluated rows of fold `f`, and the analysis of the others, dealt into folds of their own.
+ensemble_fold <- function(a, rows, fold, f, by) {
   learned <- if (by == "ordered") is.na(fold) | fold < f else !fold %in% f
   a$part <- replace(rep(NA_character_, length(a$part)), rows[learned], "training")
-  a$turn <- dealt_turns(a)
-  why <- turns_obstacle(a)
-  if (!is.null(why)) fail(sprintf("Without the rows of fold %d the others can't rotate: %s.", f, why), turning_hint)
+  a$fold <- ensemble_parts(a)
+  why <- ensemble_obstacle(a)
+  what <- "Without the rows of fold %d the others can't be dealt into folds: %s."
+  if (!is.null(why)) fail(sprintf(what, f, why), nested_hint)
   list(analysis = a, judged = rows[fold %in% f])
 }
 
-turning_hint <- "Judge one network instead: quick(b); or ask for fewer folds."
+nested_hint <- "Judge one network instead: quick(b); or ask for fewer folds."
 
 as_planned <- function(plan, a, part) if (is.null(plan$most)) part else fewer_rows(a, part, plan$most)
 
-# So many of the training rows, in a fixed order in which the strata (classes, bands of a number) take turns by their
+# So many of the training rows, in a fixed order in which the strata (classes, bands of a number) alternate by their
 # shares, each beginning with one row: fewer rows are always some of more.
 fewer_rows <- function(a, part, most) {
   training <- which(part %in% "training")

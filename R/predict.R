@@ -24,7 +24,7 @@
 #'   Shafer 2005; Lei et al. 2018): they hold the value in the given share of new rows whatever the network is like, if
 #'   new rows come as the calibration rows did. Intervals have one width; one ratio for logarithmic targets and the
 #'   gamma loss; a width that grows with the standard deviation of a count, whose dispersion the
-#'   validation rows show (those that rotate where there are none); with the quantile loss the outer quantiles, moved by
+#'   validation rows show (out-of-fold rows where there are none); with the quantile loss the outer quantiles, moved by
 #'   what they miss (Romano, Patterson and Candes 2019). Sets hold each class in the given share of its own rows
 #'   (Vovk 2013; Sadinle, Lei and Wasserman 2019). An appraisal says how often those at 90 % hold. A set is made by the
 #'   probabilities, the prediction by scores or a rule, so that a prediction can lie outside of its set.

@@ -4,10 +4,10 @@
 #   network        the network's shape with its `parameters`, and `members` for an ensemble, see network.R
 #   recalibration  how probabilities are put right, or NULL, see recalibrate.R
 #   decision       the rule by which classes are predicted, or NULL for the highest score, see decide.R
-# One that predicts by several others, see rotation.R, has in the place of a network
+# One that predicts by several others, see ensemble.R, has in the place of a network
 #   members        predictors, each with its own preparation and network
 #   shares         how much each of them counts, with a sum of 1
-#   turns          in which turn each of them predicted, see rotation.R
+#   folds          in which fold each of them predicted, see ensemble.R
 # and its preparation is what was learned of all rows that they were trained on.
 # It has no history and knows no evaluated rows. A model, the network without hidden layers beside it, each member of a
 # ensemble and each fold's network are or hold one.
@@ -27,10 +27,10 @@ needed_columns <- function(predictor) {
 
 # ---- several as one -----------------------------------------------------------------------------------------------
 
-joint_predictor <- function(target, preparation, members, shares, turns) {
+joint_predictor <- function(target, preparation, members, shares, folds) {
   structure(
     list(
-      target = target, preparation = preparation, members = members, shares = shares / sum(shares), turns = turns
+      target = target, preparation = preparation, members = members, shares = shares / sum(shares), folds = folds
     ),
     class = "hylomath_predictor"
   )

@@ -51,8 +51,8 @@ mean_predictions <- function(predictor, each, shares) {
   result
 }
 
-# The shares of networks that predict a turn by themselves: none of them may count for anything.
-turn_shares <- function(shares) if (sum(shares) > 0) shares else rep(1, length(shares))
+# The shares of networks that predict a fold by themselves: none of them may count for anything.
+fold_shares <- function(shares) if (sum(shares) > 0) shares else rep(1, length(shares))
 
 # The class whose probability, times its weight, is highest.
 predicted_classes <- function(predictor, probability) {

@@ -3,7 +3,7 @@ print.hylomath_appraisal <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_appraisal <- function(x, ...) {
-  rows <- counted(x$n, paste(x$rows, "row"))
+  rows <- counted(x$n, paste(part_words(x$rows), "row"))
   c(
     cli::style_bold(sprintf("%s on %s that the network %s", enumerate(x$target), rows, rows_seen(x$rows))),
     "",
@@ -13,21 +13,21 @@ format.hylomath_appraisal <- function(x, ...) {
     c("", if (predicts_classes(x$task)) confusion_text(x) else bands_text(x)),
     if (!is.null(x[["by"]])) c("", by_text(x)),
     "",
-    paragraphs(c(worth_text(x), rotation_text(x), brier_text(x), coverage_text(x), interval_text(x))),
+    paragraphs(c(worth_text(x), out_of_fold_text(x), brier_text(x), coverage_text(x), interval_text(x))),
     format_notes(x$notes)
   )
 }
 
 rows_seen <- function(rows) {
   switch(rows,
-    rotation = "predicted out of fold",
+    out_of_fold = "was not trained on",
     validation = "was stopped by", new = "was given", training = "was trained on", "never saw"
   )
 }
 
-# Figures of rows in their turns are of networks that predict together new rows only.
-rotation_text <- function(x) {
-  if (!tells_of_turns(x)) return(NULL)
+# Out-of-fold figures are of single networks; together they predict new rows only.
+out_of_fold_text <- function(x) {
+  if (!has_out_of_fold(x)) return(NULL)
   paste(
     "Out-of-fold figures come from single networks, each on rows it was not trained on. Where the wiring is open,",
     "these figures also chose how much each network counts. The ensemble of all networks does slightly better, and its",
@@ -147,8 +147,9 @@ measures_cells <- function(x) {
   )
   names(judged)[2:3] <- c(interval_heading(x$level), baseline_heading(x))
   if (!is.null(rows$linear)) judged$linear <- format_measure(rows$linear)
-  parts <- rows[names(rows) %in% c("rotation", "training", "validation")]
-  list(key = key, judged = judged, parts = lapply(Filter(function(part) !all(is.na(part)), parts), format_measure))
+  parts <- rows[names(rows) %in% c("out_of_fold", "training", "validation")]
+  parts <- lapply(Filter(function(part) !all(is.na(part)), parts), format_measure)
+  list(key = key, judged = judged, parts = stats::setNames(parts, part_words(names(parts))))
 }
 
 # Counts, then each class's recall, precision and F1 on its row.
@@ -266,7 +267,7 @@ coverage_text <- function(x) {
   c(found, proven_text(x$coverage))
 }
 
-# Of networks that take turns less is proven than is usual.
+# Of an ensemble less is proven than is usual.
 proven_text <- function(each) {
   if (is.null(each$proven) || is.na(each$proven[1])) return(NULL)
   sprintf(

@@ -6,7 +6,7 @@ format.hylomath_brief <- function(x, ...) {
   table <- x$table
   # what is in force for the table, or why nothing is
   a <- if (!is.null(table)) tryCatch(settle(x), hylomath_error = function(e) e)
-  candidates <- if (inherits(a, "hylomath_analysis") && rotates(a)) rotation_candidates(a)
+  candidates <- if (inherits(a, "hylomath_analysis") && is_ensemble(a)) ensemble_candidates(a)
   size <- if (is.null(table)) "none yet" else paste0(counted(nrow(table), "row"), ", ", counted(ncol(table), "column"))
   c(
     cli::style_bold(sprintf("A brief: predict %s", enumerate(x$target))),
@@ -22,7 +22,7 @@ format.hylomath_brief <- function(x, ...) {
     indented("prepare", settings_text(shown_preparation(x$prepare))),
     indented("hold out", settings_text(x$hold_out)),
     if (!is.null(a)) indented("parts", parts_in_words(a)),
-    if (inherits(a, "hylomath_analysis")) indented("turns", turns_in_words(a)),
+    if (inherits(a, "hylomath_analysis")) indented("ensemble", ensemble_in_words(a)),
     brief_wiring_text(x, a, candidates),
     indented("regimen", regimen_text(x, candidates[[1]] %||% a)),
     if (inherits(a, "hylomath_analysis")) format_notes(brief_notes(x, a))
@@ -31,19 +31,19 @@ format.hylomath_brief <- function(x, ...) {
 
 brief_about_text <- function(about) unlist(Map(indented, names(about), lapply(about, enumerate)))
 
-# How many networks take turns, or why one is trained.
-turns_in_words <- function(a) {
-  if (!rotates(a)) return(sprintf("none, one network is trained: %s", a$single))
-  auto <- if (identical(a$brief[["hold_out"]]$rotate, "auto")) sprintf(" (auto, by rule %d)", as.integer(a$brief$rule))
+# The ensemble that is trained, or why there is none.
+ensemble_in_words <- function(a) {
+  if (!is_ensemble(a)) return(sprintf("none, one network is trained: %s", a$single))
+  auto <- if (identical(a$brief[["hold_out"]]$folds, "auto")) sprintf(" (auto, by rule %d)", as.integer(a$brief$rule))
   how <- if (a$hold_out$by == "ordered") {
     paste0(
-      "%d%s; each network learns from earlier rows and predicts later ones; at last all are trained on all of them. ",
-      sprintf("The earliest %s have no out-of-fold prediction.", counted(sum(a$turn %in% 0:1), "row"))
+      "%d folds%s; each network learns from earlier rows and predicts later ones; at last all learn from all rows. ",
+      sprintf("The earliest %s have no out-of-fold prediction.", counted(sum(a$fold %in% 0:1), "row"))
     )
   } else {
-    "%d%s; each network learns from all parts but two, is stopped by one of these and predicts the other"
+    "%d folds%s; each network learns from all folds but two, one of these stops it, it predicts the other"
   }
-  sprintf(how, as.integer(a$hold_out$rotate), auto %||% "")
+  sprintf(how, as.integer(a$hold_out$folds), auto %||% "")
 }
 
 # What an open wiring comes to.
@@ -51,7 +51,7 @@ brief_wiring_text <- function(b, a, candidates) {
   if (b$wiring != "auto" || !inherits(a, "hylomath_analysis")) return(indented("wiring", b$wiring))
   if (is.null(candidates)) return(indented("wiring", sprintf("%s (auto)", format_wiring(a$wiring))))
   c(
-    indented("wiring", "auto: these, blended by what they predict in their turns, for rows that they have not seen"),
+    indented("wiring", "auto: these, blended by their out-of-fold predictions"),
     unlist(lapply(names(candidates), function(name) indented("", name)))
   )
 }
@@ -143,7 +143,7 @@ parts_in_words <- function(a) {
   if (inherits(a, "condition")) paste("none yet:", a$what) else parts_text(count_parts(a))
 }
 
-parts_text <- function(parts) paste(format_each_count(parts$rows), parts$part, collapse = ", ")
+parts_text <- function(parts) paste(format_each_count(parts$rows), part_words(parts$part), collapse = ", ")
 
 settings_text <- function(settings) {
   if (length(settings) == 0) return("as usual")

@@ -15,7 +15,7 @@ format.hylomath_decision <- function(x, ...) {
 
 deciding_rows_text <- function(x) {
   switch(x$on,
-    rotation = "the out-of-fold predictions, brought to the ensemble's scale", calibration = "the calibration rows",
+    out_of_fold = "the out-of-fold predictions, brought to the ensemble's scale", calibration = "the calibration rows",
     "the validation rows"
   )
 }

@@ -11,7 +11,7 @@ format.hylomath_model <- function(x, ...) {
   parameters <- counted(all_parameters(predictor), "parameter")
   together <- network_count(predictor)
   networks <- if (is.null(x$members)) " > output" else sprintf("; %s", counted(together, "network"))
-  title <- if (is.null(x$members)) "A network that predicts %s" else "Networks that take turns and predict %s together"
+  title <- if (is.null(x$members)) "A network that predicts %s" else "A cross-validation ensemble that predicts %s"
   c(
     cli::style_bold(sprintf(title, enumerate(b$target))),
     indented("task", brief_task_text(b)),
@@ -20,7 +20,7 @@ format.hylomath_model <- function(x, ...) {
     indented("wiring", sprintf("%s%s; %s", wiring_text(x), networks, parameters)),
     indented("method", method_text(regimen_of(x), x$evidence_l2)),
     if (!is.null(x$members) && x$stopped != "set") {
-      c(indented("turns", turns_text(x)), indented("loss", turned_loss_text(x)))
+      c(indented("ensemble", ensemble_text(x)), indented("loss", out_of_fold_loss_text(x)))
     } else {
       c(
         indented("training", stopped_text(training_run(x), x$seconds)),
@@ -180,11 +180,11 @@ layers_text <- function(layers) {
 }
 
 # What each network learned from, and for how long.
-turns_text <- function(x) {
+ensemble_text <- function(x) {
   own <- leading_members(x)
-  asked <- x$brief[["hold_out"]]$rotate
-  done <- if (nrow(own) < asked) sprintf("%d of %d, the others were interrupted", nrow(own), as.integer(asked)) else {
-    as.character(as.integer(asked))
+  asked <- x$brief[["hold_out"]]$folds
+  done <- if (nrow(own) == asked) counted(as.integer(asked), "fold") else {
+    sprintf("%d of %d folds, the others were interrupted", nrow(own), as.integer(asked))
   }
   if (!is.null(x$refitted)) {
     what <- "none; each of %s networks learned from all %s for epochs that were right before, %s; %s"
@@ -192,7 +192,7 @@ turns_text <- function(x) {
     return(sprintf(what, nrow(own), rows, span_text(own$best_epoch), format_seconds(x$seconds)))
   }
   learned <- if (max(own$learned) == 1) "1 row" else paste(span_text(own$learned), "rows")
-  what <- "%s; each network learned from %s and predicted %s that it had not seen; best epochs %s; %s"
+  what <- "%s; each network learned from %s and predicted %s others; best epochs %s; %s"
   sprintf(
     what, done, learned, span_text(own$predicted), span_text(own$best_epoch),
     format_seconds(x$seconds)
@@ -210,17 +210,17 @@ span_text <- function(x) {
   if (ends[1] == ends[2]) ends[1] else paste(ends, collapse = " to ")
 }
 
-# Of single networks, which are bolder than all of them together.
-turned_loss_text <- function(x) {
+# Of single networks: the ensemble of all does slightly better.
+out_of_fold_loss_text <- function(x) {
   own <- leading_members(x)
   sprintf(
-    "%s %s by single networks on rows that they had not seen (%s to %s)", loss_name(target_in(x)),
+    "%s %s of single networks, out-of-fold (%s to %s)", loss_name(target_in(x)),
     format_measure(stats::weighted.mean(own$loss, own$predicted)), format_measure(min(own$loss)),
     format_measure(max(own$loss))
   )
 }
 
-# What was learned of each column that the network takes in; of several that take turns, of all their rows.
+# What was learned of each column that the network takes in; of an ensemble, of all their rows.
 preparation_text <- function(model) {
   derived <- model$predictor$preparation$rules$derived
   made <- if (length(derived)) sprintf("  %s = %s", names(derived), unlist(derived))

@@ -8,9 +8,9 @@ print.hylomath_scouting <- function(x, ...) print_lines(x)
 format.hylomath_scouting <- function(x, ...) {
   t <- x$trials
   judged <- switch(x$judge,
-    validation = "validation rows", turns = counted(x$folds, "turn"), folds = folds_words(x$k, x$repeats)
+    validation = "validation rows", out_of_fold = counted(x$folds, "fold"), folds = folds_words(x$k, x$repeats)
   )
-  stopped_in <- switch(x$judge, validation = "the epochs", turns = "the turns", folds = "the folds")
+  stopped_in <- switch(x$judge, validation = "the epochs", out_of_fold = "the folds", folds = "the folds")
   trials <- sprintf("%s of %s", counted(nrow(t), "trial"), counted(length(x$settings), "setting"))
   c(
     cli::style_bold(sprintf("%s: %s, evaluated on %s", enumerate(x$target), trials, judged)), "",
@@ -33,10 +33,10 @@ format.hylomath_scouting <- function(x, ...) {
   )
 }
 
-# What is tried is one network, also where the brief trains several that take turns.
+# What is tried is one network, also where the brief trains an ensemble.
 single_networks_text <- function(b, what) {
-  if (hold_out_in_force(b)$rotate == 0) return(NULL)
-  sprintf("%s was one network a fold; train() makes several of the brief, which take turns.", what)
+  if (hold_out_in_force(b)$folds == 0) return(NULL)
+  sprintf("%s was one network a fold; train() makes a cross-validation ensemble of the brief.", what)
 }
 
 stopped_early_text <- function(n, parts) {
@@ -107,7 +107,7 @@ winner_text <- function(x) {
   luck <- if (isTRUE(best$high > 0)) ": that may be luck" else ""
   interval <- if (is.na(best$low)) "" else {
     what <- " (%s to %s with 95 %% confidence, %s%s)"
-    by <- if (x$judge == "turns") "turn by turn" else "fold by fold"
+    by <- "fold by fold"
     sprintf(what, format_signed(-best$high), format_signed(-best$low), by, luck)
   }
   what <- "Trial %d's %s is %s lower than that of the brief's own %s%s."

@@ -15,7 +15,7 @@
 #'   chosen anew on the validation rows. Prediction sets stay as they are: they are made from the network's own
 #'   probabilities, so that no row serves twice. After [calibrate()] the network beside it without hidden layers is put
 #'   right on its validation rows, which played no part in its training.
-#' @section Rows that take turns: Where rows rotate and none were held out for calibration, their out-of-fold
+#' @section Out-of-fold rows: Where an ensemble is trained and none were held out for calibration, their out-of-fold
 #'   predictions are used. They are of single networks, whose probabilities are more extreme than those of the ensemble;
 #'   how much more is known from how far two networks that have not learned from a row disagree about it. So the
 #'   out-of-fold log-odds are drawn towards the mean of their class before anything is learned from them. [decide()]
@@ -57,7 +57,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
 #' @export
 recalibrate.default <- function(model, ...) wrong_object("recalibrate", "a model", model)
 
-# Rows that nothing else has used, or those that rotate.
+# Rows that nothing else has used, or the out-of-fold rows.
 recalibrating_rows <- function(model) judged_in_part(model, "calibration") %||% calmed_rows(model)
 
 rows_to_recalibrate <- function(model, rows, classes) {

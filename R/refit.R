@@ -41,7 +41,7 @@ refit.hylomath_model <- function(model, data, progress = "auto", ...) {
     )
   }
   a <- settle_model(model, data)
-  if (is.null(model$members)) refit_one(model, a, report) else refit_turns(model, a, report)
+  if (is.null(model$members)) refit_one(model, a, report) else refit_ensemble(model, a, report)
 }
 
 #' @export
@@ -58,33 +58,33 @@ refit_one <- function(model, a, report) {
   as_refitted(model, whole, refitted, linear, fit$curves, fit$best, length(rows_in(a, "training")))
 }
 
-refit_turns <- function(model, a, report) {
+refit_ensemble <- function(model, a, report) {
   candidates <- predicting_candidates(model, a)
   networks <- predicting_networks(model)
-  laid <- lapply(candidates, laid_turns)
+  laid <- lapply(candidates, laid_ensemble)
   jobs <- lapply(stats::setNames(nm = names(laid)), function(name) {
     own <- model$members[model$members$network == name, ]
-    regimen <- turn_regimen(candidates[[name]], networks[[name]][[1]]$preparation)
+    regimen <- member_regimen(candidates[[name]], networks[[name]][[1]]$preparation)
     Map(function(job, i) {
       epochs <- if (regimen$method != "newton") as.integer(max(1, own$best_epoch[i]))
       job$want <- "whole"
       c(job, list(on = list(whole = "all", regimen = regimen, epochs = epochs)))
-    }, fold_jobs(laid[[name]], "member"), seq_len(a$hold_out$rotate))
+    }, fold_jobs(laid[[name]], "member"), seq_len(a$hold_out$folds))
   })
-  each <- run_turns(a, laid, jobs, report)
+  each <- run_members(a, laid, jobs, report)
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) rlang::interrupt()
   whole <- with_parts(a, whole_parts(a), a$regimen$seed)
   used <- names(networks)[names(networks) %in% unique(model$members$network[model$members$share > 0])]
   predictors <- function(names) unlist(lapply(each[names], lapply, `[[`, "predictor"), FALSE, FALSE)
   preparation <- learn_preparation(whole)
   refitted <- joint_predictor(
-    a$target, preparation, predictors(used), model$predictor$shares, model$predictor$turns
+    a$target, preparation, predictors(used), model$predictor$shares, model$predictor$folds
   )
   linear <- if (!is.null(model$linear)) {
-    joint_predictor(a$target, preparation, predictors("linear"), model$linear$shares, model$linear$turns)
+    joint_predictor(a$target, preparation, predictors("linear"), model$linear$shares, model$linear$folds)
   }
   leading <- each[[leading_members(model)$network[1]]]
-  curves <- rotation_curves(leading, seq_along(leading))
+  curves <- ensemble_curves(leading, seq_along(leading))
   result <- as_refitted(model, whole, refitted, linear, curves, model$best_epoch, max(model$members$learned))
   own <- model$members$network %in% names(each)
   result$members <- model$members[own, ]
@@ -97,8 +97,8 @@ refit_turns <- function(model, a, report) {
 }
 
 # The regimen that was in force for the networks of one candidate.
-turn_regimen <- function(candidate, preparation) {
-  first <- with_parts(candidate, turn_parts(candidate, 1), candidate$regimen$seed)
+member_regimen <- function(candidate, preparation) {
+  first <- with_parts(candidate, member_parts(candidate, 1), candidate$regimen$seed)
   regimen_in_force(first, function() preparation)
 }
 

@@ -9,7 +9,7 @@ appraisal_sections <- function(appraisal, rows) {
         c(cells$key, cells$judged, cells$parts), length(cells$key),
         caption = "Every measure beside simpler alternatives"
       ),
-      paragraphs_of(c(rotation_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
+      paragraphs_of(c(out_of_fold_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
       element("p", interval_text(appraisal))
     ),
     if (predicts_classes(appraisal$task)) section_classes(appraisal, rows) else section_errors(appraisal, rows)

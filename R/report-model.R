@@ -39,7 +39,7 @@ model_lead <- function(model, appraisal) {
     none <- "It learned from %s. It holds no rows to be evaluated on, so no measures stand here."
     return(c(what, sprintf(none, learned)))
   }
-  judged <- counted(appraisal$n, paste(appraisal$rows, "row"))
+  judged <- counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
   c(
     sprintf(
       "%s It learned from %s and is evaluated on %s that it %s.", what, learned, judged, rows_seen(appraisal$rows)
@@ -50,7 +50,7 @@ model_lead <- function(model, appraisal) {
 
 nrow_learned <- function(model) {
   parts <- model$parts
-  sum(parts$rows[parts$part %in% c("training", "rotation")])
+  sum(parts$rows[parts$part %in% c("training", "out_of_fold")])
 }
 
 together_words <- function(model) {
@@ -159,14 +159,14 @@ section_inputs <- function(model, inputs, rows) {
 
 section_training <- function(model) {
   drawn <- if (nrow(model$curves)) plot_curves(model)
-  turns <- !is.null(model$members) && model$stopped != "set"
+  ensemble <- !is.null(model$members) && model$stopped != "set"
   page_section(
     "training", "How it was trained",
     facts_element(list(
       wiring = wiring_text(model), parameters = format_count(all_parameters(model$predictor)),
       method = method_text(regimen_of(model), model$evidence_l2), rows = parts_text(model$parts),
-      training = if (!turns) stopped_text(training_run(model), model$seconds),
-      turns = if (turns) turns_text(model),
+      training = if (!ensemble) stopped_text(training_run(model), model$seconds),
+      ensemble = if (ensemble) ensemble_text(model),
       seeds = seeds_text(model$brief)
     )),
     if (!is.null(drawn)) figure_element(drawn, "curves", curves = curve_values(drawn)),

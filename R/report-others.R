@@ -63,7 +63,7 @@ report_parts.hylomath_lineup <- function(x, data, rows) {
     kicker = kicker_of("Report on a lineup"),
     lead = paragraphs_of(c(
       sprintf(
-        "On the same %s, %s has the best %s: %s (%s).", counted(x$n, paste(x$rows, "row")), best$model, x$primary,
+        "On the same %s, %s has the best %s: %s (%s).", counted(x$n, paste(part_words(x$rows), "row")), best$model, x$primary,
         format_measure(best$value), interval_cell(best$low, best$high)
       ),
       lineup_sentences(x)

@@ -9,10 +9,10 @@
 #'
 #' Rows of a newer table that the network has learned from are left out, with a message, where they can be told. On
 #' newer rows the network starts from its weights and keeps its preparation: scales, levels and missing values are still
-#' those of the rows that it was first trained on. The newer rows are held out and rotate as the brief says, and
-#' evaluate what comes of it; the first epoch is the network as it was, so that one that learns nothing of use is kept
-#' as it is. A note says where newer rows don't look like the old. What it has learned of old rows alone can get lost:
-#' to learn from both, train the brief on both.
+#' those of the rows that it was first trained on. The newer rows are held out and dealt into folds as the brief says,
+#' and evaluate what comes of it; the first epoch is the network as it was, so that one that learns nothing of use is
+#' kept as it is. A note says where newer rows don't look like the old. What it has learned of old rows alone can get
+#' lost: to learn from both, train the brief on both.
 #'
 #' Patience begins anew. Recalibration and decision were made for the former network and are dropped.
 #' @param model A model.
@@ -22,7 +22,7 @@
 #' @param ... Not used.
 #' @return A model, see [train()], with a part `resumed`: `of`, the identity of the former; `rows`, how many rows it
 #'   learned from; `same`, whether they were the same; and `state`, whether the optimiser's state was known.
-#' @section Errors: Distilled networks, weights that were set by hand, interrupted rotations, and ensembles without
+#' @section Errors: Distilled networks, weights that were set by hand, interrupted ensembles, and ensembles without
 #'   their state can't be resumed. A table that lacks a column, or holds a class that training never saw.
 #' @examples
 #' set.seed(1)
@@ -46,7 +46,7 @@ resume.hylomath_model <- function(model, data, epochs = NULL, progress = "auto",
   resumed <- if (is.null(model$members)) {
     resume_one(model, a, state, same, epochs, report)
   } else {
-    resume_turns(model, a, state, same, epochs, report)
+    resume_ensemble(model, a, state, same, epochs, report)
   }
   resumed$resumed <- list(
     of = identity_of(model), rows = sum(a$part %in% c("training", "validation")), same = same, state = state
@@ -76,19 +76,19 @@ resume_one <- function(model, a, state, same, epochs, report) {
   train_model(spec, report)
 }
 
-resume_turns <- function(model, a, state, same, epochs, report) {
-  if (!rotates(a)) {
-    fail(sprintf("The rows don't rotate as those of the model did: %s.", a$single), "Give more rows.")
+resume_ensemble <- function(model, a, state, same, epochs, report) {
+  if (!is_ensemble(a)) {
+    fail(sprintf("The rows can't be dealt into folds as those of the model were: %s.", a$single), "Give more rows.")
   }
   if (same && !state && a$hold_out$by == "ordered") {
     fail(
-      "The networks have learned from all rows of this table, so none could predict any of them in its turn.",
+      "The networks have learned from all rows of this table, so none could predict any of them out of fold.",
       "Give newer rows, or train with resumable = TRUE."
     )
   }
   candidates <- predicting_candidates(model, a)
   networks <- predicting_networks(model)
-  laid <- lapply(candidates, laid_turns)
+  laid <- lapply(candidates, laid_ensemble)
   jobs <- lapply(stats::setNames(nm = names(laid)), function(name) {
     own <- model$members[model$members$network == name, ]
     more <- epochs %||% with_patience(candidates[[name]]$regimen)$epochs
@@ -103,18 +103,18 @@ resume_turns <- function(model, a, state, same, epochs, report) {
         on$epochs <- more + 1
       }
       c(job, list(on = on))
-    }, fold_jobs(laid[[name]], "member"), seq_len(a$hold_out$rotate))
+    }, fold_jobs(laid[[name]], "member"), seq_len(a$hold_out$folds))
   })
-  each <- run_turns(a, laid, jobs, report)
-  whole <- whole_turns(each)
+  each <- run_members(a, laid, jobs, report)
+  whole <- ended_folds(each)
   each <- lapply(each, `[`, whole)
   shares <- wiring_shares(model$members)
-  turning <- list(
+  trained <- list(
     analysis = a, candidates = candidates, each = each, whole = whole,
     shares = stats::setNames(ifelse(names(each) %in% names(shares), shares[names(each)], 0), names(each)),
     preparation = model$predictor$preparation
   )
-  with_judged_rows(rotation_model(with_last_networks(turning, report)), a)
+  with_judged_rows(ensemble_model(with_last_networks(trained, report)), a)
 }
 
 # The rows of a newer table that the model hasn't learned from.

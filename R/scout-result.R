@@ -18,7 +18,7 @@ new_scouting <- function(search, state, file) {
   )
 }
 
-# What the winner may be expected to gain, see gain_of_best(); of turns and folds.
+# What the winner may be expected to gain, see gain_of_best(); out of fold and by folds.
 expected_of_search <- function(search, fits) {
   if (search$judge == "validation") return(NULL)
   losses <- tapply(fits$loss, list(fits$trial, fits$fold), mean)

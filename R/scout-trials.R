@@ -44,7 +44,7 @@ no_place <- function(row) {
 # What a trial is evaluated on before it goes on: so many folds, or so much of its epochs.
 search_rungs <- function(search) {
   if (search$judge == "validation") return(data.frame(folds = 1L, epochs = c(1 / 9, 1 / 3, 1)))
-  once <- min(search$k, search$folds)  # turns are dealt once
+  once <- min(search$k, search$folds)  # an ensemble's folds are dealt once
   data.frame(folds = as.integer(unique(c(1, ceiling(once / 3), once, search$folds))), epochs = 1)
 }
 

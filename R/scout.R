@@ -13,10 +13,10 @@
 #'   dropout and the learning rate.
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
-#' @param judge `"turns"`, where the rows of the brief rotate: by what the networks of a trial predict in their turns,
+#' @param judge `"out_of_fold"`, where the brief trains an ensemble: the out-of-fold predictions of a trial's networks,
 #'   at the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's
-#'   own validation rows, k times as quick, and as much noisier. `"turns"` when nothing is said of it nor of folds and
-#'   the rows rotate, else `"folds"`.
+#'   own validation rows, k times as quick, and as much noisier. `"out_of_fold"` when nothing is said of it nor of folds
+#'   and an ensemble is trained, else `"folds"`.
 #' @param k,by,progress See [folds()]; 5 folds when nothing is said.
 #' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the
 #'   first dealing is evaluated on; 2 where rows can be dealt in more than one way.
@@ -31,10 +31,11 @@
 #' at each of these rungs the better half of all that have been there goes on. The brief's own settings are evaluated in
 #' full always.
 #'
-#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and `judge` is turns, of
-#' the blend of the rule's wirings. So `best_brief()` never does worse in its turns than the default; where nothing
-#' better was found it is the default. Trials then start from the rule's plainest wiring, its patience and its clipping,
-#' which their briefs name. Evaluated by folds, a brief whose rows rotate is tried as one network, which says less.
+#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and `judge` is
+#' `"out_of_fold"`, of the blend of the rule's wirings. So `best_brief()` never does worse out of fold than the default;
+#' where nothing better was found it is the default. Trials then start from the rule's plainest wiring, its patience and
+#' its clipping, which their briefs name. Evaluated by folds, a brief of an ensemble is tried as one network, which says
+#' less.
 #'
 #' *The winner's figure is optimistic*: it is the best of many. The figure to report comes from the test rows, once,
 #' for the winner trained anew: `best_brief(s) |> train() |> appraise()`.
@@ -98,25 +99,25 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NUL
 #' @export
 scout.default <- function(b, ...) wrong_object("scout", "a brief", b)
 
-# What trials are evaluated on: as asked, or turns where the rows rotate and nothing is said of folds.
+# What trials are evaluated on: as asked, or out-of-fold rows where an ensemble is trained and nothing is said of folds.
 search_judge <- function(b, judge, of_folds) {
   if (!is.null(judge)) type_choice(search_judges)(judge, "judge")
-  turning <- rotates(settle(b))
-  judge <- judge %||% if (turning && length(of_folds) == 0) "turns" else "folds"
-  if (judge == "turns" && !turning) {
+  ensemble <- is_ensemble(settle(b))
+  judge <- judge %||% if (ensemble && length(of_folds) == 0) "out_of_fold" else "folds"
+  if (judge == "out_of_fold" && !ensemble) {
     fail(
-      "The rows of this brief don't rotate, so there are no turns to evaluate by.",
-      "Evaluate by folds, or let them rotate: hold_out(rotate = 8)."
+      "This brief trains one network, so there are no out-of-fold predictions to evaluate.",
+      "Evaluate by folds, or train an ensemble: hold_out(folds = 8)."
     )
   }
-  if (judge == "validation" && turning) {
+  if (judge == "validation" && ensemble) {
     fail(
-      "The rows of this brief rotate, so it has no validation rows to evaluate on.",
-      "Evaluate by turns, or hold some out: hold_out(validation = 0.15)."
+      "This brief trains an ensemble, so it has no validation rows to evaluate on.",
+      "Evaluate by folds, or hold some out: hold_out(validation = 0.15)."
     )
   }
   if (judge != "folds" && length(of_folds)) {
-    judges <- if (judge == "turns") "turns" else "validation rows"
+    judges <- if (judge == "out_of_fold") "out-of-fold rows" else "validation rows"
     what <- "`%s` is about folds, but trials are evaluated on %s."
     fail(sprintf(what, names(of_folds)[1], judges), "Leave it out, or evaluate by folds.")
   }

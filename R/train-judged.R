@@ -1,10 +1,10 @@
 # The evaluated rows that a model keeps.
 
-# Those of every part; rows that rotate are evaluated already, by the networks that have not seen them.
+# Those of every part; an ensemble's rows are evaluated already, by the networks that have not learned from them.
 with_judged_rows <- function(model, a) {
   for (name in intersect(part_names, a$part)) {
     make_room(nrow(a$table))
-    if (name == "training" && rotates(a)) next
+    if (name == "training" && is_ensemble(a)) next
     rows <- rows_in(a, name)
     rows <- kept_rows(rows, if (name == "training") most_training_judged else most_judged, a$regimen$seed)
     model$judged[[name]] <- judged_by_model(model, a$table[rows, , drop = FALSE], rows)

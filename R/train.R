@@ -1,19 +1,19 @@
 #' Train the network of a brief
 #'
 #' Splits the rows, learns the preparation on the training rows, trains by the regimen, and keeps the weights of the
-#' epoch with the lowest validation loss. Where rows rotate (see [hold_out()]; they do if nothing else is said) several
-#' networks do so and take turns: each learns, preparation and all, from all parts of the rows but two, is stopped by
-#' one of these, and predicts the other, of which it has seen nothing; together they predict new rows. So every row is
-#' learned from, and every row has an honest prediction: [decide()], [recalibrate()], [distil()] and the intervals and
-#' sets of [predict()][predict.hylomath_model] take these. They are predictions of single networks, which are bolder
-#' than all of them together, and they have chosen the blend: the test rows show how good the model is.
+#' epoch with the lowest validation loss. Where an ensemble is trained (see [hold_out()]; it is if nothing else is said)
+#' several networks do so: each learns, preparation and all, from all folds of the rows but two, is
+#' stopped by one of these, and predicts the other, of which it has seen nothing; together they predict new rows. So
+#' every row is learned from, and every row has an honest prediction: [decide()], [recalibrate()], [distil()] and the
+#' intervals and sets of [predict()][predict.hylomath_model] take these. They come from single networks, which do
+#' slightly worse than all together, and they have chosen the blend: the test rows show how good the model is.
 #'
 #' The same brief, table and seeds give the same networks bit for bit on processors that multiply and add in one step
 #' (`kernel` `"avx2"` and `"avx512"`), whatever the number of threads (the option `hylomath.threads`; all cores when it
 #' is not set); on others the low bits differ.
 #'
 #' An interrupt (Ctrl-C) ends training after the current batch; the best network so far is returned, or those of the
-#' turns that are done, and says so.
+#' folds that are done, and says so.
 #'
 #' @param b A brief.
 #' @param data A table to use in place of the one that the brief carries.
@@ -40,13 +40,13 @@
 #'   `parameters`, and what [recalibrate()] and [decide()] add, `recalibration` and `decision`), `curves`, `best_epoch`,
 #'   `stopped` (`"epochs"`, `"patience"`, `"gradient"`, `"loss"`, `"seconds"`, `"converged"`, `"interrupted"`,
 #'   `"diverged"` or `"vanished"`, see [notes()]), `restarts` (one row a start: how it ended, its losses, and of several
-#'   starts the measures of each on the validation rows), `members` (where rows rotate a row a network: its wiring, turn
-#'   and share in the predictions, from how many rows it learned and how many it predicted, its epochs and its loss),
-#'   `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group, observed value,
-#'   weight and predictions of the validation, calibration and test rows and of at most 10,000 training rows, or of
-#'   those that rotate), `linear` (the predictor of a network without hidden layers, trained on the same rows for
-#'   comparison), `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the table),
-#'   `states` (if it is resumable), `kernel`, `seconds` and `version`.
+#'   starts the measures of each on the validation rows), `members` (where an ensemble is trained a row a network: its
+#'   wiring, fold and share in the predictions, from how many rows it learned and how many it predicted, its epochs and
+#'   its loss), `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group,
+#'   observed value, weight and predictions of the validation, calibration and test rows and of at most 10,000 training
+#'   rows, or of out-of-fold rows), `linear` (the predictor of a network without hidden layers, trained on the same rows
+#'   for comparison), `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the
+#'   table), `states` (if it is resumable), `kernel`, `seconds` and `version`.
 #' @section Errors: All that can be checked is checked before training: columns, kinds, infinite or missing values,
 #'   class weights, and whether every part has rows of every class. A checkpoint of another brief or table, of another
 #'   version of the package or another level of kernels is refused.
@@ -75,9 +75,9 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
   a <- settle(b)
   work <- list(verb = "train", resumable = resumable)
   checkpoint <- open_checkpoint(checkpoint, checkpoint_header(a$brief, a$raw, work), every)
-  if (rotates(a)) {
+  if (is_ensemble(a)) {
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
-    return(with_judged_rows(train_rotation(a, report, checkpoint, resumable), a))
+    return(with_judged_rows(train_ensemble(a, report, checkpoint, resumable), a))
   }
   train_model(fit_spec(a, learn_training(a), if (watch_test) "test", keeps = resumable), report, checkpoint)
 }

@@ -47,10 +47,10 @@ program_with_ends <- function(program, model, level) {
   target <- target_in(model)
   check_prediction_type(model, "interval", level)
   scale <- task_of(target)$error_scale(target)
-  if (takes_turns(model) || !scale %in% c("plain", "log")) {
+  if (predicts_by_fold(model) || !scale %in% c("plain", "log")) {
     fail(
       "Intervals of this model have another width in each row, so a transcript doesn't have them.",
-      "Hold calibration rows out: hold_out(calibration = 0.15, rotate = 0); counts and quantiles have none."
+      "Hold calibration rows out: hold_out(calibration = 0.15, folds = 0); counts and quantiles have none."
     )
   }
   program$ends <- list(ratio = scale == "log", bounds = I(conformal_bounds(model, level)))

@@ -49,9 +49,9 @@ seen_levels <- function(model, column, profiled) {
 }
 
 # The rows by which predictions and losses at training are known: those that the whole model predicted without having
-# seen them, else those that rotate, each of which was predicted by the networks of its turn.
+# seen them, else out-of-fold rows, each of which was predicted by the networks of its fold.
 reference_part <- function(model) {
-  c(intersect(c("test", "calibration", "validation", "rotation"), names(model$judged)), NA)[1]
+  c(intersect(c("test", "calibration", "validation", "out_of_fold"), names(model$judged)), NA)[1]
 }
 
 prediction_movements <- function(model, predictions, group) {
@@ -59,7 +59,7 @@ prediction_movements <- function(model, predictions, group) {
   if (is.na(part)) return(NULL)
   judged <- judged_in_part(model, part)
   # single networks' numbers are spread further than those of all together
-  if (part == "rotation" && !has_classes(target_in(model))) return(NULL)
+  if (part == "out_of_fold" && !has_classes(target_in(model))) return(NULL)
   numbers <- names(predictions)[vapply(predictions, is.numeric, NA)]
   do.call(rbind, lapply(numbers, function(name) {
     then <- judged$predictions[[name]]

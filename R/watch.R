@@ -133,10 +133,10 @@ newer_losses <- function(model, newer, predictions) {
   losses <- rep(NA_real_, nrow(newer))
   if (!any(known)) return(losses)
   judged <- judged_rows(model$predictor, roles_of(model)[c("id", "weight")], table[known, , drop = FALSE], which(known))
-  losses[known] <- if (identical(reference_part(model), "rotation")) {
-    # what was known at training are losses of the networks of one turn
-    by_turn <- predictions_by_turn(model$predictor, table[known, , drop = FALSE])
-    rowMeans(vapply(by_turn, function(predictions) {
+  losses[known] <- if (identical(reference_part(model), "out_of_fold")) {
+    # what was known at training are losses of the networks of one fold
+    by_fold <- predictions_by_fold(model$predictor, table[known, , drop = FALSE])
+    rowMeans(vapply(by_fold, function(predictions) {
       watched_loss(model, utils::modifyList(judged, list(predictions = predictions)))
     }, numeric(sum(known))))
   } else {

@@ -21,7 +21,7 @@ one <- function(seed) {
   set.seed(seed)
   table <- draw(300)
   new <- draw(5000)
-  b <- brief(table, target = "y") |> hold_out(test = 0, rotate = 0, seed = seed) |> regimen(seed = seed)
+  b <- brief(table, target = "y") |> hold_out(test = 0, folds = 0, seed = seed) |> regimen(seed = seed)
   b <- wire(b, "16 relu")
   s <- scout(b, units = bounds(2, 48), activation = c("relu", "tanh"), l2 = c(1e-4, 1e-2, 1e-1), budget = 16, k = 5,
     judge = "folds", progress = "none")

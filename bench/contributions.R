@@ -1,5 +1,6 @@
 # Contributions of a row's columns: how long they take, and how large their error is beside the largest move; for the
-# default's networks that take turns and for one network. Ten rows of each table, each in a call of its own.
+# default's networks of a cross-validation ensemble and for one network. Ten rows of each table, each in a call of its
+# own.
 #
 # Usage, from the project's root: Rscript bench/contributions.R
 library(hylomath)
@@ -11,7 +12,7 @@ tables <- list(
   "20 columns" = list(wide, "y")
 )
 for (name in names(tables)) {
-  for (how in c("turns", "one")) {
+  for (how in c("out_of_fold", "one")) {
     table <- tables[[name]][[1]]
     b <- brief(table, target = tables[[name]][[2]]) |> hold_out(seed = 1) |> regimen(seed = 1)
     model <- train(if (how == "one") quick(b) else b, progress = "none")

@@ -19,7 +19,7 @@ one <- function(seed, classes, inputs, rows, strength) {
   train <- draw(rows, weights)
   fresh <- draw(4000, weights)
   table <- data.frame(train$x, y = letters[train$y])
-  b <- brief(table, target = "y") |> wire("linear") |> hold_out(validation = 0, test = 0, rotate = 0)
+  b <- brief(table, target = "y") |> wire("linear") |> hold_out(validation = 0, test = 0, folds = 0)
   model <- suppressWarnings(train(b, progress = "none"))
   own <- as.matrix(predict(model, data.frame(fresh$x), type = "probability"))
   scaled <- scale(train$x)

@@ -24,7 +24,7 @@ for (kind in c("normal", "Student's t", "lognormal", "lognormal, 2 classes", "gr
   set.seed(7)
   b <- brief(draw(kind, 1500), target = "y", positive = if (grepl("classes", kind)) "yes")
   if (kind == "grouped") b <- set_columns(b, group = group)
-  b <- hold_out(b, test = 0, rotate = 0, seed = 1) |> wire("8 tanh") |> regimen(epochs = 100, seed = 1)
+  b <- hold_out(b, test = 0, folds = 0, seed = 1) |> wire("8 tanh") |> regimen(epochs = 100, seed = 1)
   model <- train(b, progress = "none")
   worth <- function(n, repeats) as.data.frame(importance(model, draw(kind, n), repeats = repeats))
   long <- do.call(rbind, lapply(1:20, function(i) worth(10000, 3)))

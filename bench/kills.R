@@ -29,7 +29,7 @@ say <- function(what, n, well) cat(sprintf("%s: %d kills, %s\n", what, n, if (we
 # ---- training -----------------------------------------------------------------------------------------------------
 
 briefs <- list(
-  rotation = brief(kilns, target = "outcome") |> regimen(epochs = 60),
+  out_of_fold = brief(kilns, target = "outcome") |> regimen(epochs = 60),
   ensemble = brief(crossings, target = "passengers") |> quick() |> regimen(restarts = 4, keep = "ensemble"),
   batches = brief(kilns, target = "outcome") |> quick() |> wire("64 relu > 32 relu") |>
     regimen(epochs = 400, stop = list(patience = 400)),

@@ -54,7 +54,7 @@ random_brief <- function(i) {
     b <- regimen(b, loss = loss, epochs = 6, restarts = starts, seed = i)
     if (starts > 1) b <- regimen(b, keep = one_of("best", "ensemble"))
     if (target %in% c("class", "yes") && runif(1) < 0.3) b <- regimen(b, class_weights = "even")
-    hold_out(b, seed = i, rotate = one_of(0, 0, 4))
+    hold_out(b, seed = i, folds = one_of(0, 0, 4))
   })
 }
 

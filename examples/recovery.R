@@ -9,9 +9,9 @@ plain <- train(b, progress = "none")
 appraise(plain)                            # the accuracy looks good, and hardly anybody is found
 
 even <- b |> regimen(class_weights = "even") |> train(progress = "none")
-lineup(plain = plain, even = even, rows = "rotation")
+lineup(plain = plain, even = even, rows = "out_of_fold")
 
-# four in five are to be found: a threshold from the rows in their turns
+# four in five are to be found: a threshold from the out-of-fold rows
 careful <- decide(plain, recall = 0.8)
 decision_of(careful)
 appraise(careful, recovery, rows = "test", by = physio)

@@ -65,7 +65,7 @@ crafted_brief <- function(file) {
   }
   keys <- c(
     "target", "task", "classes", "columns", "prepare", "hold_out", "wiring", "regimen", "columns.kinds", "columns.id",
-    "prepare.numbers", "prepare.clip", "hold_out.validation", "hold_out.rotate", "regimen.epochs", "regimen.stop",
+    "prepare.numbers", "prepare.clip", "hold_out.validation", "hold_out.folds", "regimen.epochs", "regimen.stop",
     "regimen.class_weights", "regimen.l2", "regimen.schedule", "regimen.seed", "rule", "data.file", "data.query"
   )
   one <- function(key) {

@@ -25,9 +25,9 @@ b <- brief("k.csv", target = "outcome") |> quick() |> hold_out(seed = 1) |> regi
 write_brief(b, "k.yml")
 write_model(train(b, progress = "none"), "k.hylo")
 write_brief(
-  brief("k.csv", target = "outcome") |> hold_out(rotate = 4, seed = 1) |> regimen(epochs = 20, seed = 1), "turns.yml"
+  brief("k.csv", target = "outcome") |> hold_out(folds = 4, seed = 1) |> regimen(epochs = 20, seed = 1), "ensemble.yml"
 )
-inputs <- c("k.csv", "k.yml", "k.hylo", "turns.yml")
+inputs <- c("k.csv", "k.yml", "k.hylo", "ensemble.yml")
 
 # What each verb writes, and whether that is whole.
 whole_brief <- function(file) inherits(read_brief(file), "hylomath_brief")
@@ -38,7 +38,7 @@ verbs <- list(
   list(c("brief", "k.csv", "-t", "outcome", "-o", "OUT.yml"), whole_brief),
   list(c("store", "k.csv", "-o", "OUT.table"), function(file) nrow(hylomath:::read_table(file)) == 1500),
   list(c("train", "k.yml", "-o", "OUT.hylo"), whole_model),
-  list(c("train", "turns.yml", "-o", "OUT.hylo"), whole_model),
+  list(c("train", "ensemble.yml", "-o", "OUT.hylo"), whole_model),
   list(c("train", "k.yml", "--checkpoint", "OUT.kept", "--every", "0", "-o", "x.hylo"), NULL),
   list(c("appraise", "k.hylo", "-o", "OUT.csv"), whole_text),
   list(c("decide", "k.hylo", "--recall", "0.5", "--class", "burst", "-o", "OUT.hylo"), whole_model),

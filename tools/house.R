@@ -17,8 +17,33 @@ read_source <- function(path) {
   bodies <- lapply(expressions, function(e) if (is_definition(e)) e[[3]] else e)
   list(
     defines = vapply(Filter(is_definition, expressions), defined_name, ""),
-    uses = unique(unlist(lapply(bodies, all.names)))
+    uses = unique(unlist(lapply(bodies, used_names)))
   )
+}
+
+# What an expression calls, and the values that it names, but for parts (`x$name`) and variables of its own.
+used_names <- function(e) {
+  found <- list(called = character(), named = character(), own = character())
+  is_empty <- function(x) is.symbol(x) && !nzchar(as.character(x))
+  each <- function(inner) for (i in seq_along(inner)) if (!is_empty(inner[[i]])) walk(inner[[i]])
+  walk <- function(e) {
+    if (is.symbol(e)) found$named <<- c(found$named, as.character(e))
+    if (is.pairlist(e)) {
+      found$own <<- c(found$own, names(e))
+      each(as.list(e))
+    }
+    if (!is.call(e)) return(invisible())
+    head <- e[[1]]
+    if (is.symbol(head)) found$called <<- c(found$called, as.character(head)) else walk(head)
+    if (is_definition(e) && is.symbol(e[[2]]) || identical(head, quote(`for`))) {
+      found$own <<- c(found$own, as.character(e[[2]]))
+    }
+    inner <- as.list(e)[-1]
+    if (identical(head, quote(`$`)) || identical(head, quote(`@`))) inner <- inner[1]
+    each(inner)
+  }
+  walk(e)
+  c(found$called, setdiff(found$named, found$own))
 }
 
 # For each file the other files whose names it uses.

@@ -49,7 +49,7 @@ if (hard) {
 suppressPackageStartupMessages(library(hylomath))
 long <- c(
   "command", "report", "command-improve", "further", "transcript", "workers", "command-manners", "catalogue", "score",
-  "manners", "hostile", "safe", "right", "not-misleading", "rotation", "scout", "weights", "notes", "regimen"
+  "manners", "hostile", "safe", "right", "not-misleading", "out_of_fold", "scout", "weights", "notes", "regimen"
 )
 files <- c(intersect(long, files), setdiff(files, long))
 cores <- max(1, parallel::detectCores())

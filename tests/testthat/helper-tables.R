@@ -27,7 +27,7 @@ quick_model <- function(table = small_kilns(), target = "outcome", epochs = 5, .
   withr::with_seed(1, brief(table, target = target) |> regimen(epochs = epochs, ...) |> single(progress = "none"))
 }
 
-# One network, for what is not about several that take turns.
+# One network, for what is not about ensembles.
 single <- function(b, ...) train(if (inherits(b, "hylomath_brief")) quick(b) else b, ...)
 
 # The call fails with an error of ours, whose message has all these parts.
@@ -52,7 +52,7 @@ prepared <- function(b, rows = NULL) {
 # What training made of a network: its weights and their places, bit for bit.
 trained_network <- function(model) model$predictor$network
 
-# The same of each network of several that take turns, end to end.
+# The same of each network of an ensemble, end to end.
 trained_parameters <- function(model) {
   unlist(lapply(predicting_members(model$predictor), function(member) member$network$parameters))
 }

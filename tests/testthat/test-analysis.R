@@ -87,7 +87,7 @@ test_that("every purpose that is drawn for has a stream", {
 
 test_that("a network that has learned from more rows than are known again is trained, and knows some of them", {
   table <- data.frame(x = seq_len(most_rows_known + 10) %% 977, y = seq_len(most_rows_known + 10) %% 11)
-  b <- brief(table, target = "y", task = "regression") |> hold_out(validation = 0, test = 0, rotate = 0, seed = 1)
+  b <- brief(table, target = "y", task = "regression") |> hold_out(validation = 0, test = 0, folds = 0, seed = 1)
   model <- train(wire(b, "linear") |> regimen(method = "adam", epochs = 1, seed = 1), progress = "none")
   expect_false(model$seen$all)
 })

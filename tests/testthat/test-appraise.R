@@ -13,12 +13,12 @@ test_that("every measure stands beside its baseline, with its interval", {
   expect_equal(sum(a$confusion), a$n)
   expect_true(all(m$low <= m$value + 1e-9 & m$value <= m$high + 1e-9))
   shown <- paste(format(a), collapse = "\n")
-  expect_match(shown, "measure +network +95 % interval +always sound +skip")
+  expect_match(shown, "measure +network +95 % interval +always sound +linear")
   expect_match(shown, "measure +training +validation +test")
   expect_match(shown, "burst .*crazed .*sound .*warped .*recall +precision +F1")
   expect_match(
     withr::with_options(list(cli.width = 140), paste(format(a), collapse = "\n")),
-    "always sound +skip +training +validation"
+    "always sound +linear +training +validation"
   )
 })
 

@@ -116,17 +116,17 @@ test_that("a setting that is said is in force, at its default too", {
   for (name in names(said)) for (value in as.list(said[[name]])) {
     changed <- do.call(regimen, c(list(b), stats::setNames(list(value), name)))
     expect_identical(changed$regimen[[name]], value)
-    candidates <- rotation_candidates(settle(changed))
+    candidates <- ensemble_candidates(settle(changed))
     own <- candidates[names(candidates) != "linear"]
     for (a in own) if (!grepl("tanh", a$brief$wiring)) expect_equal(in_force(a, name), value)
     if (name != "method") expect_equal(in_force(settle(quick(changed)), name), value)
   }
   for (numbers in c("zscore", "robust", "rank_normal")) {
-    candidates <- rotation_candidates(settle(prepare(b, numbers = numbers)))
+    candidates <- ensemble_candidates(settle(prepare(b, numbers = numbers)))
     for (a in candidates) expect_equal(unique(vapply(a$prepare, `[[`, "", "numbers")), numbers)
   }
   for (clip in list(0, 0.01, "far")) {
-    candidates <- rotation_candidates(settle(prepare(b, clip = clip)))
+    candidates <- ensemble_candidates(settle(prepare(b, clip = clip)))
     for (a in candidates) expect_identical(a$prepare$peak_c$clip, clip)
   }
 })

@@ -43,7 +43,7 @@ test_that("a brief with a mistake is refused before any training", {
   cases <- cases_of("brief.txt")
   catalogue_folder()
   usual <- c(
-    data = "data: {file: k.csv}", target = "target: outcome", hold_out = "hold_out: {rotate: 0, seed: 1}",
+    data = "data: {file: k.csv}", target = "target: outcome", hold_out = "hold_out: {folds: 0, seed: 1}",
     regimen = "regimen: {epochs: 1, seed: 1}"
   )
   for (i in seq_len(nrow(cases))) {

@@ -52,7 +52,7 @@ test_that("a whole analysis runs from the shell", {
   # the model's brief has settled what the first one left to the rule, and gives the same network again
   again <- hylomath("show", "kilns.hylo", "--brief")$out
   open <- c(
-    "  rotate: auto", "  validation: auto", "  test: auto", "wiring: auto", "  method: auto", "  stop: auto",
+    "  folds: auto", "  validation: auto", "  test: auto", "wiring: auto", "  method: auto", "  stop: auto",
     "  l2: auto"
   )
   expect_identical(setdiff(readLines("kilns.yml"), again), open)
@@ -125,7 +125,7 @@ test_that("SIGTERM ends training and the best network so far is written", {
   expect_match(paste(readLines("err"), collapse = " "), "Interrupted after .* epochs")
 })
 
-test_that("whatever signal comes to networks that take turns, whole turns are kept, and at the end all of them", {
+test_that("whatever signal comes to an ensemble in training, whole folds are kept, and at the end all of them", {
   skip_on_os("windows")
   in_folder()
   hylomath(
@@ -146,7 +146,7 @@ test_that("whatever signal comes to networks that take turns, whole turns are ke
     expect_true(file.exists("k.hylo"), info = info)
     model <- read_model("k.hylo")
     expect_equal(process$get_exit_status(), as.integer(model$stopped == "interrupted"), info = info)
-    expect_gte(length(unique(model$members$turn)), if (case[2] == "24") 2 else 8)
+    expect_gte(length(unique(model$members$fold)), if (case[2] == "24") 2 else 8)
   }
 })
 

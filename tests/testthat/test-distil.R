@@ -125,8 +125,8 @@ test_that("the luck of several starts is shown by their measures", {
   expect_match(paste(format(model), collapse = " "), "over the starts, on validation rows: accuracy")
 })
 
-test_that("networks that take turns teach, and are compared, as what they are", {
-  b <- brief(small_kilns(400), target = "outcome") |> hold_out(rotate = 3, seed = 4) |> regimen(epochs = 5, seed = 1)
+test_that("networks of a cross-validation ensemble teach, and are compared, as what they are", {
+  b <- brief(small_kilns(400), target = "outcome") |> hold_out(folds = 3, seed = 4) |> regimen(epochs = 5, seed = 1)
   teacher <- train(wire(b, "12 tanh"), progress = "none")
   student <- brief(small_kilns(400), target = "outcome") |> wire("3 tanh") |> hold_out(seed = 4) |>
     regimen(epochs = 5, seed = 1)
@@ -136,6 +136,6 @@ test_that("networks that take turns teach, and are compared, as what they are", 
   # a row's teacher has not learned from it
   a <- settle(quick(student))
   said <- teaching_for(teacher, student, a, TRUE)$predictions
-  turned <- teacher$judged$rotation
+  turned <- teacher$judged$out_of_fold
   expect_equal(said[turned$row, "sound"], turned$predictions$probability_sound)
 })

@@ -2,7 +2,7 @@
 # search, and targets that are the same one several times.
 
 linear_model <- function(b) {
-  train(b |> wire("linear") |> hold_out(rotate = 0, validation = 0, test = 0), progress = "none")
+  train(b |> wire("linear") |> hold_out(folds = 0, validation = 0, test = 0), progress = "none")
 }
 
 test_that("of several classes the penalty is where the evidence is highest", {

@@ -1,5 +1,5 @@
 seeded <- function(table, target, ...) withr::with_seed(1, brief(table, target, ...)) |>
-  regimen(epochs = 15, seed = 7) |> hold_out(rotate = 0, seed = 5)
+  regimen(epochs = 15, seed = 7) |> hold_out(folds = 0, seed = 5)
 
 test_that("folds are dealt evenly, class by class and in all", {
   strata <- rep(1:4, c(50, 33, 11, 7))

@@ -19,13 +19,13 @@ met_brief <- function() {
   table$hours <- 1 + seq_len(nrow(table)) %% 3
   table$cases <- 1 + seq_len(nrow(table)) %% 2
   table$week <- seq_len(nrow(table)) %/% 7
-  brief(table, target = "passengers") |> wire("4 tanh") |> hold_out(rotate = 3, seed = 3) |>
+  brief(table, target = "passengers") |> wire("4 tanh") |> hold_out(folds = 3, seed = 3) |>
     set_columns(exposure = hours, weight = cases, weight_is = "counts", group = week)
 }
 
 test_that("a training that was cut short goes on to the same bits, by any method", {
   cases <- list(
-    rotation = short_brief() |> hold_out(rotate = 3), adam = quick(short_brief(method = "adam")),
+    out_of_fold = short_brief() |> hold_out(folds = 3), adam = quick(short_brief(method = "adam")),
     lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
     skip = quick(short_brief(method = "rmsprop") |> wire("6 elu + skip")),
     ensemble = quick(short_brief(method = "adam", restarts = 3, keep = "ensemble")),
@@ -51,12 +51,12 @@ test_that("folds, variations and siftings that were cut short go on to the same 
   table <- small_kilns(600)[c("fired_on", "peak_c", "soak_min", "glaze", "outcome")]
   table$outcome <- ifelse(table$outcome == "sound", "sound", "not")
   small <- quick(brief(table, target = "outcome") |> hold_out(seed = 3) |> regimen(seed = 4, epochs = 6))
-  turning <- small |> set_columns(order = fired_on) |> hold_out(rotate = 3)
+  ensemble <- small |> set_columns(order = fired_on) |> hold_out(folds = 3)
   cases <- list(
     folds = function(...) folds(small, k = 3, repeats = 2, ...),
     met = function(...) folds(met_brief() |> regimen(seed = 1, epochs = 6), k = 3, ...),
-    turning = function(...) folds(hold_out(turning, by = "random", seed = 3), k = 3, ...),
-    ordered = function(...) folds(turning, k = 3, ...),
+    ensemble = function(...) folds(hold_out(ensemble, by = "random", seed = 3), k = 3, ...),
+    ordered = function(...) folds(ensemble, k = 3, ...),
     vary = function(...) vary(small, units = c(2, 4), k = 3, ...),
     backward = function(...) sift(small, k = 3, ...),
     forward = function(...) sift(small, "forward", k = 3, ...),
@@ -133,7 +133,7 @@ test_that("the command goes on from the checkpoint beside its model, unless it i
   folder <- withr::local_tempdir()
   withr::local_dir(folder)
   data.table::fwrite(small_kilns(800), "k.csv")
-  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, rotate = 3) |> regimen(seed = 4, epochs = 12)
+  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, folds = 3) |> regimen(seed = 4, epochs = 12)
   write_brief(b, "k.yml")
   begun <- function() {
     unlink("k.hylo.kept")
@@ -198,7 +198,7 @@ test_that("the command goes on where it was killed, with the seeds that it had",
 })
 
 test_that("what is resumable goes on as if it had never ended", {
-  for (b in list(quick(short_brief(method = "adam")), short_brief() |> hold_out(rotate = 3) |> wire("5 tanh"))) {
+  for (b in list(quick(short_brief(method = "adam")), short_brief() |> hold_out(folds = 3) |> wire("5 tanh"))) {
     patient <- regimen(b, stop = list(patience = 1000))
     long <- train(regimen(patient, epochs = 30), progress = "none")
     short <- train(patient, progress = "none", resumable = TRUE)

@@ -40,7 +40,7 @@ test_that("no verb writes what a name or a level says to the terminal", {
     c("show", "t.hylo", "--json"), c("importance", "t.hylo", "t.csv"),
     c("contributions", "t.hylo", "t.csv", "--row", "3"),
     c("effect", "t.hylo", "t.csv", "--input", names(table)[2]), c("decide", "t.hylo", "--recall", "0.5"),
-    c("folds", "t.yml", "--k", "2", "--set", "hold_out.rotate=0"), c("watch", "t.hylo", "t.csv"),
+    c("folds", "t.yml", "--k", "2", "--set", "hold_out.folds=0"), c("watch", "t.hylo", "t.csv"),
     c("predict", "t.hylo", "nothing\033[2J.csv"), c("lineup", "t.hylo", "v.hylo"),
     c("effect", "t.hylo", "t.csv", "--input", "q")
   )

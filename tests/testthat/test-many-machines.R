@@ -5,9 +5,9 @@ skip_if_not_installed("future")
 
 base <- function() {
   withr::with_seed(1, brief(small_kilns(), "outcome")) |> regimen(epochs = 20, seed = 7, method = "adam") |>
-    hold_out(rotate = 0, seed = 5)
+    hold_out(folds = 0, seed = 5)
 }
-turning <- function() wire(hold_out(base(), rotate = 3, seed = 5), "3 tanh")
+ensemble <- function() wire(hold_out(base(), folds = 3, seed = 5), "3 tanh")
 searched <- function(progress = "none") {
   s <- scout(base(), units = bounds(2, 16), budget = 6, k = 3, progress = progress)
   s$trials[names(s$trials) != "seconds"]
@@ -15,7 +15,7 @@ searched <- function(progress = "none") {
 work <- function() {
   list(
     folds = folds(base(), k = 4, progress = "none")$predictions, search = searched(),
-    rotation = train(turning(), progress = "none")$predictor
+    out_of_fold = train(ensemble(), progress = "none")$predictor
   )
 }
 here <- work()
@@ -33,7 +33,7 @@ striking <- function(strike) {
   }
 }
 
-test_that("by SSH folds, searches and rotations give the bits that they give here, and a killed node loses nothing", {
+test_that("by SSH folds, searches and ensembles give the bits that they give here, and a killed node loses nothing", {
   local_ssh_nodes()
   planned(future::cluster, workers = c("node-1", "node-2"))
   expect_identical(work(), here)

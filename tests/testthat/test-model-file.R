@@ -80,8 +80,8 @@ test_that("files are what the schema says", {
     "import sys, json, gzip, jsonschema",
     "jsonschema.validate(json.loads(gzip.open(sys.argv[2]).read()), json.load(open(sys.argv[1])))", sep = "\n"
   )
-  turns <- brief(small_kilns(), "outcome") |> hold_out(rotate = 3, seed = 5) |> regimen(epochs = 3)
-  for (model in list(quick_model(), rich_model(), withr::with_seed(1, train(turns, progress = "none")))) {
+  ensemble <- brief(small_kilns(), "outcome") |> hold_out(folds = 3, seed = 5) |> regimen(epochs = 3)
+  for (model in list(quick_model(), rich_model(), withr::with_seed(1, train(ensemble, progress = "none")))) {
     expect_equal(system2(python[1], c("-c", shQuote(check), shQuote(schema), saved(model))), 0)
   }
 })
@@ -97,7 +97,7 @@ test_that("a bare file holds nothing of single rows, and says what it can't do",
   t <- small_kilns()
   t$mark <- c(rep("usual", 537), rep("seldom", 60), "Ragna", "Tor", "Una")
   b <- withr::with_seed(1, brief(t, "outcome")) |> regimen(epochs = 5) |>
-    hold_out(rotate = 0, calibration = 0.15, seed = 2)
+    hold_out(folds = 0, calibration = 0.15, seed = 2)
   model <- withr::with_seed(1, train(b, progress = "none"))
   file <- withr::local_tempfile(fileext = ".hylo")
   write_model(model, file, rows = FALSE)

@@ -11,7 +11,7 @@ sign <- ifelse(x1 + x2 + rnorm(n) / 3 > 0, "yes", "no")
 
 fitted_model <- function(table, wiring, ..., target = "y", held = 0.2) {
   brief(table, target = target) |>
-    hold_out(rotate = 0, validation = held, test = 0, seed = 1) |>
+    hold_out(folds = 0, validation = held, test = 0, seed = 1) |>
     wire(wiring) |>
     regimen(..., seed = 1) |>
     train(progress = "none")
@@ -60,7 +60,7 @@ test_that("rows that weigh nothing have no say, and a class of one row is no tro
   table <- data.frame(x1, x2, y, w = rep(0:1, n / 2))
   table$y[table$w == 0] <- 1e6
   weighted <- brief(table, target = "y") |> set_columns(weight = w) |>
-    hold_out(rotate = 0, validation = 0, test = 0) |> wire("linear") |> regimen(method = "newton", l2 = 0) |>
+    hold_out(folds = 0, validation = 0, test = 0) |> wire("linear") |> regimen(method = "newton", l2 = 0) |>
     train(progress = "none")
   expected <- predict(lm(y ~ x1 + x2, table, weights = w), table)
   expect_equal(predict(weighted, table)$prediction, unname(expected), tolerance = 1e-5)
@@ -95,13 +95,13 @@ test_that("classes that can be told apart, and probabilities of 0 and 1, give fi
 test_that("huge counts and denormal weights are learned as others are", {
   counts <- data.frame(x1, x2, y = 1e9 * rpois(n, exp(1 + x1 / 2)))
   expected <- unname(fitted(suppressWarnings(glm(y ~ x1 + x2, poisson, counts))))
-  model <- brief(counts, target = "y", task = "count") |> hold_out(rotate = 0, validation = 0, test = 0) |>
+  model <- brief(counts, target = "y", task = "count") |> hold_out(folds = 0, validation = 0, test = 0) |>
     wire("linear") |> regimen(method = "newton", l2 = 0, loss = "poisson") |> train(progress = "none")
   expect_equal(predict(model, counts)$prediction, expected, tolerance = 1e-5)
 
   table <- data.frame(x1, x2, y, w = 1e-200)
   light <- function(w) brief(transform(table, w = w), target = "y") |> set_columns(weight = w) |>
-    hold_out(rotate = 0, validation = 0, test = 0) |> wire("linear") |> regimen(method = "newton", l2 = 0)
+    hold_out(folds = 0, validation = 0, test = 0) |> wire("linear") |> regimen(method = "newton", l2 = 0)
   refused <- tryCatch(train(light(1e-320), progress = "none"), hylomath_error = function(e) NULL)
   expect_true(is.null(refused) || all(is.finite(predict(refused, table)$prediction)))
   expect_equal(
@@ -120,8 +120,8 @@ test_that("training that explodes or vanishes ends in that epoch, with the best 
     list(brief(table, target = "y"), deep, "adam", 0.01, "vanished", "Wire fewer layers"),
     list(brief(table, target = "y"), deep, "lbfgs", NULL, "vanished", "Wire fewer layers")
   )
-  for (case in cases) for (rotate in c(0, 4)) {
-    b <- case[[1]] |> hold_out(rotate = rotate, seed = 1) |> wire(case[[2]]) |> regimen(method = case[[3]], seed = 1)
+  for (case in cases) for (folds in c(0, 4)) {
+    b <- case[[1]] |> hold_out(folds = folds, seed = 1) |> wire(case[[2]]) |> regimen(method = case[[3]], seed = 1)
     if (!is.null(case[[4]])) b <- regimen(b, learning_rate = case[[4]])
     model <- train(b, progress = "none")
     told <- notes(model)

@@ -40,7 +40,7 @@ roles_that_meet <- list(
 )
 
 networks_that_meet <- list(
-  rotation = function(b) wire(b, "3 tanh") |> hold_out(rotate = 3, seed = 1),
+  out_of_fold = function(b) wire(b, "3 tanh") |> hold_out(folds = 3, seed = 1),
   one = function(b) wire(b, "3 tanh") |> quick(), linear = function(b) wire(b, "linear")
 )
 

@@ -85,19 +85,19 @@ test_that("every object that has a report has one, whatever its task", {
   counts <- brief(small_crossings(), "passengers") |> regimen(epochs = 3)
   models <- withr::with_seed(1, list(
     a = train(b, progress = "none"), b = train(wire(b, "linear"), progress = "none"),
-    turns = train(hold_out(counts, rotate = 3), progress = "none"),
+    ensemble = train(hold_out(counts, folds = 3), progress = "none"),
     several = train(quick(brief(boats, c("litres_mile", "mass_t"))), progress = "none")
   ))
   newer <- small_kilns(400)
   newer$peak_c <- newer$peak_c + 30
   made <- withr::with_seed(1, list(
     folds = folds(b, k = 2, progress = "none"), scouting = scout(b, units = c(2, 4), budget = 2, progress = "none"),
-    lineup = lineup(models[c("a", "b")]), watch = watch_model(models$a, newer), turns = models$turns,
+    lineup = lineup(models[c("a", "b")]), watch = watch_model(models$a, newer), ensemble = models$folds,
     several = models$several
   ))
   told <- c(
     folds = "Fold by fold", scouting = "The trials", lineup = "The candidates", watch = "What has moved",
-    turns = "predicted [0-9]+", several = "RMSE of mass_t"
+    ensemble = "predicted [0-9]+", several = "RMSE of mass_t"
   )
   for (name in names(made)) {
     page <- written(made[[name]])
@@ -139,7 +139,7 @@ test_that("the command writes reports of models, lineups and results", {
   hylomath("brief", "k.csv", "-t", "outcome", "-o", "k.yml", "--set", "regimen.epochs=4", "-q")
   hylomath("train", "k.yml", "-o", "a.hylo", "--quick", "-q")
   hylomath("train", "k.yml", "-o", "b.hylo", "--quick", "-q", "--set", "wiring=linear")
-  hylomath("folds", "k.yml", "--k", "2", "--keep", "k.folds", "--set", "hold_out.rotate=0", "-q")
+  hylomath("folds", "k.yml", "--k", "2", "--keep", "k.folds", "--set", "hold_out.folds=0", "-q")
   cases <- list(
     list(c("a.hylo", "k.csv"), "a.html", "What each input does"),
     list(c("a.hylo", "b.hylo", "-o", "two.html"), "two.html", "The candidates"),

@@ -105,8 +105,8 @@ test_that("A5: no split in time tears a group, and nothing is learned from rows 
   parts <- parts_of(hold_out(b, by = "ordered"), each = TRUE)
   parts$patient <- recovery$patient
   expect_true(all(tapply(parts$part, parts$patient, function(p) length(unique(p))) == 1))
-  expect_true("rotation" %in% parts$part)
-  last <- max(recovery$visited_on[parts$part == "rotation"])
+  expect_true("out_of_fold" %in% parts$part)
+  last <- max(recovery$visited_on[parts$part == "out_of_fold"])
   expect_true(all(tapply(recovery$visited_on, parts$patient, max)[unique(parts$patient[parts$part == "test"])] > last))
   f <- folds(regimen(hold_out(b, by = "ordered"), epochs = 2), k = 3, by = "ordered", progress = "none")
   judged <- merge(f$predictions[c("key", "fold")], data.frame(key = recovery$visit, patient = recovery$patient))

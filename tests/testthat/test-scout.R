@@ -1,5 +1,5 @@
 base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
-  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(rotate = 0, seed = 5)
+  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(folds = 0, seed = 5)
 plain <- function(s) s$trials[names(s$trials) != "seconds"]
 quick_scout <- function(b = base(), ..., budget = 12, k = 3, repeats = 1) scout(
   b, ..., budget = budget, k = k, repeats = repeats, progress = "none"
@@ -168,23 +168,23 @@ test_that("a search is drawn, by setting, by trial and as a map", {
   expect_fails(plot_scouting(quick_scout(units = 1:3, budget = 4), "map"), "both `layers` and `units`")
 })
 
-turning <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
-  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(rotate = 4, seed = 5)
+ensemble <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
+  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(folds = 4, seed = 5)
 
-# By turn, the loss of what a model's networks predicted in their turns.
+# By fold, the loss of what a model's networks predicted out of fold.
 turn_losses <- function(model) {
-  judged <- judged_in_part(model, "rotation")
-  vapply(sort(unique(judged$turn)), function(turn) {
-    mean_loss(model$predictor, rows_of_each(judged, which(judged$turn == turn)))
+  judged <- judged_in_part(model, "out_of_fold")
+  vapply(sort(unique(judged$fold)), function(fold) {
+    mean_loss(model$predictor, rows_of_each(judged, which(judged$fold == fold)))
   }, 0)
 }
 
-test_that("where rows rotate turns evaluate, and the brief's own figure is that of the blend it comes to", {
-  b <- turning()
+test_that("an ensemble's trials are evaluated out of fold, and the brief's own figure is that of its blend", {
+  b <- ensemble()
   file <- withr::local_tempfile(fileext = ".scout")
   search <- function(file = NULL) scout(b, units = bounds(2, 16), budget = 5, file = file, progress = "none")
   s <- search(file)
-  expect_equal(s$judge, "turns")
+  expect_equal(s$judge, "out_of_fold")
   expect_equal(s$fits$loss[s$fits$trial == 1], turn_losses(train(b, progress = "none")), tolerance = 1e-12)
   expect_true(all(is.na(s$rows$units[1])))
   # never worse than the default; where it is the best it is the winner
@@ -199,18 +199,18 @@ test_that("where rows rotate turns evaluate, and the brief's own figure is that 
   # the blend is trained once, and found again
   expect_identical(plain(search(file)), plain(s))
   expect_equal(plain(read_result(file)), plain(s))
-  expect_match(paste(format(s), collapse = " "), "evaluated on 4 turns")
+  expect_match(paste(format(s), collapse = " "), "evaluated on 4 folds")
   expect_match(paste(format(s), collapse = " "), "the brief's own blend")
 })
 
-test_that("a named wiring that rotates is searched from its own settings", {
-  b <- turning() |> wire("6 tanh")
+test_that("an ensemble of a named wiring is searched from its own settings", {
+  b <- ensemble() |> wire("6 tanh")
   s <- scout(b, units = bounds(2, 16), budget = 4, progress = "none")
   expect_equal(s$rows$units[1], 6)
   expect_equal(s$fits$loss[s$fits$trial == 1], turn_losses(train(b, progress = "none")), tolerance = 1e-12)
-  expect_fails(scout(base(), units = 2:3, judge = "turns"), "don't rotate")
+  expect_fails(scout(base(), units = 2:3, judge = "out_of_fold"), "trains one network")
   expect_fails(scout(b, units = 2:3, judge = "validation"), "no validation rows")
-  expect_fails(scout(b, units = 2:3, judge = "turns", k = 3), "`k` is about folds")
+  expect_fails(scout(b, units = 2:3, judge = "out_of_fold", k = 3), "`k` is about folds")
   expect_equal(scout(b, units = 2:3, k = 2, repeats = 1, progress = "none")$judge, "folds")
 })
 

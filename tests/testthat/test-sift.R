@@ -5,7 +5,7 @@ sifted <- withr::with_seed(3, {
   d
 })
 base <- function() withr::with_seed(1, brief(sifted, "y")) |>
-  wire("8 tanh") |> regimen(epochs = 40, seed = 7) |> hold_out(rotate = 0, seed = 5)
+  wire("8 tanh") |> regimen(epochs = 40, seed = 7) |> hold_out(folds = 0, seed = 5)
 
 test_that("what decides is kept and what tells nothing is dropped, a category whole", {
   for (direction in c("backward", "ranking", "forward")) {

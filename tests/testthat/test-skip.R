@@ -42,16 +42,16 @@ test_that("whole-table methods, batches and an ensemble take a skip connection",
   expect_length(ensemble$predictor$network$members, 3)
 })
 
-test_that("networks with a skip connection take turns, in folds too, and teach one", {
-  b <- kinds$counts |> wire("6 elu + skip") |> hold_out(rotate = 4, seed = 3) |> regimen(epochs = 20)
+test_that("networks with a skip connection are trained as an ensemble, in folds too, and teach one", {
+  b <- kinds$counts |> wire("6 elu + skip") |> hold_out(folds = 4, seed = 3) |> regimen(epochs = 20)
   withr::local_seed(5)
-  turns <- train(b, progress = "none")
-  expect_equal(sum(turns$members$network == "6 elu + skip"), 4)
+  ensemble <- train(b, progress = "none")
+  expect_equal(sum(ensemble$members$network == "6 elu + skip"), 4)
   expect_s3_class(folds(b, k = 3, progress = "none"), "hylomath_folds")
-  student <- distil(turns, b$table, progress = "none")
+  student <- distil(ensemble, b$table, progress = "none")
   expect_true(student$brief$wiring %in% c("6 elu + skip", usual_wiring))
   # a student that listens to the teacher alone has a linear start as well
-  own <- distil(turns, wire(quick(b), "3 tanh + skip"), label_share = 0, progress = "none")
+  own <- distil(ensemble, wire(quick(b), "3 tanh + skip"), label_share = 0, progress = "none")
   expect_equal(own$curves$updates[1], 0)
 })
 

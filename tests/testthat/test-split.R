@@ -32,7 +32,7 @@ test_that("groups are never parted", {
 })
 
 test_that("ordered parts follow the time", {
-  b <- brief(crossings, target = "passengers") |> set_columns(order = sails_on) |> hold_out(rotate = 0, by = "ordered")
+  b <- brief(crossings, target = "passengers") |> set_columns(order = sails_on) |> hold_out(folds = 0, by = "ordered")
   part <- part_along(b)
   expect_gt(min(crossings$sails_on[part == "test"]), max(crossings$sails_on[part == "validation"]))
   expect_gt(min(crossings$sails_on[part == "validation"]), max(crossings$sails_on[part == "training"]))
@@ -81,17 +81,17 @@ test_that("a column can say the parts", {
 })
 
 test_that("a split by key stays put when rows are added or reordered", {
-  b <- brief(kilns, target = "outcome") |> hold_out(rotate = 0, by = "key", seed = 3)
+  b <- brief(kilns, target = "outcome") |> hold_out(folds = 0, by = "key", seed = 3)
   part <- part_along(b)
   expect_equal(as.numeric(prop.table(table(part))[c("test", "validation")]), c(0.2, 0.15), tolerance = 0.08)
   some <- withr::with_seed(1, sample(4000, 2500))
-  fewer <- brief(kilns[some, ], target = "outcome") |> hold_out(rotate = 0, by = "key", seed = 3)
+  fewer <- brief(kilns[some, ], target = "outcome") |> hold_out(folds = 0, by = "key", seed = 3)
   expect_equal(part_along(fewer), part[some])
   expect_fails(parts_of(brief(kilns[-1], target = "outcome") |> hold_out(by = "key")), "no column is an id")
 })
 
 test_that("calibration rows are a part of their own, kept in the model", {
-  b <- brief(small_kilns(), target = "outcome") |> hold_out(rotate = 0, calibration = 0.1) |> regimen(epochs = 1)
+  b <- brief(small_kilns(), target = "outcome") |> hold_out(folds = 0, calibration = 0.1) |> regimen(epochs = 1)
   expect_equal(parts_of(b)$part, c("training", "validation", "calibration", "test"))
   model <- single(b, progress = "none")
   expect_equal(length(model$judged$calibration$observed), parts_of(b)$rows[3])

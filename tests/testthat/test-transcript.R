@@ -3,7 +3,7 @@
 inputs <- c("size", "count", "hot", "glaze", "place", "day")
 
 on <- function(target, ..., keep = inputs) {
-  withr::with_seed(6, brief(everything[c(keep, target)], target = target, ...)) |> hold_out(rotate = 0, seed = 4)
+  withr::with_seed(6, brief(everything[c(keep, target)], target = target, ...)) |> hold_out(folds = 0, seed = 4)
 }
 
 # One brief for each thing that a transcript has to say.
@@ -37,7 +37,7 @@ cases <- list(
     gap = is.na(size) + nchar(place),
     set = glaze %in% c("ash", "tenmoku"), before = glaze < "clear", early = moment < "2024-01-01"
   ) |> wire("6 tanh"),
-  turns = on("class", keep = c("size", "glaze", "day")) |> hold_out(rotate = 3) |> wire("4 relu")
+  ensemble = on("class", keep = c("size", "glaze", "day")) |> hold_out(folds = 3) |> wire("4 relu")
 )
 
 changed <- list(
@@ -94,7 +94,7 @@ test_that("names and levels that are code stay what they are", {
     table <- withr::with_seed(3, data.frame(rnorm(300), sample(code, 300, TRUE), sample(names, 300, TRUE)))
     table$y <- ifelse(table[[1]] > withr::with_seed(4, rnorm(300)), names[1], names[2])
     names(table) <- names
-    b <- brief(table, target = names[4]) |> wire("3 tanh") |> hold_out(rotate = 0, seed = 1)
+    b <- brief(table, target = names[4]) |> wire("3 tanh") |> hold_out(folds = 0, seed = 1)
     b <- do.call(add_columns, c(list(b), stats::setNames(list(rlang::parse_expr("7 * 7")), paste(names[1], "more"))))
     model <- trained(b)
     rows <- utils::head(table[-4], 60)
@@ -142,7 +142,7 @@ test_that("intervals of one width stand beside numbers", {
       expect_lt(as.numeric(sub(".*[|]", "", off)), 1)
     }
   }
-  expect_fails(transcribe(trained(cases$turns), "r", level = 0.9), "Intervals are of numbers")
+  expect_fails(transcribe(trained(cases$folds), "r", level = 0.9), "Intervals are of numbers")
   expect_fails(transcribe(trained(hold_out(cases$counts, calibration = 0.2)), "r", level = 0.9), "another width")
 })
 

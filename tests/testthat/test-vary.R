@@ -1,5 +1,5 @@
 base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
-  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(rotate = 0, seed = 5)
+  regimen(epochs = 10, seed = 7, method = "adam") |> hold_out(folds = 0, seed = 5)
 
 test_that("every value is evaluated by the same folds, as folds() evaluates it", {
   v <- vary(base(), units = c(2, 6), k = 3, progress = "none")

@@ -133,7 +133,7 @@ test_that("levels that training knew are not new, and scrambled targets are seen
   }
   table <- rows(3000)
   b <- brief(table, target = "y") |> set_columns(kinds = c(town = "category")) |> wire("3 tanh") |> regimen(epochs = 20)
-  model <- train(b |> hold_out(rotate = 3, test = 0, seed = 1), progress = "none")
+  model <- train(b |> hold_out(folds = 3, test = 0, seed = 1), progress = "none")
   newer <- rows(1500)
   found <- watch_model(model, newer)
   expect_equal(found$judgement, "keep")

@@ -114,7 +114,7 @@ test_that("layers, weights, the drawing and a layer's outputs are had from the s
 test_that("weights go into a table and come back", {
   withr::local_dir(withr::local_tempdir())
   for (model in list(quick_model(), rich_model(), withr::with_seed(1, train(
-    brief(small_kilns(), "outcome") |> hold_out(rotate = 3) |> wire("4 tanh") |> regimen(epochs = 3), progress = "none"
+    brief(small_kilns(), "outcome") |> hold_out(folds = 3) |> wire("4 tanh") |> regimen(epochs = 3), progress = "none"
   )))) {
     table <- coef_table(model)
     expect_equal(nrow(table), all_parameters(model$predictor))

@@ -1,7 +1,7 @@
 # Jobs on socket workers of this machine.
 
 base <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
-  regimen(epochs = 20, seed = 7, method = "adam") |> hold_out(rotate = 0, seed = 5)
+  regimen(epochs = 20, seed = 7, method = "adam") |> hold_out(folds = 0, seed = 5)
 
 local_workers <- function(frame = parent.frame()) {
   skip_if_not_installed("future")
@@ -22,10 +22,10 @@ test_that("two workers give what one process gives, bit for bit", {
   sifted <- sift(b, direction = "ranking", k = 2, progress = "none")
   teacher <- single(b, progress = "none")
   taught <- distil(teacher, wire(b, "3 tanh"), k = 2, progress = "none")
-  turning <- wire(hold_out(b, rotate = 3, seed = 5), "3 tanh")
-  turned <- train(turning, progress = "none")
+  ensemble <- wire(hold_out(b, folds = 3, seed = 5), "3 tanh")
+  trained <- train(ensemble, progress = "none")
   local_workers()
-  expect_identical(train(turning, progress = "none")$predictor, turned$predictor)
+  expect_identical(train(ensemble, progress = "none")$predictor, trained$predictor)
   there <- folds(b, k = 4, progress = "none")
   expect_identical(there$predictions, here$predictions)
   expect_identical(there$measures, here$measures)

@@ -10,12 +10,12 @@ blend_shares <- function(a, each) {
     shares[1] <- 1
     return(shares)
   }
-  turns <- lapply(each, function(members) bind_judged(lapply(members, `[[`, "judged"), 1))
+  folds <- lapply(each, function(members) bind_judged(lapply(members, `[[`, "judged"), 1))
   predictor <- each[[1]][[1]]$predictor
   loss <- function(shares) {
-    judged <- turns[[1]]
+    judged <- folds[[1]]
     used <- shares > 0
-    judged$predictions <- mean_predictions(predictor, lapply(turns[used], `[[`, "predictions"), shares[used])
+    judged$predictions <- mean_predictions(predictor, lapply(folds[used], `[[`, "predictions"), shares[used])
     mean_loss(predictor, judged)
   }
   stepwise_shares(shares, loss)
@@ -47,9 +47,9 @@ unit_share <- function(shares, place) {
 
 # ---- networks of one wiring ---------------------------------------------------------------------------------------
 
-# The share of each network, by candidate a number a turn: those of one wiring count alike, but for networks that were
+# The share of each network, by candidate a number a fold: those of one wiring count alike, but for networks that were
 # caught in a bad minimum, whose losses are many times those of the others on the rows that they learned from and on
-# those that stopped them. What they predict in their turns has no say in it.
+# those that stopped them. What they predict out of fold has no say in it.
 network_shares <- function(shares, each) {
   Map(function(share, members) {
     steady <- steady_networks(members)

@@ -1,11 +1,11 @@
-# The loss curves of networks that take turns: their mean and span by epoch.
+# The loss curves of an ensemble's networks: their mean and span by epoch.
 
-plot_turn_curves <- function(model, what) {
+plot_ensemble_curves <- function(model, what) {
   long <- drawn_curves(model, what)
-  means <- turn_means(long)
+  means <- ensemble_means(long)
   own <- leading_members(model)
   part <- utils::tail(long$part, 1)
-  kept <- merge(long[long$part == part, ], data.frame(member = own$turn, epoch = own$best_epoch))
+  kept <- merge(long[long$part == part, ], data.frame(member = own$fold, epoch = own$best_epoch))
   logarithmic <- spans_widely(means$loss)
   last <- max(means$epoch)
   ggplot2::ggplot(means, ggplot2::aes(.data$epoch, .data$loss, colour = .data$part)) +
@@ -17,7 +17,9 @@ plot_turn_curves <- function(model, what) {
     ggplot2::scale_fill_manual(values = curve_colours(), guide = "none") +
     named_curves(means, logarithmic) +
     ggplot2::labs(
-      title = sprintf("%s: %s take turns", enumerate(model$brief$target), counted(nrow(own), "network")),
+      title = sprintf(
+        "%s: a cross-validation ensemble of %s", enumerate(model$brief$target), counted(nrow(own), "network")
+      ),
       subtitle = sprintf(
         "%s of %s: mean and span, while half of them train; points are the best epochs", curve_name(model, what),
         own$network[1]

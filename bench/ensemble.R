@@ -1,10 +1,10 @@
-# What the predictions for rows in their turns say, against fresh rows of the same kind, on simulated tables:
+# What the predictions for out-of-fold rows say, against fresh rows of the same kind, on simulated tables:
 #
-#   single      log(loss in the turns / mean loss of the single networks on fresh rows): near 0 if they are honest
+#   single      log(loss out of fold / mean loss of the single networks on fresh rows): near 0 if they are honest
 #   together    log(loss of all networks together on fresh rows / mean loss of the single ones): below 0
 #   coverage    of intervals and sets at 90 % on fresh rows
 #
-# Usage, from the project's root: Rscript bench/rotation.R [tables of each kind] [rows]
+# Usage, from the project's root: Rscript bench/ensemble.R [tables of each kind] [rows]
 library(hylomath)
 args <- as.integer(commandArgs(TRUE))
 tables <- if (length(args) > 0) args[1] else 50
@@ -44,8 +44,8 @@ one_table <- function(kind, seed) {
     predictions <- H$predictions_of(predictor, working)
     mean(H$own_losses(predictor$target, list(observed = fresh$y, weight = rep(1, 6000)), predictions))
   }
-  turned <- H$judged_in_part(model, "rotation")
-  in_turns <- mean(H$own_losses(model$predictor$target, turned, turned$predictions))
+  rows <- H$judged_in_part(model, "out_of_fold")
+  out_of_fold <- mean(H$own_losses(model$predictor$target, rows, rows$predictions))
   single <- mean(vapply(model$predictor$members, loss_of, 0))
   p <- predict(model, fresh, type = if (kind == "classes") "set" else "interval")
   held <- if (kind == "classes") {
@@ -53,7 +53,7 @@ one_table <- function(kind, seed) {
   } else {
     p$low <= fresh$y & fresh$y <= p$high
   }
-  c(single = log(in_turns / single), together = log(loss_of(model$predictor) / single), held = mean(held))
+  c(single = log(out_of_fold / single), together = log(loss_of(model$predictor) / single), held = mean(held))
 }
 
 mean_text <- function(x, digits) {

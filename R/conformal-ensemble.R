@@ -1,56 +1,56 @@
-# Conformal intervals and sets of networks that take turns: a row that rotates has its score from the network that had
-# not seen it, and that network's prediction for a new row is what the score is put about. Of numbers the interval holds
-# with a probability of at least 1 - 2 (1 - level), less a little for each part (CV+: Barber, Candes, Ramdas and
+# Conformal intervals and sets of a cross-validation ensemble: each out-of-fold row has its score from the network that
+# had not seen it, and that network's prediction for a new row is what the score is put about. Of numbers the interval
+# holds with a probability of at least 1 - 2 (1 - level), less a little for each part (CV+: Barber, Candes, Ramdas and
 # Tibshirani 2021, Theorem 4), of classes the set by the same bound (cross-conformal: Vovk 2015; Vovk, Nouretdinov,
 # Manokhin and Gammerman 2018); in practice about `level`.
 
-# What share of new rows is proven to be held, of `turns` parts of `n` rows in all.
-proven_coverage <- function(level, n, turns) {
+# What share of new rows is proven to be held, of `folds` parts of `n` rows in all.
+proven_coverage <- function(level, n, folds) {
   alpha <- 1 - level
-  slack <- min(2 * (1 - 1 / turns) / (n / turns + 1), (1 - turns / n) / (turns + 1))
+  slack <- min(2 * (1 - 1 / folds) / (n / folds + 1), (1 - folds / n) / (folds + 1))
   max(0, 1 - 2 * alpha - slack)
 }
 
-# Scores of the rows that rotated, by turn: sorted, with the weight that is at or above each. Where rows belong to
+# Scores of the out-of-fold rows, by fold: sorted, with the weight that is at or above each. Where rows belong to
 # groups each group counts as one.
-turn_scores <- function(score, turn, weight, group) {
+fold_scores <- function(score, fold, weight, group) {
   new <- mean(weight)
   if (!is.null(group)) {
     weight <- weight / stats::ave(weight, units_of_groups(group), FUN = sum)
     new <- 1
   }
-  by_turn <- lapply(split(seq_along(score), turn), function(rows) {
+  by_fold <- lapply(split(seq_along(score), fold), function(rows) {
     rows <- rows[order(score[rows])]
     list(score = score[rows], above = c(rev(cumsum(rev(weight[rows]))), 0))
   })
-  list(turns = by_turn, total = sum(weight), new = new)
+  list(folds = by_fold, total = sum(weight), new = new)
 }
 
-# The weight of the scores that are at least `bound`, a number for each of many rows and a list by turn.
+# The weight of the scores that are at least `bound`, a number for each of many rows and a list by fold.
 weight_above <- function(scores, bounds) {
   above <- function(own, bound) own$above[findInterval(bound, own$score, left.open = TRUE) + 1]
-  Reduce(`+`, Map(above, scores$turns, bounds))
+  Reduce(`+`, Map(above, scores$folds, bounds))
 }
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 
-# `low` and `high` of the i-th target at new rows, which each turn's networks predict in `by_turn`.
-turn_interval <- function(scale, rows, by_turn, i, level) {
-  scores <- turn_scores(
-    conformal_scores(scale, observed_of(rows, i), rows$predictions, i), rows$turn, rows$weight, rows$group
+# `low` and `high` of the i-th target at new rows, which each fold's networks predict in `by_fold`.
+fold_interval <- function(scale, rows, by_fold, i, level) {
+  scores <- fold_scores(
+    conformal_scores(scale, observed_of(rows, i), rows$predictions, i), rows$fold, rows$weight, rows$group
   )
-  n <- nrow(by_turn[[1]])
+  n <- nrow(by_fold[[1]])
   if (level * (scores$total + scores$new) > scores$total + 1e-9) {
     return(list(low = rep(if (scale$unit %in% c("log", "count")) 0 else -Inf, n), high = rep(Inf, n)))
   }
-  widest <- max(vapply(scores$turns, function(own) max(own$score), 0))
-  ends <- lapply(by_turn, function(predictions) smooth_ends(scale, predictions, i, widest))
+  widest <- max(vapply(scores$folds, function(own) max(own$score), 0))
+  ends <- lapply(by_fold, function(predictions) smooth_ends(scale, predictions, i, widest))
   outer_low <- do.call(pmin, lapply(ends, `[[`, "low"))
   outer_high <- do.call(pmax, lapply(ends, `[[`, "high"))
   # the end at which the scores that reach as far have no more weight than may lie beyond
   allowed <- scores$total - (level * (scores$total + scores$new) - 1e-9)
   beyond <- function(side) function(end) {
-    bounds <- lapply(by_turn, function(predictions) score_of_end(scale, predictions, i, end, side))
+    bounds <- lapply(by_fold, function(predictions) score_of_end(scale, predictions, i, end, side))
     weight_above(scores, bounds) > allowed
   }
   low <- bisected(beyond("low"), outer_low, outer_high)
@@ -97,15 +97,15 @@ bisected <- function(holds, outside, inside) {
 # ---- classes ------------------------------------------------------------------------------------------------------
 
 # The classes at whose rows as low a probability is not unusual, each by its own rows: a logical matrix.
-turn_sets <- function(classes, rows, by_turn, level) {
-  n <- nrow(by_turn[[1]])
+fold_sets <- function(classes, rows, by_fold, level) {
+  n <- nrow(by_fold[[1]])
   inside <- vapply(classes, function(class) {
     own <- rows$observed == class
     if (!any(own)) return(rep(TRUE, n))
     name <- paste0("probability_", class)
-    turn <- factor(rows$turn[own], names(by_turn))
-    scores <- turn_scores(1 - rows$predictions[[name]][own], rows$turn[own], rows$weight[own], rows$group[own])
-    known <- by_turn[levels(droplevels(turn))]
+    fold <- factor(rows$fold[own], names(by_fold))
+    scores <- fold_scores(1 - rows$predictions[[name]][own], rows$fold[own], rows$weight[own], rows$group[own])
+    known <- by_fold[levels(droplevels(fold))]
     as_high <- weight_above(scores, lapply(known, function(predictions) 1 - predictions[[name]]))
     (as_high + scores$new) / (scores$total + scores$new) > 1 - level + 1e-12
   }, logical(n))
@@ -114,10 +114,10 @@ turn_sets <- function(classes, rows, by_turn, level) {
 
 # ---- of a predictor -----------------------------------------------------------------------------------------------
 
-# What the networks of each turn predict for rows of a working table, blended as they are.
-predictions_by_turn <- function(predictor, table) {
-  turns <- split(seq_along(predictor$members), predictor$turns)
-  lapply(turns, function(own) {
-    joint_predictions(predictor, predictor$members[own], turn_shares(predictor$shares[own]), table)
+# What the networks of each fold predict for rows of a working table, blended as they are.
+predictions_by_fold <- function(predictor, table) {
+  folds <- split(seq_along(predictor$members), predictor$folds)
+  lapply(folds, function(own) {
+    joint_predictions(predictor, predictor$members[own], fold_shares(predictor$shares[own]), table)
   })
 }

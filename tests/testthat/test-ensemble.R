@@ -1,56 +1,56 @@
-# Networks that take turns: how rows are dealt, what each network sees, and what they are together.
+# Networks of a cross-validation ensemble: how rows are dealt, what each network sees, and what they are together.
 
-rotating <- function(table = small_kilns(300), target = "outcome", epochs = 4, rotate = 4, wiring = "4 tanh") {
+ensemble_of <- function(table = small_kilns(300), target = "outcome", epochs = 4, folds = 4, wiring = "4 tanh") {
   withr::with_seed(1, brief(table, target = target)) |> wire(wiring) |>
-    regimen(epochs = epochs, seed = 7) |> hold_out(rotate = rotate, seed = 5)
+    regimen(epochs = epochs, seed = 7) |> hold_out(folds = folds, seed = 5)
 }
-turned <- function(b) train(b, progress = "none")
+trained <- function(b) train(b, progress = "none")
 told <- function(x) gsub("\\s+", " ", paste(format(x), collapse = " "))
 
 test_that("every row that is not held out is predicted once, stopped by once, and learned from by the others", {
   cases <- list(
-    plain = rotating(),
-    groups = rotating(recovery, "returned") |> set_columns(group = patient),
-    key = rotating() |> hold_out(by = "key", seed = 5),
-    random = rotating() |> hold_out(by = "random", seed = 5)
+    plain = ensemble_of(),
+    groups = ensemble_of(recovery, "returned") |> set_columns(group = patient),
+    key = ensemble_of() |> hold_out(by = "key", seed = 5),
+    random = ensemble_of() |> hold_out(by = "random", seed = 5)
   )
   for (b in cases) {
     a <- settle(b)
-    parts <- vapply(1:4, function(i) turn_parts(a, i), character(length(a$part)))
+    parts <- vapply(1:4, function(i) member_parts(a, i), character(length(a$part)))
     rows <- which(a$part == "training")
-    expect_identical(which(!is.na(a$turn)), rows)
+    expect_identical(which(!is.na(a$fold)), rows)
     expect_true(all(is.na(parts[-rows, ])))
     for (part in c("judged", "validation")) expect_true(all(rowSums(parts[rows, ] == part) == 1))
     # who stops a network is predicted by the next one
     for (i in 1:4) expect_identical(parts[, i] == "validation", parts[, i %% 4 + 1] == "judged")
-    if (!is.null(a$group)) expect_true(all(tapply(a$turn[rows], a$group[rows], function(t) length(unique(t))) == 1))
+    if (!is.null(a$group)) expect_true(all(tapply(a$fold[rows], a$group[rows], function(t) length(unique(t))) == 1))
   }
-  expect_lt(diff(range(table(settle(cases$plain)$turn))), 2)
+  expect_lt(diff(range(table(settle(cases$plain)$fold))), 2)
 })
 
 test_that("in order of time networks learn from what was before", {
-  a <- settle(rotating(small_crossings(), "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered"))
+  a <- settle(ensemble_of(small_crossings(), "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered"))
   when <- as.numeric(a$table$sails_on)
-  for (i in seq_len(a$hold_out$rotate)) {
-    part <- turn_parts(a, i)
+  for (i in seq_len(a$hold_out$folds)) {
+    part <- member_parts(a, i)
     times <- lapply(c("training", "validation", "judged"), function(p) range(when[part %in% p]))
     expect_lt(times[[1]][2], times[[2]][1])
     expect_lt(times[[2]][2], times[[3]][1])
   }
-  model <- turned(a$brief |> with_table(small_crossings()))
-  found <- judged_in_part(model, "rotation")
-  expect_setequal(found$row, predicted_turns(a))
-  expect_lt(length(found$row), length(which(!is.na(a$turn))))
+  model <- trained(a$brief |> with_table(small_crossings()))
+  found <- judged_in_part(model, "out_of_fold")
+  expect_setequal(found$row, predicted_by_fold(a))
+  expect_lt(length(found$row), length(which(!is.na(a$fold))))
   # the first half is learned from by all
-  expect_true(all(model$members$learned >= 0.5 * length(which(!is.na(a$turn))) - 5))
+  expect_true(all(model$members$learned >= 0.5 * length(which(!is.na(a$fold))) - 5))
 })
 
 test_that("a row has no say in the network that predicts it", {
-  b <- rotating()
+  b <- ensemble_of()
   a <- settle(b)
-  model <- turned(b)
-  found <- judged_in_part(model, "rotation")
-  expect_setequal(found$row, which(!is.na(a$turn)))
+  model <- trained(b)
+  found <- judged_in_part(model, "out_of_fold")
+  expect_setequal(found$row, which(!is.na(a$fold)))
   row <- found$row[17]
   moved <- small_kilns(300)
   moved$moisture_pct[row] <- 1e4
@@ -58,11 +58,11 @@ test_that("a row has no say in the network that predicts it", {
   # the parts that the class would change are kept as they were
   again <- settle(with_table(b, moved))
   again$part <- a$part
-  again$turn <- a$turn
-  again <- train_rotation(again, reporter("none"))
-  own <- a$turn[row]
-  networks <- function(model, turns) {
-    each <- model$predictor$members[model$predictor$turns %in% turns]
+  again$fold <- a$fold
+  again <- train_ensemble(again, reporter("none"))
+  own <- a$fold[row]
+  networks <- function(model, folds) {
+    each <- model$predictor$members[model$predictor$folds %in% folds]
     lapply(each, function(member) list(member$network$parameters, member$preparation))
   }
   expect_identical(networks(again, own), networks(model, own))
@@ -70,30 +70,30 @@ test_that("a row has no say in the network that predicts it", {
 })
 
 test_that("each network is that of the fold with its parts, and together they predict by their shares", {
-  b <- rotating()
-  model <- turned(b)
+  b <- ensemble_of()
+  model <- trained(b)
   a <- settle(b)
-  part <- turn_parts(a, 2)
+  part <- member_parts(a, 2)
   by_hand <- transform(small_kilns(300), part = sub("judged", "test", part))
   single <- brief(by_hand, target = "outcome") |> set_columns(drop = NULL) |> wire("4 tanh") |>
-    hold_out(parts = "part", seed = 5) |> regimen(epochs = 4, seed = 7 + 1) |> turned()
+    hold_out(parts = "part", seed = 5) |> regimen(epochs = 4, seed = 7 + 1) |> trained()
   second <- model$predictor$members[[2]]
   expect_identical(second$network$parameters, trained_network(single)$parameters)
-  own <- judged_in_part(model, "rotation")
-  expect_identical(own$predictions[own$turn == 2, ]$probability_burst, single$judged$test$predictions$probability_burst)
+  own <- judged_in_part(model, "out_of_fold")
+  expect_identical(own$predictions[own$fold == 2, ]$probability_burst, single$judged$test$predictions$probability_burst)
   each <- lapply(model$predictor$members, function(member) predictions_of(member, a$table)$probability_sound)
   expect_equal(predict(model, small_kilns(300), type = "both")$probability_sound, Reduce(`+`, each) / 4)
-  judged <- appraise(model, rows = "rotation")
+  judged <- appraise(model, rows = "out_of_fold")
   expect_identical(judged$n, length(own$row))
   for (a in list(judged, appraise(model))) expect_match(told(a), "Out-of-fold figures come from single networks")
 })
 
 test_that("an open wiring is blended by what was predicted out of fold, and never ends behind its parts", {
-  model <- turned(rotating(wiring = "auto", epochs = 20))
+  model <- trained(ensemble_of(wiring = "auto", epochs = 20))
   shares <- tapply(model$members$share, model$members$network, sum)
   expect_equal(sum(shares), 1)
   expect_true("linear" %in% names(shares))
-  own <- judged_in_part(model, "rotation")
+  own <- judged_in_part(model, "out_of_fold")
   alone <- tapply(model$members$loss * model$members$predicted, model$members$network, sum) / length(own$row)
   expect_lte(mean_loss(model$predictor, own), min(alone) + 1e-9)
   run <- training_run(model)
@@ -124,11 +124,11 @@ test_that("a network that was caught in a bad minimum has no share, one that was
   members <- list(member(1, 1), member(1.2, 0.9), member(40, 50), member(0.9, 1.1), member(1, 30), member(NA, NA))
   expect_identical(steady_networks(members), c(TRUE, TRUE, FALSE, TRUE, TRUE, TRUE))
   expect_equal(network_shares(c(a = 0.5), list(a = members))$a, 0.5 * c(1, 1, 0, 1, 1, 1) / 5)
-  expect_equal(turn_shares(c(0, 0)), c(1, 1))
+  expect_equal(fold_shares(c(0, 0)), c(1, 1))
 })
 
-test_that("a rotation is the same model again, from its own brief and from its file", {
-  model <- turned(rotating(wiring = "auto"))
+test_that("an ensemble is the same model again, from its own brief and from its file", {
+  model <- trained(ensemble_of(wiring = "auto"))
   again <- train(model$brief, data = small_kilns(300), progress = "none")
   expect_identical(again$predictor, model$predictor)
   expect_identical(again$judged, model$judged)
@@ -137,9 +137,9 @@ test_that("a rotation is the same model again, from its own brief and from its f
   expect_identical(read_model(file), model)
 })
 
-test_that("what rows stop or hold out by themselves doesn't rotate, and says why", {
+test_that("what rows stop or hold out by themselves is trained as one network, and says why", {
   b <- withr::with_seed(1, brief(small_kilns(), target = "outcome")) |> hold_out(seed = 5)
-  expect_equal(settle(b)$hold_out$rotate, 8)
+  expect_equal(settle(b)$hold_out$folds, 8)
   why <- function(b) settle(b)$single
   singles <- list(
     "there are validation rows" = hold_out(b, validation = 0.1), "`linear` has one minimum" = wire(b, "linear"),
@@ -150,14 +150,14 @@ test_that("what rows stop or hold out by themselves doesn't rotate, and says why
   expect_match(why(old), "rule 1")
   wirings <- function(rule) {
     of_rule <- complete_brief(utils::modifyList(brief_settings(b), list(rule = rule)), small_kilns())
-    names(rotation_candidates(settle(of_rule)))
+    names(ensemble_candidates(settle(of_rule)))
   }
   expect_identical(wirings(2)[3], "96 gelu > 32 gelu")
   expect_identical(
     wirings(3), append(replace(wirings(2), 3, "24 silu > 12 silu"), "24 silu > 12 silu, periodic", after = 3)
   )
   # numbers that the brief has settled are left as it says
-  settled <- names(rotation_candidates(settle(prepare(b, numbers = "robust"))))
+  settled <- names(ensemble_candidates(settle(prepare(b, numbers = "robust"))))
   expect_false("24 silu > 12 silu, periodic" %in% settled)
   expect_equal(parts_of(old)$share[1:3], c(0.7, 0.15, 0.15), tolerance = 0.01)
   expect_match(why(brief(small_kilns()[1:18, ], target = "peak_c")), "too few")
@@ -167,15 +167,15 @@ test_that("what rows stop or hold out by themselves doesn't rotate, and says why
   grouped <- brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(seed = 5)
   expect_identical(which(part_along(quick(grouped)) == "test"), which(part_along(grouped) == "test"))
   # what is said last stands; both at once are refused
-  expect_equal(hold_out(hold_out(b, validation = 0.1), rotate = 5)$hold_out$validation, "auto")
-  expect_equal(hold_out(hold_out(b, rotate = 5), validation = 0.1)$hold_out$rotate, "auto")
-  expect_fails(hold_out(b, rotate = 5, validation = 0.1), "rotate")
-  expect_fails(hold_out(b, rotate = 2), "rotate")
-  expect_fails(turned(hold_out(brief(small_kilns()[1:18, ], target = "peak_c"), rotate = 9)), "can't rotate", "too few")
+  expect_equal(hold_out(hold_out(b, validation = 0.1), folds = 5)$hold_out$validation, "auto")
+  expect_equal(hold_out(hold_out(b, folds = 5), validation = 0.1)$hold_out$folds, "auto")
+  expect_fails(hold_out(b, folds = 5, validation = 0.1), "folds")
+  expect_fails(hold_out(b, folds = 2), "folds")
+  expect_fails(trained(hold_out(brief(small_kilns()[1:18, ], target = "peak_c"), folds = 9)), "can't rotate", "too few")
   expect_fails(train(b, watch_test = TRUE), "one network only")
 })
 
-test_that("an interrupt keeps the turns that are done, and says how many", {
+test_that("an interrupt keeps the folds that are done, and says how many", {
   interrupt <- structure(class = c("interrupt", "condition"), list(message = "", call = NULL))
   ended <- 0
   stop_at <- function(event) {
@@ -183,55 +183,56 @@ test_that("an interrupt keeps the turns that are done, and says how many", {
     if (event$ended >= 5) signalCondition(interrupt)
   }
   # long enough that some are still to do when the first have ended
-  long <- rotating(small_kilns(), epochs = 1500) |> regimen(method = "adam", stop = "none", seed = 7)
+  long <- ensemble_of(small_kilns(), epochs = 1500) |> regimen(method = "adam", stop = "none", seed = 7)
   model <- withr::with_options(list(hylomath.threads = 1), train(long, progress = stop_at))
   expect_equal(model$stopped, "interrupted")
-  done <- unique(model$members$turn)
+  done <- unique(model$members$fold)
   expect_true(length(done) %in% 1:3)
-  expect_match(notes(model)$note[notes(model)$code == "interrupted"], sprintf("%d of 4 turns", length(done)))
-  own <- judged_in_part(model, "rotation")
-  expect_setequal(own$turn, done)
+  expect_match(notes(model)$note[notes(model)$code == "interrupted"], sprintf("%d of 4 folds", length(done)))
+  own <- judged_in_part(model, "out_of_fold")
+  expect_setequal(own$fold, done)
   expect_length(predict(model, small_kilns(300))$prediction, 300)
 })
 
-test_that("rows in their turn decide, recalibrate and make sets, without any rows kept for it", {
-  b <- rotating(small_kilns(), epochs = 20)
-  model <- recalibrate(turned(b))
-  expect_equal(model$predictor$recalibration$rows, length(judged_in_part(model, "rotation")$row))
-  two <- rotating(recovery, "returned", epochs = 20) |> set_columns(group = patient) |> turned() |> decide(recall = 0.8)
+test_that("rows out of fold decide, recalibrate and make sets, without any rows kept for it", {
+  b <- ensemble_of(small_kilns(), epochs = 20)
+  model <- recalibrate(trained(b))
+  expect_equal(model$predictor$recalibration$rows, length(judged_in_part(model, "out_of_fold")$row))
+  two <- ensemble_of(recovery, "returned", epochs = 20) |> set_columns(group = patient) |> trained() |>
+    decide(recall = 0.8)
   expect_match(told(decision_of(two)), "On the out-of-fold predictions, brought to the ensemble's scale")
   after <- decision_of(two)$after
   expect_gte(after["yes", "yes"] / sum(after["yes", ]), 0.8)
   sets <- predict(model, small_kilns(), type = "set")
   expect_true(all(grepl("^in_", names(sets)) | names(sets) %in% c("prediction", "set") | grepl("prob", names(sets))))
-  expect_fails(predict(turned(quick(b)), small_kilns(), type = "set"), "no calibration rows")
+  expect_fails(predict(trained(quick(b)), small_kilns(), type = "set"), "no calibration rows")
 })
 
 test_that("intervals are those of CV+, and sets those of cross-conformal prediction, by the definition", {
   d <- withr::with_seed(3, { x <- runif(160); data.frame(x = x, y = sin(6 * x) + rnorm(160, 0, 0.3)) })
-  model <- turned(rotating(d, "y", epochs = 30))
-  own <- judged_in_part(model, "rotation")
+  model <- trained(ensemble_of(d, "y", epochs = 30))
+  own <- judged_in_part(model, "out_of_fold")
   new <- data.frame(x = seq(0, 1, length.out = 9))
-  by_turn <- predictions_by_turn(model$predictor, working_table_of(model$brief, new))
+  by_fold <- predictions_by_fold(model$predictor, working_table_of(model$brief, new))
   n <- length(own$row)
   score <- abs(own$observed - own$predictions$prediction)
   p <- predict(model, new, type = "interval", level = 0.8)
   for (i in seq_len(nrow(new))) {
-    prediction <- vapply(by_turn, function(a) a$prediction[i], 0)[as.character(own$turn)]
+    prediction <- vapply(by_fold, function(a) a$prediction[i], 0)[as.character(own$fold)]
     low <- sort(prediction - score)[floor(0.2 * (n + 1))]
     high <- sort(prediction + score)[ceiling(0.8 * (n + 1))]
     expect_equal(c(p$low[i], p$high[i]), unname(c(low, high)), tolerance = 1e-6)
   }
-  kilned <- turned(rotating())
-  rows <- judged_in_part(kilned, "rotation")
+  kilned <- trained(ensemble_of())
+  rows <- judged_in_part(kilned, "out_of_fold")
   table <- small_kilns(300)[1:20, ]
-  predictions <- predictions_by_turn(kilned$predictor, working_table_of(kilned$brief, table))
+  predictions <- predictions_by_fold(kilned$predictor, working_table_of(kilned$brief, table))
   sets <- predict(kilned, table, type = "set", level = 0.9)
   for (class in kilned$brief$classes) {
     name <- paste0("probability_", class)
     of <- rows$observed == class
     for (i in 1:20) {
-      as_high <- vapply(predictions, function(a) 1 - a[[name]][i], 0)[as.character(rows$turn[of])]
+      as_high <- vapply(predictions, function(a) 1 - a[[name]][i], 0)[as.character(rows$fold[of])]
       p_value <- (sum(1 - rows$predictions[[name]][of] >= as_high) + 1) / (sum(of) + 1)
       expect_identical(sets[[paste0("in_", class)]][i], p_value > 0.1)
     }
@@ -243,36 +244,36 @@ test_that("what is proven of coverage is the published bound", {
   expect_equal(proven_coverage(0.9, 800, 8), 1 - 0.2 - min(2 * (7 / 8) / 101, (1 - 0.01) / 9))
 })
 
-test_that("a fold of a rotation is a rotation", {
-  b <- rotating(small_kilns(), epochs = 5)
+test_that("a fold of an ensemble trains an ensemble", {
+  b <- ensemble_of(small_kilns(), epochs = 5)
   f <- folds(b, k = 3, progress = "none")
   a <- settle(b)
   # the second fold by hand: the rows that it doesn't evaluate, dealt into parts
   laid <- lay_folds(fold_plan(b, 3, 1, NULL), b$table)
-  inner <- turning_fold(a, laid$rows, laid$dealt[, 1], 2, "stratified")$analysis
+  inner <- ensemble_fold(a, laid$rows, laid$dealt[, 1], 2, "stratified")$analysis
   inner$brief$regimen$seed <- 7
   expect_setequal(which(inner$part == "training"), laid$rows[laid$dealt[, 1] != 2])
-  expect_equal(sort(unique(inner$turn[!is.na(inner$turn)])), 1:4)
+  expect_equal(sort(unique(inner$fold[!is.na(inner$fold)])), 1:4)
   own <- f$predictions[f$predictions$fold == 2, ]
   expect_equal(nrow(own), sum(laid$dealt[, 1] == 2))
   expect_equal(f$each$accuracy[2], mean(own$prediction == own$observed))
   expect_identical(folds(b, k = 3, progress = "none")$predictions, f$predictions)
   # its predictions calibrate the model of the same brief, as those of all networks together
-  calibrated <- calibrate(turned(b), f)
+  calibrated <- calibrate(trained(b), f)
   expect_length(calibrated$judged$calibration$key, nrow(f$predictions))
   expect_true(all(is.na(appraise(calibrated)$coverage$proven)))
-  expect_fails(calibrate(turned(b), folds(quick(b), k = 3, progress = "none")), "another brief", "rotate")
+  expect_fails(calibrate(trained(b), folds(quick(b), k = 3, progress = "none")), "another brief", "rotate")
   # beside one without hidden layers, and beside one network, on the same rows
-  lined <- lineup(turns = f, one = folds(quick(b), k = 3, progress = "none"))
-  expect_equal(lined$models$model, c("turns", "one"))
+  lined <- lineup(ensemble = f, one = folds(quick(b), k = 3, progress = "none"))
+  expect_equal(lined$models$model, c("out_of_fold", "one"))
   rare <- small_kilns()
   rare$outcome[rare$outcome == "burst"] <- "sound"
   rare$outcome[1:3] <- "burst"
-  expect_fails(folds(rotating(rare), k = 10, progress = "none"), "burst")
+  expect_fails(folds(ensemble_of(rare), k = 10, progress = "none"), "burst")
 })
 
-test_that("networks that take turns are made one, and what it costs is said", {
-  model <- turned(rotating(small_kilns(), epochs = 20, wiring = "auto"))
+test_that("networks of a cross-validation ensemble are made one, and what it costs is said", {
+  model <- trained(ensemble_of(small_kilns(), epochs = 20, wiring = "auto"))
   one <- distil(model, small_kilns(), progress = "none")
   expect_null(one$members)
   expect_equal(network_count(one$predictor), 1)
@@ -286,15 +287,15 @@ test_that("networks that take turns are made one, and what it costs is said", {
   expect_fails(distil(quick_model(), small_kilns()), "one network already")
   expect_fails(distil(model), "`b` is missing")
   number <- small_crossings(300)
-  several <- brief(number, "passengers", task = "regression") |> wire("3 tanh") |> hold_out(rotate = 3, seed = 1) |>
+  several <- brief(number, "passengers", task = "regression") |> wire("3 tanh") |> hold_out(folds = 3, seed = 1) |>
     regimen(loss = list(kind = "quantile", at = c(0.1, 0.9)), epochs = 2, seed = 1)
-  expect_fails(distil(turned(several), number), "`quantile` takes observed values only")
+  expect_fails(distil(trained(several), number), "`quantile` takes observed values only")
 })
 
 test_that("models of one table are lined up, whatever trained them", {
-  b <- rotating(small_kilns())
-  found <- lineup(turns = turned(b), one = turned(quick(b)), linear = turned(wire(quick(b), "linear")))
-  expect_equal(found$models$model, c("turns", "one", "linear"))
+  b <- ensemble_of(small_kilns())
+  found <- lineup(folds = trained(b), one = trained(quick(b)), linear = trained(wire(quick(b), "linear")))
+  expect_equal(found$models$model, c("out_of_fold", "one", "linear"))
 })
 
 test_that("in order of time the networks that predict have learned the newest rows", {
@@ -305,11 +306,11 @@ test_that("in order of time the networks that predict have learned the newest ro
     t
   })
   b <- brief(table, target = "y") |> set_columns(order = day) |>
-    hold_out(by = "ordered", test = 0, rotate = 3, seed = 1)
+    hold_out(by = "ordered", test = 0, folds = 3, seed = 1)
   model <- train(b |> wire("4 tanh") |> regimen(seed = 1, epochs = 60), progress = "none")
   expect_true(all(model$members$learned == 600))
   # out-of-fold predictions are of networks that had not learned these rows, and of later rows only
-  rows <- model$judged$rotation
+  rows <- model$judged$out_of_fold
   expect_true(all(rows$row > 150))
   expect_output(print(b), "have no out-of-fold prediction")
   expect_fails(resume(model, table), "have learned from all rows of this table")

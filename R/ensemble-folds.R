@@ -1,42 +1,42 @@
-# A fold of a rotation is a rotation: of the rows that a fold doesn't evaluate, parts take turns, the candidates are
-# blended by what they predicted in their turns, and all of them together predict the fold's rows.
+# Folds of an ensemble: in each, an ensemble is trained on the rows that the fold doesn't evaluate, the candidates are
+# blended by what they predicted out of fold, and all of them together predict the fold's rows.
 
-rotation_folds <- function(laid, report, checkpoint = no_checkpoint()) {
+folds_of_ensembles <- function(laid, report, checkpoint = no_checkpoint()) {
   plan <- laid$plan
-  candidates <- rotation_candidates(laid$analysis)
-  turning <- lapply(candidates, function(a) {
-    lay_turning_folds(list(plan = c(plan[names(plan) != "brief"], list(brief = a$brief, turning = TRUE)), analysis = a))
+  candidates <- ensemble_candidates(laid$analysis)
+  nested <- lapply(candidates, function(a) {
+    lay_ensemble_folds(list(plan = c(plan[names(plan) != "brief"], list(brief = a$brief, nested = TRUE)), analysis = a))
   })
-  jobs <- lapply(turning, fold_jobs, want = "turned")
+  jobs <- lapply(nested, fold_jobs, want = "members")
   done <- run_jobs(
-    laid$analysis$raw, unlist(jobs, recursive = FALSE), "network", report, laid = unname(turning),
+    laid$analysis$raw, unlist(jobs, recursive = FALSE), "network", report, laid = unname(nested),
     checkpoint = checkpoint
   )
-  n <- nrow(turning[[1]]$each)
-  each <- lapply(seq_along(turning), function(c) done[(c - 1) * n + seq_len(n)])
+  n <- nrow(nested[[1]]$each)
+  each <- lapply(seq_along(nested), function(c) done[(c - 1) * n + seq_len(n)])
   names(each) <- names(candidates)
   if (laid$analysis$hold_out$by == "ordered") {
     last <- checkpoint_of_kind(checkpoint, "last")
-    each <- folded_last_networks(laid, turning, jobs, each, report, last)
+    each <- folded_last_networks(laid, nested, jobs, each, report, last)
   }
-  of_fold <- turning[[1]]$each
+  of_fold <- nested[[1]]$each
   lapply(seq_len(nrow(laid$each)), function(i) {
     own <- which(of_fold$fold == laid$each$fold[i] & of_fold[["repeat"]] == laid$each[["repeat"]][i])
-    folded_rotation(laid$analysis, lapply(each, `[`, own))
+    folded_ensemble(laid$analysis, lapply(each, `[`, own))
   })
 }
 
 # In order of time the networks that predict a fold's rows are trained once more, as with_last_networks() does it.
-folded_last_networks <- function(laid, turning, jobs, each, report, checkpoint) {
+folded_last_networks <- function(laid, nested, jobs, each, report, checkpoint) {
   there <- !vapply(unlist(each, recursive = FALSE), is.null, NA)
   if (!all(there)) return(each)
-  again <- unlist(Map(function(jobs, turning, members) {
+  again <- unlist(Map(function(jobs, nested, members) {
     Map(function(job, member) {
-      last_job(utils::modifyList(job, list(want = "predictions")), turning, member)
+      last_job(utils::modifyList(job, list(want = "predictions")), nested, member)
     }, jobs, members)
-  }, jobs, turning, each), recursive = FALSE)
+  }, jobs, nested, each), recursive = FALSE)
   done <- run_jobs(
-    laid$analysis$raw, unname(again), "network", report, laid = unname(turning), checkpoint = checkpoint
+    laid$analysis$raw, unname(again), "network", report, laid = unname(nested), checkpoint = checkpoint
   )
   last <- split(done, rep(seq_along(each), lengths(each)))
   Map(function(members, last) {
@@ -49,28 +49,28 @@ folded_last_networks <- function(laid, turning, jobs, each, report, checkpoint) 
   }, each, last)
 }
 
-# What a fold's networks predicted in their turns, as a teacher says it: to the rows of the whole table, NA elsewhere.
+# What a fold's networks predicted out of fold, as a teacher says it: to the rows of the whole table, NA elsewhere.
 folded_teaching <- function(a, each, shares) {
   target <- a$target
   own_shares <- network_shares(shares, each)
-  first <- each[[1]][[1]]$turned$predictions
+  first <- each[[1]][[1]]$out_of_fold$predictions
   columns <- if (has_classes(target)) paste0("probability_", target$classes) else names(first)
   predictions <- matrix(NA_real_, nrow(a$table), length(columns), dimnames = list(NULL, target$classes))
   for (i in seq_along(each[[1]])) {
     members <- lapply(each, `[[`, i)
     said <- mean_predictions(
-      members[[1]]$predictor, lapply(members, function(m) m$turned$predictions),
-      turn_shares(vapply(own_shares, `[`, 0, i))
+      members[[1]]$predictor, lapply(members, function(m) m$out_of_fold$predictions),
+      fold_shares(vapply(own_shares, `[`, 0, i))
     )
-    predictions[members[[1]]$turned$row, ] <- as.matrix(said[columns])
+    predictions[members[[1]]$out_of_fold$row, ] <- as.matrix(said[columns])
   }
   list(predictions = predictions, smear = if (target$scaling == "log") rep(1, length(columns)))
 }
 
 # Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.
-folded_rotation <- function(a, each) {
+folded_ensemble <- function(a, each) {
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) return(NULL)
-  predicted <- lapply(each, lapply, function(m) list(predictor = m$predictor, judged = m$turned))
+  predicted <- lapply(each, lapply, function(m) list(predictor = m$predictor, judged = m$out_of_fold))
   shares <- blend_shares(a, predicted)
   used <- each[shares > 0]
   members <- unlist(used, recursive = FALSE)
@@ -83,8 +83,8 @@ folded_rotation <- function(a, each) {
     judged = judged, teaching = folded_teaching(a, each[shares > 0], shares[shares > 0]),
     best_epoch = stats::median(of("best_epoch")), epochs = max(of("epochs")),
     updates = sum(of("updates")),
-    # every row that takes turns is learned from
-    learned = sum(vapply(used[[1]], function(m) length(m$turned$key), 0L)), judging = members[[1]]$judging,
+    # every training row is learned from
+    learned = sum(vapply(used[[1]], function(m) length(m$out_of_fold$key), 0L)), judging = members[[1]]$judging,
     parameters = as.integer(sum(of("parameters"))), seconds = sum(of("seconds"))
   )
 }

@@ -1,49 +1,49 @@
-# Networks that take turns: each part of the rows is predicted by one that saw nothing of it, and together they predict
-# new rows. Where the brief leaves the network open, several wirings take turns side by side, and their predictions are
-# blended by what they predicted for rows that they had not seen.
+# A cross-validation ensemble: each fold of the rows is predicted by a network that saw nothing of it, and together they
+# predict new rows. Where the brief leaves the network open, several wirings are trained side by side, and their
+# predictions are blended by what they predicted for rows that they had not seen.
 #
-# A *turning* is list(analysis, candidates, each, whole, shares): the analysis whose rows rotate, those that take turns,
-# by candidate the results of their networks, the numbers of the turns that all of them have ended, and how much each
-# candidate counts; and `preparation`, that of networks that learn on.
+# A *trained ensemble* is list(analysis, candidates, each, whole, shares): the analysis that is dealt into folds, the
+# candidates, by candidate the results of their networks, the numbers of the folds that all of them have ended, and how
+# much each candidate counts; and `preparation`, that of networks that learn on.
 
-# The model of an analysis whose rows rotate.
-train_rotation <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
+# The model of an analysis that is dealt into folds.
+train_ensemble <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
   began <- proc.time()[["elapsed"]]
-  model <- rotation_model(with_last_networks(train_turns(a, report, checkpoint, keeps), report, checkpoint))
+  model <- ensemble_model(with_last_networks(train_members(a, report, checkpoint, keeps), report, checkpoint))
   # what passed, however many threads there were
   model$seconds <- proc.time()[["elapsed"]] - began
   model
 }
 
-train_turns <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
-  candidates <- rotation_candidates(a)
-  laid <- lapply(candidates, laid_turns)
+train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
+  candidates <- ensemble_candidates(a)
+  laid <- lapply(candidates, laid_ensemble)
   jobs <- lapply(laid, fold_jobs, want = "member")
   if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
-  each <- run_turns(a, laid, jobs, report, checkpoint)
-  whole <- whole_turns(each, checkpoint$kept_in())
+  each <- run_members(a, laid, jobs, report, checkpoint)
+  whole <- ended_folds(each, checkpoint$kept_in())
   each <- lapply(each, `[`, whole)
   list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
 }
 
 # In order of time each network learns from earlier rows than those that it predicts, the first of them from half of
 # all. What predicts later rows has to have learned from the newest ones: so every network is trained once more, on all
-# rows that took turns, for as many epochs as were right in its turn. Their results are `last` of the turning, by
+# training rows, for as many epochs as were right out of fold. Their results are `last` of the trained ensemble, by
 # candidate.
-with_last_networks <- function(turning, report, checkpoint = no_checkpoint()) {
-  a <- turning$analysis
-  used <- union(names(turning$shares)[turning$shares > 0], "linear")
-  if (a$hold_out$by != "ordered" || length(turning$whole) < a$hold_out$rotate) return(turning)
-  laid <- lapply(turning$candidates[used], laid_turns)
+with_last_networks <- function(trained, report, checkpoint = no_checkpoint()) {
+  a <- trained$analysis
+  used <- union(names(trained$shares)[trained$shares > 0], "linear")
+  if (a$hold_out$by != "ordered" || length(trained$whole) < a$hold_out$folds) return(trained)
+  laid <- lapply(trained$candidates[used], laid_ensemble)
   jobs <- lapply(stats::setNames(nm = used), function(name) {
-    Map(last_job, fold_jobs(laid[[name]], "whole"), laid[name], turning$each[[name]])
+    Map(last_job, fold_jobs(laid[[name]], "whole"), laid[name], trained$each[[name]])
   })
-  last <- run_turns(a, laid, jobs, report, checkpoint_of_kind(checkpoint, "last"))
-  if (!any(vapply(unlist(last, recursive = FALSE), is.null, NA))) turning$last <- last
-  turning
+  last <- run_members(a, laid, jobs, report, checkpoint_of_kind(checkpoint, "last"))
+  if (!any(vapply(unlist(last, recursive = FALSE), is.null, NA))) trained$last <- last
+  trained
 }
 
-# The job of a network that is trained once more: by the method of its turn, with the penalty for as many rows.
+# The job of a network that is trained once more: by the method of its fold, with the penalty for as many rows.
 last_job <- function(job, laid, member) {
   candidate <- laid$analysis
   own <- with_parts(candidate, laid$parts(job$fold), candidate$regimen$seed)
@@ -53,36 +53,36 @@ last_job <- function(job, laid, member) {
     regimen$l2 <- auto_l2(candidate$wiring, regimen$method, cases_in(all, "training"))
   }
   epochs <- if (regimen$method != "newton") as.integer(max(1, member$best_epoch))
-  c(job, list(on = list(whole = "rotation", regimen = regimen, epochs = epochs)))
+  c(job, list(on = list(whole = "ensemble", regimen = regimen, epochs = epochs)))
 }
 
-# By candidate the results of its jobs, one a turn.
-run_turns <- function(a, laid, jobs, report, checkpoint = no_checkpoint()) {
-  # turn by turn, so that an interrupt leaves whole ones
-  turn <- order(rep(seq_len(a$hold_out$rotate), length(laid)))
-  of <- rep(seq_along(laid), lengths(jobs))[turn]
-  jobs <- unlist(unname(jobs), recursive = FALSE)[turn]
+# By candidate the results of its jobs, one a fold.
+run_members <- function(a, laid, jobs, report, checkpoint = no_checkpoint()) {
+  # fold by fold, so that an interrupt leaves whole ones
+  fold <- order(rep(seq_len(a$hold_out$folds), length(laid)))
+  of <- rep(seq_along(laid), lengths(jobs))[fold]
+  jobs <- unlist(unname(jobs), recursive = FALSE)[fold]
   done <- run_jobs(a$raw, jobs, "network", report, laid = unname(laid), checkpoint = checkpoint)
   stats::setNames(lapply(seq_along(laid), function(c) done[of == c]), names(laid))
 }
 
-# A turn counts where all candidates have ended it.
-whole_turns <- function(each, kept_in = NULL) {
+# A fold counts where all candidates have ended it.
+ended_folds <- function(each, kept_in = NULL) {
   whole <- which(!Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA))))
-  check_any_done(length(whole), "turn", kept_in)
+  check_any_done(length(whole), "fold", kept_in)
   whole
 }
 
-laid_turns <- function(a) {
+laid_ensemble <- function(a) {
   plan <- list(brief = a$brief, k = NULL, repeats = 1L, by = "validation", most = NULL)
-  lay_turns(list(plan = plan, analysis = a), a)
+  lay_ensemble(list(plan = plan, analysis = a), a)
 }
 
-# ---- what takes turns ---------------------------------------------------------------------------------------------
+# ---- candidates ---------------------------------------------------------------------------------------------
 
-# The analyses that take turns, by name: the wiring that the brief names, or those of the rule; and always `linear`, the
+# The analyses that are trained, by name: the wiring that the brief names, or those of the rule; and always `linear`, the
 # network without hidden layers.
-rotation_candidates <- function(a) {
+ensemble_candidates <- function(a) {
   wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
   own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
   names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
@@ -157,17 +157,17 @@ suits_few_units <- function(a) {
 
 # ---- the model ----------------------------------------------------------------------------------------------------
 
-rotation_model <- function(turning) {
-  a <- turning$analysis
-  each <- turning$each
-  whole <- turning$whole
-  shares <- turning$shares
+ensemble_model <- function(trained) {
+  a <- trained$analysis
+  each <- trained$each
+  whole <- trained$whole
+  shares <- trained$shares
   main <- names(shares)[which.max(shares)]
   used <- names(shares)[shares > 0]
-  predicting <- replace(each, names(turning$last), turning$last)
+  predicting <- replace(each, names(trained$last), trained$last)
   own_shares <- network_shares(shares, predicting)
   predictor <- joint_predictor(
-    a$target, turning$preparation %||% learn_preparation(a),
+    a$target, trained$preparation %||% learn_preparation(a),
     unlist(lapply(used, function(c) lapply(predicting[[c]], `[[`, "predictor")), FALSE),
     unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
@@ -175,20 +175,20 @@ rotation_model <- function(turning) {
     a$target, predictor$preparation, lapply(predicting$linear, `[[`, "predictor"),
     network_shares(1, predicting["linear"])[[1]], whole
   )
-  members <- member_table(each, own_shares, whole, turning$last)
+  members <- member_table(each, own_shares, whole, trained$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
-  judged <- turned_rows(turning)
+  judged <- out_of_fold_rows(trained)
   new_model(
     a, b, predictor, if (length(used) > 1 || used != "linear") linear,
     list(
-      curves = rotation_curves(each[[main]], whole), best = as.integer(middle$best),
-      stopped = if (length(whole) < a$hold_out$rotate) "interrupted" else "rotation", l2 = middle$l2,
+      curves = ensemble_curves(each[[main]], whole), best = as.integer(middle$best),
+      stopped = if (length(whole) < a$hold_out$folds) "interrupted" else "ensemble", l2 = middle$l2,
       kernel = middle$kernel, seconds = sum(members$seconds), members = members,
-      regimen = learn_training(turning$candidates[[main]])$regimen, restarts = one_restart(middle),
+      regimen = learn_training(trained$candidates[[main]])$regimen, restarts = one_restart(middle),
       states = kept_states(each[c(used, "linear")])
     ),
-    list(rotation = judged), turned_disagreement(turning, judged)
+    list(out_of_fold = judged), member_disagreement(trained, judged)
   )
 }
 
@@ -206,31 +206,31 @@ one_restart <- function(training) {
   )
 }
 
-# Predictions of the k networks in their own turns, blended; in the order of the table.
-turned_rows <- function(turning) {
-  used <- turning$shares > 0
-  each <- turning$each[used]
-  own_shares <- network_shares(turning$shares, turning$each)[used]
-  linear <- turning$each$linear
-  whole <- turning$whole
-  turns <- lapply(seq_along(whole), function(i) {
+# Out-of-fold predictions of the k networks, blended; in the order of the table.
+out_of_fold_rows <- function(trained) {
+  used <- trained$shares > 0
+  each <- trained$each[used]
+  own_shares <- network_shares(trained$shares, trained$each)[used]
+  linear <- trained$each$linear
+  whole <- trained$whole
+  folds <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])
     judged <- members[[1]]$judged
     predictions <- lapply(members, function(m) m$judged$predictions)
-    own <- turn_shares(vapply(own_shares, `[`, 0, i))
+    own <- fold_shares(vapply(own_shares, `[`, 0, i))
     judged$predictions <- mean_predictions(members[[1]]$predictor, predictions, own)
     judged$linear <- linear[[i]]$judged$predictions
-    judged$turn <- rep(whole[i], length(judged$key))
+    judged$fold <- rep(whole[i], length(judged$key))
     judged
   })
-  together <- bind_judged(turns, 1)
+  together <- bind_judged(folds, 1)
   together <- rows_of_each(together, order(together$row))
   rownames(together$predictions) <- NULL
   if (!is.null(together$linear)) rownames(together$linear) <- NULL
   together
 }
 
-# A row a network: whose it is, how it was trained, and its loss on the rows that it predicts in its turn. Those that
+# A row a network: whose it is, how it was trained, and its loss on the rows that it predicts out of fold. Those that
 # were trained once more, `last`, have learned from more rows than these.
 member_table <- function(each, own_shares, whole, last = NULL) {
   rows <- lapply(names(each), function(c) {
@@ -238,7 +238,7 @@ member_table <- function(each, own_shares, whole, last = NULL) {
     of <- function(what) vapply(members, function(m) as.numeric(what(m)), 0)
     once_more <- function(what) if (is.null(last[[c]])) 0 else vapply(last[[c]], function(m) as.numeric(what(m)), 0)
     data.frame(
-      network = c, turn = whole, share = own_shares[[c]],
+      network = c, fold = whole, share = own_shares[[c]],
       learned = pmax(of(function(m) m$learned), once_more(function(m) m$learned)),
       predicted = of(function(m) m$judging),
       epochs = of(function(m) m$epochs), best_epoch = of(function(m) m$best_epoch),
@@ -249,27 +249,27 @@ member_table <- function(each, own_shares, whole, last = NULL) {
   do.call(rbind, rows)
 }
 
-rotation_curves <- function(members, whole) {
+ensemble_curves <- function(members, whole) {
   each <- lapply(members, function(m) m$training$curves)
   cbind(member = rep(whole, vapply(each, nrow, 0L)), do.call(rbind, each))
 }
 
 # ---- how much calmer all together are -----------------------------------------------------------------------------
 
-# Two networks have not learned from a row that rotates: the one that predicts it in its turn, and the one that it
+# Two networks have not learned from a training row: the one that predicts it out of fold, and the one that it
 # stops. By class how far apart their log-odds are, as the variance of one network's about what all of them come to on
 # average; NULL for numbers.
-turned_disagreement <- function(turning, judged) {
-  a <- turning$analysis
+member_disagreement <- function(trained, judged) {
+  a <- trained$analysis
   if (!has_classes(a$target)) return(NULL)
-  used <- turning$shares > 0
-  shares <- network_shares(turning$shares, turning$each)[used]
-  second <- lapply(seq_along(turning$whole), function(i) {
-    members <- lapply(turning$each[used], function(c) c[[i]])
+  used <- trained$shares > 0
+  shares <- network_shares(trained$shares, trained$each)[used]
+  second <- lapply(seq_along(trained$whole), function(i) {
+    members <- lapply(trained$each[used], function(c) c[[i]])
     predictions <- lapply(members, `[[`, "second")
-    mean_predictions(members[[1]]$predictor, predictions, turn_shares(vapply(shares, `[`, 0, i)))
+    mean_predictions(members[[1]]$predictor, predictions, fold_shares(vapply(shares, `[`, 0, i)))
   })
-  rows <- unlist(lapply(turning$each[[1]], `[[`, "second_rows"))
+  rows <- unlist(lapply(trained$each[[1]], `[[`, "second_rows"))
   own <- match(rows, judged$row)
   if (all(is.na(own))) return(NULL)  # of an interrupted training
   first <- judged$predictions[own[!is.na(own)], -1, drop = FALSE]
@@ -283,11 +283,11 @@ log_odds_of <- function(p) {
   matrix(stats::qlogis(pmin(pmax(p, 1e-6), 1 - 1e-6)), nrow(p))
 }
 
-# The rows that rotated, with probabilities as all networks together would have given them: the log-odds of a class's
+# The out-of-fold rows, with probabilities as all networks together would have given them: the log-odds of a class's
 # own rows, and of the others, are as much nearer to their mean as an average of so many networks varies less. A
 # threshold finds as many of them then as it finds of new rows, and a curve that is learned of them fits new rows.
 calmed_rows <- function(model) {
-  rows <- judged_in_part(model, "rotation")
+  rows <- judged_in_part(model, "out_of_fold")
   apart <- model$disagreement
   if (is.null(rows) || is.null(apart)) return(rows)
   classes <- target_in(model)$classes
@@ -298,9 +298,9 @@ calmed_rows <- function(model) {
 }
 
 # Of three classes and more, probabilities that are calmed one by one don't sum to 1, and dividing by their sum moves
-# what was brought to its place: so both are done in turns, as margins of a table are fitted (Deming and Stephan 1940).
+# what was brought to its place: so both are done by turns, as margins of a table are fitted (Deming and Stephan 1940).
 calmed <- function(p, rows, apart, model) {
-  networks <- length(unique(model$members$turn))
+  networks <- length(unique(model$members$fold))
   classes <- target_in(model)$classes
   cells <- do.call(c, lapply(seq_along(classes), function(j) {
     sides <- split(seq_along(rows$observed), rows$observed == classes[j])
