@@ -156,9 +156,9 @@ stretches <- function(when, n) as.integer(floor((rank(when, ties.method = "min")
 # the others, of which the validation share is taken in the same way as the brief takes it.
 fold_parts <- function(a, rows, fold, f, by, share, seed) {
   part <- rep(NA_character_, nrow(a$table))
-  judged <- fold %in% f
-  others <- if (by == "ordered") is.na(fold) | fold < f else !judged
-  part[rows[judged]] <- "judged"
+  evaluated <- fold %in% f
+  others <- if (by == "ordered") is.na(fold) | fold < f else !evaluated
+  part[rows[evaluated]] <- "evaluated"
   learned <- rows[others]
   bands <- max(1, min(10, length(learned) %/% 2))
   part[learned] <- dealt_out(a, learned, c(validation = share), by, seed, bands)

@@ -92,7 +92,7 @@ ensemble_obstacle <- function(a) {
   there <- table(factor(label, seq_len(max(1, length(classes)))), factor(a$fold[rows], folds)) > 0
   for (i in seq_len(a$hold_out$folds)) {
     part <- part_of_folds(a, i, folds)
-    if (!all(c("training", "validation", "judged") %in% part)) {
+    if (!all(c("training", "validation", "evaluated") %in% part)) {
       return(sprintf("network %d has nothing to learn from", i))
     }
     lacking <- classes[!rowSums(there[, part %in% "training", drop = FALSE])]
@@ -113,11 +113,11 @@ part_of_folds <- function(a, i, folds) {
   if (a$hold_out$by == "ordered") {
     part[folds < i] <- "training"
     part[folds == i] <- "validation"
-    part[folds == i + 1] <- "judged"
+    part[folds == i + 1] <- "evaluated"
     return(part)
   }
   part[] <- "training"
-  part[folds == i] <- "judged"
+  part[folds == i] <- "evaluated"
   part[folds == i %% a$hold_out$folds + 1] <- "validation"
   part
 }

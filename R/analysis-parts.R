@@ -26,9 +26,9 @@ set_aside <- function(a) {
 
 given_parts <- function(x, column) {
   label <- as_label(x)
-  strange <- setdiff(label[!is.na(label)], part_names)
-  if (length(strange)) {
-    what <- sprintf("The column %s, which gives the parts, holds %s.", quoted(column), describe(strange[1]))
+  unknown <- setdiff(label[!is.na(label)], part_names)
+  if (length(unknown)) {
+    what <- sprintf("The column %s, which gives the parts, holds %s.", quoted(column), describe(unknown[1]))
     fail(what, sprintf("Its values are %s, or missing.", enumerate(part_names, "or")))
   }
   label

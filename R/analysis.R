@@ -17,7 +17,7 @@
 #   counts     whether a weight counts rows
 #   exposure   each row's exposure, n numbers above 0, or NULL
 #   aside      why a row takes no part, n texts: "weight 0", "filtered", "no target", "missing value", or NA for others
-#   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "judged"
+#   part       each row's part, n texts of part_names, or NA for rows that take no part; in a fold also "evaluated"
 #   fold       where an ensemble is trained the fold that each training row is in, see analysis-ensemble.R; NULL
 #              otherwise
 #   single     why one network is trained, a text, or NULL where an ensemble is
@@ -75,7 +75,7 @@ check_analysis <- function(a) {
     "rows that take part have weight" = !any(a$weight[!is.na(a$part)] == 0),
     "weights are numbers from 0" = all(is.finite(a$weight)) && all(a$weight >= 0),
     "exposures are above 0" = all(is.finite(a$exposure)) && all(a$exposure > 0),
-    "parts are known" = length(a$part) == n && all(a$part %in% c(part_names, "judged", NA)),
+    "parts are known" = length(a$part) == n && all(a$part %in% c(part_names, "evaluated", NA)),
     "rows aside are in no part" = all(is.na(a$part[!is.na(a$aside)])),
     "learned rows have a target" = !anyNA(target_values(a, rows_in(a, "training"))),
     "folds are along the table" = is.null(a$fold) || (length(a$fold) == n && all(a$part[!is.na(a$fold)] == "training")),

@@ -1,14 +1,14 @@
 # Measures by subgroup of the evaluated rows.
 
 # For every subgroup the measures of the network with their intervals, beside those of the baseline.
-measures_by <- function(grounds, judged, resampling, group) {
-  target <- grounds$target
-  grounds$beside <- list()
-  judged$linear <- NULL
+measures_by <- function(context, evaluated, resampling, group) {
+  target <- context$target
+  context$beside <- list()
+  evaluated$linear <- NULL
   each <- lapply(levels(group), function(one) {
     rows <- which(group == one)
-    within <- resampling_within(resampling, rows, grounds$seed)
-    found <- task_of(target)$judge(grounds, rows_of_each(judged, rows), within)
+    within <- resampling_within(resampling, rows, context$seed)
+    found <- task_of(target)$evaluate(context, rows_of_each(evaluated, rows), within)
     shown <- intersect(c("target", "measure", "value", "low", "high", "baseline"), names(found$measures))
     measures <- found$measures[shown]
     if (!is.null(target$positive)) measures <- rbind(measures, positive_measures(target$positive, found$classes))

@@ -1,9 +1,9 @@
 # Which rows are evaluated, and where they stand in a table.
 
-part_to_judge <- function(model, rows) {
-  rows <- rows %||% part_that_judges(model)
-  type_choice(judged_parts)(rows, "rows")
-  if (is.null(model$judged[[rows]])) {
+part_to_evaluate <- function(model, rows) {
+  rows <- rows %||% evaluated_part(model)
+  type_choice(evaluated_parts)(rows, "rows")
+  if (is.null(model$evaluated[[rows]])) {
     try <- "Give the rows to evaluate it on: appraise(model, data = ...)."
     fail_without_rows(model, sprintf("The model has no %s rows.", rows), try, bare = try)
   }
@@ -13,14 +13,14 @@ part_to_judge <- function(model, rows) {
 # Where the evaluated rows of a part stand in the table that the model was trained on: by id, or by place; the observed
 # values tell whether it is that table.
 rows_of_part <- function(model, table, part) {
-  judged <- judged_in_part(model, part)
+  evaluated <- evaluated_in_part(model, part)
   id <- roles_of(model)$id
   if (!is.null(id) && !id %in% names(table)) {
     fail(sprintf("The table has no column %s, by which the %s rows are known.", quoted(id), part))
   }
-  if (is_own_table(model, table) && !is.null(judged$row)) return(judged$row)
-  found <- places_by_key(judged$key, id, table)
-  if (anyNA(found) || any(found > nrow(table)) || !has_observed(model, table, found, judged$observed)) {
+  if (is_own_table(model, table) && !is.null(evaluated$row)) return(evaluated$row)
+  found <- places_by_key(evaluated$key, id, table)
+  if (anyNA(found) || any(found > nrow(table)) || !has_observed(model, table, found, evaluated$observed)) {
     fail(
       sprintf(
         "This is not the table that the model was trained on: its %s rows are not all there, or have another target.",
@@ -58,9 +58,9 @@ has_observed <- function(model, table, places, observed) {
 
 # The rows of a table with a target; those that the model has learned from are left out where others are left. `seen` of
 # the evaluated rows counts them.
-judged_in <- function(model, table) {
+evaluated_in <- function(model, table) {
   target <- target_in(model)
-  table <- judged_table(model, table, target$columns)
+  table <- evaluated_table(model, table, target$columns)
   for (column in target$columns) check_new_target(target, table[[column]], column)
   has_weight <- rep(TRUE, nrow(table))
   column <- roles_of(model)$weight
@@ -75,14 +75,14 @@ judged_in <- function(model, table) {
   learned <- was_learned(model, table[known, , drop = FALSE])
   seen <- sum(learned)
   if (!all(learned)) known <- known[!learned]
-  judged <- judged_by_model(model, table[known, , drop = FALSE], known)
-  judged$row <- known
-  predicted <- !is.na(judged$predictions[[1]])
-  if (!all(predicted)) judged <- rows_of_each(judged, predicted)
-  if (length(judged$key) == 0) {
+  evaluated <- evaluated_by_model(model, table[known, , drop = FALSE], known)
+  evaluated$row <- known
+  predicted <- !is.na(evaluated$predictions[[1]])
+  if (!all(predicted)) evaluated <- rows_of_each(evaluated, predicted)
+  if (length(evaluated$key) == 0) {
     fail("None of these rows can be predicted: each lacks a value that the brief drops rows for.")
   }
-  structure(one_by_one(judged, roles_of(model)), seen = seen)
+  structure(one_by_one(evaluated, roles_of(model)), seen = seen)
 }
 
 # Whether each row of a working table was learned from; never where that can't be told.
@@ -105,7 +105,7 @@ check_new_target <- function(target, y, column) {
 }
 
 # The working table of new rows with their target, and the columns of other roles that an appraisal looks at.
-judged_table <- function(model, table, targets) {
+evaluated_table <- function(model, table, targets) {
   preparation <- model$predictor$preparation
   rules <- table_rules(model$brief, table)
   roles <- unlist(roles_of(model)[c("id", "weight", "exposure", "group", "order")])
@@ -118,7 +118,7 @@ judged_table <- function(model, table, targets) {
 # Where the evaluated rows stand in a table.
 appraised_places <- function(appraisal, data) {
   if (identical(table_identity(appraisal$looked_at, data), appraisal$fingerprint)) return(appraisal$places)
-  found <- places_by_key(appraisal$judged$key, appraisal$id, data)
+  found <- places_by_key(appraisal$evaluated$key, appraisal$id, data)
   if (anyNA(found) || any(found > nrow(data))) {
     fail("The rows that were evaluated are not all in this table.", "Give the table that they come from.")
   }
@@ -126,7 +126,7 @@ appraised_places <- function(appraisal, data) {
 }
 
 # The part that tells most of new rows.
-part_that_judges <- function(model) {
-  if (!is.null(judged_in_part(model, "test"))) return("test")
-  if (!is.null(judged_in_part(model, "out_of_fold"))) "out_of_fold" else "validation"
+evaluated_part <- function(model) {
+  if (!is.null(evaluated_in_part(model, "test"))) return("test")
+  if (!is.null(evaluated_in_part(model, "out_of_fold"))) "out_of_fold" else "validation"
 }

@@ -21,12 +21,13 @@
 #'     and `validation`;
 #'   * for classes `confusion` (rows observed, columns predicted, case weights counted) and `classes` (measures by
 #'     class, with intervals for the shares);
-#'   * `worth`, whether the network does better than `linear` by the measure that it was trained for: `"better"`,
+#'   * `hidden_layers`, whether the network does better than `linear` by the measure that it was trained for:
+#'     `"better"`,
 #'     `"same"` (the interval of the difference holds 0) or `"worse"`;
 #'   * for numbers `bands`, the errors by size of the target, see [error_bands()];
 #'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the
 #'     observed value, where the model has calibration rows;
-#'   * `judged` (key, observed, prediction and probabilities row by row), `weight` and `unit` beside it, and `notes`.
+#'   * `evaluated` (key, observed, prediction and probabilities row by row), `weight` and `unit` beside it, and `notes`.
 #'
 #'   [as.data.frame()] gives the measures; see [tidy()] for those of each class, [threshold_curve()] and
 #'   [calibration_curve()] for curves, [confusion_table()] for shares, [error_bands()] for errors by size of the
@@ -73,22 +74,22 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
   by <- chosen_column(rlang::enquo(by), data, "by")
   if (!is.null(data)) data <- as_table(data)
   if (is.null(data) || !is.null(rows)) {
-    rows <- part_to_judge(model, rows)
-    judged <- judged_in_part(model, rows)
+    rows <- part_to_evaluate(model, rows)
+    evaluated <- evaluated_in_part(model, rows)
     if (!is.null(data)) found <- rows_of_part(model, data, rows)
   } else {
     rows <- "new"
-    judged <- judged_in(model, data)
-    found <- judged$row
+    evaluated <- evaluated_in(model, data)
+    found <- evaluated$row
   }
   group <- if (!is.null(by)) subgroups(data[[by]][found], by)
-  appraisal <- appraise_rows(model, judged, rows, level, draws, group, by)
+  appraisal <- appraise_rows(model, evaluated, rows, level, draws, group, by)
   # where the rows stand, and in what table
-  appraisal$places <- judged$row
+  appraisal$places <- evaluated$row
   appraisal$looked_at <- looked_at_by(model$brief)
   appraisal$fingerprint <- if (rows == "new") table_identity(appraisal$looked_at, data) else model$fingerprint
   appraisal$looks <- if (rows == "test") look_at_test(model) else 0L
-  of_data <- if (rows == "new") new_data_notes(model, data, judged)
+  of_data <- if (rows == "new") new_data_notes(model, data, evaluated)
   appraisal$notes <- join_notes(model_notes(model), of_data, appraisal_notes(appraisal))
   appraisal
 }
@@ -96,44 +97,46 @@ appraise.hylomath_model <- function(model, data = NULL, rows = NULL, by = NULL, 
 #' @export
 appraise.default <- function(model, ...) wrong_object("appraise", "a model", model)
 
-appraise_rows <- function(model, judged, rows, level, draws, group, by) {
-  grounds <- grounds_of(model)
-  grounds$beside[[rows]] <- NULL  # itself
-  judged <- judged_now(model$predictor, judged, model$linear)
-  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
-  coverage <- if (rows %in% c("test", "new")) covered(model, judged, resampling)
-  new_appraisal(grounds, judged, rows, resampling, group, by, coverage)
+appraise_rows <- function(model, evaluated, rows, level, draws, group, by) {
+  context <- context_of(model)
+  context$beside[[rows]] <- NULL  # itself
+  evaluated <- evaluated_now(model$predictor, evaluated, model$linear)
+  resampling <- resampling_of(evaluated$weight, evaluated$group, context$seed, level, draws)
+  coverage <- if (rows %in% c("test", "new")) covered(model, evaluated, resampling)
+  new_appraisal(context, evaluated, rows, resampling, group, by, coverage)
 }
 
-# `judged` rows with the predictions that are given out; `group` is the subgroup of each by the column `by`.
-new_appraisal <- function(grounds, judged, rows, resampling, group = NULL, by = NULL, coverage = NULL) {
-  target <- grounds$target
-  parts <- task_of(target)$judge(grounds, judged, resampling)
+# `evaluated` rows with the predictions that are given out; `group` is the subgroup of each by the column `by`.
+new_appraisal <- function(context, evaluated, rows, resampling, group = NULL, by = NULL, coverage = NULL) {
+  target <- context$target
+  parts <- task_of(target)$evaluate(context, evaluated, resampling)
   primary <- primary_measure(target)
-  # what is learned by heart is no worth
-  parts$worth <- if (rows != "training") worth_of(parts$measures, primary)
+  # what is overfitted says nothing
+  parts$hidden_layers <- if (rows != "training") hidden_layers_verdict(parts$measures, primary)
   about <- list(
-    target = target$columns, id = grounds$roles$id, task = target$task, positive = target$positive,
-    weighted = !identical(target$class_weights, "none"), decision = grounds$decision,
-    recalibrated = grounds$recalibrated, rows = rows, n = length(judged$key), level = resampling$level,
-    primary = primary, units = units_text(grounds$roles, judged)
+    target = target$columns, id = context$roles$id, task = target$task, positive = target$positive,
+    weighted = !identical(target$class_weights, "none"), decision = context$decision,
+    recalibrated = context$recalibrated, rows = rows, n = length(evaluated$key), level = resampling$level,
+    primary = primary, units = units_text(context$roles, evaluated)
   )
   behind <- list(
-    bands = if (!has_classes(target)) bands_by_size(judged, target$columns, 5),
-    by = if (!is.null(group)) measures_by(grounds, judged, resampling, group),
+    bands = if (!has_classes(target)) bands_by_size(evaluated, target$columns, 5),
+    by = if (!is.null(group)) measures_by(context, evaluated, resampling, group),
     by_column = by,
     coverage = coverage,
-    baseline_prediction = grounds$baseline$prediction, baseline_is = grounds$baseline$is,
-    baseline_rate = grounds$baseline$rate, wiring = grounds$wiring,
-    when = judged$when, weight = judged$weight, unit = resampling$unit,
-    judged = data.frame(key = judged$key, judged_observed(judged), judged$predictions, check.names = FALSE)
+    baseline_prediction = context$baseline$prediction, baseline_is = context$baseline$is,
+    baseline_rate = context$baseline$rate, wiring = context$wiring,
+    when = evaluated$when, weight = evaluated$weight, unit = resampling$unit,
+    evaluated = data.frame(
+      key = evaluated$key, evaluated_observed(evaluated), evaluated$predictions, check.names = FALSE
+    )
   )
   structure(c(about, parts, behind), class = "hylomath_appraisal")
 }
 
-judged_observed <- function(judged) {
-  if (!is.data.frame(judged$observed)) return(data.frame(observed = judged$observed))
-  stats::setNames(judged$observed, paste0("observed_", names(judged$observed)))
+evaluated_observed <- function(evaluated) {
+  if (!is.data.frame(evaluated$observed)) return(data.frame(observed = evaluated$observed))
+  stats::setNames(evaluated$observed, paste0("observed_", names(evaluated$observed)))
 }
 
 #' @export
@@ -149,7 +152,27 @@ as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
 #' @export
 residuals.hylomath_appraisal <- function(object, ...) {
   if (predicts_classes(object$task)) fail("Classes have no residuals.", "See `confusion` of the appraisal.")
-  if (length(object$target) == 1) return(object$judged$observed - object$judged$prediction)
-  of <- function(what) object$judged[paste0(what, "_", object$target)]
+  if (length(object$target) == 1) return(object$evaluated$observed - object$evaluated$prediction)
+  of <- function(what) object$evaluated[paste0(what, "_", object$target)]
   stats::setNames(of("observed") - of("prediction"), object$target)
+}
+
+# Whether the hidden layers help: by the measure that the network was trained for, against the linear model on the same
+# rows, and whether others of the main measures say clearly otherwise. One row a target; NULL without a linear model.
+hidden_layers_verdict <- function(measures, primary) {
+  if (is.null(measures$linear)) return(NULL)
+  own <- measures[measures$measure == primary, ]
+  better <- !is.na(own$difference_high) & own$difference_high < 0
+  worse <- !is.na(own$difference_low) & own$difference_low > 0
+  verdict <- data.frame(
+    measure = own$measure, value = own$value, linear = own$linear, difference = own$difference,
+    low = own$difference_low, high = own$difference_high,
+    verdict = ifelse(better, "better", ifelse(worse, "worse", "same"))
+  )
+  others <- measures[measures$measure %in% setdiff(telling_measures, primary), ]
+  rises <- others$measure %in% measures_that_rise
+  clearly_worse <- ifelse(rises, others$difference_high < 0, others$difference_low > 0) %in% TRUE
+  against <- if ("target" %in% names(own)) own$target %in% others$target[clearly_worse] else any(clearly_worse)
+  verdict$verdict[better & against] <- "mixed"
+  if ("target" %in% names(own)) cbind(own["target"], verdict) else verdict
 }

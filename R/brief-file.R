@@ -58,11 +58,11 @@ check_no_table <- function(file) {
 read_brief_table <- function(b, folder, beside = NULL) {
   read <- read_source(b$data, folder, unlist(b$columns$kinds), except = unwanted_columns(b, beside))
   there <- attr(read, "columns")
-  strange <- setdiff(named_columns(b), there)
-  if (length(strange)) {
+  unknown <- setdiff(named_columns(b), there)
+  if (length(unknown)) {
     fail(
-      sprintf("The brief names the column %s, which its table doesn't have.", quoted(strange[1])),
-      suggestion(strange[1], there)
+      sprintf("The brief names the column %s, which its table doesn't have.", quoted(unknown[1])),
+      suggestion(unknown[1], there)
     )
   }
   attr(read, "columns") <- NULL

@@ -110,10 +110,10 @@ formula_sides <- function(formula, known) {
   }
   target <- simple(formula[[2]])
   named <- simple(formula[[3]])
-  strange <- setdiff(c(target, named), c(known, "."))
-  if (length(strange)) {
+  unknown <- setdiff(c(target, named), c(known, "."))
+  if (length(unknown)) {
     what <- "The table has no column %s, which the formula names."
-    fail(sprintf(what, quoted(strange[1])), suggestion(strange[1], known))
+    fail(sprintf(what, quoted(unknown[1])), suggestion(unknown[1], known))
   }
   if (identical(named, ".")) return(list(target = target))
   terms <- stats::terms(formula, data = stats::setNames(as.data.frame(rep(list(1), length(known))), known))

@@ -174,9 +174,9 @@ cli_watch <- function(files, options) {
     write_report(x, options$report)
     cli_say(options, sprintf("Wrote %s.", options$report))
   }
-  facts <- x[c("judgement", "sentence", "periods", "movements", "notes", "rows", "rows_then", "identity")]
+  facts <- x[c("verdict", "sentence", "periods", "movements", "notes", "rows", "rows_then", "identity")]
   cli_result(x, options, facts)
-  c(keep = 0L, look = 3L, retrain = 4L)[[x$judgement]]
+  c(keep = 0L, look = 3L, retrain = 4L)[[x$verdict]]
 }
 
 # Others on this machine see what a command was called with, so a token had better come from the environment.

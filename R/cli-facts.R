@@ -18,7 +18,7 @@ model_facts <- function(model) {
 
 # All but the evaluated rows themselves.
 appraisal_facts <- function(appraisal) {
-  behind <- c("judged", "weight", "unit", "confusion", "decision")
+  behind <- c("evaluated", "weight", "unit", "confusion", "decision")
   facts <- appraisal[setdiff(names(appraisal), behind)]
   if (!is.null(appraisal$confusion)) {
     facts$confusion <- confusion_table(appraisal)
@@ -34,7 +34,7 @@ result_facts <- function(found) {
     hylomath_variation = found[c("setting", "values", "against", "k", "repeats")],
     hylomath_sifting = found[c("path", "best", "small", "dropped", "direction")],
     hylomath_scouting = found[c(
-      "trials", "settings", "best", "own", "stopped", "judge", "k", "repeats", "primary", "where", "file"
+      "trials", "settings", "best", "own", "stopped", "evaluate", "k", "repeats", "primary", "where", "file"
     )],
     unclass(found)
   )

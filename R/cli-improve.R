@@ -49,7 +49,7 @@ cli_scout <- function(files, options) {
   keep <- options$keep %||% cli_beside(files[1], ".scout")
   how <- list(
     budget = options$budget %||% 40, seconds = options$seconds %||% Inf,
-    judge = options$judge, where = options$where, file = keep
+    evaluate = options$evaluate, where = options$where, file = keep
   )
   found <- do.call(scout, c(list(b), given, how, cli_dealing(options, k = NULL, repeats = NULL)))
   cli_say(options, sprintf("Every fit is kept in %s.", keep))

@@ -14,7 +14,7 @@ cli_command <- function(does, takes, files, run, example, options, statuses = NU
 # The subcommands by when they are needed.
 cli_groups <- function() {
   list(
-    "To begin" = commands_to_begin(), "To evaluate and explain" = commands_to_judge(),
+    "To begin" = commands_to_begin(), "To evaluate and explain" = commands_to_evaluate(),
     "To improve" = commands_to_improve(), "To keep and put to work" = commands_to_use()
   )
 }
@@ -107,7 +107,7 @@ commands_to_begin <- function() {
   )
 }
 
-commands_to_judge <- function() {
+commands_to_evaluate <- function() {
   list(
     appraise = cli_command(
       paste(
@@ -129,7 +129,7 @@ commands_to_judge <- function() {
             "Which rows of the model: test, validation, out_of_fold, calibration or training.",
             "With a table, it is the one that the model was trained on."
           ),
-          "PART", type_choice(judged_parts)
+          "PART", type_choice(evaluated_parts)
         ),
         cli_option("--by", "A column of the table: the measures by subgroup.", "COLUMN"),
         cli_option("--level", "The level of the intervals; 0.95 when it is not given.", "SHARE", type_level()),
@@ -187,7 +187,7 @@ commands_to_judge <- function() {
         cli_option(
           "--rows",
           "Which rows of the table that the model was trained on; its test rows when it is not given.", "PART",
-          type_choice(judged_parts)
+          type_choice(evaluated_parts)
         ),
         cli_option("--repeats", "How often each column is shuffled; 10 when it is not given.", "N", type_count(1000)),
         "figure", "json"
@@ -282,12 +282,12 @@ commands_to_improve <- function() {
         cli_option("--budget", "The number of trials; 40 when it is not given.", "N", type_count(1e5, from = 2)),
         cli_option("--seconds", "Begin no round after so many seconds.", "S", type_number(0, open_low = TRUE)),
         cli_option(
-          "--judge",
+          "--evaluate",
           paste(
             "out_of_fold where an ensemble is trained (the default there, unless folds are asked for), folds, or",
             "validation for the brief's own validation rows."
           ),
-          "HOW", type_choice(search_judges)
+          "HOW", type_choice(search_evaluations)
         ),
         "folds_5", "repeats", "by",
         cli_option("--where", "A condition between settings, such as \"units * layers <= 64\".", "CONDITION"),
@@ -395,7 +395,7 @@ commands_to_use <- function() {
           "The share of rows whose value an interval or set is to hold; 0.9 when it is not given.", "SHARE",
           type_share()
         ),
-        cli_flag("--flags", "Add a column that names what is strange about each row."),
+        cli_flag("--flags", "Add a column that names what is unusual about each row."),
         cli_flag("--ranked", "The rows with the highest probability or number first; the table is read whole."),
         cli_flag("--mark-learned", "Add a column that says which rows the network has learned from."),
         cli_option("--digits", "Significant digits of probabilities and numbers.", "N", type_count(15)),

@@ -117,8 +117,8 @@ cli_predict <- function(files, options) {
   done <- do.call(score_table, c(
     list(model, from, into), how, list(key = options$key, progress = cli_progress(options))
   ))
-  if (is.null(options[["bad-cells"]]) && done$strange$rows > 0) {
-    cli_say(options, paste(strange_counts_text(done$rows, done$strange$rows, done$strange$columns), collapse = "\n"))
+  if (is.null(options[["bad-cells"]]) && done$unusual$rows > 0) {
+    cli_say(options, paste(unusual_counts_text(done$rows, done$unusual$rows, done$unusual$columns), collapse = "\n"))
   }
   if (is.list(into)) cli_say(options, sprintf("Predicted %s in %s.", counted(done$rows, "row"), options$into))
   if (is.null(into)) {

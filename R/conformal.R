@@ -53,7 +53,7 @@ conformal_obstacle <- function(model, level) {
 }
 
 # The rows whose scores decide: those held out for it, else out-of-fold rows.
-conformal_rows <- function(model) judged_in_part(model, "calibration") %||% judged_in_part(model, "out_of_fold")
+conformal_rows <- function(model) evaluated_in_part(model, "calibration") %||% evaluated_in_part(model, "out_of_fold")
 
 conformal_scale <- function(model) {
   unit <- task_of(target_in(model))$error_scale(target_in(model))
@@ -63,7 +63,7 @@ conformal_scale <- function(model) {
 # By moments. The rows are those of validation, where there are any: they have no part in the bound, so that the promise
 # holds as it stands.
 count_dispersion <- function(model) {
-  rows <- judged_in_part(model, "validation") %||% conformal_rows(model)
+  rows <- evaluated_in_part(model, "validation") %||% conformal_rows(model)
   prediction <- rows$predictions[[1]]
   excess <- weighted_mean((observed_of(rows, 1) - prediction)^2 - prediction, rows$weight)
   max(excess, 0) / weighted_mean(pmax(prediction, 1e-6)^2, rows$weight)
@@ -71,7 +71,7 @@ count_dispersion <- function(model) {
 
 # Whether each new row is measured by the networks of every fold.
 predicts_by_fold <- function(model) {
-  is.null(judged_in_part(model, "calibration")) && !is.null(judged_in_part(model, "out_of_fold")) &&
+  is.null(evaluated_in_part(model, "calibration")) && !is.null(evaluated_in_part(model, "out_of_fold")) &&
     is.null(conformal_obstacle(model, coverage_level))
 }
 
@@ -145,23 +145,23 @@ set_predictions <- function(classes, inside, predictions) {
 coverage_level <- 0.9
 
 # How often intervals or sets at 90 % hold what was observed, for each target or class; NULL where there are none.
-covered <- function(model, judged, resampling) {
+covered <- function(model, evaluated, resampling) {
   if (!is.null(conformal_obstacle(model, coverage_level))) return(NULL)
   rows <- conformal_rows(model)
   if (!is.null(too_few_groups(rows, coverage_level))) return(NULL)
   folds <- predicts_by_fold(model)
-  if (folds && is.null(judged$fold_ends)) return(NULL)
+  if (folds && is.null(evaluated$fold_ends)) return(NULL)
   target <- target_in(model)
   coverage <- if (has_classes(target)) {
-    inside <- if (folds) as.matrix(judged$fold_ends) else {
-      conformal_sets(target$classes, rows, judged$network, coverage_level)
+    inside <- if (folds) as.matrix(evaluated$fold_ends) else {
+      conformal_sets(target$classes, rows, evaluated$network, coverage_level)
     }
-    covered_classes(target, unname(inside), judged, resampling)
+    covered_classes(target, unname(inside), evaluated, resampling)
   } else {
-    ends <- if (folds) ends_by_target(judged$fold_ends) else {
-      conformal_intervals(model, judged$predictions, coverage_level)
+    ends <- if (folds) ends_by_target(evaluated$fold_ends) else {
+      conformal_intervals(model, evaluated$predictions, coverage_level)
     }
-    covered_numbers(target, ends, judged, resampling)
+    covered_numbers(target, ends, evaluated, resampling)
   }
   coverage$proven <- NA
   if (folds && has_theorem(model)) {
@@ -180,13 +180,13 @@ has_theorem <- function(model) {
     is.null(b$columns$weight)
 }
 
-covered_numbers <- function(target, ends, judged, resampling) {
+covered_numbers <- function(target, ends, evaluated, resampling) {
   each <- lapply(seq_along(ends), function(i) {
-    y <- observed_of(judged, i)
+    y <- observed_of(evaluated, i)
     low <- ends[[i]]$low
     high <- ends[[i]]$high
-    width <- weighted_mean(high - low, judged$weight)
-    coverage_row(target$columns[i], y >= low & y <= high, judged$weight, width, resampling)
+    width <- weighted_mean(high - low, evaluated$weight)
+    coverage_row(target$columns[i], y >= low & y <= high, evaluated$weight, width, resampling)
   })
   do.call(rbind, each)
 }
@@ -198,16 +198,16 @@ fewest_units <- function(rows, target) {
   min(vapply(target$classes, function(class) length(unique(unit[rows$observed == class])), 0L))
 }
 
-covered_classes <- function(target, inside, judged, resampling) {
+covered_classes <- function(target, inside, evaluated, resampling) {
   classes <- target$classes
-  hit <- inside[cbind(seq_along(judged$observed), match(judged$observed, classes))]
+  hit <- inside[cbind(seq_along(evaluated$observed), match(evaluated$observed, classes))]
   size <- rowSums(inside)
-  each <- lapply(intersect(classes, judged$observed), function(class) {
-    own <- judged$observed == class
-    own_size <- weighted_mean(size[own], judged$weight[own])
-    coverage_row(class, hit, judged$weight * own, own_size, resampling)
+  each <- lapply(intersect(classes, evaluated$observed), function(class) {
+    own <- evaluated$observed == class
+    own_size <- weighted_mean(size[own], evaluated$weight[own])
+    coverage_row(class, hit, evaluated$weight * own, own_size, resampling)
   })
-  all <- coverage_row("all", hit, judged$weight, weighted_mean(size, judged$weight), resampling)
+  all <- coverage_row("all", hit, evaluated$weight, weighted_mean(size, evaluated$weight), resampling)
   do.call(rbind, c(list(all), each))
 }
 
@@ -229,7 +229,7 @@ intervals_at <- function(model, table, predictions, level) {
   by_fold <- predictions_by_fold(model$predictor, table)
   scale <- conformal_scale(model)
   lapply(seq_along(target$columns), function(i) {
-    fold_interval(scale, judged_in_part(model, "out_of_fold"), by_fold, i, level)
+    fold_interval(scale, evaluated_in_part(model, "out_of_fold"), by_fold, i, level)
   })
 }
 
@@ -238,7 +238,7 @@ sets_at <- function(model, table, plain, level) {
   classes <- target_in(model)$classes
   if (!predicts_by_fold(model)) return(conformal_sets(classes, conformal_rows(model), plain, level))
   by_fold <- predictions_by_fold(model$predictor, table)
-  inside <- fold_sets(classes, judged_in_part(model, "out_of_fold"), by_fold, level)
+  inside <- fold_sets(classes, evaluated_in_part(model, "out_of_fold"), by_fold, level)
   inside[is.na(plain$prediction), ] <- NA
   inside
 }

@@ -16,9 +16,11 @@
 #' @export
 calibration_curve <- function(appraisal, class = NULL) {
   chosen <- classes_to_draw(appraisal, class, "A calibration curve")
-  judged <- appraisal$judged
+  evaluated <- appraisal$evaluated
   curves <- lapply(chosen, function(one) {
-    cbind(class = one, calibration_bins_of(appraisal, judged[[paste0("probability_", one)]], judged$observed == one))
+    cbind(
+      class = one, calibration_bins_of(appraisal, evaluated[[paste0("probability_", one)]], evaluated$observed == one)
+    )
   })
   do.call(rbind, curves)
 }
@@ -56,8 +58,8 @@ calibration_bins_of <- function(appraisal, p, is_class) {
 confusion_table <- function(appraisal) {
   classes <- classes_to_draw(appraisal, rownames(appraisal$confusion), "A confusion matrix")
   weight <- appraisal$confusion
-  judged <- appraisal$judged
-  rows <- confusion_matrix(judged$observed, judged$prediction, rep(1, nrow(judged)), classes)
+  evaluated <- appraisal$evaluated
+  rows <- confusion_matrix(evaluated$observed, evaluated$prediction, rep(1, nrow(evaluated)), classes)
   data.frame(
     observed = rep(classes, length(classes)), prediction = rep(classes, each = length(classes)),
     rows = as.numeric(rows),

@@ -17,10 +17,10 @@ error_bands <- function(appraisal, bands = 5) {
   pairs <- number_pairs(appraisal)
   if (bands == 5) return(appraisal$bands)
   of <- function(part) lapply(pairs, `[[`, part)
-  judged <- list(
+  evaluated <- list(
     observed = as.data.frame(of("observed")), predictions = as.data.frame(of("prediction")), weight = appraisal$weight
   )
-  bands_by_size(judged, appraisal$target, bands)
+  bands_by_size(evaluated, appraisal$target, bands)
 }
 
 # Observed and predicted values, target by target.
@@ -28,10 +28,10 @@ number_pairs <- function(appraisal) {
   if (!inherits(appraisal, "hylomath_appraisal") || predicts_classes(appraisal$task)) {
     fail("Errors are those of an appraisal of numbers.", "For classes see confusion_table().")
   }
-  judged <- appraisal$judged
+  evaluated <- appraisal$evaluated
   several <- length(appraisal$target) > 1
   lapply(appraisal$target, function(target) {
-    column <- function(what) judged[[if (several) paste0(what, "_", target) else what]]
+    column <- function(what) evaluated[[if (several) paste0(what, "_", target) else what]]
     list(target = target, observed = column("observed"), prediction = column("prediction"))
   })
 }

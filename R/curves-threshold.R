@@ -18,10 +18,10 @@
 #' @export
 threshold_curve <- function(appraisal, class = NULL) {
   chosen <- classes_to_draw(appraisal, class, "A curve over thresholds")
-  judged <- appraisal$judged
+  evaluated <- appraisal$evaluated
   curves <- lapply(chosen, function(one) {
-    probability <- judged[[paste0("probability_", one)]]
-    points <- threshold_points(ranked_scores(probability, judged$observed == one, appraisal$weight))
+    probability <- evaluated[[paste0("probability_", one)]]
+    points <- threshold_points(ranked_scores(probability, evaluated$observed == one, appraisal$weight))
     if (is.null(points)) {
       if (is.null(class)) return(NULL)
       fail(sprintf("The evaluated rows are all or none of the class %s, so it has no curve.", describe(one)))

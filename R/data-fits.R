@@ -24,7 +24,7 @@ check_finite <- function(x, column) {
   }
   huge <- which(abs(x) > most_of_a_number)
   if (length(huge)) {
-    what <- "Column %s holds %s in %s, which is beyond what is reckoned with (1e30)."
+    what <- "Column %s holds %s in %s, which is too large to compute with (the limit is 1e30)."
     value <- format_number(x[huge[1]])
     fail(sprintf(what, quoted(column), value, rows_text(huge)), "Give it in a larger unit, or make these missing.")
   }
@@ -37,7 +37,7 @@ most_of_a_number <- 1e30
 check_not_tiny <- function(x, column) {
   largest <- max(0, x, -min(0, x, na.rm = TRUE), na.rm = TRUE)
   if (largest == 0 || largest >= least_of_a_column) return()
-  what <- "Column %s holds nothing larger than %s, which is too small to be reckoned with (1e-100)."
+  what <- "Column %s holds nothing larger than %s, which is too small to compute with (the limit is 1e-100)."
   fail(sprintf(what, quoted(column), format_number(largest)), "Give it in a smaller unit.")
 }
 

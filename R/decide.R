@@ -87,9 +87,9 @@ checked_costs <- function(costs, classes) {
     fail(sprintf("%s; there are %d classes.", what, length(classes)))
   }
   for (side in dimnames(costs)) {
-    strange <- setdiff(side, classes)
-    if (length(strange)) {
-      fail(sprintf("%s; %s is none.", what, describe(strange[1])), suggestion(strange[1], classes))
+    unknown <- setdiff(side, classes)
+    if (length(unknown)) {
+      fail(sprintf("%s; %s is none.", what, describe(unknown[1])), suggestion(unknown[1], classes))
     }
   }
   if (anyNA(costs) || any(costs < 0) || any(is.infinite(costs))) fail("`costs` must be finite and not negative.")
@@ -111,9 +111,9 @@ without_decision <- function(model) {
 
 # Rows that neither the weights nor a test have seen. Where an ensemble is trained the calibration rows come first, held
 # out or had by calibrate(): they were predicted by all networks together.
-deciding_part <- function(model) c(intersect(deciding_parts, names(model$judged)), NA)[1]
+deciding_part <- function(model) c(intersect(deciding_parts, names(model$evaluated)), NA)[1]
 
-deciding_rows <- function(model, part) if (part == "out_of_fold") calmed_rows(model) else judged_in_part(model, part)
+deciding_rows <- function(model, part) if (part == "out_of_fold") calmed_rows(model) else evaluated_in_part(model, part)
 
 # The rule that the wish comes to, for the network and for the one without hidden layers beside it; for each on its own
 # probabilities.

@@ -61,10 +61,10 @@ same_teacher <- function(teacher, table, laid) {
   teaching <- teaching_of(predictor, working)
   lapply(seq_len(nrow(laid$each)), function(i) {
     part <- laid$parts(i)
-    rows <- which(part %in% "judged")
-    judged <- judged_rows(predictor, teacher$brief$columns, working[rows, , drop = FALSE], rows)
+    rows <- which(part %in% "evaluated")
+    evaluated <- evaluated_rows(predictor, teacher$brief$columns, working[rows, , drop = FALSE], rows)
     list(
-      teaching = teaching, judged = c(judged, list(row = rows)), best_epoch = teacher$best_epoch,
+      teaching = teaching, evaluated = c(evaluated, list(row = rows)), best_epoch = teacher$best_epoch,
       learned = sum(part %in% "training"), parameters = network_parameters(predictor), updates = 0, seconds = 0
     )
   })

@@ -16,7 +16,7 @@ distil_down <- function(teacher, b, how, report) {
   models <- lapply(students, function(student) {
     train_model(taught_spec(student, learn_training(student), taught), report)
   })
-  losses <- vapply(models, function(m) mean_loss(m$predictor, judged_in_part(m, "validation")), 0)
+  losses <- vapply(models, function(m) mean_loss(m$predictor, evaluated_in_part(m, "validation")), 0)
   model <- models[[which.min(losses)]]
   model$distilled <- drop_nulls(c(how, list(
     teacher = teacher_facts(teacher), unlabelled = 0L, retrained = FALSE, cost = distilling_cost(teacher, model)
@@ -48,7 +48,7 @@ student_wirings <- function(teacher) {
 # What the teacher's networks predicted out of fold, for the rows of the whole table; NA elsewhere.
 out_of_fold_teaching <- function(teacher, a) {
   target <- a$target
-  rows <- judged_in_part(teacher, "out_of_fold")
+  rows <- evaluated_in_part(teacher, "out_of_fold")
   said <- if (has_classes(target)) rows$predictions[paste0("probability_", target$classes)] else rows$predictions
   predictions <- matrix(NA_real_, nrow(a$table), ncol(said), dimnames = list(NULL, target$classes))
   predictions[rows$row, ] <- as.matrix(said)
@@ -58,11 +58,11 @@ out_of_fold_teaching <- function(teacher, a) {
 # Loss on the same test rows, where there are some, time a row and size.
 distilling_cost <- function(teacher, student) {
   models <- list("networks together" = teacher, "one network" = student)
-  part <- part_that_judges(student)
+  part <- evaluated_part(student)
   if (part != "test") return(NULL)
   data.frame(
     network = names(models),
-    loss = vapply(models, function(m) mean_loss(m$predictor, judged_in_part(m, part)), 0),
+    loss = vapply(models, function(m) mean_loss(m$predictor, evaluated_in_part(m, part)), 0),
     microseconds = vapply(models, function(m) microseconds_a_row(m$predictor), 0),
     parameters = vapply(models, function(m) all_parameters(m$predictor), 0), row.names = NULL
   )

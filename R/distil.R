@@ -104,7 +104,7 @@ distil.default <- function(teacher, ...) wrong_object("distil", "a model as the 
 # networks that had not learned from them.
 teaching_for <- function(teacher, b, a, same_table) {
   said <- teaching_of(teacher$predictor, working_table_of(teacher$brief, b$table))
-  rows <- if (same_table) judged_in_part(teacher, "out_of_fold")$row
+  rows <- if (same_table) evaluated_in_part(teacher, "out_of_fold")$row
   if (!is.null(rows)) said$predictions[rows, ] <- out_of_fold_teaching(teacher, a)$predictions[rows, ]
   said
 }
@@ -164,8 +164,8 @@ check_unseen <- function(teacher, a, teacher_data) {
   }
   learned <- rows_in(settle(teacher$brief, source), c("training", "validation"))
   # of the same table the folds' teachers are trained anew, so only the last evaluation counts
-  judged <- rows_in(a, if (same) c("test", "calibration") else part_names)
-  seen <- if (same) sum(judged %in% learned) else common_rows(a$raw[judged, ], source[learned, ])
+  evaluated <- rows_in(a, if (same) c("test", "calibration") else part_names)
+  seen <- if (same) sum(evaluated %in% learned) else common_rows(a$raw[evaluated, ], source[learned, ])
   if (seen > 0) {
     fail(
       sprintf("The teacher has learned from %s on which the student would be evaluated.", counted(seen, "row")),

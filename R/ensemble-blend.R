@@ -10,13 +10,13 @@ blend_shares <- function(a, each) {
     shares[1] <- 1
     return(shares)
   }
-  folds <- lapply(each, function(members) bind_judged(lapply(members, `[[`, "judged"), 1))
+  folds <- lapply(each, function(members) bind_evaluated(lapply(members, `[[`, "evaluated"), 1))
   predictor <- each[[1]][[1]]$predictor
   loss <- function(shares) {
-    judged <- folds[[1]]
+    evaluated <- folds[[1]]
     used <- shares > 0
-    judged$predictions <- mean_predictions(predictor, lapply(folds[used], `[[`, "predictions"), shares[used])
-    mean_loss(predictor, judged)
+    evaluated$predictions <- mean_predictions(predictor, lapply(folds[used], `[[`, "predictions"), shares[used])
+    mean_loss(predictor, evaluated)
   }
   stepwise_shares(shares, loss)
 }

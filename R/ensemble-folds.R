@@ -42,7 +42,7 @@ folded_last_networks <- function(laid, nested, jobs, each, report, checkpoint) {
   Map(function(members, last) {
     Map(function(member, last) {
       if (is.null(last)) return(NULL)
-      member$judged <- last$judged
+      member$evaluated <- last$evaluated
       member$seconds <- member$seconds + last$seconds
       member
     }, members, last)
@@ -70,21 +70,21 @@ folded_teaching <- function(a, each, shares) {
 # Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.
 folded_ensemble <- function(a, each) {
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) return(NULL)
-  predicted <- lapply(each, lapply, function(m) list(predictor = m$predictor, judged = m$out_of_fold))
+  predicted <- lapply(each, lapply, function(m) list(predictor = m$predictor, evaluated = m$out_of_fold))
   shares <- blend_shares(a, predicted)
   used <- each[shares > 0]
   members <- unlist(used, recursive = FALSE)
   weights <- unlist(network_shares(shares[shares > 0], used), use.names = FALSE)
-  judged <- members[[1]]$judged
-  own <- lapply(members, function(m) m$judged$predictions)
-  judged$predictions <- mean_predictions(members[[1]]$predictor, own, weights)
+  evaluated <- members[[1]]$evaluated
+  own <- lapply(members, function(m) m$evaluated$predictions)
+  evaluated$predictions <- mean_predictions(members[[1]]$predictor, own, weights)
   of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)
   list(
-    judged = judged, teaching = folded_teaching(a, each[shares > 0], shares[shares > 0]),
+    evaluated = evaluated, teaching = folded_teaching(a, each[shares > 0], shares[shares > 0]),
     best_epoch = stats::median(of("best_epoch")), epochs = max(of("epochs")),
     updates = sum(of("updates")),
     # every training row is learned from
-    learned = sum(vapply(used[[1]], function(m) length(m$out_of_fold$key), 0L)), judging = members[[1]]$judging,
+    learned = sum(vapply(used[[1]], function(m) length(m$out_of_fold$key), 0L)), evaluating = members[[1]]$evaluating,
     parameters = as.integer(sum(of("parameters"))), seconds = sum(of("seconds"))
   )
 }

@@ -80,8 +80,8 @@ laid_ensemble <- function(a) {
 
 # ---- candidates ---------------------------------------------------------------------------------------------
 
-# The analyses that are trained, by name: the wiring that the brief names, or those of the rule; and always `linear`, the
-# network without hidden layers.
+# The analyses that are trained, by name: the wiring that the brief names, or those of the rule; and always `linear`,
+# the linear model.
 ensemble_candidates <- function(a) {
   wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
   own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
@@ -178,7 +178,7 @@ ensemble_model <- function(trained) {
   members <- member_table(each, own_shares, whole, trained$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
-  judged <- out_of_fold_rows(trained)
+  evaluated <- out_of_fold_rows(trained)
   new_model(
     a, b, predictor, if (length(used) > 1 || used != "linear") linear,
     list(
@@ -188,7 +188,7 @@ ensemble_model <- function(trained) {
       regimen = learn_training(trained$candidates[[main]])$regimen, restarts = one_restart(middle),
       states = kept_states(each[c(used, "linear")])
     ),
-    list(out_of_fold = judged), member_disagreement(trained, judged)
+    list(out_of_fold = evaluated), member_disagreement(trained, evaluated)
   )
 }
 
@@ -215,15 +215,15 @@ out_of_fold_rows <- function(trained) {
   whole <- trained$whole
   folds <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])
-    judged <- members[[1]]$judged
-    predictions <- lapply(members, function(m) m$judged$predictions)
+    evaluated <- members[[1]]$evaluated
+    predictions <- lapply(members, function(m) m$evaluated$predictions)
     own <- fold_shares(vapply(own_shares, `[`, 0, i))
-    judged$predictions <- mean_predictions(members[[1]]$predictor, predictions, own)
-    judged$linear <- linear[[i]]$judged$predictions
-    judged$fold <- rep(whole[i], length(judged$key))
-    judged
+    evaluated$predictions <- mean_predictions(members[[1]]$predictor, predictions, own)
+    evaluated$linear <- linear[[i]]$evaluated$predictions
+    evaluated$fold <- rep(whole[i], length(evaluated$key))
+    evaluated
   })
-  together <- bind_judged(folds, 1)
+  together <- bind_evaluated(folds, 1)
   together <- rows_of_each(together, order(together$row))
   rownames(together$predictions) <- NULL
   if (!is.null(together$linear)) rownames(together$linear) <- NULL
@@ -240,9 +240,9 @@ member_table <- function(each, own_shares, whole, last = NULL) {
     data.frame(
       network = c, fold = whole, share = own_shares[[c]],
       learned = pmax(of(function(m) m$learned), once_more(function(m) m$learned)),
-      predicted = of(function(m) m$judging),
+      predicted = of(function(m) m$evaluating),
       epochs = of(function(m) m$epochs), best_epoch = of(function(m) m$best_epoch),
-      loss = of(function(m) mean_loss(m$predictor, m$judged)), parameters = of(function(m) m$parameters),
+      loss = of(function(m) mean_loss(m$predictor, m$evaluated)), parameters = of(function(m) m$parameters),
       seconds = of(function(m) m$seconds) + once_more(function(m) m$seconds)
     )
   })
@@ -259,7 +259,7 @@ ensemble_curves <- function(members, whole) {
 # Two networks have not learned from a training row: the one that predicts it out of fold, and the one that it
 # stops. By class how far apart their log-odds are, as the variance of one network's about what all of them come to on
 # average; NULL for numbers.
-member_disagreement <- function(trained, judged) {
+member_disagreement <- function(trained, evaluated) {
   a <- trained$analysis
   if (!has_classes(a$target)) return(NULL)
   used <- trained$shares > 0
@@ -270,12 +270,12 @@ member_disagreement <- function(trained, judged) {
     mean_predictions(members[[1]]$predictor, predictions, fold_shares(vapply(shares, `[`, 0, i)))
   })
   rows <- unlist(lapply(trained$each[[1]], `[[`, "second_rows"))
-  own <- match(rows, judged$row)
+  own <- match(rows, evaluated$row)
   if (all(is.na(own))) return(NULL)  # of an interrupted training
-  first <- judged$predictions[own[!is.na(own)], -1, drop = FALSE]
+  first <- evaluated$predictions[own[!is.na(own)], -1, drop = FALSE]
   second <- do.call(rbind, second)[!is.na(own), -1, drop = FALSE]
   apart <- (log_odds_of(first) - log_odds_of(second))^2 / 2
-  stats::setNames(apply(apart, 2, weighted_mean, judged$weight[own[!is.na(own)]]), a$target$classes)
+  stats::setNames(apply(apart, 2, weighted_mean, evaluated$weight[own[!is.na(own)]]), a$target$classes)
 }
 
 log_odds_of <- function(p) {
@@ -287,7 +287,7 @@ log_odds_of <- function(p) {
 # own rows, and of the others, are as much nearer to their mean as an average of so many networks varies less. A
 # threshold finds as many of them then as it finds of new rows, and a curve that is learned of them fits new rows.
 calmed_rows <- function(model) {
-  rows <- judged_in_part(model, "out_of_fold")
+  rows <- evaluated_in_part(model, "out_of_fold")
   apart <- model$disagreement
   if (is.null(rows) || is.null(apart)) return(rows)
   classes <- target_in(model)$classes

@@ -137,7 +137,7 @@ effect_lines_of <- function(predictions, grid, of) {
 
 explained_table <- function(model, data, most) {
   own <- is_training_table(model, data)
-  rows <- if (own) rows_of_part(model, data, part_to_judge(model, NULL)) else counted_rows(roles_of(model), data)
+  rows <- if (own) rows_of_part(model, data, part_to_evaluate(model, NULL)) else counted_rows(roles_of(model), data)
   data[drawn_rows(rows, most, training_seed(model), "effect rows"), , drop = FALSE]
 }
 

@@ -34,18 +34,18 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   type_repeats()(repeats, "repeats")
   type_level()(level, "level")
   looked_at <- rows_to_explain(model, data, rows)
-  judged <- looked_at$judged
+  evaluated <- looked_at$evaluated
   predictor <- model$predictor
   target <- predictor$target
   seed <- training_seed(model)
   columns <- needed_columns(predictor)
-  as_is <- own_losses(target, judged, predictions_now(predictor, judged$predictions))
+  as_is <- own_losses(target, evaluated, predictions_now(predictor, evaluated$predictions))
   primary <- primary_measure(target)
-  resampling <- resampling_of(judged$weight, judged$group, seed, level, 1000)
-  shuffled <- shuffled_losses(predictor, looked_at$table, judged, as_is, columns, repeats, seed, resampling$unit)
+  resampling <- resampling_of(evaluated$weight, evaluated$group, seed, level, 1000)
+  shuffled <- shuffled_losses(predictor, looked_at$table, evaluated, as_is, columns, repeats, seed, resampling$unit)
   each <- lapply(seq_along(target$columns), function(i) {
     each <- matrix(unlist(lapply(shuffled, function(s) s[, i])), nrow(as_is))
-    losses <- cbind(1, as_is[, i], each) * judged$weight
+    losses <- cbind(1, as_is[, i], each) * evaluated$weight
     sums <- unit_sums(losses, resampling$unit, max(resampling$unit))
     risen <- importance_table(columns, sums, loss_measure(primary), resampling)
     if (length(target$columns) > 1) cbind(target = target$columns[i], risen) else risen
@@ -53,7 +53,7 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   structure(
     list(
       columns = do.call(rbind, each), target = target$columns, measure = primary,
-      value = loss_measure(primary)(colSums(as_is * judged$weight) / sum(judged$weight)), rows = looked_at$rows,
+      value = loss_measure(primary)(colSums(as_is * evaluated$weight) / sum(evaluated$weight)), rows = looked_at$rows,
       n = nrow(looked_at$table), level = level
     ),
     class = "hylomath_importance"
@@ -65,7 +65,7 @@ importance.default <- function(model, ...) wrong_object("importance", "a model",
 
 # The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
 # is given to: who is drawn brings both.
-shuffled_losses <- function(predictor, table, judged, as_is, columns, repeats, seed, unit) {
+shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats, seed, unit) {
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
   lapply(seq_along(columns), function(j) {
@@ -75,13 +75,13 @@ shuffled_losses <- function(predictor, table, judged, as_is, columns, repeats, s
     predictions <- shuffled_predictions(predictor, table, columns[j], orders)
     for (r in seq_len(repeats)) {
       order <- orders[[r]]
-      rise <- own_losses(predictor$target, judged, predictions[[r]]) - as_is
+      rise <- own_losses(predictor$target, evaluated, predictions[[r]]) - as_is
       received <- received + rise / repeats
       given[order, ] <- given[order, ] + rise / repeats
       squares <- squares + rise^2 / repeats
     }
     for (i in seq_len(ncol(as_is))) {
-      share <- donor_share(received[, i], given[, i], squares[, i], repeats, judged$weight, unit)
+      share <- donor_share(received[, i], given[, i], squares[, i], repeats, evaluated$weight, unit)
       received[, i] <- received[, i] + share * (given[, i] - mean(given[, i]))
     }
     as_is + received

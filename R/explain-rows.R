@@ -11,39 +11,40 @@ check_table_given <- function(given) {
 }
 
 # The table's held-out rows where it is the one that the model was trained on, else all rows with a target; at most
-# `most_explained`, drawn by the training's seed. A list of `table` (raw columns) and `judged`, and which rows they are.
+# `most_explained`, drawn by the training's seed. A list of `table` (raw columns) and `evaluated`, and which rows they
+# are.
 rows_to_explain <- function(model, data, rows) {
   data <- as_table(data)
   check_keys_tell(model, data)
-  part <- rows %||% if (is_training_table(model, data)) part_to_judge(model, NULL)
+  part <- rows %||% if (is_training_table(model, data)) part_to_evaluate(model, NULL)
   if (is.null(part)) {
-    judged <- judged_in(model, data)
-    found <- judged$row
+    evaluated <- evaluated_in(model, data)
+    found <- evaluated$row
   } else {
-    part <- part_to_judge(model, part)
+    part <- part_to_evaluate(model, part)
     found <- rows_of_part(model, data, part)
-    judged <- judged_in_part(model, part)
+    evaluated <- evaluated_in_part(model, part)
   }
   places <- seq_along(found)
   keep <- drawn_rows(places, most_explained, training_seed(model), "importance rows")
   if (length(places) > most_explained) keep <- sort(keep)
-  list(table = data[found[keep], , drop = FALSE], judged = rows_of_each(judged, keep), rows = part %||% "new")
+  list(table = data[found[keep], , drop = FALSE], evaluated = rows_of_each(evaluated, keep), rows = part %||% "new")
 }
 
 # A table that may be the one that was trained on, but whose ids don't tell which rows were held out, is no table to
 # fall back on.
 check_keys_tell <- function(model, data) {
   id <- roles_of(model)$id
-  part <- judged_in_part(model, part_that_judges(model))
+  part <- evaluated_in_part(model, evaluated_part(model))
   if (is.null(id) || !id %in% names(data) || is_own_table(model, data)) return()
   if (all(part$key %in% as_label(data[[id]]))) places_by_key(part$key, id, data)
   invisible()
 }
 
 is_training_table <- function(model, data) {
-  if (length(model$judged) == 0) return(FALSE)
+  if (length(model$evaluated) == 0) return(FALSE)
   tryCatch(
-    length(rows_of_part(model, data, part_to_judge(model, NULL))) > 0,
+    length(rows_of_part(model, data, part_to_evaluate(model, NULL))) > 0,
     hylomath_error = function(e) FALSE
   )
 }

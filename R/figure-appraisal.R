@@ -92,7 +92,7 @@ confusion_subtitle <- function(appraisal, shares) {
   balanced <- measure_of(appraisal, "balanced accuracy")
   of <- c(observed = "shares are of the row", predicted = "shares are of the column", all = "shares are of all rows")
   sprintf(
-    "%s; %s\nAccuracy %s (always %s: %s), balanced accuracy %s (%s)", judged_rows_text(appraisal), of[[shares]],
+    "%s; %s\nAccuracy %s (always %s: %s), balanced accuracy %s (%s)", evaluated_rows_text(appraisal), of[[shares]],
     format_share(accuracy$value), appraisal$baseline_prediction, format_share(accuracy$baseline),
     format_share(balanced$value), format_share(balanced$baseline)
   )
@@ -117,11 +117,11 @@ plot_fit <- function(appraisal) {
   check_appraisal_drawn(appraisal, "plot_fit")
   if (predicts_classes(appraisal$task)) fail("Observed against predicted is for numbers.", "See plot_confusion().")
   if (length(appraisal$target) > 1) return(plot_fits(appraisal))
-  trimmed <- without_outermost(appraisal$judged, appraisal$n, c("observed", "prediction"))
-  judged <- spread_counts(trimmed$rows, "observed")
-  limits <- range(judged$observed, judged$prediction)
-  ggplot2::ggplot(judged, ggplot2::aes(.data$prediction, .data$observed)) +
-    cloud(nrow(judged), bins = 100) +
+  trimmed <- without_outermost(appraisal$evaluated, appraisal$n, c("observed", "prediction"))
+  evaluated <- spread_counts(trimmed$rows, "observed")
+  limits <- range(evaluated$observed, evaluated$prediction)
+  ggplot2::ggplot(evaluated, ggplot2::aes(.data$prediction, .data$observed)) +
+    cloud(nrow(evaluated), bins = 100) +
     fit_line() +
     numbers_across() + numbers_up() +
     ggplot2::coord_fixed(xlim = limits, ylim = limits) +
@@ -145,7 +145,7 @@ fit_line <- function() ggplot2::geom_abline(slope = 1, intercept = 0, colour = h
 fit_subtitle <- function(appraisal, left_out) {
   mae <- measure_of(appraisal, "MAE")
   sprintf(
-    "%s. MAE %s (always %s: %s)\nR\u00b2 %s%s", judged_rows_text(appraisal), format_measure(mae$value),
+    "%s. MAE %s (always %s: %s)\nR\u00b2 %s%s", evaluated_rows_text(appraisal), format_measure(mae$value),
     signif(appraisal$baseline_prediction, 4), format_measure(mae$baseline),
     format_share(measure_of(appraisal, "R\u00b2")$value), sub("\n", "; ", left_out %||% "")
   )
@@ -165,7 +165,7 @@ plot_fits <- function(appraisal) {
     ggplot2::facet_wrap(~panel, scales = "free") +
     ggplot2::labs(
       title = sprintf("%s: observed against predicted", enumerate(appraisal$target)),
-      subtitle = judged_rows_text(appraisal), x = "predicted", y = "observed"
+      subtitle = evaluated_rows_text(appraisal), x = "predicted", y = "observed"
     ) +
     figure_theme()
 }

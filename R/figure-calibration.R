@@ -31,7 +31,7 @@ plot_calibration <- function(appraisal, class = NULL) {
     ggplot2::labs(
       title = sprintf("%s: are the probabilities right?", enumerate(appraisal$target)),
       subtitle = sprintf(
-        "%s in tenths\nmean distance from the diagonal %s (%s)", judged_rows_text(appraisal),
+        "%s in tenths\nmean distance from the diagonal %s (%s)", evaluated_rows_text(appraisal),
         format_measure(error$value), interval_ends(error)
       ),
       x = paste0("probability named", if (one) sprintf(" for \"%s\"", levels(d$class))), y = "share observed"
@@ -90,7 +90,9 @@ plot_scores <- function(appraisal, class = NULL) {
     ggplot2::labs(
       title = sprintf("%s: how far apart %s told", enumerate(appraisal$target), apart),
       subtitle = sprintf(
-        "%s; shares of each kind of rows%s", judged_rows_text(appraisal), panels_left(appraisal, class, length(shown))
+        "%s; shares of each kind of rows%s", evaluated_rows_text(appraisal), panels_left(
+          appraisal, class, length(shown)
+        )
       ),
       x = if (one) sprintf("probability of \"%s\"", shown) else "probability of the class",
       y = "share of the rows", fill = NULL, colour = NULL
@@ -110,8 +112,8 @@ threshold_mark <- function(rule, shown) {
 scores_by_class <- function(appraisal, shown, bins) {
   kinds <- c("rows of the class", "other rows")
   d <- do.call(rbind, lapply(shown, function(one) {
-    own <- appraisal$judged$observed == one
-    p <- appraisal$judged[[paste0("probability_", one)]]
+    own <- appraisal$evaluated$observed == one
+    p <- appraisal$evaluated[[paste0("probability_", one)]]
     rbind(
       binned_shares(p[own], appraisal$weight[own], bins, one, kinds[1]),
       binned_shares(p[!own], appraisal$weight[!own], bins, one, kinds[2])

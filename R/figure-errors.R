@@ -59,7 +59,7 @@ errors_histogram <- function(d, appraisal) {
     ggplot2::labs(
       title = errors_title(appraisal, "how far off the predictions are"),
       subtitle = sprintf(
-        "%s; half of them are off by less than %s, the mean bias is %s%s", judged_rows_text(appraisal),
+        "%s; half of them are off by less than %s, the mean bias is %s%s", evaluated_rows_text(appraisal),
         enumerate(median), enumerate(bias), trimmed$said %||% ""
       ),
       x = "prediction less observed", y = "rows"
@@ -81,7 +81,7 @@ errors_cloud <- function(d, appraisal, name) {
     (if (!is.null(bands)) error_band(bands)) +
     ggplot2::labs(
       title = errors_title(appraisal, sprintf("errors along %s", along)),
-      subtitle = paste0(judged_rows_text(appraisal), banded, trimmed$said), x = name, y = "prediction less observed"
+      subtitle = paste0(evaluated_rows_text(appraisal), banded, trimmed$said), x = name, y = "prediction less observed"
     ) +
     figure_theme()
 }
@@ -121,7 +121,7 @@ errors_by_level <- function(d, appraisal, name) {
     ) +
     ggplot2::labs(
       title = errors_title(appraisal, sprintf("errors by %s", name)),
-      subtitle = sprintf("%s; boxes hold the middle half", judged_rows_text(appraisal)), x = name,
+      subtitle = sprintf("%s; boxes hold the middle half", evaluated_rows_text(appraisal)), x = name,
       y = "prediction less observed"
     ) +
     numbers_up() +

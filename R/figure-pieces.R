@@ -4,7 +4,7 @@
 check_appraisal_drawn <- function(x, figure) {
   need_ggplot()
   if (inherits(x, "hylomath_appraisal")) return()
-  hint <- if (is_model(x)) sprintf("Judge the model first: %s(appraise(model)).", figure)
+  hint <- if (is_model(x)) sprintf("Evaluate the model first: %s(appraise(model)).", figure)
   if (inherits(x, "hylomath_folds")) hint <- sprintf("Draw the pooled appraisal: %s(folds$pooled).", figure)
   fail(sprintf("%s() draws an appraisal, not %s.", figure, describe_kind(x)), hint)
 }
@@ -83,7 +83,7 @@ check_lines <- function(n, advice) {
 # What a prediction is called.
 prediction_word <- function(task) if (predicts_classes(task)) "probability" else "prediction"
 
-judged_rows_text <- function(appraisal) counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
+evaluated_rows_text <- function(appraisal) counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
 
 measure_of <- function(appraisal, name) appraisal$measures[appraisal$measures$measure == name, ]
 

@@ -20,7 +20,7 @@ plot_scouting <- function(scouting, what = "settings") {
   draw(scouting)
 }
 
-trial_states <- c(own = "the brief's own", best = "best", whole = "judged in full", stopped = "stopped early")
+trial_states <- c(own = "the brief's own", best = "best", whole = "evaluated in full", stopped = "stopped early")
 
 scouting_points <- function(x) {
   t <- x$trials[is.finite(x$trials$mean), ]
@@ -66,7 +66,7 @@ scouting_by_setting <- function(x) {
   points$panel <- factor(titles[match(points$setting, x$settings)], titles)
   ticks$panel <- factor(titles[match(ticks$setting, x$settings)], titles)
   points$at <- side_by_side(points$at, points$panel)
-  blend <- blends(x$brief, x$judge)
+  blend <- blends(x$brief, x$evaluate)
   upper <- "Far worse trials stand at the upper edge"
   ggplot2::ggplot(points, ggplot2::aes(.data$at, .data$measure)) +
     ggplot2::geom_vline(data = ticks, ggplot2::aes(xintercept = .data$at), colour = figure_grid, linewidth = 0.4) +
@@ -80,7 +80,7 @@ scouting_by_setting <- function(x) {
     ggplot2::facet_wrap(~panel) +
     ggplot2::labs(
       title = scouting_title(x, sprintf("%s by each setting that was searched", x$primary)),
-      subtitle = if (blend) paste0(upper, "; the dashed line is the brief's own blend") else upper,
+      subtitle = if (blend) paste0(upper, "; the dashed line is the brief's own ensemble") else upper,
       x = NULL, y = x$primary
     ) +
     figure_theme() +

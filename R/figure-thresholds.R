@@ -30,7 +30,7 @@ plot_roc <- function(appraisal, class = NULL) {
     unit_square() +
     ggplot2::labs(
       title = sprintf("%s: rows found against false alarms", enumerate(appraisal$target)),
-      subtitle = sprintf("%s; the dotted line is chance", paste0(judged_rows_text(appraisal), d$left)),
+      subtitle = sprintf("%s; the dotted line is chance", paste0(evaluated_rows_text(appraisal), d$left)),
       x = "share of other rows taken (false positive rate)", y = "share of the class found (recall)", colour = NULL,
       linetype = NULL
     ) +
@@ -51,7 +51,7 @@ plot_precision_recall <- function(appraisal, class = NULL) {
     unit_square() +
     ggplot2::labs(
       title = sprintf("%s: how sure are those that are found", enumerate(appraisal$target)),
-      subtitle = sprintf("%s; dotted: the class's share of all rows", paste0(judged_rows_text(appraisal), d$left)),
+      subtitle = sprintf("%s; dotted: the class's share of all rows", paste0(evaluated_rows_text(appraisal), d$left)),
       x = "share of the class found (recall)", y = "share of those taken that are right (precision)", colour = NULL,
       linetype = NULL
     ) +
@@ -66,7 +66,7 @@ plot_gain <- function(appraisal, class = NULL, what = "gain") {
   d <- drawn_thresholds(appraisal, class, NULL, NULL)
   figure <- if (what == "gain") gain_figure(d, appraisal) else lift_figure(d, appraisal)
   figure + ggplot2::labs(
-    subtitle = sprintf("%s; the dotted line is chance", paste0(judged_rows_text(appraisal), d$left)),
+    subtitle = sprintf("%s; the dotted line is chance", paste0(evaluated_rows_text(appraisal), d$left)),
     x = "share of all rows taken, the most probable first", colour = NULL, linetype = NULL
   )
 }

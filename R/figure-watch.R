@@ -14,7 +14,7 @@ plot_watch <- function(watch, most = 20) {
   d <- watch_shown(watch, most)
   figure <- if (length(unique(d$period)) == 1) watch_lines(d) else watch_tiles(d)
   figure + ggplot2::labs(
-    title = sprintf("%s: %s newer rows", capitalised(watch$judgement), format_count(watch$rows)),
+    title = sprintf("%s: %s newer rows", capitalised(watch$verdict), format_count(watch$rows)),
     subtitle = watch$sentence
   )
 }

@@ -15,7 +15,7 @@ broken_in_result <- function(x) {
 
 # A check for each part, by its name; `x` is asked where one part has to fit another.
 result_checks <- function(x) {
-  judged <- list(
+  evaluated <- list(
     target = wants_texts(least = 1), primary = wants_text,
     notes = wants_maybe(wants_columns(c("code", "note", "try")))
   )
@@ -56,13 +56,13 @@ result_checks <- function(x) {
       trials = wants_columns("origin", c("trial", "mean", "folds", "epochs", "seconds"), least = 1),
       rows = function(rows) is.data.frame(rows) && max(x$trials$trial) <= nrow(rows),
       best = function(best) best %in% x$trials$trial, folds = wants_place(1),
-      k = function(k) x$judge != "folds" || is_place(k, 1, Inf),
-      repeats = wants_place(1), judge = function(judge) judge %in% c("folds", "out_of_fold", "validation"),
+      k = function(k) x$evaluate != "folds" || is_place(k, 1, Inf),
+      repeats = wants_place(1), evaluate = function(evaluate) evaluate %in% c("folds", "out_of_fold", "validation"),
       where = wants_maybe(wants_text), brief = wants_brief, base = wants_brief
     ),
     hylomath_appraisal = c(appraisal_checks(x), if (predicts_classes(x$task)) predicted_classes_checks(x))
   )
-  c(judged, if (inherits(x, c("hylomath_folds", "hylomath_variation", "hylomath_sifting"))) dealt, own)
+  c(evaluated, if (inherits(x, c("hylomath_folds", "hylomath_variation", "hylomath_sifting"))) dealt, own)
 }
 
 dimension_holds <- function(dimension) {
@@ -86,21 +86,23 @@ appraisal_checks <- function(x) {
     level = wants_share, units = wants_text, weighted = is_flag, wiring = wants_text, looks = is_numbers,
     positive = wants_maybe(function(positive) positive %in% rownames(x$confusion)),
     bands = if (classes) is.null else wants_columns("band", c("rows", "prediction", "bias", "MAE", "RMSE")),
-    worth = wants_maybe(wants_worth), coverage = wants_maybe(wants_columns("of", coverage_numbers, least = 1)),
+    hidden_layers = wants_maybe(wants_hidden_layers), coverage = wants_maybe(
+      wants_columns("of", coverage_numbers, least = 1)
+    ),
     by = wants_maybe(wants_columns(c("group", "measure"), c("rows", "value", "low", "high"))),
     by_column = if (is.null(x[["by"]])) is.null else wants_text,
     baseline_prediction = if (classes) wants_text else function(prediction) is_numbers(prediction, length(x$target)),
     baseline_is = wants_maybe(wants_text), baseline_rate = wants_maybe(is_numbers),
-    judged = function(judged) is.data.frame(judged) && is.character(judged$key),
+    evaluated = function(evaluated) is.data.frame(evaluated) && is.character(evaluated$key),
     weight = is_numbers, unit = is_numbers
   )
 }
 
 coverage_numbers <- c("wanted", "held", "low", "high", "size")
 
-wants_worth <- function(worth) {
-  wants_columns(c("measure", "verdict"), c("value", "linear", "difference", "low", "high"))(worth) &&
-    all(worth$verdict %in% c("better", "worse", "same", "mixed"))
+wants_hidden_layers <- function(hidden_layers) {
+  wants_columns(c("measure", "verdict"), c("value", "linear", "difference", "low", "high"))(hidden_layers) &&
+    all(hidden_layers$verdict %in% c("better", "worse", "same", "mixed"))
 }
 
 predicted_classes_checks <- function(x) {

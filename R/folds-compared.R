@@ -21,7 +21,7 @@ fold_differences <- function(name, folds, first, level) {
 same_folds <- function(a, b) {
   dealt <- c("key", "repeat", "fold")
   identical(a$predictions[dealt], b$predictions[dealt]) &&
-    identical(a$pooled$judged$observed, b$pooled$judged$observed)
+    identical(a$pooled$evaluated$observed, b$pooled$evaluated$observed)
 }
 
 # What the best of several choices may be expected to gain over one of them that was there from the start. The best is

@@ -83,16 +83,16 @@ new_folds <- function(laid, done, level, draws, kept_in = NULL) {
   a <- laid$analysis
   plan <- laid$each[kept, , drop = FALSE]
   repeats <- max(plan[["repeat"]])
-  for (i in seq_along(done)) done[[i]]$judged <- one_by_one(done[[i]]$judged, a$roles)
-  known <- lapply(done, `[[`, "judged")
-  together <- bind_judged(known, repeats)
-  grounds <- fold_grounds(laid)
-  pooled <- pooled_appraisal(grounds, together, level, draws)
-  each <- fold_measures(grounds, plan, done)
+  for (i in seq_along(done)) done[[i]]$evaluated <- one_by_one(done[[i]]$evaluated, a$roles)
+  known <- lapply(done, `[[`, "evaluated")
+  together <- bind_evaluated(known, repeats)
+  context <- fold_context(laid)
+  pooled <- pooled_appraisal(context, together, level, draws)
+  each <- fold_measures(context, plan, done)
   structure(
     list(
       measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
-      predictions = fold_predictions(pooled$judged, plan, lengths(lapply(known, `[[`, "key"))),
+      predictions = fold_predictions(pooled$evaluated, plan, lengths(lapply(known, `[[`, "key"))),
       rows = together$row, group = if (!is.null(a$group)) together$group, brief = settled_brief(a), by = laid$plan$by,
       regimen = regimen_in_force(a, function() learn_preparation(a)),
       fingerprint = table_identity(looked_at_by(a$brief), a$raw),
@@ -104,7 +104,7 @@ new_folds <- function(laid, done, level, draws, kept_in = NULL) {
 }
 
 # The baseline is that of all rows that are dealt.
-fold_grounds <- function(laid) {
+fold_context <- function(laid) {
   a <- laid$analysis
   learned <- task_of(a$target)$learn(target_values(a, laid$rows), a$target, weights_in(a, laid$rows))
   list(
@@ -113,32 +113,32 @@ fold_grounds <- function(laid) {
   )
 }
 
-pooled_appraisal <- function(grounds, judged, level, draws) {
-  resampling <- resampling_of(judged$weight, judged$group, grounds$seed, level, draws)
-  pooled <- new_appraisal(grounds, judged, "out-of-fold", resampling)
+pooled_appraisal <- function(context, evaluated, level, draws) {
+  resampling <- resampling_of(evaluated$weight, evaluated$group, context$seed, level, draws)
+  pooled <- new_appraisal(context, evaluated, "out-of-fold", resampling)
   pooled$looks <- 0L
   pooled$notes <- appraisal_notes(pooled)
-  if (is.null(grounds$roles$group)) pooled$units <- "rows"
+  if (is.null(context$roles$group)) pooled$units <- "rows"
   pooled
 }
 
 # What was predicted for each row, with its fold.
-fold_predictions <- function(judged, plan, sizes) {
-  cbind(judged["key"], "repeat" = rep(plan[["repeat"]], sizes), fold = rep(plan$fold, sizes), judged[-1])
+fold_predictions <- function(evaluated, plan, sizes) {
+  cbind(evaluated["key"], "repeat" = rep(plan[["repeat"]], sizes), fold = rep(plan$fold, sizes), evaluated[-1])
 }
 
 # A row a fold: the measures of its evaluated rows.
-fold_measures <- function(grounds, plan, done) {
-  target <- grounds$target
+fold_measures <- function(context, plan, done) {
+  target <- context$target
   measure <- task_of(target)$measure
   values <- lapply(done, function(d) {
     unlist(lapply(seq_along(target$columns), function(i) {
-      found <- measure(grounds, d$judged, i)
+      found <- measure(context, d$evaluated, i)
       if (length(target$columns) > 1) stats::setNames(found, paste(target$columns[i], names(found))) else found
     }))
   })
   facts <- data.frame(
-    "repeat" = plan[["repeat"]], fold = plan$fold, rows = vapply(done, function(d) length(d$judged$key), 0L),
+    "repeat" = plan[["repeat"]], fold = plan$fold, rows = vapply(done, function(d) length(d$evaluated$key), 0L),
     training = vapply(done, `[[`, 0L, "learned"), best_epoch = vapply(done, function(d) as.integer(d$best_epoch), 0L),
     parameters = vapply(done, `[[`, 0L, "parameters"), updates = vapply(done, `[[`, 0, "updates"),
     seconds = vapply(done, `[[`, 0, "seconds"), check.names = FALSE
@@ -176,7 +176,7 @@ as.data.frame.hylomath_folds <- function(x, ...) x$measures
 #'
 #' @param model A model.
 #' @param folds The [folds()] of the same brief; of several repeats the first one counts.
-#' @return The model with these rows in `judged$calibration`.
+#' @return The model with these rows in `evaluated$calibration`.
 #' @section Errors: Folds of another brief: other inputs, another target, preparation, hold-out, wiring or regimen; or
 #'   of another table.
 #' @examples
@@ -189,7 +189,7 @@ calibrate <- function(model, folds) {
   if (!is_model(model)) fail(sprintf("Only a model is calibrated, not %s.", describe_class(model)))
   if (!inherits(folds, "hylomath_folds")) fail("`folds` must be what folds() returns.")
   check_same_analysis(model, folds)
-  model$judged$calibration <- judged_of_folds(folds, grouped = !is.null(model$brief$columns$group))
+  model$evaluated$calibration <- evaluated_of_folds(folds, grouped = !is.null(model$brief$columns$group))
   model
 }
 
@@ -211,7 +211,7 @@ check_same_analysis <- function(model, folds) {
 }
 
 # The first prediction of each row as evaluated rows.
-judged_of_folds <- function(folds, grouped) {
+evaluated_of_folds <- function(folds, grouped) {
   first <- folds$predictions[["repeat"]] == 1
   said <- folds$predictions[first, , drop = FALSE]
   of_observed <- if (length(folds$target) > 1) paste0("observed_", folds$target) else "observed"

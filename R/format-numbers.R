@@ -55,7 +55,7 @@ format_measure <- function(x) {
     if (abs(v) >= 1e7) return(format(signif(v, 4), scientific = TRUE))
     if (abs(v) >= 10) return(format(signif(v, 4), big.mark = ",", scientific = FALSE))
     text <- formatC(v, digits = 3, format = "f")
-    if (v != 0 && abs(v) < 0.0005) format(signif(v, 2)) else text
+    if (v != 0 && abs(v) < 0.0005) format(signif(v, 2), scientific = abs(v) < 1e-6) else text
   }
   vapply(x, one, "")
 }

@@ -17,7 +17,7 @@ difference_interval <- function(difference, influence, level) {
 
 # A median's interval: where the share of rows below it may lie, read back as values (Woodruff 1952). Its influence is
 # that of the share, divided by the density that the interval tells.
-median_reckoning <- function(x, weight, unit, level, plain) {
+median_estimate <- function(x, weight, unit, level, plain) {
   value <- weighted_median(x, weight)
   below <- weight * ((x < value) + (x == value) / 2)
   sums <- unit_sums(cbind(below = below, weight = weight), unit, max(unit))

@@ -18,7 +18,7 @@ units_of <- function(n, group, seed) {
   lot[unit]
 }
 
-# How the luck of the rows is reckoned: list(unit, counts, level, seed, plain), each row's unit, how often each unit is
+# How chance in the rows is estimated: list(unit, counts, level, seed, plain), each row's unit, how often each unit is
 # drawn, the level of intervals, and whether every row has the weight 1 and stands for itself.
 resampling_of <- function(weight, group, seed, level, draws) {
   unit <- units_of(length(weight), group, seed)

@@ -40,13 +40,13 @@ lineup <- function(..., data = NULL, rows = NULL, level = 0.95, draws = 1000) {
 }
 
 lineup_models <- function(models, data, rows, level, draws) {
-  judged <- judged_alike(models, data, rows)
-  part <- attr(judged, "part")
-  first <- judged[[1]]
+  evaluated <- evaluated_alike(models, data, rows)
+  part <- attr(evaluated, "part")
+  first <- evaluated[[1]]
   target <- models[[1]]$predictor$target
   seed <- training_seed(models[[1]])
   resampling <- resampling_of(first$weight, first$group, seed, level, draws)
-  measures <- compared_measures(models, judged, resampling)
+  measures <- compared_measures(models, evaluated, resampling)
   primary <- primary_measure(target)
   table <- data.frame(
     main_rows(measures, primary, names(models)),
@@ -54,7 +54,7 @@ lineup_models <- function(models, data, rows, level, draws) {
     training_seconds = vapply(models, function(model) model$seconds, 0),
     microseconds = vapply(models, function(model) microseconds_a_row(model$predictor), 0), row.names = NULL
   )
-  if (has_classes(target)) table$mcnemar <- c(NA, vapply(judged[-1], function(other) mcnemar_p(first, other), 0))
+  if (has_classes(target)) table$mcnemar <- c(NA, vapply(evaluated[-1], function(other) mcnemar_p(first, other), 0))
   new_lineup(list(
     models = in_order(table, table$value), measures = measures,
     settings = settings_apart(lapply(models, `[[`, "brief")),
@@ -65,30 +65,30 @@ lineup_models <- function(models, data, rows, level, draws) {
 }
 
 # The measures of every model one after another, with their differences from those of the first.
-compared_measures <- function(models, judged, resampling) {
+compared_measures <- function(models, evaluated, resampling) {
   target <- models[[1]]$predictor$target
-  reckonings <- Map(function(model, rows) reckoned(model, rows, resampling), models, judged)
+  each <- Map(function(model, rows) estimates_of(model, rows, resampling), models, evaluated)
   compared <- c("difference", "difference_low", "difference_high")
-  of_target <- function(name, column, reckoning, against) {
+  of_target <- function(name, column, estimates, against) {
     is_first <- name == names(models)[1]
-    table <- interval_table(reckoning, resampling, if (!is_first) against)
+    table <- interval_table(estimates, resampling, if (!is_first) against)
     if (is_first) table[compared] <- NA_real_
     named <- if (length(target$columns) > 1) data.frame(target = column) else table[0]
     cbind(model = name, named, table[c("measure", "value", "low", "high", compared)])
   }
   each <- Map(function(name, own) {
-    do.call(rbind, Map(of_target, name, target$columns, own, reckonings[[1]]))
-  }, names(models), reckonings)
+    do.call(rbind, Map(of_target, name, target$columns, own, each[[1]]))
+  }, names(models), each)
   measures <- do.call(rbind, each)
   rownames(measures) <- NULL
   measures
 }
 
-# A reckoning for each target.
-reckoned <- function(model, judged, resampling) {
+# A set of estimates for each target.
+estimates_of <- function(model, evaluated, resampling) {
   target <- target_in(model)
-  grounds <- list(target = target, baseline = model$baseline)
-  lapply(seq_along(target$columns), function(i) task_of(target)$reckon(grounds, judged, i, resampling))
+  context <- list(target = target, baseline = model$baseline)
+  lapply(seq_along(target$columns), function(i) task_of(target)$estimate(context, evaluated, i, resampling))
 }
 
 named_models <- function(given) {
@@ -120,24 +120,24 @@ check_same_target <- function(given) {
 }
 
 # The same rows as each model predicts them.
-judged_alike <- function(models, data, rows) {
+evaluated_alike <- function(models, data, rows) {
   if (!is.null(data) && !is.null(rows)) fail("Give either `data` or `rows`: with `data` all its rows are evaluated.")
-  part <- if (is.null(data)) part_to_judge(models[[1]], rows) else "new"
+  part <- if (is.null(data)) part_to_evaluate(models[[1]], rows) else "new"
   if (!is.null(data)) data <- as_table(data)
-  judged <- lapply(models, function(model) {
-    own <- if (is.null(data)) judged_in_part(model, part_to_judge(model, part)) else judged_in(model, data)
-    judged_now(model$predictor, own, model$linear)
+  evaluated <- lapply(models, function(model) {
+    own <- if (is.null(data)) evaluated_in_part(model, part_to_evaluate(model, part)) else evaluated_in(model, data)
+    evaluated_now(model$predictor, own, model$linear)
   })
   if (part == "new") {
     # rows that one of them has learned from are no test of any
-    common <- Reduce(intersect, lapply(judged, `[[`, "row"))
-    judged <- lapply(judged, function(own) rows_of_each(own, which(own$row %in% common)))
+    common <- Reduce(intersect, lapply(evaluated, `[[`, "row"))
+    evaluated <- lapply(evaluated, function(own) rows_of_each(own, which(own$row %in% common)))
     if (length(common) == 0) {
       fail("None of these rows is new to all of the models.", "Give others, or compare them by `rows`.")
     }
   }
   for (name in names(models)[-1]) {
-    if (!identical(judged[[name]][c("key", "observed")], judged[[1]][c("key", "observed")])) {
+    if (!identical(evaluated[[name]][c("key", "observed")], evaluated[[1]][c("key", "observed")])) {
       names <- sprintf("%s and %s", describe(names(models)[1]), describe(name))
       fail(
         sprintf("The models %s don't have the same %s rows.", names, part),
@@ -145,12 +145,12 @@ judged_alike <- function(models, data, rows) {
       )
     }
   }
-  structure(judged, part = part)
+  structure(evaluated, part = part)
 }
 
 # The exact p-value that two networks are right equally often, from the rows of which only one is right.
 mcnemar_p <- function(first, other) {
-  right <- function(judged) judged$predictions$prediction == judged$observed
+  right <- function(evaluated) evaluated$predictions$prediction == evaluated$observed
   only_first <- sum(right(first) & !right(other))
   only_other <- sum(!right(first) & right(other))
   if (only_first + only_other == 0) return(1)

@@ -4,7 +4,7 @@
 seen_tests <- new.env(parent = emptyenv())
 
 test_rows_id <- function(model) {
-  test <- model$judged$test
+  test <- model$evaluated$test
   if (is.null(test)) NULL else rlang::hash(test[c("key", "observed")])
 }
 

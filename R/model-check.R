@@ -16,7 +16,7 @@ broken_part <- function(parts) {
     restarts = quote(is_table(parts$restarts, c("start", "epochs", "best_epoch", "training", "validation", "loss"))),
     baseline = quote(baseline_holds(parts$baseline, parts$predictor$target)),
     parts = quote(counts_hold(parts$parts)),
-    judged = quote(judged_hold(parts$judged, parts$predictor$target)),
+    evaluated = quote(evaluated_hold(parts$evaluated, parts$predictor$target)),
     regimen = quote(regimen_holds(parts$regimen, parts$members)),
     evidence_l2 = quote(is_known_number(parts$evidence_l2)),
     resumed = quote(is.null(parts$resumed) || resumed_holds(parts$resumed)),
@@ -281,8 +281,10 @@ counts_hold <- function(parts) {
   is_table(parts, c("rows", "share"), "part") && is_texts(parts$part) && all(parts$rows >= 0)
 }
 
-judged_hold <- function(judged, target) {
-  is.list(judged) && all(names(judged) %in% c("out_of_fold", part_names)) && all(vapply(judged, rows_hold, NA, target))
+evaluated_hold <- function(evaluated, target) {
+  is.list(evaluated) && all(names(evaluated) %in% c("out_of_fold", part_names)) && all(
+    vapply(evaluated, rows_hold, NA, target)
+  )
 }
 
 rows_hold <- function(rows, target) {

@@ -3,12 +3,12 @@
 # A data frame: `what` is held, of how many `rows` (or levels), and what can't be done `without` it. Levels that fewer
 # than `few` training rows have may name somebody.
 rows_in_model <- function(model, few = 5) {
-  judged <- lapply(names(model$judged), function(part) {
-    n <- length(model$judged[[part]]$key)
-    one_holding(sprintf("keys, observed values and predictions of %s rows", part), n, judged_without[[part]])
+  evaluated <- lapply(names(model$evaluated), function(part) {
+    n <- length(model$evaluated[[part]]$key)
+    one_holding(sprintf("keys, observed values and predictions of %s rows", part), n, evaluated_without[[part]])
   })
   rare <- few_levels(model$predictor, few)
-  do.call(rbind, c(judged, list(
+  do.call(rbind, c(evaluated, list(
     one_holding("hashes of the rows that were learned from", length(model$seen$hashes), hashes_without),
     one_holding(sprintf("levels that fewer than %d training rows have", few), length(unlist(rare)), levels_without)
   )))
@@ -18,9 +18,9 @@ one_holding <- function(what, rows, without) {
   data.frame(what = rep(what, rows > 0), rows = rep(as.integer(rows), rows > 0), without = rep(without, rows > 0))
 }
 
-judged_without <- c(
-  training = "judging the training rows again", validation = "decide() and evaluating the validation rows again",
-  calibration = "recalibrate() and intervals", test = "judging the test rows again without the table's target",
+evaluated_without <- c(
+  training = "evaluating the training rows again", validation = "decide() and evaluating the validation rows again",
+  calibration = "recalibrate() and intervals", test = "evaluating the test rows again without the table's target",
   out_of_fold = "decide(), recalibrate(), intervals and sets, distil()"
 )
 hashes_without <- "telling rows that were learned from among those that are evaluated"
@@ -41,7 +41,7 @@ without_rows <- function(model, few = 5) {
   left_out <- rows_in_model(model, few)
   model$predictor <- without_few_levels(model$predictor, few_levels(model$predictor, few))
   if (!is.null(model$linear)) model$linear <- without_few_levels(model$linear, few_levels(model$linear, few))
-  model$judged <- list()
+  model$evaluated <- list()
   model$seen <- list(columns = model$seen$columns, hashes = integer(), all = FALSE, tell = FALSE)
   model$profile <- without_few_watched(model$profile, few)
   model$bare <- model$bare %||% left_out

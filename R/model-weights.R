@@ -167,10 +167,10 @@ table_by_network <- function(table, networks) {
   place <- function(one) paste(one$network, one$start)
   rows <- split(table, place(table))
   known <- vapply(networks, place, "")
-  strange <- setdiff(names(rows), known)
-  if (length(strange)) {
+  unknown <- setdiff(names(rows), known)
+  if (length(unknown)) {
     what <- "The table holds weights of network %s, which the model has not; it has %s."
-    at <- sub(" ", ", start ", strange[1])
+    at <- sub(" ", ", start ", unknown[1])
     fail(sprintf(what, at, counted(length(networks), "network")), "Give weights of a model of the same make.")
   }
   unname(rows[known])
@@ -221,7 +221,7 @@ check_block <- function(new, now, name) {
 
 # What was known of the network by its former weights goes.
 forget_training <- function(model) {
-  model$judged <- list()
+  model$evaluated <- list()
   model["linear"] <- NULL
   model$predictor[c("decision", "recalibration")] <- NULL
   model$curves <- model$curves[0, ]

@@ -14,7 +14,7 @@
 #                rows; copied test rows
 #   seen         the rows that it has learned from, see rows-seen.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
-#   judged       by part the evaluated rows, see predictor-judged.R
+#   evaluated       by part the evaluated rows, see predictor-evaluated.R
 #   disagreement by class how far single networks lie from all together, see member_disagreement(); NULL
 #                otherwise
 #   looks        the networks that were evaluated on these test rows, see looks.R
@@ -28,10 +28,10 @@
 
 # Of the training rows a model keeps the predictions of so many, drawn at random: enough to see whether it has learned
 # them by heart.
-most_training_judged <- 10000
+most_training_evaluated <- 10000
 
 # And of the rows of every other part so many: more would tell no more, and take memory as long as the model is there.
-most_judged <- 200000
+most_evaluated <- 200000
 
 # The model of a fit that has ended.
 fitted_model <- function(spec, fit, linear = NULL) {
@@ -41,13 +41,13 @@ fitted_model <- function(spec, fit, linear = NULL) {
     kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
   model <- new_model(a, brief_in_force(spec), new_predictor(spec, fit), linear, training)
-  model$restarts <- restarts_judged(model, fit$starts, a)
+  model$restarts <- restarts_evaluated(model, fit$starts, a)
   model
 }
 
 # `b` is the brief in force, `training` says how training went: list(curves, best, stopped, l2, kernel), and `restarts`
-# of one network, or `members` of an ensemble; `judged` are rows that were evaluated in training.
-new_model <- function(a, b, predictor, linear, training, judged = list(), disagreement = NULL) {
+# of one network, or `members` of an ensemble; `evaluated` are rows that were evaluated in training.
+new_model <- function(a, b, predictor, linear, training, evaluated = list(), disagreement = NULL) {
   make_room(nrow(a$table))
   rows <- rows_in(a, "training")
   structure(
@@ -70,7 +70,7 @@ new_model <- function(a, b, predictor, linear, training, judged = list(), disagr
       copies = count_copies(a),
       seen = rows_learned(a),
       profile = learn_profile(a),
-      judged = judged,
+      evaluated = evaluated,
       disagreement = disagreement,
       looks = character(),
       fingerprint = table_identity(looked_at_by(a$brief), a$raw),
@@ -89,7 +89,7 @@ target_in <- function(model) model$predictor$target
 is_own_table <- function(model, table) {
   identical(table_identity(looked_at_by(model$brief), table), model$fingerprint)
 }
-judged_in_part <- function(model, part) one_by_one(model$judged[[part]], roles_of(model))
+evaluated_in_part <- function(model, part) one_by_one(model$evaluated[[part]], roles_of(model))
 deciding_parts <- c("validation", "calibration", "out_of_fold")  # by which decide() may choose, the first one first
 roles_of <- function(model) model$brief$columns
 training_seed <- function(model) model$brief$regimen$seed
@@ -195,17 +195,17 @@ rows_maybe_alike <- function(table, columns, some, others) {
 
 # How much is luck: `restarts`, a row a start, with the measures of each start's network on the validation rows (without
 # them, on training rows), NA for a start that came to nothing. `starts` are the parameters by start.
-restarts_judged <- function(model, starts, a) {
+restarts_evaluated <- function(model, starts, a) {
   restarts <- model$restarts
   if (nrow(restarts) < 2) return(restarts)
   rows <- rows_in(a, "validation")
-  if (length(rows) == 0) rows <- utils::head(rows_in(a, "training"), most_training_judged)
-  grounds <- list(target = a$target, baseline = model$baseline)
+  if (length(rows) == 0) rows <- utils::head(rows_in(a, "training"), most_training_evaluated)
+  context <- list(target = a$target, baseline = model$baseline)
   values <- lapply(restarts$start, function(i) {
     if (is.na(restarts$loss[restarts$start == i])) return(NULL)
     one <- with_parameters(model$predictor, starts[[i]])
-    judged <- judged_rows(one, a$roles, a$table[rows, , drop = FALSE], rows)
-    task_of(a$target)$measure(grounds, judged, 1)
+    evaluated <- evaluated_rows(one, a$roles, a$table[rows, , drop = FALSE], rows)
+    task_of(a$target)$measure(context, evaluated, 1)
   })
   known <- drop_nulls(values)
   if (length(known) == 0) return(restarts)

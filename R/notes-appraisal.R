@@ -26,7 +26,7 @@ rows_are <- function(n) {
 
 note_one_class_only <- function(appraisal) {
   if (!predicts_one_class(appraisal)) return(NULL)
-  prediction <- appraisal$judged$prediction[1]
+  prediction <- appraisal$evaluated$prediction[1]
   right <- appraisal$confusion[prediction, prediction] / sum(appraisal$confusion)
   what <- paste(
     "The network predicts \"%s\" for all %s rows.",
@@ -36,7 +36,7 @@ note_one_class_only <- function(appraisal) {
   new_note("one_class_only", note, finding_advice(appraisal))
 }
 
-predicts_one_class <- function(appraisal) appraisal$n > 1 && length(unique(appraisal$judged$prediction)) == 1
+predicts_one_class <- function(appraisal) appraisal$n > 1 && length(unique(appraisal$evaluated$prediction)) == 1
 
 # How rare classes are found more often.
 finding_advice <- function(appraisal) {
@@ -140,7 +140,7 @@ rows_are_weighted <- function(n) if (n == 1) "1 row is" else paste(format_weight
 enough_rows <- 20
 
 note_few_in_class <- function(appraisal) {
-  counts <- table(factor(appraisal$judged$observed, appraisal$classes$class))
+  counts <- table(factor(appraisal$evaluated$observed, appraisal$classes$class))
   few <- names(counts)[counts > 0 & counts < enough_rows]
   if (length(few) == 0) return(NULL)
   own <- appraisal$classes[appraisal$classes$class == few[1], ]
@@ -234,12 +234,12 @@ relative_error_fault <- function(pair, weight) {
 
 # Whether the hidden layers help.
 note_linear <- function(appraisal) {
-  worth <- appraisal$worth
-  if (is.null(worth)) return(NULL)
-  worth <- worth[worth$verdict != "better", ]
-  if (nrow(worth) == 0) return(NULL)
-  worst <- worth[order(worth$verdict == "worse", decreasing = TRUE)[1], ]
-  figures <- worth_figures(worst)
+  hidden_layers <- appraisal$hidden_layers
+  if (is.null(hidden_layers)) return(NULL)
+  hidden_layers <- hidden_layers[hidden_layers$verdict != "better", ]
+  if (nrow(hidden_layers) == 0) return(NULL)
+  worst <- hidden_layers[order(hidden_layers$verdict == "worse", decreasing = TRUE)[1], ]
+  figures <- hidden_layers_figures(worst)
   if (worst$verdict == "worse") {
     what <- "The hidden layers do not help. The linear model does better: %s."
     try <- "Use the linear model (wiring `linear`), or train longer, with more starts or a larger penalty."
@@ -274,11 +274,11 @@ by_other_measures <- function(appraisal) {
   ), collapse = "")
 }
 
-worth_figures <- function(worth) {
+hidden_layers_figures <- function(verdict) {
   figures <- "%s is %s, against %s for the linear model on the same rows, a difference of %s (%s to %s)"
   sprintf(
-    figures, worth$measure, format_measure(worth$value), format_measure(worth$linear), format_signed(worth$difference),
-    format_signed(worth$low), format_signed(worth$high)
+    figures, verdict$measure, format_measure(verdict$value), format_measure(verdict$linear),
+    format_signed(verdict$difference), format_signed(verdict$low), format_signed(verdict$high)
   )
 }
 
@@ -315,13 +315,13 @@ note_too_good <- function(appraisal) {
 
 # Predictions that are not the likeliest class, where weights or a rule favour them.
 note_predictions_unlikely <- function(appraisal) {
-  judged <- appraisal$judged
-  p <- as.matrix(judged[paste0("probability_", appraisal$classes$class)])
-  own <- p[cbind(seq_len(nrow(p)), match(judged$prediction, appraisal$classes$class))]
+  evaluated <- appraisal$evaluated
+  p <- as.matrix(evaluated[paste0("probability_", appraisal$classes$class)])
+  own <- p[cbind(seq_len(nrow(p)), match(evaluated$prediction, appraisal$classes$class))]
   unlikely <- own < do.call(pmax, as.data.frame(p)) - 1e-9
   if (mean(unlikely) < 0.02) return(NULL)
-  class <- names(which.max(table(judged$prediction[unlikely])))
-  of <- judged$prediction == class
+  class <- names(which.max(table(evaluated$prediction[unlikely])))
+  of <- evaluated$prediction == class
   why <- if (!is.null(appraisal$decision)) "the decision rule favours it" else "the class weights favour it"
   what <- "%s of the %s rows that are predicted \"%s\" have another class as the likelier one: %s."
   new_note(
@@ -335,7 +335,7 @@ note_predictions_unlikely <- function(appraisal) {
 note_errors_go_together <- function(appraisal) {
   when <- appraisal$when
   if (is.null(when) || length(when) < 30 || length(appraisal$target) > 1) return(NULL)
-  error <- (appraisal$judged$prediction - appraisal$judged$observed)[order(when)]
+  error <- (appraisal$evaluated$prediction - appraisal$evaluated$observed)[order(when)]
   if (stats::sd(error) == 0) return(NULL)
   r <- stats::cor(error[-1], error[-length(error)])
   if (!isTRUE(r > max(0.2, 3.3 / sqrt(length(error))))) return(NULL)
@@ -381,13 +381,13 @@ note_looked_at <- function(appraisal) {
 
 # ---- about a table that was given ---------------------------------------------------------------------------------
 
-new_data_notes <- function(model, data, judged) {
+new_data_notes <- function(model, data, evaluated) {
   cases <- data[counted_rows(roles_of(model), data), , drop = FALSE]
-  join_notes(note_rows_seen(model, judged), note_outside_range(strangeness(model, cases)))
+  join_notes(note_rows_seen(model, evaluated), note_outside_range(unusual_rows(model, cases)))
 }
 
 # Rows that the network was trained or stopped by are no test of it.
-note_rows_seen <- function(model, judged) {
+note_rows_seen <- function(model, evaluated) {
   if (!is.null(model$bare)) {
     return(new_note(
       "rows_not_known",
@@ -395,15 +395,15 @@ note_rows_seen <- function(model, judged) {
       "See to it that they are newer than its training, or evaluate the model that kept its rows."
     ))
   }
-  seen <- attr(judged, "seen")
+  seen <- attr(evaluated, "seen")
   if (seen == 0) return(NULL)
-  n <- length(judged$key)
+  n <- length(evaluated$key)
   about <- if (model$seen$all) "" else "At least "
   if (seen == n) {
     what <- "The network was trained or stopped by all of these %s, so this is no evaluation on new rows."
     return(new_note(
       "rows_seen", sprintf(what, counted(n, "row")),
-      "Judge the rows that were held out: leave the table out, or say rows = \"test\"."
+      "Evaluate the rows that were held out: leave the table out, or say rows = \"test\"."
     ))
   }
   what <- "%s%s of the table %s used in training and left out here; the other %s evaluated."
@@ -415,12 +415,12 @@ note_rows_seen <- function(model, judged) {
 }
 
 note_outside_range <- function(found) {
-  strange <- found$clear
-  if (strange == 0) return(NULL)
+  unusual <- found$clear
+  if (unusual == 0) return(NULL)
   what <- "%s of %s rows have values outside the training data, in %s. Do not rely on predictions there."
   new_note(
     "outside_range",
-    sprintf(what, format_count(strange), format_count(found$n), enumerate(found$columns$column[!found$columns$chance])),
-    "See strangeness() for what is strange about each."
+    sprintf(what, format_count(unusual), format_count(found$n), enumerate(found$columns$column[!found$columns$chance])),
+    "See unusual_rows() for what is unusual about each."
   )
 }

@@ -176,7 +176,7 @@ validation_drifts <- function(validation, best, n) {
 # A target of numbers above 0 with a long tail.
 note_skewed_target <- function(model) {
   target <- target_in(model)
-  y <- (judged_in_part(model, "training") %||% judged_in_part(model, "out_of_fold"))$observed
+  y <- (evaluated_in_part(model, "training") %||% evaluated_in_part(model, "out_of_fold"))$observed
   if (has_classes(target) || !is.numeric(y) || target$scaling != "zscore" || target$loss$kind != "squared") return(NULL)
   if (target$loss$output != "identity" || length(y) < 50 || any(y <= 0)) return(NULL)
   skew <- skewness(y)
@@ -207,7 +207,9 @@ note_dates_at_random <- function(model) {
   how <- b[["hold_out"]]
   dated <- names(Filter(function(kind) kind %in% c("date", "time"), b$columns$kinds))
   where <- grep("_where$|^parts$", names(how))
-  if (length(dated) == 0 || how$by == "ordered" || length(where) || is.null(judged_in_part(model, "test"))) return(NULL)
+  if (length(dated) == 0 || how$by == "ordered" || length(where) || is.null(evaluated_in_part(model, "test"))) return(
+    NULL
+  )
   what <- paste(
     "Rows are dated (by %s) and were held out at random,",
     "so test rows have neighbours in time among the training rows."
@@ -289,7 +291,7 @@ note_resumed <- function(resumed) {
   what <- "The newer rows that it learned on from don't look like those that its preparation was learned on: %s."
   new_note(
     "newer_differ", sprintf(what, enumerate(quoted(resumed$differs))),
-    "See strangeness(model, data); training the brief on both tables learns the preparation anew."
+    "See unusual_rows(model, data); training the brief on both tables learns the preparation anew."
   )
 }
 
@@ -301,6 +303,6 @@ note_refitted <- function(refitted) {
   )
   new_note(
     "refitted", sprintf(what, format_count(refitted$rows), refitted$of, format_count(refitted$former_rows)),
-    "Judge this one on newer rows: appraise(model, newer)."
+    "Evaluate this one on newer rows: appraise(model, newer)."
   )
 }

@@ -98,12 +98,12 @@ lay_ensemble_folds <- function(laid) {
   laid$parts <- function(i) {
     own <- dealt[[(i - 1) %/% inner + 1]]
     part <- member_parts(own$analysis, laid$each$inner[i])
-    part[part %in% "judged"] <- "out_of_fold"
-    replace(part, own$judged, "judged")
+    part[part %in% "evaluated"] <- "out_of_fold"
+    replace(part, own$evaluated, "evaluated")
   }
   laid$all <- function(i) {
     own <- dealt[[(i - 1) %/% inner + 1]]
-    replace(own$analysis$part, own$judged, "judged")
+    replace(own$analysis$part, own$evaluated, "evaluated")
   }
   laid
 }
@@ -116,10 +116,10 @@ ensemble_fold <- function(a, rows, fold, f, by) {
   why <- ensemble_obstacle(a)
   what <- "Without the rows of fold %d the others can't be dealt into folds: %s."
   if (!is.null(why)) fail(sprintf(what, f, why), nested_hint)
-  list(analysis = a, judged = rows[fold %in% f])
+  list(analysis = a, evaluated = rows[fold %in% f])
 }
 
-nested_hint <- "Judge one network instead: quick(b); or ask for fewer folds."
+nested_hint <- "Evaluate one network instead: quick(b); or ask for fewer folds."
 
 as_planned <- function(plan, a, part) if (is.null(plan$most)) part else fewer_rows(a, part, plan$most)
 

@@ -83,7 +83,7 @@ warn_far <- function(preparation, table) {
   far <- far[lengths(far) > 0]
   if (length(far) == 0) return(invisible())
   rows <- length(unique(unlist(far)))
-  what <- "%s far outside the training data, in %s. Do not rely on the %s there: see strangeness()."
+  what <- "%s far outside the training data, in %s. Do not rely on the %s there: see unusual_rows()."
   rlang::warn(
     sprintf(
       what, if (rows == 1) "1 row lies" else sprintf("%s rows lie", format_count(rows)), enumerate(quoted(names(far))),
@@ -120,9 +120,9 @@ share_ratio <- function(model, shares, type) {
   }
   shares <- unlist(shares)
   classes <- target$classes
-  strange <- setdiff(names(shares), classes)
-  if (length(strange)) {
-    fail(sprintf("`shares` names a class %s, which is none.", describe(strange[1])), suggestion(strange[1], classes))
+  unknown <- setdiff(names(shares), classes)
+  if (length(unknown)) {
+    fail(sprintf("`shares` names a class %s, which is none.", describe(unknown[1])), suggestion(unknown[1], classes))
   }
   lacking <- setdiff(classes, names(shares))
   if (length(lacking) == 1 && is.numeric(shares)) shares[[lacking]] <- 1 - sum(shares)
@@ -146,8 +146,8 @@ share_ratio <- function(model, shares, type) {
 #'   [predict()][predict.hylomath_model].
 #' @param level,bad_cells,shares See [predict()][predict.hylomath_model].
 #' @param prefix What the new columns' names begin with.
-#' @param flags Whether to add a column `strange` that names, for each row, the columns in which it differs from the
-#'   training rows; see [strangeness()].
+#' @param flags Whether to add a column `unusual` that names, for each row, the columns in which it differs from the
+#'   training rows; see [unusual_rows()].
 #' @param identity Whether to add a column `network` that holds the network's identity, the same wherever it is kept.
 #' @param ranked Whether the rows with the highest probability (of the positive class of two, else of the prediction) or
 #'   number come first.
@@ -178,7 +178,7 @@ augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level 
   if (identical(type, "auto")) type <- if (has_classes(x$predictor$target)) "both" else "prediction"
   predictions <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)
   cleaned <- if (bad_cells == "missing") cleaned_cells(x$predictor$preparation, data) else data
-  if (flags) predictions$strange <- strangeness(x, cleaned)$rows
+  if (flags) predictions$unusual <- unusual_rows(x, cleaned)$rows
   if (identity) predictions$network <- rep(identity_of(x), nrow(predictions))
   if (learned) predictions$learned <- learned_marks(x, data)
   order <- if (ranked) order(-ranking_of(x, predictions)) else seq_len(nrow(predictions))
@@ -211,7 +211,7 @@ learned_marks <- function(model, data) {
   if (is.null(model$seen) || !model$seen$tell) return(rep(NA, nrow(data)))
   there <- all(target_in(model)$columns %in% c(names(data), names(model$brief[["add_columns"]])))
   if (!there) return(rep(NA, nrow(data)))
-  was_learned(model, judged_table(model, as_table(data), target_in(model)$columns))
+  was_learned(model, evaluated_table(model, as_table(data), target_in(model)$columns))
 }
 
 # A table without the columns of an earlier scoring, and a word about it.
@@ -239,7 +239,7 @@ without_former <- function(data, predictions) {
 #' @export
 augment.hylomath_appraisal <- function(x, data = NULL, ...) {
   check_others(...)
-  rows <- cbind(x$judged, rightness(x))
+  rows <- cbind(x$evaluated, rightness(x))
   if (is.null(data)) return(rows)
   data <- as_table(data)
   rows$key <- NULL
@@ -249,8 +249,8 @@ augment.hylomath_appraisal <- function(x, data = NULL, ...) {
 
 # Whether each prediction is right, or by how much it is off.
 rightness <- function(appraisal) {
-  judged <- appraisal$judged
-  if (predicts_classes(appraisal$task)) return(data.frame(right = judged$prediction == judged$observed))
+  evaluated <- appraisal$evaluated
+  if (predicts_classes(appraisal$task)) return(data.frame(right = evaluated$prediction == evaluated$observed))
   error <- lapply(number_pairs(appraisal), function(pair) pair$prediction - pair$observed)
   stats::setNames(as.data.frame(error), if (length(error) == 1) "error" else paste0("error_", appraisal$target))
 }

@@ -75,10 +75,10 @@ bad_number_hint <- function(x, kind) {
   )
 }
 
-# ---- what is strange about them -----------------------------------------------------------------------------------
+# ---- what is unusual about them -----------------------------------------------------------------------------------
 
-# By what is strange, whether it is in each row; FALSE where it is in none, which mostly takes a glance to see.
-strange_rows <- function(plan, x) {
+# By what is unusual, whether it is in each row; FALSE where it is in none, which mostly takes a glance to see.
+unusual_in_column <- function(plan, x) {
   list(
     unseen = unseen_rows(plan, x), missing = if (plan$seen_missing == 0 && anyNA(x)) is.na(x) else FALSE,
     outside = outside_rows(plan, x)

@@ -38,12 +38,12 @@ call_in_shell <- function(text) {
     train = "train BRIEF.yml", decide = "decide MODEL.hylo", recalibrate = "recalibrate MODEL.hylo",
     folds = "folds BRIEF.yml",
     importance = "importance MODEL.hylo TABLE", appraise = "appraise MODEL.hylo",
-    strangeness = "predict MODEL.hylo TABLE"
+    unusual_rows = "predict MODEL.hylo TABLE"
   )
   if (verb == "wire") return(sprintf("--set wiring=%s", shQuote(shell_value(given[[length(given)]]))))
   if (verb == "merge_levels") return(sprintf("--merge-levels %s (of brief)", shell_value(given[[length(given)]])))
   if (!verb %in% names(commands)) return(text)
-  options <- if (verb == "strangeness") " --flags" else if (length(named)) {
+  options <- if (verb == "unusual_rows") " --flags" else if (length(named)) {
     paste0(" --", names(named), " ", vapply(named, shell_value, ""), collapse = "")
   }
   paste0("hylomath ", commands[[verb]], options)

@@ -13,7 +13,7 @@ format.hylomath_appraisal <- function(x, ...) {
     c("", if (predicts_classes(x$task)) confusion_text(x) else bands_text(x)),
     if (!is.null(x[["by"]])) c("", by_text(x)),
     "",
-    paragraphs(c(worth_text(x), out_of_fold_text(x), brier_text(x), coverage_text(x), interval_text(x))),
+    paragraphs(c(hidden_layers_text(x), out_of_fold_text(x), brier_text(x), coverage_text(x), interval_text(x))),
     format_notes(x$notes)
   )
 }
@@ -127,11 +127,11 @@ baseline_heading <- function(x) {
 measures_text <- function(x) {
   cells <- measures_cells(x)
   keys <- length(cells$key)
-  whole <- as_text_table(c(cells$key, cells$judged, cells$parts), keys)
+  whole <- as_text_table(c(cells$key, cells$evaluated, cells$parts), keys)
   if (too_wide(whole) && length(cells$parts)) {
     own <- if (x$rows %in% names(cells$parts)) "network" else x$rows
-    beside <- c(cells$parts, stats::setNames(cells$judged["network"], own))
-    whole <- c(as_text_table(c(cells$key, cells$judged), keys), "", as_text_table(c(cells$key, beside), keys))
+    beside <- c(cells$parts, stats::setNames(cells$evaluated["network"], own))
+    whole <- c(as_text_table(c(cells$key, cells$evaluated), keys), "", as_text_table(c(cells$key, beside), keys))
   }
   c(whole, if (anyNA(x$measures$value)) "  (-: not defined for these rows)")
 }
@@ -141,15 +141,15 @@ measures_cells <- function(x) {
   rows <- x$measures
   key <- list(measure = rows$measure)
   if (length(x$target) > 1) key <- c(list(target = said_once(rows$target)), key)
-  judged <- list(
+  evaluated <- list(
     network = format_measure(rows$value), interval = interval_cell(rows$low, rows$high),
     baseline = format_measure(rows$baseline)
   )
-  names(judged)[2:3] <- c(interval_heading(x$level), baseline_heading(x))
-  if (!is.null(rows$linear)) judged$linear <- format_measure(rows$linear)
+  names(evaluated)[2:3] <- c(interval_heading(x$level), baseline_heading(x))
+  if (!is.null(rows$linear)) evaluated$linear <- format_measure(rows$linear)
   parts <- rows[names(rows) %in% c("out_of_fold", "training", "validation")]
   parts <- lapply(Filter(function(part) !all(is.na(part)), parts), format_measure)
-  list(key = key, judged = judged, parts = stats::setNames(parts, part_words(names(parts))))
+  list(key = key, evaluated = evaluated, parts = stats::setNames(parts, part_words(names(parts))))
 }
 
 # Counts, then each class's recall, precision and F1 on its row.
@@ -223,7 +223,7 @@ by_text <- function(x) {
 }
 
 # Of fewer rows little can be said.
-few_to_judge <- 20
+few_to_evaluate <- 20
 
 groups_text <- function(by, column, measures) {
   groups <- unique(by$group)
@@ -232,7 +232,7 @@ groups_text <- function(by, column, measures) {
     sprintf("%s (%s)", format_measure(own$value), interval_cell(own$low, own$high))[match(groups, own$group)]
   })
   number <- by$rows[match(groups, by$group)]
-  rows <- paste0(format_each_count(number), ifelse(number < few_to_judge, " (few)", ""))
+  rows <- paste0(format_each_count(number), ifelse(number < few_to_evaluate, " (few)", ""))
   key <- c(stats::setNames(list(shorten(groups, 24)), column), list(rows = rows))
   lines <- as_text_table(c(key, cells), 1)
   if (!too_wide(lines)) return(lines)
@@ -242,17 +242,17 @@ groups_text <- function(by, column, measures) {
 
 # ---- sentences ----------------------------------------------------------------------------------------------------
 
-worth_text <- function(x) {
-  worth <- x$worth
+hidden_layers_text <- function(x) {
+  hidden_layers <- x$hidden_layers
   # of a single target the note tells what is not good news
-  if (is.null(worth) || (nrow(worth) == 1 && worth$verdict != "better")) return(NULL)
+  if (is.null(hidden_layers) || (nrow(hidden_layers) == 1 && hidden_layers$verdict != "better")) return(NULL)
   said <- c(
     better = "The hidden layers help", worse = "The hidden layers do not help",
     same = "These rows cannot show whether the hidden layers help",
     mixed = "The hidden layers improve one measure and worsen others"
   )
-  of <- if (is.null(worth$target)) "" else sprintf(" for %s", worth$target)
-  sprintf("%s%s: %s.", said[worth$verdict], of, worth_figures(worth))
+  of <- if (is.null(hidden_layers$target)) "" else sprintf(" for %s", hidden_layers$target)
+  sprintf("%s%s: %s.", said[hidden_layers$verdict], of, hidden_layers_figures(hidden_layers))
 }
 
 # The score of two classes is told in two ways.

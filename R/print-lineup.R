@@ -16,25 +16,25 @@ format.hylomath_lineup <- function(x, ...) {
 
 lineup_table <- function(x) {
   cells <- lineup_cells(x)
-  lines <- as_text_table(c(cells$judged, cells$beside), 1)
+  lines <- as_text_table(c(cells$evaluated, cells$beside), 1)
   if (!too_wide(lines)) return(lines)
-  c(as_text_table(cells$judged, 1), "", as_text_table(c(cells$judged["model"], cells$beside), 1))
+  c(as_text_table(cells$evaluated, 1), "", as_text_table(c(cells$evaluated["model"], cells$beside), 1))
 }
 
 # Columns of cells as text: the measure, and what stands beside it.
 lineup_cells <- function(x) {
   models <- x$models
   apart <- difference_cell(models$difference, models$difference_low, models$difference_high)
-  judged <- list(
+  evaluated <- list(
     model = shorten(models$model, 20), format_measure(models$value), interval_cell(models$low, models$high),
     ifelse(is.na(models$difference), "(the first)", apart)
   )
-  names(judged)[2:4] <- c(x$primary, interval_heading(x$level), paste("less", shorten(x$first, 14)))
+  names(evaluated)[2:4] <- c(x$primary, interval_heading(x$level), paste("less", shorten(x$first, 14)))
   cost <- list(
     parameters = format_each_count(models$parameters), trained = vapply(models$training_seconds, format_seconds, "")
   )
   if (!is.null(models$microseconds)) cost[["us a row"]] <- format_each_short(signif(models$microseconds, 2))
-  list(judged = judged, beside = c(if (predicts_classes(x$task)) accuracy_columns(x), cost))
+  list(evaluated = evaluated, beside = c(if (predicts_classes(x$task)) accuracy_columns(x), cost))
 }
 
 accuracy_columns <- function(x) {

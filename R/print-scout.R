@@ -7,20 +7,20 @@ print.hylomath_scouting <- function(x, ...) print_lines(x)
 #' @export
 format.hylomath_scouting <- function(x, ...) {
   t <- x$trials
-  judged <- switch(x$judge,
+  evaluated <- switch(x$evaluate,
     validation = "validation rows", out_of_fold = counted(x$folds, "fold"), folds = folds_words(x$k, x$repeats)
   )
-  stopped_in <- switch(x$judge, validation = "the epochs", out_of_fold = "the folds", folds = "the folds")
+  stopped_in <- switch(x$evaluate, validation = "the epochs", out_of_fold = "the folds", folds = "the folds")
   trials <- sprintf("%s of %s", counted(nrow(t), "trial"), counted(length(x$settings), "setting"))
   c(
-    cli::style_bold(sprintf("%s: %s, evaluated on %s", enumerate(x$target), trials, judged)), "",
+    cli::style_bold(sprintf("%s: %s, evaluated on %s", enumerate(x$target), trials, evaluated)), "",
     scouting_table(x), "",
     paragraphs(c(
       if (identical(x$stopped, "interrupted")) "An interrupt ended the search: what is shown was done before it.",
       if (identical(x$stopped, "exhausted")) "Nothing is left to try within these bounds.",
       winner_text(x),
       if (x$best != x$own) expected_text(x$expected, x$primary, "the brief's own"),
-      if (x$judge == "folds") single_networks_text(x$brief, "Each trial"),
+      if (x$evaluate == "folds") single_networks_text(x$brief, "Each trial"),
       stopped_early_text(sum(!t$whole), stopped_in),
       advice_here(sprintf(
         paste(
@@ -87,7 +87,7 @@ scouting_cells <- function(x, shown) {
   list(number = list(trial = as.character(shown$trial)), searched = searched, figures = figures)
 }
 
-own_words <- function(x) if (blends(x$brief, x$judge)) "the brief's own blend" else "the brief's own"
+own_words <- function(x) if (blends(x$brief, x$evaluate)) "the brief's own ensemble" else "the brief's own"
 
 setting_cells <- function(column) {
   ifelse(is.na(column), "-", if (is.numeric(column)) format_each_short(column) else column)
@@ -101,7 +101,7 @@ settings_by_trial <- function(trial, searched) {
 }
 
 winner_text <- function(x) {
-  own <- if (blends(x$brief, x$judge)) "blend" else "settings"
+  own <- if (blends(x$brief, x$evaluate)) "ensemble" else "settings"
   if (x$best == x$own) return(sprintf("Nothing better than the brief's own %s was found.", own))
   best <- x$trials[x$trials$trial == x$best, ]
   luck <- if (isTRUE(best$high > 0)) ": that may be luck" else ""

@@ -12,7 +12,7 @@ streams <- local({
     c("importance", "training"),      # of column j in repeat r: 1000 j + r
     c("lots", "training"),            # very many units into lots
     c("pairs", "a figure's"),         # which rows plot_pairs() draws
-    c("judged", "training"),          # which training rows a model keeps
+    c("evaluated", "training"),          # which training rows a model keeps
     c("shift", "training"),           # of a search's first points
     c("linear", "training"),          # which rows the linear model learns from
     c("leaks", "split"),              # which rows are looked at for leaks

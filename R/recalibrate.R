@@ -43,7 +43,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
     from <- rows
     # out-of-fold rows have no prediction of the linear model; for that its validation rows are as
     # new
-    if (!is.null(rows) && is.null(rows[[predictions]])) from <- judged_in_part(model, "validation")
+    if (!is.null(rows) && is.null(rows[[predictions]])) from <- evaluated_in_part(model, "validation")
     if (!is.null(from[[predictions]])) {
       predictor$recalibration <- learn_recalibration(method, target, from, from[[predictions]])
     }
@@ -58,7 +58,7 @@ recalibrate.hylomath_model <- function(model, method = "platt", ...) {
 recalibrate.default <- function(model, ...) wrong_object("recalibrate", "a model", model)
 
 # Rows that nothing else has used, or the out-of-fold rows.
-recalibrating_rows <- function(model) judged_in_part(model, "calibration") %||% calmed_rows(model)
+recalibrating_rows <- function(model) evaluated_in_part(model, "calibration") %||% calmed_rows(model)
 
 rows_to_recalibrate <- function(model, rows, classes) {
   if (is.null(rows)) {

@@ -35,15 +35,15 @@ auto_method <- function(a, r, rows, preparation) {
   if (identical(r$l2, "evidence")) return("levenberg_marquardt")
   if (length(needs_batches(r, a$wiring))) return("adam")
   loss <- a$target$loss
-  cornered <- loss$kind %in% c("absolute", "quantile")
+  non_smooth <- loss$kind %in% c("absolute", "quantile")
   # without hidden layers the whole table at once is quickest at any number of rows
-  if (length(a$wiring$layers) == 0 && !cornered) return("lbfgs")
+  if (length(a$wiring$layers) == 0 && !non_smooth) return("lbfgs")
   if (rows > small_table) return("adam")
   if (loss$kind == "squared" && loss$output == "identity") {
     parameters <- parameter_count(network_of(a$target, a$wiring, r, preparation()))
     if (parameters <= min(few_parameters, rows * length(a$target$columns))) return("levenberg_marquardt")
   }
-  if (cornered) "adam" else "lbfgs"
+  if (non_smooth) "adam" else "lbfgs"
 }
 
 # Whether there is one minimum, and few enough equations for it.

@@ -6,7 +6,7 @@ appraisal_sections <- function(appraisal, rows) {
     page_section(
       "measures", "How good it is",
       table_element(
-        c(cells$key, cells$judged, cells$parts), length(cells$key),
+        c(cells$key, cells$evaluated, cells$parts), length(cells$key),
         caption = "Every measure beside simpler alternatives"
       ),
       paragraphs_of(c(out_of_fold_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
@@ -100,15 +100,15 @@ most_examples <- 8
 
 # The rows of which the network was surest.
 rows_of_cell <- function(appraisal, observed, prediction, id) {
-  judged <- appraisal$judged
-  own <- which(judged$observed == observed & judged$prediction == prediction)
-  sure <- judged[[paste0("probability_", prediction)]][own]
+  evaluated <- appraisal$evaluated
+  own <- which(evaluated$observed == observed & evaluated$prediction == prediction)
+  sure <- evaluated[[paste0("probability_", prediction)]][own]
   own <- utils::head(own[order(-sure)], most_examples)
-  all <- sum(judged$observed == observed & judged$prediction == prediction, na.rm = TRUE)
+  all <- sum(evaluated$observed == observed & evaluated$prediction == prediction, na.rm = TRUE)
   left <- if (all > length(own)) sprintf(" (the %d surest of %s)", length(own), format_count(all)) else ""
   cells <- list(
-    row = judged$key[own], format_share(judged[[paste0("probability_", observed)]][own]),
-    format_share(judged[[paste0("probability_", prediction)]][own])
+    row = evaluated$key[own], format_share(evaluated[[paste0("probability_", observed)]][own]),
+    format_share(evaluated[[paste0("probability_", prediction)]][own])
   )
   names(cells)[2:3] <- sprintf("probability of %s", c(observed, prediction))
   if (observed == prediction) cells[[3]] <- NULL
@@ -133,18 +133,18 @@ section_rows <- function(model, appraisal, table, importance) {
   page_section(
     "rows", "Rows worth looking at",
     if (predicts_classes(appraisal$task)) surest_errors(appraisal, beside) else largest_errors(appraisal, beside),
-    if (!is.null(table)) strange_rows_element(model, appraisal, table)
+    if (!is.null(table)) unusual_rows_element(model, appraisal, table)
   )
 }
 
 surest_errors <- function(appraisal, beside) {
-  judged <- appraisal$judged
-  sure <- predicted_probability(judged)
-  wrong <- which(judged$prediction != judged$observed)
+  evaluated <- appraisal$evaluated
+  sure <- predicted_probability(evaluated)
+  wrong <- which(evaluated$prediction != evaluated$observed)
   shown <- utils::head(wrong[order(-sure[wrong])], most_rows_shown)
   if (length(shown) == 0) return(element("p", "No evaluated row is predicted wrongly."))
   cells <- list(
-    row = judged$key[shown], observed = judged$observed[shown], predicted = judged$prediction[shown],
+    row = evaluated$key[shown], observed = evaluated$observed[shown], predicted = evaluated$prediction[shown],
     "its probability" = format_share(sure[shown])
   )
   what <- paste(
@@ -156,10 +156,10 @@ surest_errors <- function(appraisal, beside) {
   ))
 }
 
-predicted_probability <- function(judged) {
-  probabilities <- as.matrix(judged[startsWith(names(judged), "probability_")])
+predicted_probability <- function(evaluated) {
+  probabilities <- as.matrix(evaluated[startsWith(names(evaluated), "probability_")])
   classes <- sub("^probability_", "", colnames(probabilities))
-  probabilities[cbind(seq_len(nrow(judged)), match(judged$prediction, classes))]
+  probabilities[cbind(seq_len(nrow(evaluated)), match(evaluated$prediction, classes))]
 }
 
 largest_errors <- function(appraisal, beside) {
@@ -167,7 +167,7 @@ largest_errors <- function(appraisal, beside) {
     error <- pair$prediction - pair$observed
     shown <- utils::head(order(-abs(error)), most_rows_shown)
     cells <- list(
-      row = appraisal$judged$key[shown], observed = format_each_short(signif(pair$observed[shown], 6)),
+      row = appraisal$evaluated$key[shown], observed = format_each_short(signif(pair$observed[shown], 6)),
       predicted = format_each_short(signif(pair$prediction[shown], 6)), error = format_signed(error[shown])
     )
     table_element(c(cells, beside(shown)), 1, caption = "Largest errors")
@@ -175,9 +175,9 @@ largest_errors <- function(appraisal, beside) {
   element("div", element("p", "The rows whose predictions are furthest off."), tables)
 }
 
-strange_rows_element <- function(model, appraisal, table) {
-  strange <- strangeness(model, table)
-  odd <- which(strange$rows != "")
+unusual_rows_element <- function(model, appraisal, table) {
+  unusual <- unusual_rows(model, table)
+  odd <- which(unusual$rows != "")
   if (length(odd) == 0) return(element("p", "No evaluated row lies outside the training data."))
   shown <- utils::head(odd, most_rows_shown)
   what <- paste(
@@ -185,6 +185,6 @@ strange_rows_element <- function(model, appraisal, table) {
     "value where it had none, a number out of its range."
   )
   element("div", element("p", sprintf(what, format_count(length(odd)))), table_element(
-    list(row = appraisal$judged$key[shown], columns = strange$rows[shown]), 2, caption = "Strange rows"
+    list(row = appraisal$evaluated$key[shown], columns = unusual$rows[shown]), 2, caption = "Unusual rows"
   ))
 }

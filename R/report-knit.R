@@ -22,9 +22,9 @@ in_document.hylomath_appraisal <- function(x) {
   cells <- measures_cells(x)
   beside <- if (predicts_classes(x$task)) list(classes_cells(x$classes), 1) else list(bands_cells(x), 1)
   list(
-    title = sprintf("%s on %s", enumerate(x$target), judged_rows_text(x)),
+    title = sprintf("%s on %s", enumerate(x$target), evaluated_rows_text(x)),
     said = c(in_words(x), x$notes$note),
-    tables = list(list(c(cells$key, cells$judged, cells$parts), length(cells$key)), beside),
+    tables = list(list(c(cells$key, cells$evaluated, cells$parts), length(cells$key)), beside),
     figure = function() plot_appraisal(x)
   )
 }
@@ -43,7 +43,7 @@ in_document.hylomath_lineup <- function(x) {
   cells <- lineup_cells(x)
   list(
     title = sprintf("%s: %d candidates", enumerate(x$target), nrow(x$models)), said = lineup_sentences(x),
-    tables = list(list(c(cells$judged, cells$beside), 1)), figure = function() plot_lineup(x)
+    tables = list(list(c(cells$evaluated, cells$beside), 1)), figure = function() plot_lineup(x)
   )
 }
 
@@ -59,7 +59,7 @@ in_document.hylomath_scouting <- function(x) {
 #' @export
 in_document.hylomath_watch <- function(x) {
   list(
-    title = capitalised(x$judgement), said = c(x$sentence, x$notes$note),
+    title = capitalised(x$verdict), said = c(x$sentence, x$notes$note),
     tables = list(list(moved_cells(moved_shown(x)), 2)), figure = function() plot_watch(x)
   )
 }

@@ -2,8 +2,8 @@
 
 #' @export
 report_parts.hylomath_model <- function(x, data, rows) {
-  appraisal <- if (length(x$judged)) appraise(x)
-  table <- if (!is.null(data)) judged_part_of(x, as_table(data), appraisal)
+  appraisal <- if (length(x$evaluated)) appraise(x)
+  table <- if (!is.null(data)) evaluated_part_of(x, as_table(data), appraisal)
   inputs <- if (!is.null(table)) explained_inputs(x, data)
   said <- if (is.null(appraisal)) notes(x) else notes(appraisal)
   list(
@@ -21,7 +21,7 @@ report_parts.hylomath_model <- function(x, data, rows) {
 }
 
 # The evaluated rows of the table that a model was trained on.
-judged_part_of <- function(model, data, appraisal) {
+evaluated_part_of <- function(model, data, appraisal) {
   if (is.null(appraisal)) {
     fail("The model holds no evaluated rows by which the table could be told to be its own.", "Leave `data` out.")
   }
@@ -39,10 +39,10 @@ model_lead <- function(model, appraisal) {
     none <- "It learned from %s. It holds no rows to be evaluated on, so no measures stand here."
     return(c(what, sprintf(none, learned)))
   }
-  judged <- counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
+  evaluated <- counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
   c(
     sprintf(
-      "%s It learned from %s and is evaluated on %s that it %s.", what, learned, judged, rows_seen(appraisal$rows)
+      "%s It learned from %s and is evaluated on %s that it %s.", what, learned, evaluated, rows_seen(appraisal$rows)
     ),
     in_words(appraisal), sure_words(appraisal), worth_text(appraisal)
   )

@@ -63,14 +63,14 @@ report_parts.hylomath_lineup <- function(x, data, rows) {
     kicker = kicker_of("Report on a lineup"),
     lead = paragraphs_of(c(
       sprintf(
-        "On the same %s, %s has the best %s: %s (%s).", counted(x$n, paste(part_words(x$rows), "row")), best$model, x$primary,
-        format_measure(best$value), interval_cell(best$low, best$high)
+        "On the same %s, %s has the best %s: %s (%s).", counted(x$n, paste(part_words(x$rows), "row")), best$model,
+        x$primary, format_measure(best$value), interval_cell(best$low, best$high)
       ),
       lineup_sentences(x)
     )),
     sections = list(page_section(
       "candidates", "The candidates", figure_element(plot_lineup(x), "lineup"),
-      table_element(c(cells$judged, cells$beside), 1, caption = "The same rows, the same measures"),
+      table_element(c(cells$evaluated, cells$beside), 1, caption = "The same rows, the same measures"),
       if (nrow(x$settings)) table_element(as.list(x$settings), 1, caption = "What their briefs differ in")
     ))
   )
@@ -82,7 +82,7 @@ report_parts.hylomath_watch <- function(x, data, rows) {
   shown <- moved_shown(x)
   periods <- periods_cells(x)
   list(
-    title = sprintf("%s: has the world changed?", capitalised(x$judgement)), kicker = kicker_of("Report on a watch"),
+    title = sprintf("%s: has the world changed?", capitalised(x$verdict)), kicker = kicker_of("Report on a watch"),
     lead = list(
       paragraphs_of(c(x$sentence, sprintf(
         "%s newer rows against the %s of the training of network %s.", format_count(x$rows), format_count(x$rows_then),

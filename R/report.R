@@ -5,7 +5,7 @@
 #' make it again, and a model card. The page needs nothing but itself, prints well, and works by keyboard; cells of the
 #' confusion matrix list rows, curves are read by pointing or by a slider, tables sort.
 #'
-#' A model keeps no inputs. What needs them (what each input does, the columns of rows worth looking at, strange rows)
+#' A model keeps no inputs. What needs them (what each input does, the columns of rows worth looking at, unusual rows)
 #' is in the report when the table is given that the model was trained on.
 #'
 #' @param x A model, or what [folds()], [scout()], [lineup()] or [watch_model()] returns.

@@ -114,12 +114,12 @@ resume_ensemble <- function(model, a, state, same, epochs, report) {
     shares = stats::setNames(ifelse(names(each) %in% names(shares), shares[names(each)], 0), names(each)),
     preparation = model$predictor$preparation
   )
-  with_judged_rows(ensemble_model(with_last_networks(trained, report)), a)
+  with_evaluated_rows(ensemble_model(with_last_networks(trained, report)), a)
 }
 
 # The rows of a newer table that the model hasn't learned from.
 not_yet_learned <- function(model, data) {
-  learned <- was_learned(model, judged_table(model, data, target_in(model)$columns))
+  learned <- was_learned(model, evaluated_table(model, data, target_in(model)$columns))
   if (!any(learned)) return(data)
   if (all(learned)) {
     hint <- "Give newer rows, or the table that it was trained on."
@@ -133,9 +133,9 @@ not_yet_learned <- function(model, data) {
   data[!learned, , drop = FALSE]
 }
 
-# Columns in which newer rows don't look like those of training: more strange rows than chance would give.
+# Columns in which newer rows don't look like those of training: more unusual rows than chance would give.
 newer_differs <- function(model, data) {
-  found <- strangeness(model, data)
-  strange <- found$columns$unseen + found$columns$missing + found$columns$outside
-  found$columns$column[strange > 0.02 * found$n]
+  found <- unusual_rows(model, data)
+  unusual <- found$columns$unseen + found$columns$missing + found$columns$outside
+  found$columns$column[unusual > 0.02 * found$n]
 }

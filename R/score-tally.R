@@ -1,11 +1,11 @@
 # What is told of all blocks of a scored table together, and how one of them is predicted.
 
-# A tally counts rows and what is strange about them.
-new_tally <- function() list(rows = 0, strange_rows = 0, columns = NULL, bad = numeric(), added = character())
+# A tally counts rows and what is unusual about them.
+new_tally <- function() list(rows = 0, unusual_rows = 0, columns = NULL, bad = numeric(), added = character())
 
 tallied <- function(tally, scored) {
   tally$rows <- tally$rows + nrow(scored$predictions)
-  tally$strange_rows <- tally$strange_rows + scored$strange_rows
+  tally$unusual_rows <- tally$unusual_rows + scored$unusual_rows
   tally$columns <- added_counts(tally$columns, scored$columns)
   for (column in names(scored$bad)) {
     before <- if (column %in% names(tally$bad)) tally$bad[[column]] else 0
@@ -27,11 +27,11 @@ added_counts <- function(before, now) {
 tally_facts <- function(tally) {
   list(
     rows = tally$rows, columns = tally$added, bad_cells = tally$bad,
-    strange = list(rows = tally$strange_rows, columns = tally$columns)
+    unusual = list(rows = tally$unusual_rows, columns = tally$columns)
   )
 }
 
-# A block of a table with its predictions: list(predictions, strange_rows, columns, bad).
+# A block of a table with its predictions: list(predictions, unusual_rows, columns, bad).
 scored_block <- function(model, table, how) {
   preparation <- model$predictor$preparation
   bad <- numeric()
@@ -42,12 +42,12 @@ scored_block <- function(model, table, how) {
   }
   own <- c("type", "level", "shares", "flags", "identity", "prefix")
   predictions <- do.call(augment, c(list(model, table), how[own]))[-seq_along(table)]
-  strange <- strangeness(model, table)
+  unusual <- unusual_rows(model, table)
   if (how$flags) {
-    column <- paste0(how$prefix, "strange")
+    column <- paste0(how$prefix, "unusual")
     predictions[[column]][predictions[[column]] == ""] <- NA  # an empty cell
   }
   # what is chance is another question for all blocks together
-  columns <- strange$columns[c("column", "unseen", "missing", "outside", "trained_on")]
-  list(predictions = predictions, strange_rows = sum(strange$rows != ""), columns = columns, bad = bad)
+  columns <- unusual$columns[c("column", "unseen", "missing", "outside", "trained_on")]
+  list(predictions = predictions, unusual_rows = sum(unusual$rows != ""), columns = columns, bad = bad)
 }

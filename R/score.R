@@ -25,7 +25,7 @@
 #'   time.
 #' @param progress See [train()]; events are `"scored"`, with `rows` done and, where it is known, the `share` of all.
 #' @return A list, invisibly: `rows` predicted, `columns` added, `bad_cells` that were taken for missing, by column, and
-#'   `strange`, how the rows differ from those of training (`columns` as in [strangeness()], and in how many `rows`).
+#'   `unusual`, how the rows differ from those of training (`columns` as in [unusual_rows()], and in how many `rows`).
 #' @section Errors: Those of [predict()][predict.hylomath_model], with the row where they are found; in a file that is
 #'   written nothing is then left.
 #' @examples

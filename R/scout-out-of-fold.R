@@ -4,8 +4,8 @@
 # default.
 
 # The brief that trials change: of an open one the rule's plainest wiring, trained and prepared as the rule does.
-brief_to_change <- function(b, judge, a) {
-  if (!blends(b, judge)) return(b)
+brief_to_change <- function(b, evaluate, a) {
+  if (!blends(b, evaluate)) return(b)
   plainest <- Filter(function(one) is.null(one$said), auto_wirings(a))[[1]]
   changed <- with_network(a, plainest$wiring, plainest$regimen, plainest$prepare)$brief
   changed[["hold_out"]] <- b[["hold_out"]]
@@ -13,21 +13,21 @@ brief_to_change <- function(b, judge, a) {
 }
 
 # Whether the brief's own predictions are a blend, which has no place among the settings.
-blends <- function(b, judge) judge == "out_of_fold" && b$wiring == "auto"
+blends <- function(b, evaluate) evaluate == "out_of_fold" && b$wiring == "auto"
 
-# Puts the losses of the brief's own blend into the store, fold by fold, before anything else is tried. Whether an
+# Puts the losses of the brief's own ensemble into the store, fold by fold, before anything else is tried. Whether an
 # interrupt left some of them out.
-judge_blend <- function(search, store, report) {
+evaluate_blend <- function(search, store, report) {
   known <- lapply(seq_len(search$folds), function(fold) store$find("own", fold, 1))
   if (!any(vapply(known, is.null, NA))) return(FALSE)
   trained <- train_members(settle(search$brief), function(event) report(c(event, list(within = "the brief's own"))))
-  judged <- out_of_fold_rows(trained)
+  evaluated <- out_of_fold_rows(trained)
   for (i in seq_along(trained$whole)) {
     members <- lapply(trained$each, `[[`, i)
     of <- function(what) vapply(members, function(m) as.numeric(m[[what]]), 0)
-    own <- rows_of_each(judged, which(judged$fold == trained$whole[i]))
+    own <- rows_of_each(evaluated, which(evaluated$fold == trained$whole[i]))
     result <- list(
-      loss = mean_loss(members[[1]]$predictor, own), judging = length(own$key), learned = members[[1]]$learned,
+      loss = mean_loss(members[[1]]$predictor, own), evaluating = length(own$key), learned = members[[1]]$learned,
       parameters = sum(of("parameters")), epochs = max(of("epochs")), seconds = sum(of("seconds"))
     )
     store$add("own", fit_row(1L, trained$whole[i], 1, result))

@@ -10,7 +10,7 @@ new_scouting <- function(search, state, file) {
     list(
       trials = scouting_trials(search, state, fits), fits = fits, settings = names(search$space), space = search$space,
       rows = state$rows, best = as.integer(names(full)[which.min(full)]), own = 1L, stopped = state$stopped,
-      expected = expected_of_search(search, fits), where = search$where, judge = search$judge, k = search$k,
+      expected = expected_of_search(search, fits), where = search$where, evaluate = search$evaluate, k = search$k,
       repeats = search$repeats, folds = search$folds,
       primary = loss_name(target_of(b)), brief = b, base = search$base, target = b$target, task = b$task, file = file
     ),
@@ -20,20 +20,22 @@ new_scouting <- function(search, state, file) {
 
 # What the winner may be expected to gain, see gain_of_best(); out of fold and by folds.
 expected_of_search <- function(search, fits) {
-  if (search$judge == "validation") return(NULL)
+  if (search$evaluate == "validation") return(NULL)
   losses <- tapply(fits$loss, list(fits$trial, fits$fold), mean)
   gain_of_best(losses, match("1", rownames(losses)), mean(fits$rows / fits$training))
 }
 
 # A row a trial, those that were evaluated in full first, the best on top.
 scouting_trials <- function(search, state, fits) {
-  judged <- unique(fits$trial)
-  trials <- cbind(data.frame(trial = judged, origin = state$origin[judged]), state$rows[judged, , drop = FALSE])
+  evaluated <- unique(fits$trial)
+  trials <- cbind(
+    data.frame(trial = evaluated, origin = state$origin[evaluated]), state$rows[evaluated, , drop = FALSE]
+  )
   if (any(is_wiring_setting(names(search$space)))) {
     wiring_of <- function(t) trial_brief(search, state$rows, t)$wiring
-    trials$wiring <- vapply(judged, wiring_of, "")
+    trials$wiring <- vapply(evaluated, wiring_of, "")
   }
-  trials <- cbind(trials, do.call(rbind, lapply(judged, function(t) trial_figures(fits, t, search))))
+  trials <- cbind(trials, do.call(rbind, lapply(evaluated, function(t) trial_figures(fits, t, search))))
   trials <- trials[order(!trials$whole, -trials$folds, trials$mean), ]
   rownames(trials) <- NULL
   trials

@@ -6,7 +6,9 @@ run_search <- function(search, store, budget, seconds, report) {
   began <- proc.time()[["elapsed"]]
   tried <- if (in_space(search, search$own)) row_keys(search$own) else character()
   state <- list(rows = search$own, origin = "own", fits = no_fits(), tried = tried, round = 0, stopped = NULL)
-  if (blends(search$brief, search$judge) && judge_blend(search, store, report)) return(with_end(state, "interrupted"))
+  if (blends(search$brief, search$evaluate) && evaluate_blend(search, store, report)) return(
+    with_end(state, "interrupted")
+  )
   while (is.null(state$stopped)) {
     room <- budget - nrow(state$rows)
     if (state$round > 0 && room <= 0) return(with_end(state, "budget"))
@@ -67,7 +69,7 @@ climb <- function(search, state, trials, store, report) {
     todo <- expand.grid(fold = seq_len(rung$folds), trial = trials)
     done <- paste(state$fits$trial, state$fits$fold, state$fits$share)
     todo <- todo[!paste(todo$trial, todo$fold, rung$epochs) %in% done, , drop = FALSE]
-    state <- judge_trials(search, state, todo, rung$epochs, briefs, store, report)
+    state <- evaluate_trials(search, state, todo, rung$epochs, briefs, store, report)
     if (identical(state$stopped, "interrupted")) return(state)
     losses <- rung_losses(state$fits, rung)
     better <- as.integer(names(losses)[rank(losses, ties.method = "first") <= ceiling(length(losses) / 2)])
@@ -77,7 +79,7 @@ climb <- function(search, state, trials, store, report) {
 }
 
 # The fits that are to be done, of trials and folds in `todo`; those that the store holds are not done again.
-judge_trials <- function(search, state, todo, share, briefs, store, report) {
+evaluate_trials <- function(search, state, todo, share, briefs, store, report) {
   if (nrow(todo) == 0) return(state)
   key <- function(i) trial_key(search, state, todo$trial[i])
   known <- lapply(seq_len(nrow(todo)), function(i) store$find(key(i), todo$fold[i], share))

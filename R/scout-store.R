@@ -25,7 +25,7 @@ open_store <- function(file, search, frame = parent.frame()) {
 store_header <- function(search) {
   list(
     format = store_kind$format, format_version = store_kind$version, brief = brief_yaml(without_about(search$brief)),
-    base = brief_yaml(without_about(search$base)), judge = search$judge, table = table_hash(search$brief$table),
+    base = brief_yaml(without_about(search$base)), evaluate = search$evaluate, table = table_hash(search$brief$table),
     space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats,
     by = search$by, folds = search$folds, layers = search$layers, start = as.list(search$start),
     own = as.list(search$own), at_once = as.integer(search$at_once)
@@ -60,7 +60,7 @@ read_store <- function(file, mend = FALSE) {
 }
 
 store_kind <- list(
-  format = "hylomath scouting", version = 4L, what = "search", texts = c("brief", "base", "judge", "table"),
+  format = "hylomath scouting", version = 4L, what = "search", texts = c("brief", "base", "evaluate", "table"),
   hint = "Such files are written by scout(file = ) or `hylomath scout`.", again = "Search again."
 )
 

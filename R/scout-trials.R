@@ -43,7 +43,7 @@ no_place <- function(row) {
 
 # What a trial is evaluated on before it goes on: so many folds, or so much of its epochs.
 search_rungs <- function(search) {
-  if (search$judge == "validation") return(data.frame(folds = 1L, epochs = c(1 / 9, 1 / 3, 1)))
+  if (search$evaluate == "validation") return(data.frame(folds = 1L, epochs = c(1 / 9, 1 / 3, 1)))
   once <- min(search$k, search$folds)  # an ensemble's folds are dealt once
   data.frame(folds = as.integer(unique(c(1, ceiling(once / 3), once, search$folds))), epochs = 1)
 }
@@ -66,7 +66,7 @@ no_fits <- function() {
 fit_row <- function(trial, fold, share, result) {
   data.frame(
     trial = trial, fold = fold, share = share, loss = if (is.finite(result$loss)) result$loss else Inf,
-    rows = as.integer(result$judging), training = as.integer(result$learned),
+    rows = as.integer(result$evaluating), training = as.integer(result$learned),
     parameters = as.integer(result$parameters), epochs = as.integer(result$epochs), seconds = result$seconds
   )
 }

@@ -13,7 +13,8 @@
 #'   dropout and the learning rate.
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
-#' @param judge `"out_of_fold"`, where the brief trains an ensemble: the out-of-fold predictions of a trial's networks,
+#' @param evaluate `"out_of_fold"`, where the brief trains an ensemble: the out-of-fold predictions of a trial's
+#'   networks,
 #'   at the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's
 #'   own validation rows, k times as quick, and as much noisier. `"out_of_fold"` when nothing is said of it nor of folds
 #'   and an ensemble is trained, else `"folds"`.
@@ -31,7 +32,7 @@
 #' at each of these rungs the better half of all that have been there goes on. The brief's own settings are evaluated in
 #' full always.
 #'
-#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and `judge` is
+#' *The brief's own figure* is that of what [train()] makes of it: where its wiring is `"auto"` and `evaluate` is
 #' `"out_of_fold"`, of the blend of the rule's wirings. So `best_brief()` never does worse out of fold than the default;
 #' where nothing better was found it is the default. Trials then start from the rule's plainest wiring, its patience and
 #' its clipping, which their briefs name. Evaluated by folds, a brief of an ensemble is tried as one network, which says
@@ -62,14 +63,14 @@
 #' s
 #' best_brief(s)
 #' @export
-scout <- function(b, ..., budget = 40, seconds = Inf, judge = NULL, k = NULL, repeats = NULL, by = NULL, where = NULL,
-                  at_once = 4, file = NULL, progress = "auto") {
+scout <- function(b, ..., budget = 40, seconds = Inf, evaluate = NULL, k = NULL, repeats = NULL, by = NULL,
+                  where = NULL, at_once = 4, file = NULL, progress = "auto") {
   UseMethod("scout")
 }
 
 #' @export
-scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NULL, k = NULL, repeats = NULL, by = NULL,
-                                 where = NULL, at_once = 4, file = NULL, progress = "auto") {
+scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, evaluate = NULL, k = NULL, repeats = NULL,
+                                 by = NULL, where = NULL, at_once = 4, file = NULL, progress = "auto") {
   type_count(1e5, from = 2)(budget, "budget")
   if (!identical(seconds, Inf)) type_number(0, open_low = TRUE)(seconds, "seconds")
   type_count(1000)(at_once, "at_once")
@@ -78,19 +79,19 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NUL
   b <- ready_to_train(b, seed = function() stored_seed(file))
   given <- list(...)
   check_space_names(given)
-  judge <- search_judge(b, judge, c(k = k, repeats = repeats, by = by))
+  evaluate <- search_evaluation(b, evaluate, c(k = k, repeats = repeats, by = by))
   repeats <- repeats %||% if (fold_rule(b, by, 1) %in% c("ordered", "group")) 1 else 2
-  laid <- checked_folds(b, if (judge == "folds") as.integer(k %||% 5), repeats, by)
-  base <- brief_to_change(b, judge, laid$analysis)
+  laid <- checked_folds(b, if (evaluate == "folds") as.integer(k %||% 5), repeats, by)
+  base <- brief_to_change(b, evaluate, laid$analysis)
   space <- scout_space(base, if (length(given)) given else usual_space(laid$analysis))
   search <- list(
-    brief = b, base = base, judge = judge, space = space, layers = length(parse_wiring(base$wiring)$layers),
+    brief = b, base = base, evaluate = evaluate, space = space, layers = length(parse_wiring(base$wiring)$layers),
     where = if (!rlang::quo_is_null(where)) where_text(where, space), seed = b$regimen$seed, k = laid$plan$k,
     repeats = as.integer(repeats), by = by, at_once = at_once, folds = nrow(laid$each)
   )
   search$rungs <- search_rungs(search)
   search$start <- own_row(search, settle(base))
-  search$own <- if (blends(b, judge)) no_place(search$start) else search$start
+  search$own <- if (blends(b, evaluate)) no_place(search$start) else search$start
   check_any_settings(search)
   store <- open_store(file, search)
   new_scouting(search, run_search(search, store, budget, seconds, report), file)
@@ -100,28 +101,28 @@ scout.hylomath_brief <- function(b, ..., budget = 40, seconds = Inf, judge = NUL
 scout.default <- function(b, ...) wrong_object("scout", "a brief", b)
 
 # What trials are evaluated on: as asked, or out-of-fold rows where an ensemble is trained and nothing is said of folds.
-search_judge <- function(b, judge, of_folds) {
-  if (!is.null(judge)) type_choice(search_judges)(judge, "judge")
+search_evaluation <- function(b, evaluate, of_folds) {
+  if (!is.null(evaluate)) type_choice(search_evaluations)(evaluate, "evaluate")
   ensemble <- is_ensemble(settle(b))
-  judge <- judge %||% if (ensemble && length(of_folds) == 0) "out_of_fold" else "folds"
-  if (judge == "out_of_fold" && !ensemble) {
+  evaluate <- evaluate %||% if (ensemble && length(of_folds) == 0) "out_of_fold" else "folds"
+  if (evaluate == "out_of_fold" && !ensemble) {
     fail(
       "This brief trains one network, so there are no out-of-fold predictions to evaluate.",
       "Evaluate by folds, or train an ensemble: hold_out(folds = 8)."
     )
   }
-  if (judge == "validation" && ensemble) {
+  if (evaluate == "validation" && ensemble) {
     fail(
       "This brief trains an ensemble, so it has no validation rows to evaluate on.",
       "Evaluate by folds, or hold some out: hold_out(validation = 0.15)."
     )
   }
-  if (judge != "folds" && length(of_folds)) {
-    judges <- if (judge == "out_of_fold") "out-of-fold rows" else "validation rows"
+  if (evaluate != "folds" && length(of_folds)) {
+    rows <- if (evaluate == "out_of_fold") "out-of-fold rows" else "validation rows"
     what <- "`%s` is about folds, but trials are evaluated on %s."
-    fail(sprintf(what, names(of_folds)[1], judges), "Leave it out, or evaluate by folds.")
+    fail(sprintf(what, names(of_folds)[1], rows), "Leave it out, or evaluate by folds.")
   }
-  judge
+  evaluate
 }
 
 # What can be said of a search from the brief alone.

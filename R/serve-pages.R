@@ -54,7 +54,7 @@ openapi_of <- function(model) {
           parameter("type", list(type = "string", enum = I(c("auto", prediction_types))), "What is predicted"),
           parameter("level", list(type = "number"), "The share of rows that an interval or set is to hold"),
           parameter("bad_cells", list(type = "string", enum = I(ways_with_bad_cells)), "What becomes of bad cells"),
-          parameter("flags", list(type = "boolean"), "Whether what is strange about each row is named")
+          parameter("flags", list(type = "boolean"), "Whether what is unusual about each row is named")
         ),
         requestBody = list(required = TRUE, content = c(
           json(list(type = "object", properties = list(rows = list(type = "array", items = refers("row"))))),

@@ -101,9 +101,9 @@ asked_how <- function(query) {
   if (!all(validUTF8(c(unlist(asked), names(asked))))) fail("The query is not in UTF-8.")
   asked$token <- NULL  # which was looked at already
   known <- c("type", "level", "bad_cells", "flags", "identity")
-  strange <- setdiff(names(asked), known)
-  if (length(strange)) {
-    fail(sprintf("The query says %s, which is not known.", describe(strange[1])), suggestion(strange[1], known))
+  unknown <- setdiff(names(asked), known)
+  if (length(unknown)) {
+    fail(sprintf("The query says %s, which is not known.", describe(unknown[1])), suggestion(unknown[1], known))
   }
   for (name in intersect(names(asked), c("flags", "identity"))) {
     if (!asked[[name]] %in% c("true", "false", "1", "0")) fail(sprintf("`%s` must be true or false.", name))

@@ -46,23 +46,23 @@ sift.hylomath_brief <- function(b, direction = "backward", k = 5, repeats = 1, b
   checkpoint <- open_checkpoint(checkpoint, checkpoint_header(b, b$table, work))
   passes <- if (direction == "ranking") 2 else length(inputs)
   pass <- 0
-  judge <- function(sets) {
+  evaluate <- function(sets) {
     pass <<- pass + 1
     within <- sprintf("pass %d of %d", as.integer(pass), as.integer(passes))
     within_pass <- function(event) report(c(event, list(within = within)))
-    found <- judged_sets(b, sets, k, repeats, by, within_pass, checkpoint_of_kind(checkpoint, within))
+    found <- evaluated_sets(b, sets, k, repeats, by, within_pass, checkpoint_of_kind(checkpoint, within))
     report(list(event = "pass", within = within, inputs = length(sets[[1]])))
     found
   }
   sifted <- switch(direction, backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
-  new_sifting(b, inputs, sifted(inputs, judge), direction, k, repeats, checkpoint$kept_in())
+  new_sifting(b, inputs, sifted(inputs, evaluate), direction, k, repeats, checkpoint$kept_in())
 }
 
 #' @export
 sift.default <- function(b, ...) wrong_object("sift", "a brief", b)
 
 # The losses by fold of each set of inputs, and how much its columns' shuffling harms; all sets are trained at once.
-judged_sets <- function(b, sets, k, repeats, by, report, checkpoint) {
+evaluated_sets <- function(b, sets, k, repeats, by, report, checkpoint) {
   laid <- lapply(sets, function(set) checked_folds(with_inputs(b, set), k, repeats, by))
   jobs <- lapply(laid, fold_jobs, want = "rises")
   done <- run_jobs(b$table, unlist(jobs, recursive = FALSE), "fit", report, laid = laid, checkpoint = checkpoint)
@@ -77,25 +77,25 @@ judged_sets <- function(b, sets, k, repeats, by, report, checkpoint) {
 
 # Each gives a list of steps, list(set, losses, column), from all inputs to one or from one to all; an interrupt ends
 # the list early.
-sift_backward <- function(inputs, judge) {
-  now <- judge(list(inputs))[[1]]
+sift_backward <- function(inputs, evaluate) {
+  now <- evaluate(list(inputs))[[1]]
   if (is.null(now)) return(list())
   steps <- list(c(now, column = NA))
   while (length(now$set) > 1) {
     least <- now$set[which.min(now$rise)]
-    now <- judge(list(setdiff(now$set, least)))[[1]]
+    now <- evaluate(list(setdiff(now$set, least)))[[1]]
     if (is.null(now)) break
     steps[[length(steps) + 1]] <- c(now, column = least)
   }
   steps
 }
 
-sift_forward <- function(inputs, judge) {
+sift_forward <- function(inputs, evaluate) {
   set <- character()
   steps <- list()
   while (length(set) < length(inputs)) {
     larger <- lapply(setdiff(inputs, set), function(column) inputs[inputs %in% c(set, column)])
-    tried <- judge(larger)
+    tried <- evaluate(larger)
     if (any(vapply(tried, is.null, NA))) break
     best <- tried[[which.min(vapply(tried, function(t) mean(t$losses), 0))]]
     steps[[length(steps) + 1]] <- c(best, column = setdiff(best$set, set))
@@ -104,13 +104,13 @@ sift_forward <- function(inputs, judge) {
   steps
 }
 
-sift_ranking <- function(inputs, judge) {
-  all <- judge(list(inputs))[[1]]
+sift_ranking <- function(inputs, evaluate) {
+  all <- evaluate(list(inputs))[[1]]
   if (is.null(all)) return(list())
   ranked <- inputs[order(all$rise)]  # the least important first
   sets <- lapply(seq_len(length(inputs) - 1), function(n) setdiff(inputs, ranked[seq_len(n)]))
   with_column <- function(step, column) if (!is.null(step)) c(step, column = column)
-  steps <- Map(with_column, judge(sets), ranked[-length(ranked)])
+  steps <- Map(with_column, evaluate(sets), ranked[-length(ranked)])
   c(list(c(all, column = NA)), drop_nulls(steps))
 }
 

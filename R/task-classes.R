@@ -35,11 +35,11 @@ task_classes <- function() {
     },
     primary = function(target) "cross-entropy",
     row_losses = class_losses,
-    judge = judge_classes,
+    evaluate = evaluate_classes,
     measure = measure_classes,
-    reckon = function(grounds, judged, i, resampling) {
-      how <- how_of_classes(grounds, ordered = FALSE)
-      class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
+    estimate = function(context, evaluated, i, resampling) {
+      how <- how_of_classes(context, ordered = FALSE)
+      class_estimates(how, evaluated, evaluated$predictions, resampling$unit, resampling)
     },
     describe = function(target) {
       text <- sprintf("classification, %d classes: %s", length(target$classes), enumerate(target$classes))
@@ -65,12 +65,12 @@ guess_positive <- function(y, classes) {
 }
 
 check_classes <- function(y, column, classes, positive) {
-  strange <- setdiff(labels_in(y), classes)
-  if (length(strange)) {
-    value <- describe(strange[1])
+  unknown <- setdiff(labels_in(y), classes)
+  if (length(unknown)) {
+    value <- describe(unknown[1])
     fail(
       sprintf("The target %s has the value %s, which is not among the brief's classes.", quoted(column), value),
-      suggestion(strange[1], classes)
+      suggestion(unknown[1], classes)
     )
   }
   if (length(classes) > 1000) {

@@ -18,11 +18,15 @@ task_counts <- function() {
       learned
     },
     primary = function(target) "Poisson deviance",
-    row_losses = function(target, judged, predictions) number_losses(target, judged, predictions, row_poisson_deviance),
-    judge = function(grounds, judged, resampling) judge_numbers(grounds, judged, resampling, "poisson"),
-    measure = function(grounds, judged, i = 1) measure_numbers(grounds, judged, i, "poisson"),
-    reckon = function(grounds, judged, i, resampling) {
-      number_reckoning(how_numbers(grounds, i, "poisson"), judged, judged$predictions, i, resampling$unit, resampling)
+    row_losses = function(target, evaluated, predictions) number_losses(
+      target, evaluated, predictions, row_poisson_deviance
+    ),
+    evaluate = function(context, evaluated, resampling) evaluate_numbers(context, evaluated, resampling, "poisson"),
+    measure = function(context, evaluated, i = 1) measure_numbers(context, evaluated, i, "poisson"),
+    estimate = function(context, evaluated, i, resampling) {
+      number_estimates(
+        how_numbers(context, i, "poisson"), evaluated, evaluated$predictions, i, resampling$unit, resampling
+      )
     },
     error_scale = function(target) "count",
     describe = function(target) "count (Poisson likelihood, predictions are means)"

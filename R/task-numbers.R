@@ -25,20 +25,20 @@ task_numbers <- function() {
       list(prediction = learned$median, is = "median", mean = learned$mean)
     },
     primary = function(target) switch(target$loss$kind, gamma = "gamma deviance", absolute = "MAE", "RMSE"),
-    row_losses = function(target, judged, predictions) {
-      number_losses(target, judged, predictions, switch(target$loss$kind,
+    row_losses = function(target, evaluated, predictions) {
+      number_losses(target, evaluated, predictions, switch(target$loss$kind,
         gamma = row_gamma_deviance, absolute = function(y, m) abs(y - m), function(y, m) (y - m)^2
       ))
     },
-    judge = function(grounds, judged, resampling) {
-      judge_numbers(grounds, judged, resampling, gamma_deviance(grounds$target))
+    evaluate = function(context, evaluated, resampling) {
+      evaluate_numbers(context, evaluated, resampling, gamma_deviance(context$target))
     },
-    measure = function(grounds, judged, i = 1) {
-      measure_numbers(grounds, judged, i, gamma_deviance(grounds$target))
+    measure = function(context, evaluated, i = 1) {
+      measure_numbers(context, evaluated, i, gamma_deviance(context$target))
     },
-    reckon = function(grounds, judged, i, resampling) {
-      how <- how_numbers(grounds, i, gamma_deviance(grounds$target))
-      number_reckoning(how, judged, judged$predictions, i, resampling$unit, resampling)
+    estimate = function(context, evaluated, i, resampling) {
+      how <- how_numbers(context, i, gamma_deviance(context$target))
+      number_estimates(how, evaluated, evaluated$predictions, i, resampling$unit, resampling)
     },
     error_scale = function(target) if (is_logarithmic(target) || target$loss$kind == "gamma") "log" else "plain",
     describe = describe_numbers

@@ -15,11 +15,13 @@ task_ordered <- function() {
     # places from 0
     encode = function(values, target, learned) matrix(as.numeric(class_places(values[[1]], target$classes)) - 1),
     start = function(target, learned, network, offset) ordinal_start(unname(expected_shares(target, learned))),
-    judge = function(grounds, judged, resampling) judge_classes(grounds, judged, resampling, ordered = TRUE),
-    measure = function(grounds, judged, i = 1) measure_classes(grounds, judged, i, ordered = TRUE),
-    reckon = function(grounds, judged, i, resampling) {
-      how <- how_of_classes(grounds, ordered = TRUE)
-      class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
+    evaluate = function(context, evaluated, resampling) evaluate_classes(
+      context, evaluated, resampling, ordered = TRUE
+    ),
+    measure = function(context, evaluated, i = 1) measure_classes(context, evaluated, i, ordered = TRUE),
+    estimate = function(context, evaluated, i, resampling) {
+      how <- how_of_classes(context, ordered = TRUE)
+      class_estimates(how, evaluated, evaluated$predictions, resampling$unit, resampling)
     },
     describe = function(target) {
       order <- paste(target$classes, collapse = " < ")

@@ -24,8 +24,8 @@ task_quantiles <- function() {
       )
     },
     primary = function(target) paste("quantile loss", format_number(middle_share(target))),
-    row_losses = function(target, judged, predictions) {
-      number_losses(target, judged, predictions, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
+    row_losses = function(target, evaluated, predictions) {
+      number_losses(target, evaluated, predictions, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
     },
     error_scale = function(target) {
       if (length(target$loss$at) > 1) "quantiles" else if (is_logarithmic(target)) "log" else "plain"

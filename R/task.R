@@ -11,8 +11,9 @@
 #   class_weights  as the regimen says them
 #   exposure       the column of exposures, or NULL
 # What was *learned* of it on training rows is the part `target` of
-# a preparation. *Judged* rows are list(key, group, observed, weight, predictions, linear), see predictor-judged.R, and
-# the *grounds* of an evaluation are list(target, baseline, costs, beside, ...), see appraise-grounds.R.
+# a preparation. *Evaluated* rows are list(key, group, observed, weight, predictions, linear), see
+# predictor-evaluated.R, and the *context* of an evaluation is list(target, baseline, costs, beside, ...), see
+# appraise-context.R.
 #
 # A task's fields:
 #   word                                    what a brief calls it; where several share a word, the loss decides
@@ -39,10 +40,10 @@
 #   prediction(values, target)              a data frame of predictions from what the core gives, a vector each
 #   baseline(values, target, learned, weight)   what is known without any input
 #   primary(target)                         the measure that a network is trained for
-#   row_losses(target, judged, predictions)     what each row costs by it, a column a target
-#   judge(grounds, judged, resampling)      list(measures, ...) of an appraisal
-#   measure(grounds, judged, i)             the measures of the i-th target, without intervals
-#   reckon(grounds, judged, i, resampling)  its reckoning
+#   row_losses(target, evaluated, predictions)     what each row costs by it, a column a target
+#   evaluate(context, evaluated, resampling)      list(measures, ...) of an appraisal
+#   measure(context, evaluated, i)             the measures of the i-th target, without intervals
+#   estimate(context, evaluated, i, resampling)  its estimates
 #   error_scale(target)                     in what unit errors are alike, see conformal.R; NULL for classes
 #   describe(target)                        what a brief prints of it
 

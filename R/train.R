@@ -42,7 +42,7 @@
 #'   `"diverged"` or `"vanished"`, see [notes()]), `restarts` (one row a start: how it ended, its losses, and of several
 #'   starts the measures of each on the validation rows), `members` (where an ensemble is trained a row a network: its
 #'   wiring, fold and share in the predictions, from how many rows it learned and how many it predicted, its epochs and
-#'   its loss), `regimen` (what that of the brief came to for the wiring that counts most), `judged` (key, group,
+#'   its loss), `regimen` (what that of the brief came to for the wiring that counts most), `evaluated` (key, group,
 #'   observed value, weight and predictions of the validation, calibration and test rows and of at most 10,000 training
 #'   rows, or of out-of-fold rows), `linear` (the predictor of a network without hidden layers, trained on the same rows
 #'   for comparison), `baseline`, `looks` (the networks that were evaluated on its test rows), `fingerprint` (of the
@@ -77,7 +77,7 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
   checkpoint <- open_checkpoint(checkpoint, checkpoint_header(a$brief, a$raw, work), every)
   if (is_ensemble(a)) {
     if (watch_test) fail("The test rows can be watched of one network only.", "Train one: quick(b).")
-    return(with_judged_rows(train_ensemble(a, report, checkpoint, resumable), a))
+    return(with_evaluated_rows(train_ensemble(a, report, checkpoint, resumable), a))
   }
   train_model(fit_spec(a, learn_training(a), if (watch_test) "test", keeps = resumable), report, checkpoint)
 }
@@ -90,5 +90,5 @@ train_model <- function(spec, report, checkpoint = no_checkpoint()) {
   fit <- fit_network(spec, report, checkpoint)
   linear <- if (fit$stopped != "interrupted") fit_linear(spec)
   spec$core <- NULL  # as long as the table, and of no use any more
-  with_judged_rows(fitted_model(spec, fit, linear), spec$analysis)
+  with_evaluated_rows(fitted_model(spec, fit, linear), spec$analysis)
 }

@@ -33,7 +33,7 @@ sql_writer <- function(dialect) {
 
 sql_columns <- function(columns, indent = 4) paste(columns, collapse = paste0(",\n", strrep(" ", indent)))
 
-# Approximate numbers, as the exponent says; exact ones would be reckoned with otherwise.
+# Approximate numbers, as the exponent says; exact ones follow other rules of arithmetic.
 sql_number <- function(x) {
   text <- numbers_text(x)
   text <- ifelse(grepl("e", text, fixed = TRUE), text, paste0(text, "e0"))

@@ -4,8 +4,8 @@
 least_watched_rows <- 30
 
 # A row's loss; of several targets the mean of their shares of the targets' variances.
-watched_loss <- function(model, judged) {
-  losses <- as.matrix(own_losses(target_in(model), judged, judged$predictions))
+watched_loss <- function(model, evaluated) {
+  losses <- as.matrix(own_losses(target_in(model), evaluated, evaluated$predictions))
   if (ncol(losses) == 1) return(losses[, 1])
   rowMeans(sweep(losses, 2, model$predictor$preparation$target$scale^2, `/`))
 }
@@ -51,22 +51,22 @@ seen_levels <- function(model, column, profiled) {
 # The rows by which predictions and losses at training are known: those that the whole model predicted without having
 # seen them, else out-of-fold rows, each of which was predicted by the networks of its fold.
 reference_part <- function(model) {
-  c(intersect(c("test", "calibration", "validation", "out_of_fold"), names(model$judged)), NA)[1]
+  c(intersect(c("test", "calibration", "validation", "out_of_fold"), names(model$evaluated)), NA)[1]
 }
 
 prediction_movements <- function(model, predictions, group) {
   part <- reference_part(model)
   if (is.na(part)) return(NULL)
-  judged <- judged_in_part(model, part)
+  evaluated <- evaluated_in_part(model, part)
   # single networks' numbers are spread further than those of all together
   if (part == "out_of_fold" && !has_classes(target_in(model))) return(NULL)
   numbers <- names(predictions)[vapply(predictions, is.numeric, NA)]
   do.call(rbind, lapply(numbers, function(name) {
-    then <- judged$predictions[[name]]
+    then <- evaluated$predictions[[name]]
     now <- predictions[[name]]
     keep <- !is.na(now)
     if (sum(keep) < 2) return(NULL)
-    own <- judged_group(judged)
+    own <- evaluated_group(evaluated)
     if (has_classes(target_in(model))) {
       return(mean_movement("prediction", name, mean_with_error(then, own), mean_with_error(now[keep], group[keep])))
     }
@@ -76,17 +76,17 @@ prediction_movements <- function(model, predictions, group) {
   }))
 }
 
-judged_group <- function(judged) if (!is.null(judged$group)) match(judged$group, unique(judged$group))
+evaluated_group <- function(evaluated) if (!is.null(evaluated$group)) match(evaluated$group, unique(evaluated$group))
 
 loss_movement <- function(model, losses, group) {
   part <- reference_part(model)
   known <- !is.na(losses)
   if (is.na(part) || sum(known) < least_watched_rows) return(NULL)
-  judged <- judged_in_part(model, part)
-  then <- watched_loss(model, judged)
+  evaluated <- evaluated_in_part(model, part)
+  then <- watched_loss(model, evaluated)
   # a few rows must not decide
   highest <- stats::quantile(then, 0.99, names = FALSE)
-  before <- mean_with_error(pmin(then, highest), judged_group(judged))
+  before <- mean_with_error(pmin(then, highest), evaluated_group(evaluated))
   now <- mean_with_error(pmin(losses[known], highest), group[known])
   error <- sqrt(before$error^2 + now$error^2)
   moved <- now$value - before$value

@@ -20,10 +20,10 @@
 #' @param by An expression of its columns (see [expressions]) by whose values the rows are parted into periods, such as
 #'   `month(fired_on)`; every period is evaluated, and all of them together.
 #' @param ... Not used.
-#' @return An object of class `hylomath_watch`: `judgement`, `sentence`, `movements` (a data frame of all comparisons:
+#' @return An object of class `hylomath_watch`: `verdict`, `sentence`, `movements` (a data frame of all comparisons:
 #'   `period`, `what` has moved, of which `column` and `level`, `before` and `now`, `moved` and its 95 % interval `low`
 #'   to `high` in `unit`, `p`, `large` and `called`), `periods` (`period`, `rows`, with a known target `known`, `loss`
-#'   and `then`), `strange` (see [strangeness()]), `loss` (its name) and `notes`.
+#'   and `then`), `unusual` (see [unusual_rows()]), `loss` (its name) and `notes`.
 #' @section Errors: Those of [predict()][predict.hylomath_model]. A model of a file that was written before models kept
 #'   what their rows were like.
 #' @examples
@@ -119,28 +119,30 @@ watched_rows <- function(model, newer, by) {
   predictions <- predictions_of(predictor, table)
   list(
     table = table, newer = newer, period = period, group = group, predictions = predictions,
-    losses = if (there) newer_losses(model, newer, predictions), strange = strangeness(model, newer)
+    losses = if (there) newer_losses(model, newer, predictions), unusual = unusual_rows(model, newer)
   )
 }
 
 # What each row costs, NA where the target is missing or the row was learned from.
 newer_losses <- function(model, newer, predictions) {
   target <- target_in(model)
-  table <- judged_table(model, newer, target$columns)
+  table <- evaluated_table(model, newer, target$columns)
   for (column in target$columns) check_new_target(target, table[[column]], column)
   known <- stats::complete.cases(table[target$columns]) & !is.na(predictions[[1]])
   known[known] <- !was_learned(model, table[known, , drop = FALSE])
   losses <- rep(NA_real_, nrow(newer))
   if (!any(known)) return(losses)
-  judged <- judged_rows(model$predictor, roles_of(model)[c("id", "weight")], table[known, , drop = FALSE], which(known))
+  evaluated <- evaluated_rows(
+    model$predictor, roles_of(model)[c("id", "weight")], table[known, , drop = FALSE], which(known)
+  )
   losses[known] <- if (identical(reference_part(model), "out_of_fold")) {
     # what was known at training are losses of the networks of one fold
     by_fold <- predictions_by_fold(model$predictor, table[known, , drop = FALSE])
     rowMeans(vapply(by_fold, function(predictions) {
-      watched_loss(model, utils::modifyList(judged, list(predictions = predictions)))
+      watched_loss(model, utils::modifyList(evaluated, list(predictions = predictions)))
     }, numeric(sum(known))))
   } else {
-    watched_loss(model, judged)
+    watched_loss(model, evaluated)
   }
   losses
 }

@@ -26,14 +26,14 @@ for (name in names(targets)) {
     b <- brief(few, target = "y") |> hold_out(seed = 1) |> wire("64 relu > 32 relu") |> regimen(epochs = 5, seed = 1)
     b <- if (grouped) set_columns(b, group = patient) else set_columns(b, drop = patient)
     model <- train(quick(b), progress = "none")
-    model$judged$test <- hylomath:::judged_in(model, table)   # a million test rows
-    model$judged$training <- NULL
+    model$evaluated$test <- hylomath:::evaluated_in(model, table)   # a million test rows
+    model$evaluated$training <- NULL
     predicting <- min(replicate(3, spent(predict(model, table, type = if (name == "number") "prediction" else "both"))))
-    judging <- spent(a <- appraise(model, draws = 1000))
+    evaluating <- spent(a <- appraise(model, draws = 1000))
     cat(
       sprintf(
         "%-12s %-8s predicting %.2f s, appraising %.2f s: %.1f passes\n", name, if (grouped) "grouped" else "alone",
-        predicting, judging, judging / predicting
+        predicting, evaluating, evaluating / predicting
       )
     )
   }

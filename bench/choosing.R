@@ -24,7 +24,7 @@ one <- function(seed) {
   b <- brief(table, target = "y") |> hold_out(test = 0, folds = 0, seed = seed) |> regimen(seed = seed)
   b <- wire(b, "16 relu")
   s <- scout(b, units = bounds(2, 48), activation = c("relu", "tanh"), l2 = c(1e-4, 1e-2, 1e-1), budget = 16, k = 5,
-    judge = "folds", progress = "none")
+    evaluate = "folds", progress = "none")
   best <- s$trials[s$trials$whole, ][1, ]
   own <- s$trials$mean[s$trials$trial == 1]
   # where the brief's own settings stay the best nothing is claimed

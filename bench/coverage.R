@@ -53,20 +53,20 @@ numbers_of <- function(n, grouped, heavy) {
 # Weights that have nothing to do with anything.
 weights_of <- function(n, weighted) if (weighted) sample(1:4, n, TRUE) else rep(1, n)
 
-judge <- function(d, k, level, weighted) {
+evaluate <- function(d, k, level, weighted) {
   n <- length(d$observed)
-  judged <- list(observed = d$observed, weight = weights_of(n, weighted))
-  resampling <- if (!is.null(level)) core$resampling_of(judged$weight, d$group, 1, level, 1000)
+  evaluated <- list(observed = d$observed, weight = weights_of(n, weighted))
+  resampling <- if (!is.null(level)) core$resampling_of(evaluated$weight, d$group, 1, level, 1000)
   unit <- if (is.null(level)) core$units_of(n, d$group, 1) else resampling$unit
   if (k > 0) {
     names <- letters[seq_len(k)]
     how <- list(classes = names, looked_at = if (k == 2) 2L else seq_len(k), ordered = FALSE, costs = NULL)
-    of <- function(predictions, ...) core$class_reckoning(how, judged, predictions, unit, ...)
+    of <- function(predictions, ...) core$class_estimates(how, evaluated, predictions, unit, ...)
     return(list(own = of(d$predictions, resampling), other = of(d$other), resampling = resampling))
   }
   how <- list(centre = 8, deviance = "gamma", at = NULL)
   list(
-    own = core$number_reckoning(how, judged, list(d$prediction), 1, unit, resampling),
+    own = core$number_estimates(how, evaluated, list(d$prediction), 1, unit, resampling),
     other = NULL, resampling = resampling
   )
 }
@@ -90,12 +90,12 @@ cells <- list(
 )
 for (case in cells) {
   set.seed(1)
-  all <- judge(draw(utils::modifyList(case, list(n = 2e6))), case$k, NULL, FALSE)
+  all <- evaluate(draw(utils::modifyList(case, list(n = 2e6))), case$k, NULL, FALSE)
   truth <- all$own$values
   apart <- truth - all$other$values[names(truth)]
   held <- parallel::mclapply(seq_len(sets), function(s) {
     set.seed(1000 + s)
-    found <- judge(draw(case), case$k, 0.95, case$weighted)
+    found <- evaluate(draw(case), case$k, 0.95, case$weighted)
     resampling <- found$resampling
     resampling$counts <- core$bootstrap_counts(resampling$unit, 1000, s)
     table <- core$interval_table(found$own, resampling, found$other)

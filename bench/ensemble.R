@@ -44,7 +44,7 @@ one_table <- function(kind, seed) {
     predictions <- H$predictions_of(predictor, working)
     mean(H$own_losses(predictor$target, list(observed = fresh$y, weight = rep(1, 6000)), predictions))
   }
-  rows <- H$judged_in_part(model, "out_of_fold")
+  rows <- H$evaluated_in_part(model, "out_of_fold")
   out_of_fold <- mean(H$own_losses(model$predictor$target, rows, rows$predictions))
   single <- mean(vapply(model$predictor$members, loss_of, 0))
   p <- predict(model, fresh, type = if (kind == "classes") "set" else "interval")

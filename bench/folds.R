@@ -27,7 +27,7 @@ part <- a$part
 one_fit <- function() {
   spec <- H$fit_spec(a, H$learn_training(a))
   predictor <- H$new_predictor(spec, H$fit_network(spec, quiet))
-  H$mean_loss(predictor, H$judged_in_fold(spec, predictor, H$rows_in(a, "validation")))
+  H$mean_loss(predictor, H$evaluated_in_fold(spec, predictor, H$rows_in(a, "validation")))
 }
 rows_of <- function(part) c(learned = sum(part %in% "training"), measured = sum(part %in% "validation"))
 of_one <- rows_of(part)

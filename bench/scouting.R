@@ -75,10 +75,13 @@ search_on <- function(problem, seed) {
   rule <- problem$rule(fresh)
   set.seed(seed)
   b <- brief(table, target = problem$target) |> hold_out(test = 0) |> regimen(epochs = 100, seed = seed)
-  judge <- function(b) problem$loss(train(quick(b), progress = "none"), fresh, rule)
+  evaluate <- function(b) problem$loss(train(quick(b), progress = "none"), fresh, rule)
   took <- system.time(s <- scout(b, budget = budget, k = 5, progress = "none"))[["elapsed"]]
   random_took <- system.time(other <- random_search(b, budget, 5))[["elapsed"]]
-  c(own = judge(b), scout = judge(best_brief(s)), random = judge(other), seconds = took, random_seconds = random_took)
+  c(
+    own = evaluate(b), scout = evaluate(best_brief(s)), random = evaluate(other), seconds = took,
+    random_seconds = random_took
+  )
 }
 
 for (name in names(problems)) {

@@ -32,19 +32,19 @@ draw <- function(n, grouped, seed, move = 0, share = 0.1, groups = n %/% 5) {
   x
 }
 
-judged <- function(seed, newer_rows, grouped = seed %% 4 < 2, groups = NULL, ...) {
+evaluated <- function(seed, newer_rows, grouped = seed %% 4 < 2, groups = NULL, ...) {
   then <- if (is.null(groups)) draw(4000, grouped, seed) else draw(4000, grouped, seed, groups = groups)
   b <- brief(then, target = "outcome")
   b <- if (grouped) set_columns(b, group = house, drop = part) else set_columns(b, drop = part)
   model <- train(wire(b, "linear"), progress = "none")
   newer <- draw(newer_rows, grouped, seed + 1e6, groups = groups %||% (newer_rows %/% 5), ...)
   if (seed %% 3 == 0) newer$outcome <- NULL
-  if (newer_rows > 1e5) return(watch_model(model, newer)$judgement)
-  watch_model(model, newer, by = part)$judgement
+  if (newer_rows > 1e5) return(watch_model(model, newer)$verdict)
+  watch_model(model, newer, by = part)$verdict
 }
 
 count <- function(name, seeds, ...) {
-  found <- unlist(parallel::mclapply(seeds, judged, ..., mc.cores = parallel::detectCores()))
+  found <- unlist(parallel::mclapply(seeds, evaluated, ..., mc.cores = parallel::detectCores()))
   calls <- mean(found != "keep")
   ends <- stats::binom.test(sum(found != "keep"), length(found))$conf.int
   cat(sprintf(

@@ -4,7 +4,8 @@ set.seed(11)
 
 b <- brief(kilns, target = "outcome") |> hold_out(seed = 11) |> regimen(seed = 11)
 
-# every setting that is tried is judged by the same folds; the file keeps each fit, so a search that was killed goes on
+# every setting that is tried is evaluated by the same folds; the file keeps each fit, so a search that was killed goes
+# on
 s <- scout(
   b, layers = 1:3, units = bounds(8, 64), activation = c("relu", "elu"), budget = 12, k = 3, repeats = 1,
   file = tempfile(fileext = ".scout"), progress = "none"

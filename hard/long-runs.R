@@ -33,7 +33,7 @@ file <- tempfile()
 before <- resident()
 took <- system.time(s <- scout(
   b, units = bounds(1, 64), l2 = bounds(1e-6, 0.1), learning_rate = bounds(1e-4, 0.1), dropout = bounds(0, 0.5),
-  judge = "validation", budget = trials, file = file, progress = "none"
+  evaluate = "validation", budget = trials, file = file, progress = "none"
 ))[[3]]
 cat(sprintf(
   "search: %d trials in %.0f s, %.1f MiB before and %.1f after, file of %.1f MB\n", nrow(s$trials), took, before,

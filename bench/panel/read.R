@@ -40,9 +40,9 @@ panel_brief <- function(one, split) {
 }
 
 # The mean loss of evaluated rows as it is trained: squared error, cross-entropy, half the deviance of counts.
-panel_loss <- function(model, judged, predictions) {
+panel_loss <- function(model, evaluated, predictions) {
   core <- asNamespace("hylomath")
-  losses <- core$own_losses(core$target_in(model), judged, predictions)
+  losses <- core$own_losses(core$target_in(model), evaluated, predictions)
   if (core$primary_measure(core$target_in(model)) == "Poisson deviance") losses <- losses / 2
   mean(losses)
 }

@@ -16,12 +16,12 @@ for (i in which(listed$half == half & !paste(listed$package, listed$item) %in% d
     start <- proc.time()
     model <- suppressWarnings(train(panel_brief(one, split), progress = "none"))
     seconds <- sum((proc.time() - start)[1:2])
-    judged <- model$judged$test
-    of <- function(predictions) panel_loss(model, judged, predictions)
+    evaluated <- model$evaluated$test
+    of <- function(predictions) panel_loss(model, evaluated, predictions)
     data.frame(
-      table = paste(one$package, one$item), split = split, rows = sum(model$parts$rows, na.rm = TRUE), test = length(judged$key),
-      columns = length(model$predictor$preparation$columns), default = of(judged$predictions),
-      linear = of(if (is.null(judged$linear)) judged$predictions else judged$linear), seconds = seconds
+      table = paste(one$package, one$item), split = split, rows = sum(model$parts$rows, na.rm = TRUE), test = length(evaluated$key),
+      columns = length(model$predictor$preparation$columns), default = of(evaluated$predictions),
+      linear = of(if (is.null(evaluated$linear)) evaluated$predictions else evaluated$linear), seconds = seconds
     )
   }, mc.cores = parallel::detectCores(), mc.preschedule = FALSE)
   failed <- vapply(rows, inherits, NA, "try-error")

@@ -33,7 +33,7 @@ class WholeLoss : public Lowered {
   double unpenalised(Span<const double> parameters);
   double mean_loss() const override { return last_ / weight_; }  // over the sum of weights
   bool interrupted() override { return stop_requested && stop_requested(); }
-  void keep(Archive& archive) { archive(last_); }
+  void serialise(Archive& archive) { archive(last_); }
 
   Objective<double>& objective() { return objective_; }
   Span<const std::uint32_t> rows() const { return rows_; }
@@ -56,7 +56,7 @@ class WholeMethod {
   virtual ~WholeMethod() = default;
   virtual Step step(Lowered& loss, Span<double> parameters) = 0;
   virtual Span<const double> gradient() const = 0;  // at the parameters from which the last step was taken, or after it
-  virtual void keep(Archive& archive) = 0;          // all that the next step depends on
+  virtual void serialise(Archive& archive) = 0;          // all that the next step depends on
   virtual double l2() const { return std::numeric_limits<double>::quiet_NaN(); }  // what evidence came to
 };
 

@@ -58,9 +58,9 @@ class LinearEvidence : public WholeMethod {
     return {!done_, loss_.mean_loss()};
   }
 
-  void keep(Archive& archive) override {
+  void serialise(Archive& archive) override {
     archive(l2_, value_, near_, steps_, weighed_, done_);
-    within_->keep(archive);
+    within_->serialise(archive);
   }
 
   Span<const double> gradient() const override { return {gradient_.data(), gradient_.size()}; }

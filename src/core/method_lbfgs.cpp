@@ -43,7 +43,7 @@ class Lbfgs : public WholeMethod {
     return {false, loss.mean_loss()};
   }
 
-  void keep(Archive& archive) override {
+  void serialise(Archive& archive) override {
     archive(gradient_, value_, begun_, next_, stored_, inverse_);
     archive.require(next_ < kPairs && stored_ <= kPairs);
     for (std::size_t i = 0; i < kPairs; ++i) archive(steps_[i], turns_[i]);

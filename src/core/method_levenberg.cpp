@@ -77,7 +77,7 @@ class Levenberg : public WholeMethod {
     return {false, loss_.mean_loss()};
   }
 
-  void keep(Archive& archive) override { archive(diagonal_, value_, mu_, factor_, begun_); }
+  void serialise(Archive& archive) override { archive(diagonal_, value_, mu_, factor_, begun_); }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
   double l2() const override {

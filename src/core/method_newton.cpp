@@ -64,12 +64,12 @@ class Newton : public WholeMethod {
     move(w);
     if (evidence_ && (done_ || cornered_ || short_of_ < 1e-4)) weigh_evidence(w);
     if (evidence_ && done_ && !loss_.interrupted()) climb(w);
-    if (evidence_ && done_ && !loss_.interrupted()) ease(w);
+    if (evidence_ && done_ && !loss_.interrupted()) relax_penalty(w);
     loss_.value(w);
     return {!done_, loss_.mean_loss()};
   }
 
-  void keep(Archive& archive) override {
+  void serialise(Archive& archive) override {
     archive(hessian_, diagonal_, mu_, l2_, short_of_, near_, weighed_, done_, curved_);
   }
 
@@ -349,7 +349,7 @@ class Newton : public WholeMethod {
       }
     }
     take(best, w);
-    curve(w);  // what ease() begins with
+    curve(w);  // what relax_penalty() begins with
   }
 
   // Of a likelihood without a dispersion, but for what is the same for every penalty.
@@ -368,7 +368,7 @@ class Newton : public WholeMethod {
   // not given up. (With the small-sample factor of Hurvich, Simonoff and Tsai 1998; where it falls by less than 2 in
   // all that can be chance, and evidence has its way.) Not where classes have few rows for each weight: there they can
   // come apart by chance, and the likelihood doesn't see that.
-  void ease(Span<double> w) {
+  void relax_penalty(Span<double> w) {
     if (side_ > kMostEased || double(side_) > 0.8 * values_) return;
     if (!curvature_.has_dispersion() && rarest_class() < 5 * double(inputs_)) return;
     std::vector<Fit> fits;

@@ -32,7 +32,7 @@ class Resilient : public WholeMethod {
     return {true, loss.mean_loss()};
   }
 
-  void keep(Archive& archive) override { archive(gradient_, former_, length_, begun_); }
+  void serialise(Archive& archive) override { archive(gradient_, former_, length_, begun_); }
 
   Span<const double> gradient() const override { return {gradient_.data(), gradient_.size()}; }
 

@@ -72,7 +72,7 @@ class ScaledConjugate : public WholeMethod {
     return {false, loss.mean_loss()};
   }
 
-  void keep(Archive& archive) override {
+  void serialise(Archive& archive) override {
     archive(gradient_, r_, p_, value_, lambda_, scaled_, delta_, since_restart_, begun_, fresh_);
   }
 

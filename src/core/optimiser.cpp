@@ -34,33 +34,33 @@ Optimiser<T>::Optimiser(const OptimiserSpec& spec, const NetworkSpec& network, c
     : spec_(spec), network_(network), layout_(layout), kernel_(kernel) {
   if (spec.method != Method::Rmsprop) first_.resize(layout.size());
   if (spec.method != Method::Momentum && spec.method != Method::Nesterov) second_.resize(layout.size());
-  if (layout.embeddings() > 0) add_stretch(0, layout.weights_at(0), 1, true);
+  if (layout.embeddings() > 0) add_group(0, layout.weights_at(0), 1, true);
   for (std::size_t l = 0; l < layout.layers(); ++l) {
-    add_stretch(layout.weights_at(l), layout.biases_at(l), network.layers[l].rate, true);
-    add_stretch(layout.biases_at(l), layout.trained_end(l), network.layers[l].rate, false);
+    add_group(layout.weights_at(l), layout.biases_at(l), network.layers[l].rate, true);
+    add_group(layout.biases_at(l), layout.trained_end(l), network.layers[l].rate, false);
   }
-  if (layout.has_skip()) add_stretch(layout.skip_at(), layout.gaps_at(), network.skip->rate, true);
-  if (layout.gaps() > 0) add_stretch(layout.gaps_at(), layout.size(), network.layers.back().rate, false);
+  if (layout.has_skip()) add_group(layout.skip_at(), layout.gaps_at(), network.skip->rate, true);
+  if (layout.gaps() > 0) add_group(layout.gaps_at(), layout.size(), network.layers.back().rate, false);
 }
 
 // Neighbours that move alike become one: for small networks the calls take longer than the arithmetic.
 template <class T>
-void Optimiser<T>::add_stretch(std::size_t from, std::size_t to, double rate, bool decays) {
+void Optimiser<T>::add_group(std::size_t from, std::size_t to, double rate, bool decays) {
   decays = decays && spec_.weight_decay > 0;
-  if (!stretches_.empty()) {
-    Stretch& last = stretches_.back();
+  if (!groups_.empty()) {
+    ParameterGroup& last = groups_.back();
     if (last.from + last.count == from && last.rate == rate && last.decays == decays) {
       last.count += to - from;
       return;
     }
   }
-  stretches_.push_back({from, to - from, rate, decays});
+  groups_.push_back({from, to - from, rate, decays});
 }
 
 template <class T>
-void Optimiser<T>::move(const Stretch& stretch, double rate, Span<const T> gradient, Span<T> parameters) {
-  const std::size_t from = stretch.from, count = stretch.count;
-  rate *= stretch.rate;
+void Optimiser<T>::move(const ParameterGroup& group, double rate, Span<const T> gradient, Span<T> parameters) {
+  const std::size_t from = group.from, count = group.count;
+  rate *= group.rate;
   const Moved<T> moved = {gradient.data() + from, parameters.data() + from, count};
   T* first = first_.data() + from;
   T* second = second_.data() + from;
@@ -74,7 +74,7 @@ void Optimiser<T>::move(const Stretch& stretch, double rate, Span<const T> gradi
   }
   // The paper's efficient form: both bias corrections in the rate, epsilon scaled to match.
   const double correction = std::sqrt(1 - power2_);
-  const double shrink = stretch.decays ? 1 - rate * spec_.weight_decay : 1;
+  const double shrink = group.decays ? 1 - rate * spec_.weight_decay : 1;
   AdamRates<T> rates;
   rates.rate = T(rate * correction / (1 - power1_));
   rates.decay1 = T(spec_.decay1);
@@ -105,15 +105,15 @@ template <class T>
 GradientSize Optimiser<T>::step(double rate, Span<T> gradient, Span<T> parameters) {
   GradientSize size;
   double squares = 0;
-  for (const Stretch& s : stretches_) kernel_.measure(gradient.data() + s.from, s.count, &squares, &size.largest);
+  for (const ParameterGroup& s : groups_) kernel_.measure(gradient.data() + s.from, s.count, &squares, &size.largest);
   size.norm = std::sqrt(squares);
   if (spec_.gradient_clip > 0 && size.norm > spec_.gradient_clip) {
-    for (const Stretch& s : stretches_)
+    for (const ParameterGroup& s : groups_)
       kernel_.scale(T(spec_.gradient_clip / size.norm), gradient.data() + s.from, s.count);
   }
   power1_ *= spec_.decay1;
   power2_ *= spec_.decay2;
-  for (const Stretch& s : stretches_) move(s, rate * spec_.learning_rate, Span<const T>(gradient), parameters);
+  for (const ParameterGroup& s : groups_) move(s, rate * spec_.learning_rate, Span<const T>(gradient), parameters);
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
     const std::size_t end = layout_.trained_end(l);
     for (std::size_t i = end; layout_.norm(l) && i < end + 2 * layout_.stride(l); ++i) {

@@ -47,24 +47,24 @@ class Optimiser {
   // The rate is the spec's times `rate`. `gradient` may be shortened. Running means and variances follow those of the
   // rows.
   GradientSize step(double rate, Span<T> gradient, Span<T> parameters);
-  void keep(Archive& archive) { archive(first_, second_, power1_, power2_); }
+  void serialise(Archive& archive) { archive(first_, second_, power1_, power2_); }
 
  private:
-  // A stretch of parameters that move alike.
-  struct Stretch {
+  // Parameters that move alike.
+  struct ParameterGroup {
     std::size_t from, count;
     double rate;
     bool decays;
   };
-  void add_stretch(std::size_t from, std::size_t to, double rate, bool decays);
-  void move(const Stretch& stretch, double rate, Span<const T> gradient, Span<T> parameters);
+  void add_group(std::size_t from, std::size_t to, double rate, bool decays);
+  void move(const ParameterGroup& group, double rate, Span<const T> gradient, Span<T> parameters);
   void bound_norms(Span<T> parameters) const;
 
   OptimiserSpec spec_;
   NetworkSpec network_;
   Layout<T> layout_;
   const Kernel<T>& kernel_;
-  std::vector<Stretch> stretches_;
+  std::vector<ParameterGroup> groups_;
   AlignedVector<T> first_,
       second_;                      // momentum: velocity; Adam: means of gradient and squared gradient; Rmsprop: second
   double power1_ = 1, power2_ = 1;  // decay1 and decay2 to the number of steps

@@ -32,7 +32,7 @@ class Schedule {
   Schedule(const ScheduleSpec& spec, std::size_t epochs) : spec_(spec), epochs_(epochs) {}
   double rate(std::size_t epoch) const;  // epochs count from 1
   void observe(double loss);             // after each epoch
-  void keep(Archive& archive) { archive(plateau_, lowest_, waited_); }
+  void serialise(Archive& archive) { archive(plateau_, lowest_, waited_); }
 
  private:
   ScheduleSpec spec_;

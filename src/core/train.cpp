@@ -41,7 +41,7 @@ struct Pace {
 };
 
 // An epoch in which nothing moves.
-Pace standing(double loss) {
+Pace evaluate_only(double loss) {
   Pace pace;
   pace.loss = loss;
   pace.gradient = kNaN;
@@ -83,7 +83,7 @@ class Steps {
   virtual ~Steps() = default;
   virtual Pace epoch(std::size_t epoch, Span<T> parameters, const Watch& watch) = 0;
   virtual void observe(double) {}
-  virtual void keep(Archive& archive) = 0;  // all that later epochs depend on
+  virtual void serialise(Archive& archive) = 0;  // all that later epochs depend on
 };
 
 // More rows than these are shuffled in pools.
@@ -135,9 +135,9 @@ class BatchSteps : public Steps<T> {
 
   void observe(double loss) override { schedule_.observe(loss); }
 
-  void keep(Archive& archive) override {
-    optimiser_.keep(archive);
-    schedule_.keep(archive);
+  void serialise(Archive& archive) override {
+    optimiser_.serialise(archive);
+    schedule_.serialise(archive);
   }
 
  private:
@@ -199,9 +199,9 @@ class WholeSteps : public Steps<double> {
     return pace;
   }
 
-  void keep(Archive& archive) override {
-    loss_.keep(archive);
-    method_->keep(archive);
+  void serialise(Archive& archive) override {
+    loss_.serialise(archive);
+    method_->serialise(archive);
   }
 
  private:
@@ -226,7 +226,8 @@ std::unique_ptr<Steps<T>> steps_of(const NetworkSpec& network, const Regimen& re
 
 // What training has come to after an epoch, apart from the method's own.
 struct Reached {
-  std::size_t epochs = 0, updates = 0, hoped = 0;  // hoped: patience counts from this epoch, or from the best one
+  // patience counts from the epoch patience_from, or from the best one
+  std::size_t epochs = 0, updates = 0, patience_from = 0;
   double best_loss = std::numeric_limits<double>::infinity();
   bool ended = false;  // by a stopping rule
 };
@@ -240,7 +241,7 @@ bool can_have_been(const Epoch& e, const Epoch& first, Stopped stopped) {
 template <class T>
 void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Trained<T>& result, Steps<T>& steps) {
   int stopped = int(result.stopped);
-  archive(here.epochs, here.updates, here.hoped, here.best_loss, here.ended, stopped, result.best, result.l2);
+  archive(here.epochs, here.updates, here.patience_from, here.best_loss, here.ended, stopped, result.best, result.l2);
   archive.require(stopped <= int(Stopped::Vanished) && result.best <= here.epochs && here.epochs <= archive.left());
   result.stopped = Stopped(stopped);
   archive(parameters, result.parameters);
@@ -250,7 +251,7 @@ void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Tra
     for (Tally* t : {&e.training_tally, &e.validation_tally}) archive(t->hits, t->absolute, t->squared);
     archive.require(can_have_been(e, result.epochs[0], result.stopped));
   }
-  steps.keep(archive);
+  steps.serialise(archive);
   archive.finish();
 }
 
@@ -309,7 +310,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     const bool final = result.stopped == Stopped::Converged || result.stopped == Stopped::Diverged ||
                        result.stopped == Stopped::Vanished;
     if (so_far.ended && (final || !beginning.further)) return result;
-    if (so_far.ended) so_far.hoped = so_far.epochs;
+    if (so_far.ended) so_far.patience_from = so_far.epochs;
     so_far.ended = false;
     result.stopped = Stopped::Epochs;
   }
@@ -321,7 +322,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
 
   for (std::size_t epoch = so_far.epochs + 1; epoch <= regimen.epochs; ++epoch) {
     const Pace pace = epoch == 1 && stands
-                          ? standing(objective.loss(training, Span<const T>(parameters)) / training_weight)
+                          ? evaluate_only(objective.loss(training, Span<const T>(parameters)) / training_weight)
                           : steps->epoch(epoch, Span<T>(parameters), watch);
     so_far.updates += pace.updates;
     if (pace.interrupted) {
@@ -359,7 +360,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     steps->observe(validates ? now.validation : now.training);
     so_far.epochs = epoch;
     so_far.ended =
-        reached(regimen.stop, pace, now, epoch, std::max(result.best, so_far.hoped), chooses, result.stopped);
+        reached(regimen.stop, pace, now, epoch, std::max(result.best, so_far.patience_from), chooses, result.stopped);
     const bool go_on = watch.epoch_done({epoch, result.best, so_far.best_loss, training.size(), now});
     const bool last = so_far.ended || !go_on || epoch == regimen.epochs;
     if (watch.keep && (last || now.seconds - kept_at >= watch.every)) {

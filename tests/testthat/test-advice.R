@@ -76,7 +76,9 @@ test_that("rows are named by their id, and lists are ranked, rounded and marked"
   listed <- augment(two, recovery[1:200, ], ranked = TRUE, digits = 3, learned = TRUE)
   expect_false(is.unsorted(-listed$probability_yes))
   expect_true(all(listed$probability_yes == signif(listed$probability_yes, 3)))
-  expect_equal(sum(listed$learned), sum(was_learned(two, judged_table(two, as_table(recovery[1:200, ]), "returned"))))
+  expect_equal(
+    sum(listed$learned), sum(was_learned(two, evaluated_table(two, as_table(recovery[1:200, ]), "returned")))
+  )
   withr::local_dir(withr::local_tempdir())
   data.table::fwrite(table, "k.csv")
   write_model(model, "k.hylo")

@@ -57,7 +57,7 @@ test_that("every task has every function, and streams of random numbers do not m
     wanted <- c(
       "word", "losses", "kind", "several", "exposure", "logarithm", "epoch_measures", "claims", "complete", "check",
       "check_loss", "check_target", "output", "units", "strata", "observe", "learn", "row_weights", "encode", "start",
-      "reading", "prediction", "baseline", "primary", "row_losses", "judge", "measure", "reckon",
+      "reading", "prediction", "baseline", "primary", "row_losses", "evaluate", "measure", "estimate",
       "error_scale", "describe"
     )
     expect_setequal(names(task), wanted)
@@ -102,8 +102,8 @@ test_that("a new task is one object: registered, it goes from a brief to an appr
   b <- brief(small_crossings(), target = "passengers", task = "middling")
   expect_match(paste(format(b), collapse = "\n"), "middling (the absolute error)", fixed = TRUE)
   model <- withr::with_seed(1, single(regimen(b, epochs = 30), progress = "none"))
-  judged <- appraise(model)
-  expect_true("MAE" %in% judged$measures$measure)
+  evaluated <- appraise(model)
+  expect_true("MAE" %in% evaluated$measures$measure)
   predictions <- predict(model, small_crossings()[1:3, ])
   expect_equal(nrow(predictions), 3)
   file <- withr::local_tempfile(fileext = ".yml")

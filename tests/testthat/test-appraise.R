@@ -1,14 +1,14 @@
 test_that("every measure stands beside its baseline, with its interval", {
   model <- quick_model(epochs = 20)
   a <- appraise(model)
-  share <- max(table(a$judged$observed)) / a$n
+  share <- max(table(a$evaluated$observed)) / a$n
   m <- a$measures
   expect_equal(m$baseline[1:2], c(share, 1 / 4))
   training <- table(
     small_kilns()$outcome[withr::with_seed(1, part_along(quick(brief(small_kilns(), "outcome")))) == "training"]
   ) |>
     prop.table()
-  expect_equal(m$baseline[m$measure == "cross-entropy"], mean(-log(training[a$judged$observed])))
+  expect_equal(m$baseline[m$measure == "cross-entropy"], mean(-log(training[a$evaluated$observed])))
   expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "mean AUC")], c(0, 0.5))
   expect_equal(sum(a$confusion), a$n)
   expect_true(all(m$low <= m$value + 1e-9 & m$value <= m$high + 1e-9))
@@ -26,7 +26,7 @@ test_that("test rows are evaluated by default, others on request", {
   model <- quick_model()
   expect_equal(appraise(model)$rows, "test")
   expect_equal(appraise(model, rows = "validation")$n, 89)
-  again <- appraise(model, data = kilns[match(appraise(model)$judged$key, kilns$firing), ])
+  again <- appraise(model, data = kilns[match(appraise(model)$evaluated$key, kilns$firing), ])
   expect_equal(again$measures, appraise(model)$measures)
   without <- withr::with_seed(
     1, brief(small_kilns(), "outcome") |> hold_out(test = 0) |> regimen(epochs = 2) |> single(progress = "none")
@@ -41,7 +41,7 @@ test_that("test rows are evaluated by default, others on request", {
 
 test_that("residuals and measures come as data", {
   a <- appraise(quick_model(small_crossings(), "passengers"))
-  expect_equal(residuals(a), a$judged$observed - a$judged$prediction)
+  expect_equal(residuals(a), a$evaluated$observed - a$evaluated$prediction)
   expect_equal(as.data.frame(a)$measure[1:3], c("RMSE", "MAE", "R\u00b2"))
   expect_equal(a$measures$value[1], sqrt(mean(residuals(a)^2)))
   expect_fails(residuals(appraise(quick_model())), "no residuals")
@@ -53,12 +53,12 @@ test_that("training, validation and test rows stand side by side", {
   for (part in c("training", "validation")) {
     expect_equal(a$measures[[part]], appraise(model, rows = part)$measures$value)
   }
-  expect_equal(length(model$judged$training$key), parts_of(model)$rows[parts_of(model)$part == "training"])
+  expect_equal(length(model$evaluated$training$key), parts_of(model)$rows[parts_of(model)$part == "training"])
   # of many training rows so many are kept as are enough, the same for the same seed
   many <- withr::with_seed(3, data.frame(x = rnorm(20000), y = rnorm(20000)))
   big <- quick_model(many, "y", epochs = 1)
-  expect_length(big$judged$training$key, most_training_judged)
-  expect_identical(quick_model(many, "y", epochs = 1)$judged$training$key, big$judged$training$key)
+  expect_length(big$evaluated$training$key, most_training_evaluated)
+  expect_identical(quick_model(many, "y", epochs = 1)$evaluated$training$key, big$evaluated$training$key)
 })
 
 test_that("the linear wiring on the same rows is that of a brief wired so", {
@@ -69,7 +69,7 @@ test_that("the linear wiring on the same rows is that of a brief wired so", {
     passengers ~ ., poisson,
     with(
       small_crossings(), data.frame(passengers, route, weather, holiday, fare)
-    )[match(model$judged$training$key, small_crossings()$departure), ]
+    )[match(model$evaluated$training$key, small_crossings()$departure), ]
   )
   # more inputs than the glm has, so at most as high a deviance on the training rows
   expect_lt(
@@ -83,12 +83,12 @@ test_that("the linear wiring on the same rows is that of a brief wired so", {
   )
   expect_equal(m$linear, appraise(linear)$measures$value, tolerance = 1e-6)
   expect_null(linear$linear)
-  expect_null(appraise(linear)$worth)
+  expect_null(appraise(linear)$hidden_layers)
   expect_equal(m$difference, m$value - m$linear)
-  expect_equal(a$worth$verdict, "same")
+  expect_equal(a$hidden_layers$verdict, "same")
   expect_true("linear_is_as_good" %in% notes(a)$code)
   better <- appraise(quick_model(kilns, epochs = 60))
-  expect_equal(better$worth$verdict, "better")
+  expect_equal(better$hidden_layers$verdict, "better")
   expect_match(paste(format(better), collapse = " "), "The hidden layers help: cross-entropy")
 })
 
@@ -97,7 +97,7 @@ test_that("subgroups are evaluated like appraisals of their own rows", {
   a <- appraise(model, kilns, rows = "test", by = glaze)
   expect_setequal(unique(a$by$group), unique(kilns$glaze))
   one <- a$by[a$by$group == "ash" & a$by$measure == "accuracy", ]
-  own <- a$judged[kilns$glaze[match(a$judged$key, kilns$firing)] == "ash", ]
+  own <- a$evaluated[kilns$glaze[match(a$evaluated$key, kilns$firing)] == "ash", ]
   expect_equal(one$value, mean(own$prediction == own$observed))
   expect_equal(one$rows, nrow(own))
   expect_match(paste(format(a), collapse = "\n"), "glaze +rows +accuracy +balanced accuracy")
@@ -110,7 +110,7 @@ test_that("subgroups are evaluated like appraisals of their own rows", {
     appraise(model, kilns[1:100, ], rows = "test", by = glaze), "not the table that the model was trained on"
   )
   other <- kilns
-  other$outcome[match(a$judged$key, kilns$firing)] <- "burst"
+  other$outcome[match(a$evaluated$key, kilns$firing)] <- "burst"
   expect_fails(appraise(model, other, rows = "test"), "have another target")
 })
 

@@ -191,7 +191,7 @@ test_that("what is written can go through a pipe, and what is read can come thro
   data.table::fwrite(small_kilns(), "k.csv")
   write_model(model, "k.hylo")
   piped <- list(
-    list(c("appraise", "k.hylo"), "judged.csv"), list(c("transcribe", "k.hylo", "--to", "r"), "k.R"),
+    list(c("appraise", "k.hylo"), "evaluated.csv"), list(c("transcribe", "k.hylo", "--to", "r"), "k.R"),
     list(c("brief", "k.csv", "-t", "outcome", "--set", "hold_out.seed=1", "--set", "regimen.seed=1"), "k.yml"),
     list(c("show", "k.hylo", "--weights"), "w.csv")
   )

@@ -30,8 +30,8 @@ test_that("a whole analysis runs from the shell", {
   expect_match(trained$err[1], "Training by lbfgs on 390 rows")
   expect_match(paste(trained$out, collapse = " "), "A network that predicts outcome")
 
-  judged <- hylomath("appraise", "kilns.hylo", "--json", "--figures", "figures")
-  result <- jsonlite::fromJSON(judged$out)
+  evaluated <- hylomath("appraise", "kilns.hylo", "--json", "--figures", "figures")
+  result <- jsonlite::fromJSON(evaluated$out)
   expect_equal(result$measures, appraise(read_model("kilns.hylo"))$measures, tolerance = 1e-9)
   expect_setequal(
     list.files("figures"),
@@ -200,7 +200,7 @@ test_that("any key can be overridden, also where nothing stood before", {
   expect_equal(hylomath("train", "k.yml", "--set", "data.file=none.csv")$status, 1)
 })
 
-test_that("strange rows are told, and flagged on request", {
+test_that("unusual rows are told, and flagged on request", {
   in_folder()
   write_model(quick_model(epochs = 2), "k.hylo")
   new <- small_kilns()[1:3, ]
@@ -208,10 +208,10 @@ test_that("strange rows are told, and flagged on request", {
   utils::write.csv(new, "new.csv", row.names = FALSE, na = "")
   scored <- hylomath("predict", "k.hylo", "new.csv", "--flags")
   expect_match(paste(scored$err, collapse = " "), "1 of 3 rows differ .* glaze: 1 with a level that training never saw")
-  expect_equal(utils::read.csv(text = scored$out)$strange, c("", "glaze", ""))
+  expect_equal(utils::read.csv(text = scored$out)$unusual, c("", "glaze", ""))
 })
 
-test_that("judging, deciding and explaining work from the shell", {
+test_that("evaluating, deciding and explaining work from the shell", {
   in_folder()
   utils::write.csv(recovery, "recovery.csv", row.names = FALSE, na = "")
   hylomath(
@@ -245,10 +245,10 @@ test_that("judging, deciding and explaining work from the shell", {
   hylomath("train", "r.yml", "-q", "--quick", "--set", "regimen.seed=5")
   expect_length(read_model("r.hylo")$looks, 1)
   expect_equal(hylomath("appraise", "r.hylo", "--rows", "validation")$status, 0)
-  judged <- jsonlite::fromJSON(
+  evaluated <- jsonlite::fromJSON(
     hylomath("appraise", "r.hylo", "recovery.csv", "--rows", "test", "--by", "physio", "--json")$out
   )
-  expect_setequal(unique(judged$by$group), unique(recovery$physio))
+  expect_setequal(unique(evaluated$by$group), unique(recovery$physio))
   expect_length(read_model("r.hylo")$looks, 2)
   expect_equal(hylomath("appraise", "r.hylo", "--by", "physio")$status, 2)
 

@@ -97,9 +97,9 @@ test_that("sets hold rare classes as often as common ones", {
   expect_match(paste(format(a), collapse = " "), "Prediction sets at 90 % hold the observed class in")
   # a class with hardly any calibration rows is never left out
   few <- shaped(d[1:120, ])
-  kept <- few$judged$calibration$observed == "no"
+  kept <- few$evaluated$calibration$observed == "no"
   keep_rows <- function(x) if (is.data.frame(x)) x[kept, ] else x[kept]
-  few$judged$calibration <- lapply(few$judged$calibration, keep_rows)
+  few$evaluated$calibration <- lapply(few$evaluated$calibration, keep_rows)
   expect_true(all(predict(few, d[1:50, ], type = "set")$in_yes))
 })
 

@@ -13,7 +13,7 @@ clinic <- function(...) {
 
 test_that("a wanted recall is reached on the validation rows with as few false alarms as can be", {
   model <- decide(clinic(), recall = 0.8)
-  rows <- model$judged$validation
+  rows <- model$evaluated$validation
   p <- rows$predictions$probability_yes
   yes <- rows$observed == "yes"
   at <- decision_of(model)$rule$threshold
@@ -28,7 +28,7 @@ test_that("a wanted recall is reached on the validation rows with as few false a
   plain <- clinic()
   expect_identical(new[-1], predict(plain, recovery, type = "both")[-1])
   a <- appraise(model)
-  expect_equal(a$classes$recall[2], mean(a$judged$probability_yes[a$judged$observed == "yes"] >= at))
+  expect_equal(a$classes$recall[2], mean(a$evaluated$probability_yes[a$evaluated$observed == "yes"] >= at))
   expect_gt(a$classes$recall[2], appraise(plain)$classes$recall[2])
   expect_match(
     notes(a)$try[notes(a)$code == "no_better_than_baseline"], "The decision rule causes this"
@@ -39,7 +39,7 @@ test_that("a wanted recall is reached on the validation rows with as few false a
 
 test_that("the best F1 is that of all thresholds", {
   model <- decide(clinic(), best = "F1")
-  rows <- model$judged$validation
+  rows <- model$evaluated$validation
   yes <- rows$observed == "yes"
   f1 <- function(t) 2 * sum(yes & rows$predictions$probability_yes >= t) / (
     sum(yes) + sum(rows$predictions$probability_yes >= t)
@@ -53,7 +53,7 @@ test_that("costs take the prediction with the lowest expected cost", {
   p <- predict(model, recovery, type = "both")
   expect_equal(p$prediction == "yes", 10 * p$probability_yes > p$probability_no)
   m <- appraise(model)$measures
-  a <- appraise(model)$judged
+  a <- appraise(model)$evaluated
   expect_equal(
     m$value[m$measure == "mean cost"], mean(ifelse(a$observed == a$prediction, 0, ifelse(a$observed == "yes", 10, 1)))
   )
@@ -104,7 +104,7 @@ test_that("rules that can't be are refused", {
 
 test_that("Platt's curve is the logistic regression of his targets", {
   model <- recalibrate(clinic(), "platt")
-  rows <- model$judged$calibration
+  rows <- model$evaluated$calibration
   hit <- rows$observed == "yes"
   target <- ifelse(hit, (sum(hit) + 1) / (sum(hit) + 2), 1 / (sum(!hit) + 2))
   fit <- suppressWarnings(glm(target ~ qlogis(rows$predictions$probability_yes), binomial))
@@ -128,7 +128,7 @@ test_that("the rising curve is that of isoreg", {
 
 test_that("the temperature is where the loss is lowest, and changes no order", {
   model <- recalibrate(quick_calibrated(), "temperature")
-  rows <- model$judged$calibration
+  rows <- model$evaluated$calibration
   loss <- function(t) weighted_mean(
     row_cross_entropy(match(rows$observed, model$brief$classes), tempered(as.matrix(rows$predictions[-1]), t)),
     rows$weight

@@ -120,7 +120,7 @@ test_that("the luck of several starts is shown by their measures", {
   model <- single(base() |> regimen(restarts = 3), progress = "none")
   expect_equal(
     model$restarts$accuracy[which.min(model$restarts$loss)],
-    mean(model$judged$validation$predictions$prediction == model$judged$validation$observed)
+    mean(model$evaluated$validation$predictions$prediction == model$evaluated$validation$observed)
   )
   expect_match(paste(format(model), collapse = " "), "over the starts, on validation rows: accuracy")
 })
@@ -136,6 +136,6 @@ test_that("networks of a cross-validation ensemble teach, and are compared, as w
   # a row's teacher has not learned from it
   a <- settle(quick(student))
   said <- teaching_for(teacher, student, a, TRUE)$predictions
-  turned <- teacher$judged$out_of_fold
+  turned <- teacher$evaluated$out_of_fold
   expect_equal(said[turned$row, "sound"], turned$predictions$probability_sound)
 })

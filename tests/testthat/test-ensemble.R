@@ -20,9 +20,9 @@ test_that("every row that is not held out is predicted once, stopped by once, an
     rows <- which(a$part == "training")
     expect_identical(which(!is.na(a$fold)), rows)
     expect_true(all(is.na(parts[-rows, ])))
-    for (part in c("judged", "validation")) expect_true(all(rowSums(parts[rows, ] == part) == 1))
+    for (part in c("evaluated", "validation")) expect_true(all(rowSums(parts[rows, ] == part) == 1))
     # who stops a network is predicted by the next one
-    for (i in 1:4) expect_identical(parts[, i] == "validation", parts[, i %% 4 + 1] == "judged")
+    for (i in 1:4) expect_identical(parts[, i] == "validation", parts[, i %% 4 + 1] == "evaluated")
     if (!is.null(a$group)) expect_true(all(tapply(a$fold[rows], a$group[rows], function(t) length(unique(t))) == 1))
   }
   expect_lt(diff(range(table(settle(cases$plain)$fold))), 2)
@@ -33,12 +33,12 @@ test_that("in order of time networks learn from what was before", {
   when <- as.numeric(a$table$sails_on)
   for (i in seq_len(a$hold_out$folds)) {
     part <- member_parts(a, i)
-    times <- lapply(c("training", "validation", "judged"), function(p) range(when[part %in% p]))
+    times <- lapply(c("training", "validation", "evaluated"), function(p) range(when[part %in% p]))
     expect_lt(times[[1]][2], times[[2]][1])
     expect_lt(times[[2]][2], times[[3]][1])
   }
   model <- trained(a$brief |> with_table(small_crossings()))
-  found <- judged_in_part(model, "out_of_fold")
+  found <- evaluated_in_part(model, "out_of_fold")
   expect_setequal(found$row, predicted_by_fold(a))
   expect_lt(length(found$row), length(which(!is.na(a$fold))))
   # the first half is learned from by all
@@ -49,7 +49,7 @@ test_that("a row has no say in the network that predicts it", {
   b <- ensemble_of()
   a <- settle(b)
   model <- trained(b)
-  found <- judged_in_part(model, "out_of_fold")
+  found <- evaluated_in_part(model, "out_of_fold")
   expect_setequal(found$row, which(!is.na(a$fold)))
   row <- found$row[17]
   moved <- small_kilns(300)
@@ -74,18 +74,20 @@ test_that("each network is that of the fold with its parts, and together they pr
   model <- trained(b)
   a <- settle(b)
   part <- member_parts(a, 2)
-  by_hand <- transform(small_kilns(300), part = sub("judged", "test", part))
+  by_hand <- transform(small_kilns(300), part = sub("evaluated", "test", part))
   single <- brief(by_hand, target = "outcome") |> set_columns(drop = NULL) |> wire("4 tanh") |>
     hold_out(parts = "part", seed = 5) |> regimen(epochs = 4, seed = 7 + 1) |> trained()
   second <- model$predictor$members[[2]]
   expect_identical(second$network$parameters, trained_network(single)$parameters)
-  own <- judged_in_part(model, "out_of_fold")
-  expect_identical(own$predictions[own$fold == 2, ]$probability_burst, single$judged$test$predictions$probability_burst)
+  own <- evaluated_in_part(model, "out_of_fold")
+  expect_identical(
+    own$predictions[own$fold == 2, ]$probability_burst, single$evaluated$test$predictions$probability_burst
+  )
   each <- lapply(model$predictor$members, function(member) predictions_of(member, a$table)$probability_sound)
   expect_equal(predict(model, small_kilns(300), type = "both")$probability_sound, Reduce(`+`, each) / 4)
-  judged <- appraise(model, rows = "out_of_fold")
-  expect_identical(judged$n, length(own$row))
-  for (a in list(judged, appraise(model))) expect_match(told(a), "Out-of-fold figures come from single networks")
+  evaluated <- appraise(model, rows = "out_of_fold")
+  expect_identical(evaluated$n, length(own$row))
+  for (a in list(evaluated, appraise(model))) expect_match(told(a), "Out-of-fold figures come from single networks")
 })
 
 test_that("an open wiring is blended by what was predicted out of fold, and never ends behind its parts", {
@@ -93,7 +95,7 @@ test_that("an open wiring is blended by what was predicted out of fold, and neve
   shares <- tapply(model$members$share, model$members$network, sum)
   expect_equal(sum(shares), 1)
   expect_true("linear" %in% names(shares))
-  own <- judged_in_part(model, "out_of_fold")
+  own <- evaluated_in_part(model, "out_of_fold")
   alone <- tapply(model$members$loss * model$members$predicted, model$members$network, sum) / length(own$row)
   expect_lte(mean_loss(model$predictor, own), min(alone) + 1e-9)
   run <- training_run(model)
@@ -131,7 +133,7 @@ test_that("an ensemble is the same model again, from its own brief and from its 
   model <- trained(ensemble_of(wiring = "auto"))
   again <- train(model$brief, data = small_kilns(300), progress = "none")
   expect_identical(again$predictor, model$predictor)
-  expect_identical(again$judged, model$judged)
+  expect_identical(again$evaluated, model$evaluated)
   file <- withr::local_tempfile(fileext = ".hylo")
   write_model(model, file)
   expect_identical(read_model(file), model)
@@ -189,7 +191,7 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
   done <- unique(model$members$fold)
   expect_true(length(done) %in% 1:3)
   expect_match(notes(model)$note[notes(model)$code == "interrupted"], sprintf("%d of 4 folds", length(done)))
-  own <- judged_in_part(model, "out_of_fold")
+  own <- evaluated_in_part(model, "out_of_fold")
   expect_setequal(own$fold, done)
   expect_length(predict(model, small_kilns(300))$prediction, 300)
 })
@@ -197,7 +199,7 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
 test_that("rows out of fold decide, recalibrate and make sets, without any rows kept for it", {
   b <- ensemble_of(small_kilns(), epochs = 20)
   model <- recalibrate(trained(b))
-  expect_equal(model$predictor$recalibration$rows, length(judged_in_part(model, "out_of_fold")$row))
+  expect_equal(model$predictor$recalibration$rows, length(evaluated_in_part(model, "out_of_fold")$row))
   two <- ensemble_of(recovery, "returned", epochs = 20) |> set_columns(group = patient) |> trained() |>
     decide(recall = 0.8)
   expect_match(told(decision_of(two)), "On the out-of-fold predictions, brought to the ensemble's scale")
@@ -211,7 +213,7 @@ test_that("rows out of fold decide, recalibrate and make sets, without any rows 
 test_that("intervals are those of CV+, and sets those of cross-conformal prediction, by the definition", {
   d <- withr::with_seed(3, { x <- runif(160); data.frame(x = x, y = sin(6 * x) + rnorm(160, 0, 0.3)) })
   model <- trained(ensemble_of(d, "y", epochs = 30))
-  own <- judged_in_part(model, "out_of_fold")
+  own <- evaluated_in_part(model, "out_of_fold")
   new <- data.frame(x = seq(0, 1, length.out = 9))
   by_fold <- predictions_by_fold(model$predictor, working_table_of(model$brief, new))
   n <- length(own$row)
@@ -224,7 +226,7 @@ test_that("intervals are those of CV+, and sets those of cross-conformal predict
     expect_equal(c(p$low[i], p$high[i]), unname(c(low, high)), tolerance = 1e-6)
   }
   kilned <- trained(ensemble_of())
-  rows <- judged_in_part(kilned, "out_of_fold")
+  rows <- evaluated_in_part(kilned, "out_of_fold")
   table <- small_kilns(300)[1:20, ]
   predictions <- predictions_by_fold(kilned$predictor, working_table_of(kilned$brief, table))
   sets <- predict(kilned, table, type = "set", level = 0.9)
@@ -260,7 +262,7 @@ test_that("a fold of an ensemble trains an ensemble", {
   expect_identical(folds(b, k = 3, progress = "none")$predictions, f$predictions)
   # its predictions calibrate the model of the same brief, as those of all networks together
   calibrated <- calibrate(trained(b), f)
-  expect_length(calibrated$judged$calibration$key, nrow(f$predictions))
+  expect_length(calibrated$evaluated$calibration$key, nrow(f$predictions))
   expect_true(all(is.na(appraise(calibrated)$coverage$proven)))
   expect_fails(calibrate(trained(b), folds(quick(b), k = 3, progress = "none")), "another brief", "rotate")
   # beside one without hidden layers, and beside one network, on the same rows
@@ -278,9 +280,9 @@ test_that("networks of a cross-validation ensemble are made one, and what it cos
   expect_null(one$members)
   expect_equal(network_count(one$predictor), 1)
   cost <- one$distilled$cost
-  expect_equal(cost$loss[2], mean_loss(one$predictor, one$judged$test))
-  expect_equal(cost$loss[1], mean_loss(model$predictor, model$judged$test))
-  expect_identical(one$judged$test$key, model$judged$test$key)
+  expect_equal(cost$loss[2], mean_loss(one$predictor, one$evaluated$test))
+  expect_equal(cost$loss[1], mean_loss(model$predictor, model$evaluated$test))
+  expect_identical(one$evaluated$test$key, model$evaluated$test$key)
   expect_lt(cost$parameters[2], cost$parameters[1])
   expect_match(told(one), "in place of")
   expect_fails(distil(model, kilns), "not the table")
@@ -310,7 +312,7 @@ test_that("in order of time the networks that predict have learned the newest ro
   model <- train(b |> wire("4 tanh") |> regimen(seed = 1, epochs = 60), progress = "none")
   expect_true(all(model$members$learned == 600))
   # out-of-fold predictions are of networks that had not learned these rows, and of later rows only
-  rows <- model$judged$out_of_fold
+  rows <- model$evaluated$out_of_fold
   expect_true(all(rows$row > 150))
   expect_output(print(b), "have no out-of-fold prediction")
   expect_fails(resume(model, table), "have learned from all rows of this table")

@@ -36,7 +36,7 @@ test_that("a fold's predictions are those of a network trained on the others by 
   fold <- f$predictions$fold[match(seq_len(600), f$rows)][rows]
   share <- length(rows_in(a, "validation")) / length(rows)
   by_hand <- small_kilns()
-  by_hand$part <- sub("judged", "test", fold_parts(a, rows, fold, 3, "stratified", share, 5))
+  by_hand$part <- sub("evaluated", "test", fold_parts(a, rows, fold, 3, "stratified", share, 5))
   model <- single(
     brief(by_hand, "outcome") |>
       set_columns(drop = NULL) |> hold_out(parts = "part", seed = 5) |>
@@ -44,8 +44,8 @@ test_that("a fold's predictions are those of a network trained on the others by 
     progress = "none"
   )
   own <- f$predictions[f$predictions$fold == 3, ]
-  expect_identical(own$prediction, model$judged$test$predictions$prediction)
-  expect_identical(own$probability_burst, model$judged$test$predictions$probability_burst)
+  expect_identical(own$prediction, model$evaluated$test$predictions$prediction)
+  expect_identical(own$probability_burst, model$evaluated$test$predictions$probability_burst)
   # one row a fold, and the pooled measures are those of all of them
   expect_equal(f$each$accuracy[3], mean(own$prediction == own$observed))
   expect_equal(f$measures$value[1], mean(f$predictions$prediction == f$predictions$observed))
@@ -63,18 +63,18 @@ test_that("what a fold learns knows nothing of the rows that it evaluates", {
     laid <- lay_folds(fold_plan(b, 5, 1, NULL), table)
     spec <- fold_spec(laid, 2)
     list(
-      judged = spec$judged, preparation = spec$learned$preparation,
+      evaluated = spec$evaluated, preparation = spec$learned$preparation,
       network = fit_networks(list(spec), NULL)[[1]]$network
     )
   }
   plain <- learned(small_kilns())
   other <- small_kilns()
-  wild <- plain$judged
+  wild <- plain$evaluated
   other$peak_c[wild] <- 5000
   other$glaze[wild] <- "raku"
   other$gas_mbar[wild] <- NA
   changed <- learned(other)
-  expect_identical(changed$judged, wild)
+  expect_identical(changed$evaluated, wild)
   expect_identical(changed$preparation, plain$preparation)
   expect_identical(changed$network, plain$network)
 })

@@ -41,7 +41,7 @@ test_that("a training that was cut short goes on to the same bits, by any method
     for (lines in unique(round(seq(1, length(readLines(file)), length.out = 3)))) {
       short <- cut_short(file, lines)
       again <- suppressMessages(train(cases[[name]], progress = "none", checkpoint = short, every = 0))
-      same <- c("predictor", "judged", "best_epoch", "stopped")
+      same <- c("predictor", "evaluated", "best_epoch", "stopped")
       expect_identical(again[same], whole[same], label = sprintf("%s from line %d", name, lines))
     }
   }

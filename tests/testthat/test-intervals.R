@@ -37,7 +37,7 @@ test_that("the variance of an area is that of DeLong, DeLong and Clarke-Pearson"
 
 test_that("a median's interval is that of the binomial order statistics", {
   x <- withr::with_seed(1, rexp(400))
-  found <- median_reckoning(x, rep(1, 400), seq_len(400), 0.95, TRUE)
+  found <- median_estimate(x, rep(1, 400), seq_len(400), 0.95, TRUE)
   expect_equal(found$value, median(x))
   expect_equal(c(found$low, found$high), sort(x)[round(200 + c(-1, 1) * 1.96 * 10)], tolerance = 0.02)
 })

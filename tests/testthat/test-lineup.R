@@ -14,14 +14,14 @@ test_that("models are evaluated on the same rows, and compared row by row", {
   expect_equal(m$value[m$model == "large"], a$measures$value)
   expect_equal(m$low[m$model == "large"], a$measures$low)
   loss <- function(model) {
-    predictions <- model$judged$test$predictions
-    -log(vapply(seq_len(a$n), function(i) predictions[[paste0("probability_", a$judged$observed[i])]][i], 0))
+    predictions <- model$evaluated$test$predictions
+    -log(vapply(seq_len(a$n), function(i) predictions[[paste0("probability_", a$evaluated$observed[i])]][i], 0))
   }
   d <- loss(small) - loss(large)
   own <- found$models[found$models$model == "small", ]
   expect_equal(own$difference, mean(d))
   expect_equal(c(own$difference_low, own$difference_high), as.numeric(t.test(d)$conf.int), tolerance = 0.05)
-  right <- function(model) model$judged$test$predictions$prediction == model$judged$test$observed
+  right <- function(model) model$evaluated$test$predictions$prediction == model$evaluated$test$observed
   only <- c(sum(right(large) & !right(small)), sum(!right(large) & right(small)))
   expect_equal(own$mcnemar, binom.test(only[1], sum(only))$p.value)
   expect_equal(own$parameters, length(trained_network(small)$parameters))
@@ -54,6 +54,6 @@ test_that("models that can't be compared are refused", {
   expect_fails(lineup(one, kilns), "number 2 is")
   other <- same_rows("linear", seed = 4)
   # of a table those rows that neither has learned from
-  shared <- intersect(one$judged$test$key, other$judged$test$key)
+  shared <- intersect(one$evaluated$test$key, other$evaluated$test$key)
   expect_equal(lineup(a = one, b = other, data = kilns)$n, length(shared))
 })

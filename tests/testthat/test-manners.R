@@ -71,8 +71,8 @@ test_that("C: the command says what was there, what is lacking and what comes fi
   expect_match(said("train", "b.yml", "--quick", "--progress", "none"), "takes the place of the model that was there")
   expect_match(said("importance", "b.hylo", "other.csv"), "`other.csv` has no column `engine_kw`.*Known are a, b")
   expect_match(paste(hylomath("help", "train")$out, collapse = " "), "hylomath train")
-  expect_match(paste(hylomath("appraise", "b.hylo", "-o", "judged.csv")$err, collapse = " "), "Wrote judged.csv")
-  expect_true(all(c("key", "observed", "prediction") %in% names(read.csv("judged.csv"))))
+  expect_match(paste(hylomath("appraise", "b.hylo", "-o", "evaluated.csv")$err, collapse = " "), "Wrote evaluated.csv")
+  expect_true(all(c("key", "observed", "prediction") %in% names(read.csv("evaluated.csv"))))
   # a script that fails shows no back trace
   script <- c("library(hylomath)", "brief(kilns, target = 'outcom')")
   writeLines(script, "s.R")

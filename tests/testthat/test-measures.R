@@ -195,13 +195,13 @@ test_that("a quantile costs what Koenker and Bassett say, and its share stands b
   )
   a <- appraise(model)
   m <- function(measure, column = "value") a$measures[[column]][a$measures$measure == measure]
-  expect_equal(m("quantile loss 0.9"), mean(pinball(a$judged$observed, cbind(a$judged$quantile_0.9), 0.9)))
-  expect_equal(m("share below quantile 0.1"), mean(a$judged$observed <= a$judged$quantile_0.1))
+  expect_equal(m("quantile loss 0.9"), mean(pinball(a$evaluated$observed, cbind(a$evaluated$quantile_0.9), 0.9)))
+  expect_equal(m("share below quantile 0.1"), mean(a$evaluated$observed <= a$evaluated$quantile_0.1))
   expect_equal(m("share below quantile 0.1", "baseline"), 0.1)
-  training <- model$judged$training$observed
+  training <- model$evaluated$training$observed
   expect_equal(
     m("quantile loss 0.1", "baseline"),
-    mean(pinball(a$judged$observed, cbind(rep(quantile(training, 0.1, names = FALSE), a$n)), 0.1))
+    mean(pinball(a$evaluated$observed, cbind(rep(quantile(training, 0.1, names = FALSE), a$n)), 0.1))
   )
   expect_equal(a$primary, "quantile loss 0.5")
 })
@@ -218,9 +218,9 @@ test_that("an appraisal holds them beside the baseline, by class too", {
     )
   )
   expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "Matthews correlation", "AUC")], c(0, 0, 0.5))
-  expect_equal(m$baseline[m$measure == "average precision"], mean(a$judged$observed == "yes"))
-  yes <- a$judged$observed == "yes"
-  w <- suppressWarnings(wilcox.test(a$judged$probability_yes[yes], a$judged$probability_yes[!yes]))$statistic
+  expect_equal(m$baseline[m$measure == "average precision"], mean(a$evaluated$observed == "yes"))
+  yes <- a$evaluated$observed == "yes"
+  w <- suppressWarnings(wilcox.test(a$evaluated$probability_yes[yes], a$evaluated$probability_yes[!yes]))$statistic
   expect_equal(m$value[m$measure == "AUC"], unname(w) / (sum(yes) * sum(!yes)))
   expect_equal(a$classes$auc[1], a$classes$auc[2])
   curve <- threshold_curve(a)
@@ -242,8 +242,8 @@ test_that("curves, shares and bands come as data", {
   a <- appraise(quick_model(kilns, epochs = 30))
   curve <- calibration_curve(a, "crazed")
   expect_equal(sum(curve$rows), a$n)
-  expect_equal(sum(curve$rows * curve$probability) / a$n, mean(a$judged$probability_crazed))
-  expect_equal(sum(curve$rows * curve$observed), sum(a$judged$observed == "crazed"))
+  expect_equal(sum(curve$rows * curve$probability) / a$n, mean(a$evaluated$probability_crazed))
+  expect_equal(sum(curve$rows * curve$observed), sum(a$evaluated$observed == "crazed"))
   shares <- confusion_table(a)
   expect_equal(
     tapply(shares$of_observed, shares$observed, sum), tapply(rep(1, 4), c("burst", "crazed", "sound", "warped"), sum)

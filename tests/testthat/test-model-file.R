@@ -28,7 +28,7 @@ test_that("hostile names and classes survive", {
   expect_identical(read_model(saved(model)), model)
 })
 
-test_that("the format is open: gzip, JSON and a checksum that other tools reckon too", {
+test_that("the format is open: gzip, JSON and a checksum that other tools compute too", {
   text <- document_of(saved(quick_model()))
   document <- jsonlite::fromJSON(text)
   expect_equal(document$format, "hylomath model")
@@ -167,7 +167,7 @@ test_that("a part under a longer name doesn't pass for the one that is meant", {
   text <- read_compressed(source)
   head <- regmatches(text, regexpr("^.*?\"content\":", text, perl = TRUE))
   content <- substr(text, nchar(head) + 1, nchar(text) - 1)
-  for (name in c("drop_missing", "encoding", "part_bits", "seen_high", "evidence_l2", "judged")) {
+  for (name in c("drop_missing", "encoding", "part_bits", "seen_high", "evidence_l2", "evaluated")) {
     changed <- sub(sprintf("\"%s\"", name), sprintf("\"%s_1\"", name), content, fixed = TRUE)
     if (identical(changed, content)) next
     file <- withr::local_tempfile()

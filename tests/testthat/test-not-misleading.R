@@ -7,12 +7,12 @@ printed <- function(x) gsub(" +", " ", paste(format(x), collapse = " "))
 test_that("B1: rows that were learned from are known by what they say, and the others are evaluated", {
   model <- quick_model(kilns, epochs = 3)
   part <- appraise(model, kilns[1:2000, ])
-  held <- c(model$judged$test$key, model$judged$calibration$key)
-  expect_setequal(part$judged$key, intersect(held, kilns$firing[1:2000]))
+  held <- c(model$evaluated$test$key, model$evaluated$calibration$key)
+  expect_setequal(part$evaluated$key, intersect(held, kilns$firing[1:2000]))
   expect_match(said_of(part, "rows_seen"), sprintf("%s rows of the table were used", format_count(2000 - part$n)))
   mixed <- appraise(model, kilns[rev(seq_len(4000)), ])
-  expect_setequal(mixed$judged$key, held)
-  learned <- kilns[match(model$judged$training$key, kilns$firing), ]
+  expect_setequal(mixed$evaluated$key, held)
+  learned <- kilns[match(model$evaluated$training$key, kilns$firing), ]
   expect_match(said_of(appraise(model, learned), "rows_seen"), "all of these 2,601 rows")
   expect_false("rows_seen" %in% noted(appraise(model, transform(kilns[1:200, ], peak_c = peak_c + 0.5))))
 })
@@ -22,7 +22,7 @@ test_that("B2: beside costs stands the cheapest prediction that looks at nothing
   dear <- decide(model, costs = rbind(no = c(no = 0, yes = 1), yes = c(50, 0)))
   a <- appraise(dear)
   m <- a$measures[a$measures$measure == "mean cost", ]
-  expect_equal(m$baseline, mean(a$judged$observed == "no"))
+  expect_equal(m$baseline, mean(a$evaluated$observed == "no"))
 })
 
 test_that("B3: two columns that make the target, and what is too good, are asked about", {
@@ -53,15 +53,15 @@ test_that("B4: a curve has the target's unit, where there is one", {
   figure <- plot_curves(of())
   expect_match(figure$labels$subtitle, "Root mean squared error of y")
   drawn <- figure$data$loss[figure$data$part == "validation"]
-  judged <- appraise(of(), rows = "validation")$measures
-  expect_equal(drawn[of()$best_epoch], judged$value[judged$measure == "RMSE"], tolerance = 1e-5)
+  evaluated <- appraise(of(), rows = "validation")$measures
+  expect_equal(drawn[of()$best_epoch], evaluated$value[evaluated$measure == "RMSE"], tolerance = 1e-5)
   expect_match(plot_curves(of(loss = "absolute"))$labels$subtitle, "Mean absolute error of y")
   expect_match(plot_curves(quick_model(crossings, "passengers"))$labels$subtitle, "Half the Poisson deviance")
 })
 
 test_that("B5: what is found never has an interval that says how little that tells", {
   n <- 600
-  judged <- list(
+  evaluated <- list(
     observed = rep(c("yes", "no"), c(52, n - 52)), weight = rep(1, n),
     predictions = withr::with_seed(1, {
       p <- runif(n, 0, 0.3)
@@ -69,8 +69,8 @@ test_that("B5: what is found never has an interval that says how little that tel
     })
   )
   how <- how_classes(c("no", "yes"), "yes", c(no = 0.9, yes = 0.1))
-  resampling <- resampling_of(judged$weight, NULL, 1, 0.95, 1000)
-  found <- class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
+  resampling <- resampling_of(evaluated$weight, NULL, 1, 0.95, 1000)
+  found <- class_estimates(how, evaluated, evaluated$predictions, resampling$unit, resampling)
   table <- interval_table(found, resampling)
   row <- function(measure) table[table$measure == measure, ]
   expect_gt(row("balanced accuracy")$high, 0.52)
@@ -111,7 +111,7 @@ test_that("B7: layers keep their shape when units are varied or searched", {
 test_that("B8: rows that were learned from earn nobody's keep", {
   model <- quick_model(kilns, epochs = 60)
   a <- appraise(model, rows = "training")
-  expect_null(a$worth)
+  expect_null(a$hidden_layers)
   expect_true(all(is.na(a$measures$training)))
   expect_no_match(printed(a), "hidden layers")
 })
@@ -139,7 +139,7 @@ test_that("B10: notes say what was left unsaid, and stay silent where it isn't s
   expect_length(intersect(noted(plain), c("skewed_target", "dates_at_random", "more_parameters")), 0)
   never <- list(
     classes = data.frame(class = c("a", "b", "c"), support = c(90, 3, 2)), task = "classification", n = 95,
-    judged = data.frame(prediction = rep(c("a", "d"), c(94, 1))), confusion = cbind(a = c(90, 3, 2), b = 0, c = 0)
+    evaluated = data.frame(prediction = rep(c("a", "d"), c(94, 1))), confusion = cbind(a = c(90, 3, 2), b = 0, c = 0)
   )
   expect_match(note_never_predicted(never)$note, "2 classes are never predicted.*\"b\" \\(3\\) and \"c\" \\(2\\)")
   # errors that drift go together in time
@@ -215,10 +215,10 @@ test_that("B13: exposure is in the baseline, cells without rows are known, and a
   model <- brief(t, target = "n") |> set_columns(exposure = days, keep = x) |> regimen(epochs = 3) |>
     single(progress = "none")
   a <- appraise(model)
-  rate <- sum(t$n[model$judged$training$row]) / sum(t$days[model$judged$training$row])
+  rate <- sum(t$n[model$evaluated$training$row]) / sum(t$days[model$evaluated$training$row])
   expect_equal(
     a$measures$baseline[a$measures$measure == "MAE"],
-    mean(abs(rate * t$days[model$judged$test$row] - model$judged$test$observed))
+    mean(abs(rate * t$days[model$evaluated$test$row] - model$evaluated$test$observed))
   )
   expect_match(printed(a), "for each unit of exposure")
   tied <- withr::with_seed(2, data.frame(p = runif(400)))

@@ -16,8 +16,8 @@ test_that("predictions of one class only, and classes never predicted, are told"
   expect_match(note_of(one, "one_class_only"), "predicts \"no\" for all 80 rows")
   expect_false(any(c("accuracy_misleads", "class_never_predicted") %in% codes(one)))
   three <- appraise(quick_model(kilns, epochs = 3))
-  never <- setdiff(three$judged$observed, three$judged$prediction)
-  expect_gt(length(unique(three$judged$prediction)), 1)
+  never <- setdiff(three$evaluated$observed, three$evaluated$prediction)
+  expect_gt(length(unique(three$evaluated$prediction)), 1)
   expect_equal("class_never_predicted" %in% codes(three), length(never) > 0)
   made <- appraise(quick_model(kilns, epochs = 30))
   made$confusion[, "burst"] <- 0
@@ -85,8 +85,8 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
   expect_match(note_of(appraise(quick_model(boats, "litres_mile")), "few_rows"), "Only 6 rows are evaluated")
   bold <- appraise(quick_model(plenty, "y", epochs = 100))
   expect_false("probabilities_off" %in% codes(bold))
-  bold$judged$probability_yes <- bold$judged$probability_yes^3 / (
-    bold$judged$probability_yes^3 + bold$judged$probability_no^3
+  bold$evaluated$probability_yes <- bold$evaluated$probability_yes^3 / (
+    bold$evaluated$probability_yes^3 + bold$evaluated$probability_no^3
   )
   expect_match(note_probabilities_off(bold)$note, "can't be taken at their word")
   some <- transform(small_crossings(), passengers = ifelse(seq_len(600) %% 7 == 0, 0, passengers))
@@ -104,11 +104,11 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
 test_that("rows that were learned from, or lie outside, are told", {
   model <- quick_model(kilns, epochs = 20)
   expect_match(note_of(appraise(model, kilns), "rows_seen"), "3,200 rows of the table were used in training and left")
-  own <- kilns[match(model$judged$test$key, kilns$firing), ]
+  own <- kilns[match(model$evaluated$test$key, kilns$firing), ]
   expect_false("rows_seen" %in% codes(appraise(model, own)))
-  strange <- transform(own, peak_c = peak_c + 500)
-  expect_match(note_of(appraise(model, strange), "outside_range"), "in peak_c")
-  inside <- own[strangeness(model, own)$rows == "", ]
+  unusual <- transform(own, peak_c = peak_c + 500)
+  expect_match(note_of(appraise(model, unusual), "outside_range"), "in peak_c")
+  inside <- own[unusual_rows(model, own)$rows == "", ]
   expect_false("outside_range" %in% codes(appraise(model, inside)))
   # without an id, row numbers alone prove nothing
   nameless <- quick_model(plenty[1:1500, ], "y")

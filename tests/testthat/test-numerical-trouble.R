@@ -44,12 +44,12 @@ test_that("constant, duplicated, collinear and outlying inputs, and far scales, 
   }
 })
 
-test_that("numbers beyond reckoning are refused before training", {
+test_that("numbers beyond estimates are refused before training", {
   tables <- list(
     "nothing larger than" = data.frame(x1 = x1 * 1e-300, y), "nothing larger than" = data.frame(x1, y = y * 1e-300),
     "nothing larger than" = data.frame(x1 = round(10 * x1) * 4.9e-324, y),
-    "beyond what is reckoned with" = data.frame(x1 = x1 * 1e300, y),
-    "beyond what is reckoned with" = data.frame(x1, y = y * 1e300), "is infinite in" = data.frame(x1 = 1 / (x1 > 0), y)
+    "too large to compute with" = data.frame(x1 = x1 * 1e300, y),
+    "too large to compute with" = data.frame(x1, y = y * 1e300), "is infinite in" = data.frame(x1 = 1 / (x1 > 0), y)
   )
   for (i in seq_along(tables)) {
     expect_error(fitted_model(tables[[i]], "linear"), names(tables)[i], class = "hylomath_error")
@@ -87,8 +87,8 @@ test_that("classes that can be told apart, and probabilities of 0 and 1, give fi
     p <- predict(model, apart, type = "probability")
     expect_true(all(p$probability_yes >= 0 & p$probability_yes <= 1))
     expect_equal(p$probability_yes + p$probability_no, rep(1, n))
-    judged <- appraise(model, apart, rows = "training", draws = 100)$measures
-    expect_true(all(is.finite(judged$value)))
+    evaluated <- appraise(model, apart, rows = "training", draws = 100)$measures
+    expect_true(all(is.finite(evaluated$value)))
   }
 })
 

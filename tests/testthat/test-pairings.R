@@ -65,23 +65,23 @@ walk_through <- function(model, role, table, newer) {
   write_model(model, file)
   again <- read_model(file)
   expect_identical(predict(again, newer), predict(model, newer))
-  judged <- appraise(again, draws = 100)
-  expect_output(print(judged), "rows")
+  evaluated <- appraise(again, draws = 100)
+  expect_output(print(evaluated), "rows")
   expect_s3_class(appraise(model, newer, by = quay, draws = 100), "hylomath_appraisal")
   expect_s3_class(importance(model, table, repeats = 2), "hylomath_importance")
   expect_s3_class(effect_of(model, load, table, points = 3), "hylomath_effect")
   expect_s3_class(contributions(model, 1, table, passes = 2), "hylomath_contributions")
   expect_s3_class(lineup(a = model, b = again, draws = 100), "hylomath_lineup")
   watch <- watch_model(model, newer)
-  expect_true(watch$judgement %in% c("keep", "look", "retrain"))
+  expect_true(watch$verdict %in% c("keep", "look", "retrain"))
   if (classes) {
     first <- target_in(model)$classes[1]
     expect_s3_class(decision_of(decide(model, recall = 0.8, class = first)), "hylomath_decision")
     if (role == "costs") {
       k <- length(target_in(model)$classes)
       costs <- matrix(1:(k^2), k, dimnames = rep(list(target_in(model)$classes), 2)) * (1 - diag(k))
-      judged <- appraise(decide(model, costs = costs), draws = 100)
-      expect_true("mean cost" %in% judged$measures$measure)
+      evaluated <- appraise(decide(model, costs = costs), draws = 100)
+      expect_true("mean cost" %in% evaluated$measures$measure)
     }
     if (!is.null(recalibrating_rows(model))) {
       right <- recalibrate(model, "temperature")

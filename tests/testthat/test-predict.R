@@ -13,11 +13,11 @@ test_that("there is one prediction for each row, in order, wherever the columns 
 })
 
 test_that("missing values and levels that training never saw are predicted", {
-  strange <- kilns[1:3, ]
-  strange$gas_mbar <- NA
-  strange$glaze <- "raku"
-  strange$outcome <- NULL
-  expect_false(anyNA(predict(model, strange, type = "probability")))
+  unusual <- kilns[1:3, ]
+  unusual$gas_mbar <- NA
+  unusual$glaze <- "raku"
+  unusual$outcome <- NULL
+  expect_false(anyNA(predict(model, unusual, type = "probability")))
 })
 
 test_that("a missing or mistyped column fails before any work", {
@@ -69,17 +69,17 @@ test_that("the positive class decides what the single output means, not what is 
   )
 })
 
-test_that("what is strange about new rows is counted by column and flagged by row", {
+test_that("what is unusual about new rows is counted by column and flagged by row", {
   new <- head(kilns, 5)
   new$peak_c[2] <- 1500
   new$glaze[3] <- "raku"
   new$load_kg[3] <- NA
-  found <- strangeness(model, new)
+  found <- unusual_rows(model, new)
   expect_equal(found$columns$column, c("glaze", "peak_c", "load_kg"))
   expect_equal(unlist(found$columns[1, c("unseen", "missing", "outside")], use.names = FALSE), c(1, 0, 0))
   expect_equal(found$rows, c("", "peak_c", "glaze, load_kg", "", ""))
-  expect_equal(augment(model, new, flags = TRUE)$strange, found$rows)
-  expect_equal(nrow(strangeness(model, small_kilns()[1:10, ])$columns), 0)
+  expect_equal(augment(model, new, flags = TRUE)$unusual, found$rows)
+  expect_equal(nrow(unusual_rows(model, small_kilns()[1:10, ])$columns), 0)
 })
 
 test_that("an exposure scales a count and is asked for", {

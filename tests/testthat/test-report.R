@@ -28,12 +28,12 @@ test_that("a model's report leads with the prediction, and holds all that it has
     "How it was trained", "Model card", "The brief in force, and how to make it again"
   ))
   text <- text_of(page)
-  judged <- appraise(model)
+  evaluated <- appraise(model)
   card <- c("The kiln office", "Gas only.", "No lots.", model$fingerprint, identity_of(model))
-  for (said in c(in_words(judged)[1], card)) {
+  for (said in c(in_words(evaluated)[1], card)) {
     expect_match(text, said, fixed = TRUE)
   }
-  accuracy <- measure_of(judged, "accuracy")
+  accuracy <- measure_of(evaluated, "accuracy")
   expect_match(text, sprintf("accuracy %s", format_measure(accuracy$value)), fixed = TRUE)
   # needs nothing else: no address is asked for anything
   expect_false(grepl("https?://", gsub("http://www.w3.org/[0-9a-z/]*", "", page)))
@@ -49,7 +49,7 @@ test_that("a model's report leads with the prediction, and holds all that it has
   expect_identical(read_brief(text = yaml), without_table(model$brief))
   # a cell of the confusion matrix lists rows of it
   expect_match(text, "F[0-9]{5}")
-  key <- judged$judged$key[judged$judged$observed == "sound" & judged$judged$prediction == "sound"]
+  key <- evaluated$evaluated$key[evaluated$evaluated$observed == "sound" & evaluated$evaluated$prediction == "sound"]
   expect_true(any(vapply(key, grepl, NA, page, fixed = TRUE)))
 })
 

@@ -14,7 +14,7 @@ test_that("A1: the linear model is found where inputs nearly repeat each other",
   })
   a <- appraise(fitted(table, "y"))
   expect_lt(a$measures$linear[1], 0.12)
-  expect_equal(a$worth$verdict, "worse")
+  expect_equal(a$hidden_layers$verdict, "worse")
 })
 
 test_that("A1: without a penalty coefficients are those of lm and glm, to a millionth of their standard errors", {
@@ -97,7 +97,7 @@ test_that("A4: folds of anything else are refused", {
   for (key in names(others)) expect_fails(calibrate(model, small_folds(others[[key]])), "another brief", key)
   elsewhere <- single(b, data = transform(boats, crew = rev(crew)), progress = "none")
   expect_fails(calibrate(elsewhere, small_folds(b)), "another table")
-  expect_length(calibrate(model, small_folds(regimen(b, seed = 8)))$judged$calibration$key, 26)
+  expect_length(calibrate(model, small_folds(regimen(b, seed = 8)))$evaluated$calibration$key, 26)
 })
 
 test_that("A5: no split in time tears a group, and nothing is learned from rows after the evaluated ones", {
@@ -109,8 +109,8 @@ test_that("A5: no split in time tears a group, and nothing is learned from rows 
   last <- max(recovery$visited_on[parts$part == "out_of_fold"])
   expect_true(all(tapply(recovery$visited_on, parts$patient, max)[unique(parts$patient[parts$part == "test"])] > last))
   f <- folds(regimen(hold_out(b, by = "ordered"), epochs = 2), k = 3, by = "ordered", progress = "none")
-  judged <- merge(f$predictions[c("key", "fold")], data.frame(key = recovery$visit, patient = recovery$patient))
-  expect_true(all(tapply(judged$fold, judged$patient, function(k) length(unique(k))) == 1))
+  evaluated <- merge(f$predictions[c("key", "fold")], data.frame(key = recovery$visit, patient = recovery$patient))
+  expect_true(all(tapply(evaluated$fold, evaluated$patient, function(k) length(unique(k))) == 1))
   torn <- transform(recovery, part = ifelse(visited_on < as.Date("2024-06-01"), "training", "test"))
   by_part <- brief(torn, target = "returned") |> set_columns(group = patient) |> hold_out(parts = "part")
   expect_fails(parts_of(by_part), "The column `part` parts the rows of the group")
@@ -422,7 +422,7 @@ test_that("A19: the smaller things", {
   expect_s3_class(look(data.frame(x = c(5, 5, 5, Inf), y = 1:4)), "hylomath_look")
   expect_fails(
     brief(transform(boats, crew = replace(crew, 3, 1e200)), target = "litres_mile") |> single(progress = "none"),
-    "beyond what is reckoned with"
+    "too large to compute with"
   )
   counts <- brief(transform(small_crossings(), days = 1 + hour), target = "passengers") |>
     add_columns(longer = days * 2) |> set_columns(exposure = days) |> regimen(epochs = 2) |> single(progress = "none")

@@ -60,7 +60,7 @@ test_that("F1: a crafted model is refused before anything runs on it", {
       d
     },
     function(d) {
-      d$judged$test$weight <- list()
+      d$evaluated$test$weight <- list()
       d
     }
   )

@@ -16,7 +16,7 @@ test_that("a file's rows are predicted as predict() predictions them, whatever t
     expect_identical(out[names(table)], scored_cells("in.csv"))
     expect_equal(as.numeric(out$probability_sound), whole$probability_sound, tolerance = 1e-12)
     expect_equal(out$prediction, whole$prediction)
-    expect_equal(out$strange, whole$strange)
+    expect_equal(out$unusual, whole$unusual)
     expect_equal(unique(out$network), identity_of(model))
   }
   # the file's own bytes stand there still

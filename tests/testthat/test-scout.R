@@ -84,7 +84,7 @@ test_that("conditions hold, layers that are not there have no settings, and smal
 })
 
 test_that("validation rows can evaluate, with fewer epochs first", {
-  s <- scout(base(), units = bounds(2, 16), judge = "validation", budget = 8, progress = "none")
+  s <- scout(base(), units = bounds(2, 16), evaluate = "validation", budget = 8, progress = "none")
   expect_setequal(round(unique(s$fits$share), 3), c(0.111, 0.333, 1))
   model <- single(base(), progress = "none")
   expect_equal(
@@ -173,9 +173,9 @@ ensemble <- function() withr::with_seed(1, brief(small_kilns(), "outcome")) |>
 
 # By fold, the loss of what a model's networks predicted out of fold.
 turn_losses <- function(model) {
-  judged <- judged_in_part(model, "out_of_fold")
-  vapply(sort(unique(judged$fold)), function(fold) {
-    mean_loss(model$predictor, rows_of_each(judged, which(judged$fold == fold)))
+  evaluated <- evaluated_in_part(model, "out_of_fold")
+  vapply(sort(unique(evaluated$fold)), function(fold) {
+    mean_loss(model$predictor, rows_of_each(evaluated, which(evaluated$fold == fold)))
   }, 0)
 }
 
@@ -184,7 +184,7 @@ test_that("an ensemble's trials are evaluated out of fold, and the brief's own f
   file <- withr::local_tempfile(fileext = ".scout")
   search <- function(file = NULL) scout(b, units = bounds(2, 16), budget = 5, file = file, progress = "none")
   s <- search(file)
-  expect_equal(s$judge, "out_of_fold")
+  expect_equal(s$evaluate, "out_of_fold")
   expect_equal(s$fits$loss[s$fits$trial == 1], turn_losses(train(b, progress = "none")), tolerance = 1e-12)
   expect_true(all(is.na(s$rows$units[1])))
   # never worse than the default; where it is the best it is the winner
@@ -200,7 +200,7 @@ test_that("an ensemble's trials are evaluated out of fold, and the brief's own f
   expect_identical(plain(search(file)), plain(s))
   expect_equal(plain(read_result(file)), plain(s))
   expect_match(paste(format(s), collapse = " "), "evaluated on 4 folds")
-  expect_match(paste(format(s), collapse = " "), "the brief's own blend")
+  expect_match(paste(format(s), collapse = " "), "the brief's own ensemble")
 })
 
 test_that("an ensemble of a named wiring is searched from its own settings", {
@@ -208,10 +208,10 @@ test_that("an ensemble of a named wiring is searched from its own settings", {
   s <- scout(b, units = bounds(2, 16), budget = 4, progress = "none")
   expect_equal(s$rows$units[1], 6)
   expect_equal(s$fits$loss[s$fits$trial == 1], turn_losses(train(b, progress = "none")), tolerance = 1e-12)
-  expect_fails(scout(base(), units = 2:3, judge = "out_of_fold"), "trains one network")
-  expect_fails(scout(b, units = 2:3, judge = "validation"), "no validation rows")
-  expect_fails(scout(b, units = 2:3, judge = "out_of_fold", k = 3), "`k` is about folds")
-  expect_equal(scout(b, units = 2:3, k = 2, repeats = 1, progress = "none")$judge, "folds")
+  expect_fails(scout(base(), units = 2:3, evaluate = "out_of_fold"), "trains one network")
+  expect_fails(scout(b, units = 2:3, evaluate = "validation"), "no validation rows")
+  expect_fails(scout(b, units = 2:3, evaluate = "out_of_fold", k = 3), "`k` is about folds")
+  expect_equal(scout(b, units = 2:3, k = 2, repeats = 1, progress = "none")$evaluate, "folds")
 })
 
 test_that("proposals keep their distance as long as there is room", {

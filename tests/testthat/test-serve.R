@@ -38,8 +38,8 @@ test_that("rows are predicted as predict() predictions them", {
   }
   first <- sub("^\\[(.*)\\]$", "\\1", as_json(rows[1, ]))
   one <- ask("/predict", first, query = "?type=prediction&flags=true&identity=1")
-  expect_equal(unlist(one$json$predictions[c("prediction", "strange", "network")]), c(
-    prediction = told$prediction[1], strange = "", network = identity_of(model)
+  expect_equal(unlist(one$json$predictions[c("prediction", "unusual", "network")]), c(
+    prediction = told$prediction[1], unusual = "", network = identity_of(model)
   ))
   file <- withr::local_tempfile()
   data.table::fwrite(rows, file)
@@ -91,7 +91,7 @@ test_that("it tells of itself, and nothing of single rows", {
   expect_true(all(c("/predict", "/model", "/health", "/counts") %in% names(openapi$paths)))
   page <- ask("/")
   expect_match(page$body, "<form id=\"form\"", fixed = TRUE)
-  for (key in model$judged$test$key[1:3]) expect_no_match(paste(page$body, told$body), key)
+  for (key in model$evaluated$test$key[1:3]) expect_no_match(paste(page$body, told$body), key)
   # what stands in a page can't end its script
   odd <- quick_model(transform(table, glaze = ifelse(glaze == "ash", "</script><b>", as.character(glaze))))
   page <- transcribe(odd, "page")

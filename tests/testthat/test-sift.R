@@ -46,8 +46,8 @@ test_that("the rise is that of shuffling column by column", {
   spec <- fold_spec(laid, 1)
   a <- spec$analysis
   predictor <- new_predictor(spec, fit_networks(list(spec), NULL)[[1]])
-  loss_over <- function(table, rows) mean_loss(predictor, judged_rows(predictor, a$roles, table[rows, ], rows))
-  rows <- c(spec$judged, spec$core$rows[spec$core$validation])
+  loss_over <- function(table, rows) mean_loss(predictor, evaluated_rows(predictor, a$roles, table[rows, ], rows))
+  rows <- c(spec$evaluated, spec$core$rows[spec$core$validation])
   by_hand <- mean(vapply(1:3, function(r) {
     table <- a$table
     table$V1[rows] <- table$V1[rows[core_shuffle(length(rows), a$regimen$seed, stream_of("ranked columns", r))]]
@@ -71,11 +71,11 @@ test_that("an interrupt at any pass leaves the passes before it, and is said whe
   ways <- list(backward = sift_backward, forward = sift_forward, ranking = sift_ranking)
   for (way in names(ways)) for (passes in 0:3) {
     done <- 0
-    judge <- function(sets) {
+    evaluate <- function(sets) {
       done <<- done + 1
       lapply(sets, function(set) if (done <= passes) list(set = set, losses = c(1, 2), rise = seq_along(set)))
     }
-    steps <- ways[[way]](letters[1:4], judge)
+    steps <- ways[[way]](letters[1:4], evaluate)
     sifting <- function() new_sifting(base(), letters[1:4], steps, way, 2, 1)
     if (passes == 0) {
       expect_fails(sifting(), "interrupted before the first set")

@@ -27,7 +27,7 @@ test_that("the first epoch is the linear model, for every task, and no later one
     if (name != "embedded") expect_equal(predict(first, rows), predict(linear, rows), tolerance = 1e-3, info = name)
     expect_equal(path$curves$updates[1], 0, info = name)
     expect_lte(path$curves$validation[path$best_epoch], path$curves$validation[1])
-    expect_equal(nrow(appraise(path)$judged), appraise(linear)$n, info = name)
+    expect_equal(nrow(appraise(path)$evaluated), appraise(linear)$n, info = name)
   }
 })
 

@@ -94,7 +94,7 @@ test_that("calibration rows are a part of their own, kept in the model", {
   b <- brief(small_kilns(), target = "outcome") |> hold_out(folds = 0, calibration = 0.1) |> regimen(epochs = 1)
   expect_equal(parts_of(b)$part, c("training", "validation", "calibration", "test"))
   model <- single(b, progress = "none")
-  expect_equal(length(model$judged$calibration$observed), parts_of(b)$rows[3])
+  expect_equal(length(model$evaluated$calibration$observed), parts_of(b)$rows[3])
   expect_equal(appraise(model, rows = "calibration")$n, parts_of(b)$rows[3])
 })
 

@@ -3,7 +3,7 @@ test_that("the same seeds give the same network bit for bit", {
     hold_out(seed = 1) |> wire("8 relu > dropout 0.2 > 4 tanh") |> regimen(epochs = 6, seed = 2)
   first <- single(b, progress = "none")
   expect_identical(trained_network(single(b, progress = "none"))$parameters, trained_network(first)$parameters)
-  expect_identical(single(b, progress = "none")$judged, first$judged)
+  expect_identical(single(b, progress = "none")$evaluated, first$evaluated)
   expect_false(
     identical(
       trained_network(single(regimen(b, seed = 3), progress = "none"))$parameters, trained_network(first)$parameters

@@ -33,7 +33,7 @@ test_that("fewer rows are some of more, and the evaluated rows stay the same", {
   rows <- function(part) which(part %in% "training")
   expect_length(rows(small), 100)
   expect_true(all(rows(small) %in% rows(large)))
-  expect_identical(which(small %in% "judged"), which(large %in% "judged"))
+  expect_identical(which(small %in% "evaluated"), which(large %in% "evaluated"))
   v <- vary(b, rows = c(100, 250), k = 3, progress = "none")
   expect_equal(v$values$rows, c(100, 250))
 })

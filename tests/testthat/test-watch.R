@@ -8,7 +8,7 @@ called <- function(watch) watch$movements[watch$movements$called, ]
 
 test_that("nothing is called where nothing has changed", {
   watch <- watch_model(model, newer)
-  expect_equal(watch$judgement, "keep")
+  expect_equal(watch$verdict, "keep")
   expect_match(watch$sentence, "^Keep: nothing has moved")
   expect_equal(nrow(called(watch)), 0)
   # 10 columns but the date; the loss is that of an appraisal
@@ -32,7 +32,7 @@ test_that("what has moved is named, and how far", {
   )
   for (what in names(changes)) {
     watch <- watch_model(model, changes[[what]](newer)[names(newer) != "outcome"])
-    expect_equal(watch$judgement, "look", label = what)
+    expect_equal(watch$verdict, "look", label = what)
     found <- called(watch)
     expect_true(any(found$what == what & found$column == columns[[what]]), label = what)
     expect_match(watch$sentence, "the target would tell", label = what)
@@ -50,7 +50,7 @@ test_that("predictions that are wrong now ask for training, in the period where 
   late <- as.integer(format(wrong$fired_on, "%m")) > 6
   wrong$outcome[late] <- sample(wrong$outcome[late])
   watch <- watch_model(model, wrong, by = ifelse(month(fired_on) > 6, "late", "early"))
-  expect_equal(watch$judgement, "retrain")
+  expect_equal(watch$verdict, "retrain")
   losses <- called(watch)[called(watch)$what == "measure", ]
   expect_setequal(losses$period, c("late", "all"))
   expect_equal(watch$periods$period, c("early", "late", "all"))
@@ -77,7 +77,7 @@ test_that("shares are compared by Fisher's test, means as of whole groups", {
 
 test_that("few, learned and foreign rows, bare models and old ones have their word", {
   expect_fails(watch_model(model, newer[1:10, ]), "fewer than 30 rows")
-  expect_equal(watch_model(model, old)$judgement, "keep")
+  expect_equal(watch_model(model, old)$verdict, "keep")
   expect_fails(watch_model(model, newer["glaze"]), "no column")
   expect_fails(watch_model(kilns, newer), "model")
   former <- model
@@ -89,7 +89,7 @@ test_that("few, learned and foreign rows, bare models and old ones have their wo
   write_model(few, "few.hylo", rows = FALSE)
   bare <- read_model("few.hylo")
   expect_false(any(grepl("raku", unlist(bare$profile))))
-  expect_equal(watch_model(bare, newer)$judgement, "keep")
+  expect_equal(watch_model(bare, newer)$verdict, "keep")
 })
 
 test_that("the command says it by its exit status, too", {
@@ -98,7 +98,7 @@ test_that("the command says it by its exit status, too", {
   data.table::fwrite(newer, "newer.csv")
   kept <- hylomath("watch", "k.hylo", "newer.csv", "--by", "day(fired_on) > 15", "--json")
   expect_equal(kept$status, 0)
-  expect_equal(jsonlite::fromJSON(kept$out)$judgement, "keep")
+  expect_equal(jsonlite::fromJSON(kept$out)$verdict, "keep")
   data.table::fwrite(transform(newer, peak_c = peak_c + 8), "warm.csv")
   look <- hylomath("watch", "k.hylo", "warm.csv", "--figure", "w.png", "-o", "moves.csv")
   expect_equal(look$status, if (any(grepl("Retrain", look$out))) 4 else 3)
@@ -136,10 +136,10 @@ test_that("levels that training knew are not new, and scrambled targets are seen
   model <- train(b |> hold_out(folds = 3, test = 0, seed = 1), progress = "none")
   newer <- rows(1500)
   found <- watch_model(model, newer)
-  expect_equal(found$judgement, "keep")
+  expect_equal(found$verdict, "keep")
   new <- found$movements[found$movements$what == "new", ]
   expect_equal(new$now, 0)
-  expect_equal(watch_model(model, transform(newer, y = sample(y)))$judgement, "retrain")
+  expect_equal(watch_model(model, transform(newer, y = sample(y)))$verdict, "retrain")
   strangers <- transform(newer, town = ifelse(runif(1500) < 0.05, "elsewhere", town))
   expect_true(any(with(watch_model(model, strangers)$movements, what == "new" & called)))
 })

@@ -1,39 +1,40 @@
 # Evaluated rows of classes: the measures of the network with their intervals, beside the baseline, the linear model
 # and other parts, by class and as a confusion matrix.
 #
-# `grounds` are what an evaluation rests on, see appraise-grounds.R.
+# `context` are what an evaluation rests on, see appraise-context.R.
 
-how_of_classes <- function(grounds, ordered) {
-  target <- grounds$target
-  how_classes(target$classes, target$positive, unlist(grounds$baseline$share), ordered, grounds$costs)
+how_of_classes <- function(context, ordered) {
+  target <- context$target
+  how_classes(target$classes, target$positive, unlist(context$baseline$share), ordered, context$costs)
 }
 
-judge_classes <- function(grounds, judged, resampling, ordered = FALSE) {
-  how <- how_of_classes(grounds, ordered)
-  network <- class_reckoning(how, judged, judged$predictions, resampling$unit, resampling)
-  linear <- if (!is.null(judged$linear)) class_reckoning(how, judged, judged$linear, resampling$unit)
+evaluate_classes <- function(context, evaluated, resampling, ordered = FALSE) {
+  how <- how_of_classes(context, ordered)
+  network <- class_estimates(how, evaluated, evaluated$predictions, resampling$unit, resampling)
+  linear <- if (!is.null(evaluated$linear)) class_estimates(how, evaluated, evaluated$linear, resampling$unit)
   measures <- interval_table(network, resampling, linear)
-  always <- constant_class_measures(how, judged, grounds$baseline$prediction, unlist(grounds$baseline$share))
+  always <- constant_class_measures(how, evaluated, context$baseline$prediction, unlist(context$baseline$share))
   measures$baseline <- unname(always[measures$measure])
   list(
-    measures = beside_parts(grounds, measures, function(part) measure_classes(grounds, part, ordered = ordered)),
-    confusion = confusion_matrix(judged$observed, judged$predictions$prediction, judged$weight, how$classes),
+    measures = beside_parts(context, measures, function(part) measure_classes(context, part, ordered = ordered)),
+    confusion = confusion_matrix(evaluated$observed, evaluated$predictions$prediction, evaluated$weight, how$classes),
     classes = measures_by_class(network, how, resampling)
   )
 }
 
 # The measures alone, without intervals.
-measure_classes <- function(grounds, judged, i = 1, ordered = FALSE) {
-  class_reckoning(how_of_classes(grounds, ordered), judged, judged$predictions, rep(1L, length(judged$weight)))$values
+measure_classes <- function(context, evaluated, i = 1, ordered = FALSE) {
+  how <- how_of_classes(context, ordered)
+  class_estimates(how, evaluated, evaluated$predictions, rep(1L, length(evaluated$weight)))$values
 }
 
 # Training and validation rows beside the evaluated ones. They are evaluated without intervals: they are no measure of
 # new rows.
-beside_parts <- function(grounds, measures, values) {
-  parts <- if ("out_of_fold" %in% names(grounds$beside)) "out_of_fold" else c("training", "validation")
+beside_parts <- function(context, measures, values) {
+  parts <- if ("out_of_fold" %in% names(context$beside)) "out_of_fold" else c("training", "validation")
   for (part in parts) {
-    judged <- grounds$beside[[part]]
-    measures[[part]] <- if (is.null(judged)) NA_real_ else unname(values(judged)[measures$measure])
+    evaluated <- context$beside[[part]]
+    measures[[part]] <- if (is.null(evaluated)) NA_real_ else unname(values(evaluated)[measures$measure])
   }
   compared <- intersect(c("linear", "difference", "difference_low", "difference_high"), names(measures))
   measures[c("measure", "value", "low", "high", "baseline", compared, parts)]
@@ -92,7 +93,7 @@ area_by_class <- function(network, how, kind, place, level) {
 }
 
 # Losses of the rows, a matrix with one column.
-class_losses <- function(target, judged, predictions) {
+class_losses <- function(target, evaluated, predictions) {
   probability <- as.matrix(predictions[paste0("probability_", target$classes)])
-  matrix(row_cross_entropy(match(judged$observed, target$classes), probability))
+  matrix(row_cross_entropy(match(evaluated$observed, target$classes), probability))
 }

@@ -7,16 +7,18 @@
 #   seed        of the training, which the draws go by
 #   wiring, decision, recalibrated (the method)    of the predictor
 
-grounds_of <- function(model) {
+context_of <- function(model) {
   predictor <- model$predictor
-  parts <- intersect(c("out_of_fold", "training", "validation"), names(model$judged))
+  parts <- intersect(c("out_of_fold", "training", "validation"), names(model$evaluated))
   list(
     target = predictor$target, baseline = model$baseline, costs = predictor$decision$rule$costs,
-    beside = lapply(stats::setNames(nm = parts), function(part) judged_now(predictor, judged_in_part(model, part))),
+    beside = lapply(
+      stats::setNames(nm = parts), function(part) evaluated_now(predictor, evaluated_in_part(model, part))
+    ),
     roles = roles_of(model),
     seed = training_seed(model), wiring = wiring_text(model), decision = predictor$decision,
     recalibrated = predictor$recalibration$method
   )
 }
 
-units_text <- function(roles, judged) if (is.null(judged$group)) "rows" else sprintf("groups of %s", roles$group)
+units_text <- function(roles, evaluated) if (is.null(evaluated$group)) "rows" else sprintf("groups of %s", roles$group)

@@ -2,13 +2,13 @@
 
 new_watch <- function(model, parted, movements, periods) {
   called <- movements[movements$called, ]
-  judgement <- if (any(called$what == "measure")) "retrain" else if (nrow(called)) "look" else "keep"
+  verdict <- if (any(called$what == "measure")) "retrain" else if (nrow(called)) "look" else "keep"
   rows <- length(parted$period)
   name <- loss_name(target_in(model))
   x <- structure(
     list(
-      judgement = judgement, sentence = "", movements = movements,
-      periods = watched_periods(model, parted, periods), strange = parted$strange, loss = name, rows = rows,
+      verdict = verdict, sentence = "", movements = movements,
+      periods = watched_periods(model, parted, periods), unusual = parted$unusual, loss = name, rows = rows,
       rows_then = model$profile$rows, target = target_in(model)$columns, identity = identity_of(model),
       known = !is.null(parted$losses) && any(!is.na(parted$losses))
     ),
@@ -35,13 +35,13 @@ watched_periods <- function(model, parted, periods) {
 
 movements_reference <- function(model) {
   part <- reference_part(model)
-  if (is.na(part)) NA_real_ else watched_measure(model)(mean(watched_loss(model, judged_in_part(model, part))))
+  if (is.na(part)) NA_real_ else watched_measure(model)(mean(watched_loss(model, evaluated_in_part(model, part))))
 }
 
 watch_sentence <- function(x) {
   called <- x$movements[x$movements$called, ]
   so_many <- sprintf("%s then, %s now", counted(x$rows_then, "row"), format_count(x$rows))
-  if (x$judgement == "keep") {
+  if (x$verdict == "keep") {
     what <- "Keep: nothing has moved by more than chance does with so many rows and matters (%s; %s)."
     return(sprintf(what, so_many, counted(nrow(x$movements), "comparison")))
   }
@@ -49,7 +49,7 @@ watch_sentence <- function(x) {
   told <- unique(vapply(seq_len(nrow(worst)), function(i) movement_text(worst[i, ], x), ""))
   more <- length(told) - 1
   rest <- if (more > 0) sprintf("; and %s more", counted(more, "movement")) else ""
-  if (x$judgement == "retrain") return(sprintf("Retrain: %s%s.", told[1], rest))
+  if (x$verdict == "retrain") return(sprintf("Retrain: %s%s.", told[1], rest))
   sprintf("Look: %s%s; %s.", told[1], rest, loss_text_now(x))
 }
 
@@ -105,7 +105,7 @@ watch_notes <- function(x) {
         "Watch again once it is: it alone tells whether to train again."
       )
     },
-    note_outside_range(x$strange),
+    note_outside_range(x$unusual),
     if (nrow(few)) {
       who <- if (nrow(few) == 1) "The period %s has fewer than %d rows and is not evaluated." else {
         "The periods %s have fewer than %d rows and are not evaluated."

@@ -1,9 +1,9 @@
-# A reckoning: all measures of one predictor (the network, the linear wiring, the baseline) on a set of rows. It is
-# list(values, tallies, measures, influence, ends, apart), where `values` are named by measure; `measures` makes a
+# A set of estimates: all measures of one predictor (the network, the linear wiring, the baseline) on a set of rows. It
+# is list(values, tallies, measures, influence, ends, apart), where `values` are named by measure; `measures` makes a
 # matrix of those that follow from sums out of `tallies`; `influence` has a column, by unit, for each other one; `ends`
-# holds the intervals that are known in closed form, and `apart` is a function of another reckoning and the resampling
-# that gives those of differences that are known otherwise. Intervals are reckoned where a resampling is given (see
-# resampling_of), else `unit` says in which row of the tallies a row counts.
+# holds the intervals that are known in closed form, and `apart` is a function of another set of estimates and the
+# resampling that gives those of differences that are known otherwise. Intervals are computed where a resampling is
+# given (see resampling_of), else `unit` says in which row of the tallies a row counts.
 
 biased_measure <- "calibration error"
 
@@ -30,10 +30,10 @@ interval_table <- function(network, resampling, other = NULL) {
   table
 }
 
-bootstrapped <- function(reckoning, counts) {
+bootstrapped <- function(estimates, counts) {
   list(
-    drawn = reckoning$measures(drawn_sums(counts, reckoning$tallies)),
-    without = reckoning$measures(all_but_one(reckoning$tallies))
+    drawn = estimates$measures(drawn_sums(counts, estimates$tallies)),
+    without = estimates$measures(all_but_one(estimates$tallies))
   )
 }
 

@@ -5,12 +5,12 @@
 #   weight    its case weight
 #   when      the place of its row in time, where a column orders the rows
 #   exposure  for counts with one
-#   predictions   the network's own predictions, see predictions_of(); judged_now() makes of them those that are given
+#   predictions   the network's own predictions, see predictions_of(); evaluated_now() recalibrates and decides
 #   linear    the same of the network without hidden layers; NULL without one
 # and, where the table matters, `row`, its number there.
 
 # `table` holds the rows of a working table whose numbers are `rows`; `roles` are the brief's columns by role.
-judged_rows <- function(predictor, roles, table, rows, linear = NULL) {
+evaluated_rows <- function(predictor, roles, table, rows, linear = NULL) {
   target <- predictor$target
   role <- function(name) if (!is.null(roles[[name]])) table[[roles[[name]]]]
   id <- role("id")
@@ -31,34 +31,34 @@ judged_rows <- function(predictor, roles, table, rows, linear = NULL) {
 }
 
 # Evaluated rows with the predictions as they are given out: recalibrated, and by the stored decision.
-judged_now <- function(predictor, judged, linear = NULL) {
-  judged$network <- judged$predictions
-  judged$predictions <- predictions_now(predictor, judged$predictions)
-  if (!is.null(judged$linear) && !is.null(linear)) judged$linear <- predictions_now(linear, judged$linear)
-  judged
+evaluated_now <- function(predictor, evaluated, linear = NULL) {
+  evaluated$network <- evaluated$predictions
+  evaluated$predictions <- predictions_now(predictor, evaluated$predictions)
+  if (!is.null(evaluated$linear) && !is.null(linear)) evaluated$linear <- predictions_now(linear, evaluated$linear)
+  evaluated
 }
 
 # Evaluated rows one by one where their weights count rows, so that whoever looks at them sees what stands in the table
-# written out; `copy` numbers those of one row. Every way to evaluated rows leads through here: judged_in_part(),
-# judged_in() and new_folds().
-one_by_one <- function(judged, columns) {
-  if (is.null(judged) || !weights_count(columns) || all(judged$weight == 1)) return(judged)
-  places <- counted_places(judged$weight)
-  judged <- rows_of_each(judged, places)
-  judged$copy <- sequence(rle(places)$lengths)
-  judged$weight <- rep(1, length(places))
-  judged
+# written out; `copy` numbers those of one row. Every way to evaluated rows leads through here: evaluated_in_part(),
+# evaluated_in() and new_folds().
+one_by_one <- function(evaluated, columns) {
+  if (is.null(evaluated) || !weights_count(columns) || all(evaluated$weight == 1)) return(evaluated)
+  places <- counted_places(evaluated$weight)
+  evaluated <- rows_of_each(evaluated, places)
+  evaluated$copy <- sequence(rle(places)$lengths)
+  evaluated$weight <- rep(1, length(places))
+  evaluated
 }
 
 # Mean losses over evaluated rows by the measure that the network is trained for, as one figure: of several targets the
 # mean of their shares of the targets' variances.
-mean_loss <- function(predictor, judged) {
-  losses <- own_losses(predictor$target, judged, judged$predictions) * judged$weight
-  one_loss(predictor, colSums(losses) / sum(judged$weight))
+mean_loss <- function(predictor, evaluated) {
+  losses <- own_losses(predictor$target, evaluated, evaluated$predictions) * evaluated$weight
+  one_loss(predictor, colSums(losses) / sum(evaluated$weight))
 }
 
 # What each row costs by that measure, a column a target.
-own_losses <- function(target, judged, predictions) task_of(target)$row_losses(target, judged, predictions)
+own_losses <- function(target, evaluated, predictions) task_of(target)$row_losses(target, evaluated, predictions)
 
 one_loss <- function(predictor, losses) {
   if (length(losses) == 1) return(loss_measure(primary_measure(predictor$target))(losses))
@@ -77,7 +77,7 @@ loss_name <- function(target) {
 }
 
 # All evaluated rows as one; a row that is evaluated several times is one row.
-bind_judged <- function(parts, repeats) {
+bind_evaluated <- function(parts, repeats) {
   together <- lapply(stats::setNames(nm = names(parts[[1]])), function(name) {
     columns <- lapply(parts, `[[`, name)
     if (is.data.frame(columns[[1]])) do.call(rbind, columns) else unlist(columns)

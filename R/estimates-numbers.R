@@ -4,14 +4,14 @@
 # and the shares of predicted quantiles.
 
 # `predictions` are those to all targets; `i` is the target's place among them.
-number_reckoning <- function(how, judged, predictions, i, unit, resampling = NULL) {
-  observed <- observed_of(judged, i)
+number_estimates <- function(how, evaluated, predictions, i, unit, resampling = NULL) {
+  observed <- observed_of(evaluated, i)
   prediction <- predictions[[i]]
   quantiles <- if (!is.null(how$at)) as.matrix(predictions[-1])
-  tallies <- number_tallies(observed, prediction, judged$weight, unit, how$centre, quantiles, how$at)
+  tallies <- number_tallies(observed, prediction, evaluated$weight, unit, how$centre, quantiles, how$at)
   measures <- function(t) number_measures(t, how$deviance, how$at)
   level <- resampling$level %||% 0.95
-  middle <- median_reckoning(abs(prediction - observed), judged$weight, unit, level, isTRUE(resampling$plain))
+  middle <- median_estimate(abs(prediction - observed), evaluated$weight, unit, level, isTRUE(resampling$plain))
   list(
     values = c(measures(total_sums(tallies))[1, ], "median absolute error" = middle$value), tallies = tallies,
     measures = measures, apart = function(other, resampling) list(),
@@ -31,4 +31,6 @@ number_ends <- function(how, tallies, middle, resampling) {
 }
 
 # The observed values of the i-th target.
-observed_of <- function(judged, i) if (is.data.frame(judged$observed)) judged$observed[[i]] else judged$observed
+observed_of <- function(evaluated, i) {
+  if (is.data.frame(evaluated$observed)) evaluated$observed[[i]] else evaluated$observed
+}

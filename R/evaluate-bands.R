@@ -1,10 +1,10 @@
 # Errors by size of what was observed.
 
 # Of evaluated rows with `observed`, `predictions` and `weight`.
-bands_by_size <- function(judged, target, bands) {
+bands_by_size <- function(evaluated, target, bands) {
   each <- lapply(seq_along(target), function(i) {
-    observed <- observed_of(judged, i)
-    rows <- errors_by_band(bands_of(observed, bands), observed, judged$predictions[[i]], judged$weight)
+    observed <- observed_of(evaluated, i)
+    rows <- errors_by_band(bands_of(observed, bands), observed, evaluated$predictions[[i]], evaluated$weight)
     if (length(target) > 1) cbind(target = target[i], rows) else rows
   })
   do.call(rbind, each)

@@ -12,14 +12,14 @@ area_measures <- function(how) {
   c(roc = "mean AUC", precision = "mean average precision")
 }
 
-class_reckoning <- function(how, judged, predictions, unit, resampling = NULL) {
+class_estimates <- function(how, evaluated, predictions, unit, resampling = NULL) {
   probability <- as.matrix(predictions[-1])
   dimnames(probability) <- NULL
   prediction <- match(predictions$prediction, how$classes)
-  observed <- match(judged$observed, how$classes)
+  observed <- match(evaluated$observed, how$classes)
   bins <- bins_of(probability, how$looked_at)
-  tallies <- class_tallies(observed, prediction, probability, judged$weight, unit, bins, how$ordered, how$costs)
-  areas <- class_areas(observed, probability, judged$weight, how$looked_at, unit)
+  tallies <- class_tallies(observed, prediction, probability, evaluated$weight, unit, bins, how$ordered, how$costs)
+  areas <- class_areas(observed, probability, evaluated$weight, how$looked_at, unit)
   measures <- function(t) class_measures(t, how$ordered)
   named <- unname(area_measures(how))
   k <- length(how$classes)
@@ -27,14 +27,16 @@ class_reckoning <- function(how, judged, predictions, unit, resampling = NULL) {
     values = c(measures(total_sums(tallies))[1, ], stats::setNames(areas$mean, named)), tallies = tallies,
     measures = measures, influence = structure(areas$influence, dimnames = list(NULL, named)),
     ends = if (!is.null(resampling)) {
-      class_ends(how, tallies, areas, judged$weight, cells_of(list(observed, prediction), judged$weight, k), resampling)
+      class_ends(
+        how, tallies, areas, evaluated$weight, cells_of(list(observed, prediction), evaluated$weight, k), resampling
+      )
     } else {
       list()
     },
     prediction = prediction,
     apart = function(other, resampling) {
       if (k > most_joint) return(list())
-      joint <- cells_of(list(observed, prediction, other$prediction), judged$weight, k)
+      joint <- cells_of(list(observed, prediction, other$prediction), evaluated$weight, k)
       if (!at_an_end(tallies) && !at_an_end(other$tallies) && tells_apart(joint)) return(list())
       drawn_differences(joint, tallies, other, resampling)
     },
@@ -171,18 +173,18 @@ drawn_differences <- function(joint, tallies, other, resampling) {
 }
 
 # What one prediction and one set of probabilities for all rows come to.
-constant_class_measures <- function(how, judged, prediction, share) {
-  n <- length(judged$weight)
+constant_class_measures <- function(how, evaluated, prediction, share) {
+  n <- length(evaluated$weight)
   probability <- matrix(share[how$classes], n, length(how$classes), byrow = TRUE)
-  observed <- match(judged$observed, how$classes)
+  observed <- match(evaluated$observed, how$classes)
   always <- rep(match(prediction, how$classes), n)
   one_bin <- list(place = how$looked_at, of = matrix(1L, n, length(how$looked_at)))
-  t <- class_tallies(observed, always, probability, judged$weight, rep(1L, n), one_bin, how$ordered, how$costs)
+  t <- class_tallies(observed, always, probability, evaluated$weight, rep(1L, n), one_bin, how$ordered, how$costs)
   occurring <- drop(t$observed)[how$looked_at] / drop(t$weight)
   # every row has the same score, so all of them are taken or none
   areas <- c(0.5, mean(occurring[occurring > 0 & occurring < 1]))
   measures <- class_measures(t, how$ordered)[1, ]
-  if (!is.null(how$costs)) measures[["mean cost"]] <- cheapest_cost(how, share, observed, judged$weight)
+  if (!is.null(how$costs)) measures[["mean cost"]] <- cheapest_cost(how, share, observed, evaluated$weight)
   c(measures, stats::setNames(areas, unname(area_measures(how))))
 }
 
