@@ -19,7 +19,7 @@ parts_of <- function(x, ...) UseMethod("parts_of")
 #' @export
 parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
   check_others(...)
-  if (is.null(x$table)) fail("This brief has no table to be parted.")
+  if (is.null(x$table)) fail("This brief has no table to split.")
   a <- settle(x)
   if (each) part_of_each(a) else count_parts(a)
 }

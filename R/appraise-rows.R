@@ -38,7 +38,7 @@ places_by_key <- function(key, id, table) {
   there <- as_label(table[[id]])
   twice <- intersect(there[duplicated(there)], key)
   if (length(twice)) {
-    what <- "Several rows have the id %s in %s, so it can't be told which one was evaluated."
+    what <- "Several rows have the id %s in %s, so it is not clear which one was evaluated."
     fail(
       sprintf(what, describe(twice[1]), quoted(id)),
       "Give the very table that the model was trained on, or name an id that is another one in every row."

@@ -1,9 +1,9 @@
 #' Evaluate a model on rows
 #'
-#' Every measure comes with its interval, beside what is had without any input (always saying the commonest class of
-#' the training rows, or their mean; their median where the loss is about medians) and beside a network without hidden
-#' layers (`linear`) that was trained on the same rows, and beside the network's own value on training and validation
-#' rows.
+#' Every measure comes with its interval, beside what can be reached without any input (always saying the commonest
+#' class of the training rows, or their mean; their median where the loss is about medians) and beside a network without
+#' hidden layers (`linear`) that was trained on the same rows, and beside the network's own value on training and
+#' validation rows.
 #'
 #' @param model A model.
 #' @param data A table with the target. Without `rows` all its rows are evaluated; with `rows` it is the table that the

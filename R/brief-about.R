@@ -1,6 +1,6 @@
 #' Say what a network is for
 #'
-#' What no table tells: why the network is made, who is responsible for it, and what it must not be used for. It stands
+#' What no table holds: why the network is made, who is responsible for it, and what it must not be used for. It stands
 #' in the brief, goes with the model, and heads the model card of [write_report()]. It changes nothing about the
 #' training.
 #'
@@ -13,7 +13,7 @@
 #' @examples
 #' brief(kilns, target = "outcome") |>
 #'   set_about(
-#'     purpose = "To tell before unloading which firings need a second look.",
+#'     purpose = "To see before unloading which firings need a second look.",
 #'     owner = "The kiln office, Skerrow", limits = c("Gas kilns only.", "No ground for paying less for a lot.")
 #'   )
 #' @export

@@ -92,12 +92,12 @@ check_yaml_size <- function(text, name) {
   bytes <- charToRaw(text)
   opens <- bytes %in% charToRaw("[{")
   if (any(opens) && max(cumsum(opens - bytes %in% charToRaw("]}"))) > limit_of("depth")) {
-    fail(sprintf("%s is nested too deep.", name), "No file of hylomath is; see ?limits.")
+    fail(sprintf("%s is nested too deep.", name), "Files of hylomath are smaller; see ?limits.")
   }
   node <- "(?m)(?:^\\s*|[:,\\[{-]\\s*)%s[[:alnum:]_]"
   there <- function(sign) lengths(regmatches(text, gregexpr(sprintf(node, sign), text, perl = TRUE, useBytes = TRUE)))
   if (there("&") > 0 && there("[*]") > 0) {
-    what <- "%s has anchors and aliases (`&name`, `*name`), which no brief has."
+    what <- "%s has anchors and aliases (`&name`, `*name`), which a brief can't have."
     fail(sprintf(what, name), "Write out what they mean.")
   }
 }

@@ -33,7 +33,7 @@
 #'   levels that training never saw. Without rare levels, an unseen one is 0 in all inputs.
 #' @param dates Parts that become inputs: `"season"` (place in the year, sine and cosine), `"weekday"`, `"month"`,
 #'   `"quarter"` (indicators), `"year"` (a number), `"hour"` (place in the day, sine and cosine; for times). `"none"`
-#'   leaves dates out. For the time since a date, such as how long somebody has been a customer, make a column of days
+#'   leaves dates out. For the time since a date, such as how long a person has been a customer, make a column of days
 #'   up to a day that you name: `add_columns(b, days = date("2026-01-01") - since)`.
 #' @param missing_codes Values that stand for missing, such as `c(-9, "n/a")`. A text column that is numbers without
 #'   them becomes numbers.

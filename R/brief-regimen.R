@@ -187,7 +187,7 @@ check_method <- function(r, wiring, wiring_is_open) {
   defaults <- brief_defaults()[["regimen"]]
   for (name in useless_settings(r$method)) {
     if (is.null(r[[name]]) || identical(r[[name]], defaults[[name]])) next
-    what <- sprintf("`regimen.%s` is of no use to the method %s.", name, quoted(r$method))
+    what <- sprintf("`regimen.%s` has no meaning for the method %s.", name, quoted(r$method))
     fail(what, "Leave it out, or choose another method.")
   }
   if (r$method == "newton" && length(wiring$layers) > 0 && !wiring_is_open) {
@@ -256,7 +256,7 @@ check_regimen_of_task <- function(r, loss, word) {
   bad <- setdiff(r$measures, known)
   if (length(bad)) {
     fail(
-      sprintf("The measure %s is not one for the task %s.", quoted(bad[1]), word),
+      sprintf("The measure %s does not fit the task %s.", quoted(bad[1]), word),
       sprintf("It can be %s.", enumerate(quoted(known), "or"))
     )
   }

@@ -40,7 +40,7 @@ check_case_weights <- function(w, column, counts) {
   if (length(broken)) {
     fail(
       sprintf("The weight column %s counts rows, but is not whole in %s.", quoted(column), rows_text(broken)),
-      "Weights that are no counts say how much a row matters: weight_is = \"importance\"."
+      "Weights that are not counts say how much a row matters: weight_is = \"importance\"."
     )
   }
   if (all(w == 0)) fail(sprintf("The weight column %s is 0 in every row.", quoted(column)))

@@ -65,8 +65,8 @@ demo_of_kilns <- function(shown) {
     ),
     told_step(
       paste(
-        "The other rows are dealt into eight folds: each network learns from six of them, stops by itself once",
-        "another part says that it no longer gets better, and predicts the eighth, which it has not seen."
+        "The other rows are dealt into eight folds: each network learns from six of them, stops once its",
+        "error on another fold no longer falls, and predicts the last fold, which it has not seen."
       ),
       "train kilns.yml -o kilns.hylo", shown
     ),
@@ -103,7 +103,7 @@ demo_of_kilns <- function(shown) {
     told_step(run = "train better.yml -o better.hylo --quiet"),
     told_step(
       paste(
-        "Its own score was the best of many. What it is worth is said by the test rows,",
+        "Its own score was the best of many. How good it really is, the test rows show,",
         "beside the first network."
       ),
       "lineup kilns.hylo better.hylo"
@@ -111,7 +111,7 @@ demo_of_kilns <- function(shown) {
     told_step(
       paste(
         "One network is quicker to run than several. It learns from what they predicted for rows that they had not",
-        "seen, as well as from the labels; what that costs is said by the test rows."
+        "seen, as well as from the labels; the test rows show what that costs."
       ),
       "distil kilns.hylo kilns.csv -o small.hylo", shown
     ),
@@ -130,7 +130,7 @@ demo_of_recovery <- function(shown) {
   list(
     told_step(
       paste(
-        "The clinic wants to know who will be back within 30 days. Only 12 % are, so an accuracy of 88 % is had by",
+        "The clinic wants to know who will be back within 30 days. Only 12 % are, so an accuracy of 88 % is reached by",
         "saying no to everybody. Visits of one patient stay together."
       ),
       paste(

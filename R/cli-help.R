@@ -25,7 +25,7 @@ cli_overview <- function(groups) {
     "  hylomath appraise kilns.hylo", "  hylomath predict kilns.hylo new.csv -o scored.csv",
     "  hylomath report kilns.hylo kilns.csv -o kilns.html", "",
     wrapped(paste(
-      "hylomath COMMAND --help tells more, with examples. A table given as - is read from standard input.",
+      "hylomath COMMAND --help shows more, with examples. A table given as - is read from standard input.",
       "Results go to standard output, messages to standard error, with colour on a terminal only and never if NO_COLOR",
       "is set."
     ), 0), "", wrapped(paste("Exit status:", cli_exit_status(list())), 0)

@@ -88,14 +88,14 @@ commands_to_begin <- function() {
         cli_option(
           "--checkpoint",
           paste(
-            "Keep in this file what training has come to; killed and called again, it goes on from there to the same",
+            "Keep the state of training in this file; killed and called again, it goes on from there to the same",
             "bits. Removed once the model is written. Without this option it is the model's name with .kept, written",
             "when training has taken a minute. `none` keeps nothing, nor does --bare."
           ),
           "FILE"
         ),
         cli_option(
-          "--every", "So many seconds lie between two times at which it is kept; 30.", "SECONDS", type_number(0, 1e6)
+          "--every", "Seconds between two writes; 30.", "SECONDS", type_number(0, 1e6)
         ),
         cli_flag("--resumable", "Keep the optimiser's state in the model, so that `hylomath resume` goes on from it."),
         cli_flag(
@@ -112,7 +112,7 @@ commands_to_evaluate <- function() {
     appraise = cli_command(
       paste(
         "Evaluate a model on its test rows, or on the rows of another table.",
-        "That its test rows were looked at is noted in the model's file."
+        "The model's file notes that its test rows were looked at."
       ),
       takes = "MODEL.hylo [TABLE.csv]", files = 1:2, run = cli_appraise, input = "whole",
       example = c(
@@ -150,12 +150,12 @@ commands_to_evaluate <- function() {
     decide = cli_command(
       paste(
         "Set the rule by which classes are predicted: a threshold, chosen on the validation rows, or costs.",
-        "Without any of them the rule is taken away."
+        "Without any of them the rule is removed."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_decide,
       example = "hylomath decide recovery.hylo --recall 0.8",
       cli_options(
-        cli_option("--recall", "The share of the class's rows that is to be found.", "SHARE",
+        cli_option("--recall", "The share of the class's rows to find.", "SHARE",
           type_number(0, 1, open_low = TRUE)
         ),
         cli_option("--best", "F1: the threshold with the highest F1.", "MEASURE", type_choice("F1")),
@@ -169,7 +169,7 @@ commands_to_evaluate <- function() {
       )
     ),
     recalibrate = cli_command(
-      "Put a model's probabilities right by its calibration rows.",
+      "Recalibrate a model's probabilities on its calibration rows.",
       takes = "MODEL.hylo", files = 1, run = cli_recalibrate,
       example = "hylomath recalibrate recovery.hylo --method platt",
       cli_options(
@@ -180,7 +180,7 @@ commands_to_evaluate <- function() {
       )
     ),
     importance = cli_command(
-      "Tell which columns matter: how much worse the network gets when one is shuffled.",
+      "Show which columns matter: how much worse the network gets when one is shuffled.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_importance, input = "whole",
       example = "hylomath importance kilns.hylo kilns.csv --figure importance.png",
       cli_options(
@@ -205,7 +205,7 @@ commands_to_evaluate <- function() {
       )
     ),
     contributions = cli_command(
-      "Tell which inputs moved the prediction for one row, and by how much.",
+      "Show which inputs moved the prediction for one row, and by how much.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions, input = "whole",
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
@@ -332,7 +332,7 @@ commands_to_improve <- function() {
     ),
     resume = cli_command(
       paste(
-        "Let a network learn on: on the table that it was trained on for more epochs, or on newer rows with its",
+        "Train a network further: on the table that it was trained on for more epochs, or on newer rows with its",
         "preparation kept."
       ),
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_resume, input = "whole",
@@ -345,7 +345,7 @@ commands_to_improve <- function() {
     refit = cli_command(
       paste(
         "Train an evaluated network on all rows of its table, for use: the brief in force, for the epochs that were",
-        "right. The measures that it carries along are those of the former."
+        "right. It keeps the measures of the former network."
       ),
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_refit, input = "whole",
       example = "hylomath refit kilns.hylo kilns.csv -o kilns-all.hylo",
@@ -406,7 +406,7 @@ commands_to_use <- function() {
           "CLASS=SHARE,..."
         ),
         cli_option(
-          "--bad-cells", "What to do with cells that are no numbers where numbers are needed: refuse or missing.",
+          "--bad-cells", "What to do with cells that are not numbers where numbers are needed: refuse or missing.",
           "HOW", type_choice(ways_with_bad_cells)
         ),
         cli_option("--as", "What the new columns' names begin with; nothing when it is not given.", "PREFIX"),
@@ -435,8 +435,8 @@ commands_to_use <- function() {
     report = cli_command(
       paste(
         "Write a report: a page for readers who will not open R. Of a model, with the table that it was trained on",
-        "also what each input does and the rows worth looking at; of several models side by side; of a result that was",
-        "kept by folds or scout. That test rows were looked at is noted in the model's file."
+        "also what each input does and the rows to look at; of several models side by side; of a result that was",
+        "kept by folds or scout. The model's file notes that test rows were looked at."
       ),
       takes = "MODEL.hylo [TABLE.csv] | MODEL.hylo ... | RESULT", files = c(1, 20), run = cli_report, input = "whole",
       example = c(
@@ -453,7 +453,7 @@ commands_to_use <- function() {
     ),
     transcribe = cli_command(
       paste(
-        "Write a model as code that runs elsewhere. In it stand 50 made-up rows and their predictions, as a test that",
+        "Write a model as code that runs elsewhere. It holds 50 made-up rows and their predictions, as a test that",
         "it runs by itself."
       ),
       takes = "MODEL.hylo", files = 1, run = cli_transcribe,
@@ -489,14 +489,17 @@ commands_to_use <- function() {
         cli_option(
           "--host", "The address that it listens at; 127.0.0.1, this machine alone. Others need a token.", "ADDRESS"
         ),
-        cli_option("--called", "Another name that it responds to, a front server's. May be given again.", "NAME",
+        cli_option(
+          "--called", "Another host name that it responds to, such as a front server's. May be given again.", "NAME",
           action = "append"
         ),
-        cli_option("--token", "What every request has to bring; better in the variable HYLOMATH_TOKEN.", "TEXT"),
+        cli_option("--token", "The token that every request needs; better in the variable HYLOMATH_TOKEN.", "TEXT"),
         cli_option("--most-bytes", "A larger body is refused; 10,000,000.", "N", type_limit()),
         cli_option("--most-rows", "More rows at a time are refused; 100,000.", "N", type_limit()),
         cli_option("--most-seconds", "A request that takes longer is given up; 30.", "SECONDS", type_limit()),
-        cli_option("--most-idle", "Who sends no whole request for so long is hung up on; 60.", "SECONDS", type_limit()),
+        cli_option(
+          "--most-idle", "Seconds after which a connection without a whole request is closed; 60.", "SECONDS", type_limit()
+        ),
         cli_option("--log", "A file for a line of JSON a request, never with values; standard error.", "FILE"), "quiet"
       )
     ),
@@ -515,7 +518,7 @@ commands_to_use <- function() {
       statuses = c("3" = "look closer", "4" = "retrain")
     ),
     probe = cli_command(
-      "Give what a layer of a model makes of the rows of a table.",
+      "Give the outputs of a model's layer for the rows of a table.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_probe, input = "whole",
       example = "hylomath probe kilns.hylo kilns.csv --layer 1 -o units.csv",
       cli_options(

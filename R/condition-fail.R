@@ -23,7 +23,7 @@ unless_no_room <- function(code) {
 unless_other_state <- function(code) {
   tryCatch(code, error = function(e) {
     if (!grepl("state is of another training", conditionMessage(e), fixed = TRUE)) rlang::cnd_signal(e)
-    fail("What is kept of this training is of another one, or damaged.", "Remove it and train again.")
+    fail("The checkpoint belongs to another training, or is damaged.", "Remove it and train again.")
   })
 }
 

@@ -1,7 +1,7 @@
 #' What share of rows belongs to a class where a probability is named
 #'
 #' The rows are put into tenths by the class's probability; in each, the mean probability stands beside the share of
-#' rows that are of the class. Where the two agree, probabilities can be taken at their word.
+#' rows that are of the class. Where the two agree, the probabilities are right.
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes; of two the positive one, else all, one after another.

@@ -25,8 +25,8 @@
 #' Visits after a knee operation
 #'
 #' Made-up visits to the clinic on the island of Skerrow, several a patient, simulated from a known rule. A patient's
-#' frailty is part of it and can't be seen; C-reactive protein is measured when somebody is worried, so its absence
-#' tells something. The predicted column is `returned`: another visit, unplanned, within 30 days.
+#' frailty is part of it and can't be seen; C-reactive protein is measured when the staff is worried, so its absence
+#' is informative. The predicted column is `returned`: another visit, unplanned, within 30 days.
 #'
 #' @format A data frame with 2,500 rows:
 #' \describe{

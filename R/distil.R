@@ -1,6 +1,6 @@
 #' Teach a small network by a large one
 #'
-#' A student is trained by what a teacher predicts, blended with the labels (Hinton, Vinyals and Dean 2015): the
+#' A student is trained on what a teacher predicts, blended with the labels (Hinton, Vinyals and Dean 2015): the
 #' teacher's probabilities say which mistakes are small ones, so a student on few rows, or a small one, learns more
 #' from them than from the labels alone.
 #'

@@ -4,7 +4,7 @@
 #' columns: the Shapley (1953) value of each column. Up to ten columns every set of columns that takes the row's values
 #' in place of another row's is looked at, so that the values are exact for the rows drawn; of more columns orders are
 #' drawn in which they do so (Strumbelj and Kononenko 2014), in whole passes over the drawn rows, each order walked
-#' there and back, and the passes tell the error.
+#' there and back, and the passes give the error.
 #'
 #' @param model A model.
 #' @param row A data frame of one row, the id of a row of `data` as text, or its number.

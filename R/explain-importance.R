@@ -1,6 +1,6 @@
 #' Which columns matter
 #'
-#' How much worse a network gets when a column's values are shuffled among the rows, so that they tell it nothing
+#' How much worse a network gets when a column's values are shuffled among the rows, so that they carry no information
 #' (Breiman 2001; Fisher, Rudin and Dominici 2019). The columns are those of the table, before [add_columns()]: what is
 #' derived from a column is shuffled with it.
 #'

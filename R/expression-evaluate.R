@@ -14,7 +14,7 @@ check_columns_read <- function(node, there, what) {
   unknown <- setdiff(expression_columns(node), there)
   if (length(unknown) == 0) return()
   hint <- paste(suggestion(unknown[1], there), "A value of your R session goes in as !!x or .env$x.")
-  fail(sprintf("%s reads the column %s, which there is not.", what, quoted(unknown[1])), hint)
+  fail(sprintf("%s reads the column %s, which the table doesn't have.", what, quoted(unknown[1])), hint)
 }
 
 evaluate_node <- function(node, table, n) {

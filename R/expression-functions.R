@@ -20,7 +20,8 @@
 #' - order: `rank_in(x, "poor", "fair", "good")` is 1, 2 or 3, the place of `x` in the list; missing for other values.
 #'
 #' @section Meaning:
-#' - *Missing values*: a function of a missing value is missing, except that `is.na()` tells, `coalesce()` passes over,
+#' - *Missing values*: a function of a missing value is missing, except that `is.na()` shows it, `coalesce()` passes
+#'   over,
 #'   `ifelse()` needs only the branch it chooses, `FALSE & NA` is `FALSE` and `TRUE | NA` is `TRUE`. `%in%` of a
 #'   missing value is missing. A row whose condition is missing is not kept and not chosen.
 #' - *Rounding*: halves go away from zero, so `round(2.5)` is 3 and `round(-2.5)` is -3.

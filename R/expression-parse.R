@@ -26,7 +26,7 @@ count_terms <- function(node) walk_tree(node, function(node, parts) 1 + sum(unli
 parse_complaint <- function(e) {
   said <- conditionMessage(e)
   if (grepl("contextstack overflow", said, fixed = TRUE)) return("its brackets are nested too deep")
-  if (grepl("'=>'", said, fixed = TRUE)) return("`=>` is no comparison; at least is written `>=`")
+  if (grepl("'=>'", said, fixed = TRUE)) return("`=>` is not a comparison; write `>=`")
   if (grepl("unexpected end of input", said, fixed = TRUE)) return("it breaks off at its end")
   place <- regmatches(conditionMessage(e), regexec("<text>:1:([0-9]+): ([^\n]*)", conditionMessage(e)))[[1]]
   if (length(place) == 3) sprintf("%s at character %s", place[3], place[2]) else sub("\n.*", "", conditionMessage(e))
@@ -95,7 +95,7 @@ checked_leaf <- function(node, what) {
 check_node <- function(node, what) {
   if (!is.call(node) || !is.name(node[[1]])) {
     written <- shorten(paste(deparse(node), collapse = " "), most_quoted)
-    said <- sprintf("%s holds something that is no expression: %s", what, written)
+    said <- sprintf("%s holds something that is not an expression: %s", what, written)
     fail(said, "See ?expressions for what can be written.")
   }
   name <- as.character(node[[1]])

@@ -1,7 +1,7 @@
-#' Draw how far probabilities can be taken at their word
+#' Draw how right probabilities are
 #'
 #' For each tenth of the rows the mean probability of a class against the share of rows that are of it, with its
-#' interval. Points on the diagonal keep their word; above it the network is too timid, below it too bold.
+#' interval. On the diagonal probabilities are right; above it they are too low, below it too high.
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes to draw, a panel each; the default is the positive one of two, else the twelve with the
@@ -59,7 +59,7 @@ panels_left <- function(appraisal, class, shown) {
   drawn_of(shown, sum(appraisal$classes$support > 0), "classes")
 }
 
-#' Draw how far apart classes are told
+#' Draw how well classes are separated
 #'
 #' How the probabilities of a class are spread over its own rows and over all others. The less the two overlap, the
 #' better the class is separated. A line marks the threshold of [decide()].
@@ -88,11 +88,10 @@ plot_scores <- function(appraisal, class = NULL) {
     ggplot2::scale_colour_manual(values = two_hues) +
     ggplot2::scale_x_continuous(limits = c(0, 1), breaks = c(0, 0.5, 1), labels = c("0", "0.5", "1")) +
     ggplot2::labs(
-      title = sprintf("%s: how far apart %s told", enumerate(appraisal$target), apart),
+      title = sprintf("%s: how well %s separated", enumerate(appraisal$target), apart),
       subtitle = sprintf(
-        "%s; shares of each kind of rows%s", evaluated_rows_text(appraisal), panels_left(
-          appraisal, class, length(shown)
-        )
+        "%s; shares of each kind of rows%s", evaluated_rows_text(appraisal),
+        panels_left(appraisal, class, length(shown))
       ),
       x = if (one) sprintf("probability of \"%s\"", shown) else "probability of the class",
       y = "share of the rows", fill = NULL, colour = NULL

@@ -74,12 +74,12 @@ stopped_title <- function(run) {
     epochs = sprintf("all %d epochs were done", epochs),
     patience = sprintf("validation stopped falling at epoch %d", run$best),
     gradient = sprintf("the gradient is small enough at epoch %d", epochs),
-    loss = sprintf("the loss that was wanted is reached at epoch %d", epochs),
+    loss = sprintf("the wanted loss is reached at epoch %d", epochs),
     seconds = sprintf("the time limit came at epoch %d", epochs),
     converged = sprintf("converged at epoch %d", epochs),
     interrupted = sprintf("interrupted after %s", counted(epochs, "epoch")),
     diverged = sprintf("diverged in epoch %d", epochs + 1L),
-    vanished = sprintf("no error came to the first layer in epoch %d", epochs)
+    vanished = sprintf("the first layer's gradient vanished in epoch %d", epochs)
   )
 }
 

@@ -2,7 +2,7 @@
 #'
 #' `plot_errors()`: a histogram of the errors (prediction less observed), or the errors against what was predicted or
 #' any column, with their median and the band that holds nine of ten along it. Errors that grow, bend or drift along an
-#' axis tell what the network has missed.
+#' axis show what the network has missed.
 #'
 #' @param appraisal An appraisal of numbers.
 #' @param against `NULL` for a histogram, `predicted`, or a column of `data`, bare or as text.

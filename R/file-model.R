@@ -5,7 +5,8 @@
 #'
 #' @section What a file gives away: By default a file holds, of the rows that the model is evaluated on, their keys (the
 #'   values of the id), observed values and predictions, and hashes of the rows that it has learned from: by them
-#'   [appraise()], [decide()], [recalibrate()] and [calibrate()] work without the table, and learned rows are told from
+#'   [appraise()], [decide()], [recalibrate()] and [calibrate()] work without the table, and learned rows are
+#'   distinguished from
 #'   new ones. `rows = FALSE`, or `hylomath train --bare`, leaves all of that out, and the names of levels that fewer
 #'   than `few` training rows have. Such a model predicts, explains and is evaluated on tables that it is given; rows
 #'   that it has learned from are no longer known, so it is on you to evaluate it on others. `hylomath show` and

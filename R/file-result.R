@@ -21,7 +21,7 @@
 #' @export
 write_result <- function(x, file) {
   if (!inherits(x, kept_classes)) {
-    what <- "Only results of folds(), vary(), sift(), lineup() and appraise() are written so, not %s."
+    what <- "Only results of folds(), vary(), sift(), lineup() and appraise() can be written this way, not %s."
     hint <- if (is_model(x)) {
       "Models go by write_model()."
     } else if (inherits(x, "hylomath_scouting")) {

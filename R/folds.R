@@ -172,7 +172,7 @@ as.data.frame.hylomath_folds <- function(x, ...) x$measures
 #' Every row of the pooled folds has a prediction from a network that had not learned from it, so the brief needs no
 #' calibration rows of its own for [predict()][predict.hylomath_model]'s intervals and sets or for [recalibrate()]
 #' (Vovk 2015, "Cross-conformal predictors"). The predictions are those of networks that learned from a little less, so
-#' coverage is near the promise rather than held by proof: the [appraisal][appraise()] on test rows tells.
+#' coverage is near the promise but not proven: the [appraisal][appraise()] on test rows shows it.
 #'
 #' @param model A model.
 #' @param folds The [folds()] of the same brief; of several repeats the first one counts.

@@ -75,7 +75,7 @@ stored_list <- function(x) {
 # the one that is meant.
 from_stored <- function(x) {
   local_exact_names()
-  tryCatch(value_from(x), warning = function(w) fail("It holds a value in a form that is none."))
+  tryCatch(value_from(x), warning = function(w) fail("It holds a value of an unknown form."))
 }
 
 value_from <- function(x) {
@@ -163,7 +163,7 @@ read_stored_table <- function(x) {
 # JSON that somebody else wrote. The parser puts what it complains of into a message that C takes for a format, by which
 # a percent sign can end R: so what it would complain of in a text is found before, and no percent sign comes to it.
 parse_json_text <- function(text) {
-  if (core_json_counts(text)[["broken"]] > 0) stop("a text holds an escape that there is not")  # nolint: caught
+  if (core_json_counts(text)[["broken"]] > 0) stop("a text holds an unknown escape")  # nolint: caught
   percents <- sum(charToRaw(text) == charToRaw("%"))
   check_limit(nchar(text, "bytes") + 5 * percents, "bytes", "A document has")
   jsonlite::parse_json(if (percents) gsub("%", "\\u0025", text, fixed = TRUE) else text)
@@ -174,7 +174,7 @@ parse_document <- function(text, holder) {
   counts <- core_json_counts(text)
   check_limit(counts[["values"]], "values", sprintf("%s holds", holder))
   if (counts[["depth"]] > limit_of("depth")) {
-    fail(sprintf("%s is nested too deep.", holder), "No file of hylomath is; see ?limits.")
+    fail(sprintf("%s is nested too deep.", holder), "Files of hylomath are smaller; see ?limits.")
   }
   parse_json_text(text)
 }

@@ -133,7 +133,7 @@ evaluated_alike <- function(models, data, rows) {
     common <- Reduce(intersect, lapply(evaluated, `[[`, "row"))
     evaluated <- lapply(evaluated, function(own) rows_of_each(own, which(own$row %in% common)))
     if (length(common) == 0) {
-      fail("None of these rows is new to all of the models.", "Give others, or compare them by `rows`.")
+      fail("No row is new to all of the models.", "Give others, or compare them by `rows`.")
     }
   }
   for (name in names(models)[-1]) {

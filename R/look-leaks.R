@@ -105,8 +105,8 @@ leaking_pairs <- function(a, rows) {
 pairs_note <- function(pairs, target) {
   new_note(
     "pair_gives_target_away",
-    sprintf("%s is %s but for a factor. Are both columns known before it is?", enumerate(pairs, limit = 3), target),
-    "If not, drop one of them. If this is the law that is looked for, no network is needed."
+    sprintf("%s is %s times a constant. Are both columns known before it is?", enumerate(pairs, limit = 3), target),
+    "If not, drop one of them. If this is the relation you look for, no network is needed."
   )
 }
 
@@ -125,9 +125,9 @@ leak_note <- function(leaks, target) {
       what <- "Whether %s is missing gives %s away, in all rows or some. Is it known before %s is?"
       sprintf(what, columns, target, target)
     } else if (length(leaks) == 1) {
-      sprintf("%s alone tells %s in nearly every row. Is it known before %s is?", told, target, target)
+      sprintf("%s alone gives %s away in nearly every row. Is it known before %s is?", told, target, target)
     } else {
-      what <- "Each of these alone tells %s in nearly every row: %s. Are they known before %s is?"
+      what <- "Each of these alone gives %s away in nearly every row: %s. Are they known before %s is?"
       sprintf(what, target, enumerate(told), target)
     },
     sprintf("If not, drop %s: set_columns(drop = %s).", if (length(leaks) == 1) "it" else "them", in_c(columns))

@@ -40,7 +40,7 @@ note_formats <- function(found) {
   new_note(
     "read_as_written", sprintf("Text is read as %s: %s.", enumerate(kinds, "and"), enumerate(written, limit = 20)),
     sprintf(
-      "If a column means something else, say so: brief(..., formats = ) or set_columns(kinds = c(%s = \"text\")).",
+      "If a column means something else: brief(..., formats = ) or set_columns(kinds = c(%s = \"text\")).",
       column_text(names(found$formats)[1])
     )
   )

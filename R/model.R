@@ -219,7 +219,7 @@ restarts_evaluated <- function(model, starts, a) {
 #' @param ... Not used.
 #' @return A data frame with a row for each epoch: `epoch`; `training`, the mean loss over the epoch's batches as they
 #'   were trained (at the epoch's end for methods that look at the whole table); `validation`, the mean loss of the
-#'   validation rows at the epoch's end (`NA` without such rows); `test`, that of the test rows, if [train()] was told
+#'   validation rows at the epoch's end (`NA` without such rows); `test`, that of the test rows, if [train()] was asked
 #'   to watch them; `rate`, the learning rate (`NA` for methods without); `gradient`, the length of the gradient, in
 #'   the root mean square over the epoch's batches; `updates`, the steps done since training began; `seconds` since
 #'   then; and `training_<measure>` and `validation_<measure>` for the measures that [regimen()] asks for. The loss is

@@ -168,10 +168,7 @@ note_probabilities_off <- function(appraisal) {
   worst_class <- names(shares)[bad[which.max(shares[bad])]]
   own <- curve[curve$class == worst_class & off, ]
   worst <- own[which.max(abs(own$probability - own$observed)), ]
-  what <- paste(
-    "The probabilities of \"%s\" can't be taken at their word:",
-    "where %s is named on average, %s of the rows are of it."
-  )
+  what <- "The probabilities of \"%s\" are not right: where they average %s, %s of the rows are of it."
   new_note(
     "probabilities_off",
     sprintf(what, worst_class, format_percent(worst$probability), format_percent(worst$observed)),
@@ -307,7 +304,7 @@ note_too_good <- function(appraisal) {
   new_note(
     "too_good", sprintf(what, rows$measure[1], of, signif(rows$value[1], 4)),
     paste(
-      "If the law is exact, all is well; else look by importance() at what the network lives by,",
+      "If the relation is exact, this is fine; if not, look with importance() at what the predictions rest on,",
       "and drop what comes later."
     )
   )
@@ -327,7 +324,7 @@ note_predictions_unlikely <- function(appraisal) {
   new_note(
     "predictions_favoured",
     sprintf(what, format_percent_short(mean(unlikely[of])), format_count(sum(of)), class, why),
-    "Read the prediction as a call to look, and the probability as how likely it is; decide() sets another threshold."
+    "Read the prediction as a reason to look, and the probability as how likely it is; decide() sets another threshold."
   )
 }
 
@@ -340,12 +337,12 @@ note_errors_go_together <- function(appraisal) {
   r <- stats::cor(error[-1], error[-length(error)])
   if (!isTRUE(r > max(0.2, 3.3 / sqrt(length(error))))) return(NULL)
   what <- paste(
-    "Errors of rows that follow each other in time go together (correlation %s):",
+    "Errors of rows that follow each other in time are correlated (%s):",
     "the intervals here are too short."
   )
   new_note(
     "errors_go_together", sprintf(what, signif(r, 2)),
-    "Give the network what the last rows were like, or evaluate by group of days: set_columns(group = ...)."
+    "Give the network values of the previous rows as inputs, or evaluate by group of days: set_columns(group = ...)."
   )
 }
 
@@ -360,8 +357,8 @@ note_intervals_miss <- function(appraisal) {
     "intervals_miss",
     sprintf(what, promised, format_percent_short(missed$wanted[1]), format_percent(missed$held[1]), of),
     paste(
-      "These rows come differently from the calibration rows: by time, place or group.",
-      "Hold calibration rows out in the same way as they."
+      "These rows differ from the calibration rows, by time, place or group.",
+      "Hold calibration rows out in the same way."
     )
   )
 }
@@ -391,8 +388,8 @@ note_rows_seen <- function(model, evaluated) {
   if (!is.null(model$bare)) {
     return(new_note(
       "rows_not_known",
-      "Whether the network has learned from some of these rows can't be told: its file holds nothing of single rows.",
-      "See to it that they are newer than its training, or evaluate the model that kept its rows."
+      "Whether the network has learned from some of these rows is not known: its file holds nothing of single rows.",
+      "Make sure that they are newer than its training, or evaluate the model that kept its rows."
     ))
   }
   seen <- attr(evaluated, "seen")

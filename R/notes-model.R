@@ -83,7 +83,7 @@ diverged_try <- function(rate) {
 
 note_vanished <- function(model, run) {
   if (ended_by(model) != "vanished") return(NULL)
-  what <- "In epoch %d the first layer's gradient vanished, so hardly more is learned than one prediction for all rows."
+  what <- "In epoch %d the first layer's gradient vanished, so the network predicts nearly the same for all rows."
   cause <- large_input_cause(model) %||% deep_cause(model) %||% silent_cause(regimen_of(model)$learning_rate)
   new_note("vanished", paste(sprintf(what, run$epochs), cause[[1]]), cause[[2]])
 }
@@ -98,7 +98,7 @@ large_input_cause <- function(model) {
   if (!any(reach > large_input)) return(NULL)
   largest <- prepared_columns(preparation)[which.max(reach)]
   list(
-    sprintf("%s comes to the network as large as %s.", quoted(largest), format_measure(max(reach))),
+    sprintf("%s enters the network with values as large as %s.", quoted(largest), format_measure(max(reach))),
     sprintf("Prepare it on a scale of its own: prepare(only = c(%s), numbers = \"zscore\").", column_text(largest))
   )
 }
@@ -128,7 +128,7 @@ deep_wiring <- 5
 
 silent_cause <- function(rate) {
   list(
-    "A layer gives the same output for every row. Steps that are too long cause this, and large starting weights.",
+    "A layer gives the same output for every row. Too large steps or initial weights cause this.",
     if (is.numeric(rate)) {
       sprintf("Lower the learning rate, for example to %s, or use `leaky_relu`.", format_number(signif(rate / 10, 3)))
     } else {
@@ -249,7 +249,7 @@ note_pair_gives_away <- function(pairs, target) if (length(pairs)) pairs_note(pa
 note_id_as_input <- function(ids) {
   if (length(ids) == 0) return(NULL)
   one <- length(ids) == 1
-  what <- "%s %s another value in every row and %s used as an input: what is learned of it is of no use for new rows."
+  what <- "%s %s another value in every row and %s used as an input: what is learned from it is useless for new rows."
   new_note(
     "id_as_input", sprintf(what, enumerate(ids), if (one) "has" else "have", if (one) "is" else "are"),
     sprintf("Drop it: set_columns(drop = %s).", ids[1])

@@ -152,8 +152,8 @@ share_ratio <- function(model, shares, type) {
 #' @param ranked Whether the rows with the highest probability (of the positive class of two, else of the prediction) or
 #'   number come first.
 #' @param digits Significant digits of the numbers that are added; `NULL` for all.
-#' @param learned Whether to add a column `learned`: which rows the network has learned from, `NA` where that can't be
-#'   told.
+#' @param learned Whether to add a column `learned`: which rows the network has learned from, `NA` where that is
+#'   not known.
 #' @param ... Not used.
 #' @return `data` with the columns `prediction` and, for classes, `probability_<class>` behind its own.
 #'   Columns of these names that an earlier scoring left in `data` are replaced, with a message.

@@ -50,7 +50,7 @@ accuracy_columns <- function(x) {
 lineup_sentences <- function(x) {
   luck <- if (x$rows == "out-of-fold") "" else " They leave out the luck of training."
   mcnemar <- if (!is.null(x$models$mcnemar)) {
-    " McNemar: the p-value that two networks are right equally often."
+    " McNemar: the p-value for two networks being right equally often."
   }
   c(
     sprintf(
@@ -60,7 +60,7 @@ lineup_sentences <- function(x) {
     if (predicts_classes(x$task)) paste0("balanced: the mean recall of the classes.", mcnemar),
     if (x$rows == "test") {
       paste(
-        "Whoever keeps the best of several on the test rows sees it better than it is:",
+        "The best of several on the same test rows looks better than it is:",
         "choose on validation rows."
       )
     }

@@ -95,7 +95,7 @@ compared_on <- function(restarts) if (all(is.na(restarts$validation))) "training
 
 restarts_text <- function(restarts, members) {
   done <- restarts[!is.na(restarts$loss), ]
-  if (nrow(done) == 0) return(sprintf("%d, not one of which came to the end of an epoch", nrow(restarts)))
+  if (nrow(done) == 0) return(sprintf("%d, none of which ended an epoch", nrow(restarts)))
   lost <- nrow(restarts) - nrow(done)
   outcome <- if (is.null(members)) {
     sprintf("kept number %d", done$start[which.min(done$loss)])

@@ -61,7 +61,7 @@ doing_line <- function(event) {
 doing_text <- function(event) {
   switch(event$what,
     reading = sprintf("Reading %s, %s MB ...", event$of, format_count(round(event$bytes / 1e6))),
-    explaining = sprintf("Shuffling columns to see their worth, %s done ...", format_percent_short(event$share)),
+    explaining = sprintf("Shuffling columns to see their importance, %s done ...", format_percent_short(event$share)),
     drawing = sprintf("Drawing %s ...", event$of)
   )
 }
@@ -207,11 +207,11 @@ end_reason <- function(event) {
       "Stopped after epoch %d: no lower validation loss for %d epochs.", epochs, as.integer(event$patience)
     ),
     gradient = sprintf("Stopped after epoch %d: the gradient is small enough.", epochs),
-    loss = sprintf("Stopped after epoch %d: the training loss is as low as was wanted.", epochs),
+    loss = sprintf("Stopped after epoch %d: the training loss is as low as wanted.", epochs),
     seconds = sprintf("Stopped after epoch %d by the time limit.", epochs),
     converged = sprintf("Converged after %d epochs: no step lowers the training loss.", epochs),
     interrupted = sprintf("Interrupted after %s.", counted(epochs, "epoch")),
     diverged = sprintf("Stopped in epoch %d: the loss grew without bounds.", epochs + 1L),
-    vanished = sprintf("Stopped after epoch %d: nothing of the error comes to the first layer.", epochs)
+    vanished = sprintf("Stopped after epoch %d: the first layer's gradient vanished.", epochs)
   )
 }

@@ -1,13 +1,14 @@
 #' Put a model's probabilities right
 #'
-#' A network can rank rows well and still name probabilities that are too bold or too timid. Recalibration learns, from
-#' the calibration rows, which share of rows really belongs to a class where the network names a probability.
+#' A network can rank rows well and still give probabilities that are too extreme or not extreme enough. Recalibration
+#' learns, from the calibration rows, which share of rows really belongs to a class where the network names a
+#' probability.
 #'
 #' @param model A model of a classification with calibration rows, see [hold_out()].
 #' @param method `"platt"`: a logistic curve of the log-odds of each class (Platt 1999, with his targets);
 #'   `"isotonic"`: any rising curve (Zadrozny and Elkan 2002), for a thousand rows and more, each of its steps drawn
 #'   towards Platt's curve as by three hundred rows that lie on it; `"temperature"`: one
-#'   number that makes all probabilities bolder or more timid (Guo, Pleiss, Sun and Weinberger 2017), which leaves
+#'   number that makes all probabilities more or less extreme (Guo, Pleiss, Sun and Weinberger 2017), which leaves
 #'   their order alone; `"none"` takes it away again.
 #' @param ... Not used.
 #' @return The model with `recalibration`: `method`, `map`, `rows` and the cross-entropy of the calibration rows

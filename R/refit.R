@@ -28,7 +28,7 @@ refit.hylomath_model <- function(model, data, progress = "auto", ...) {
   check_goes_further(model, "refit")
   if (!is.null(model$resumed) && !model$resumed$same) {
     fail(
-      "The network has learned from rows of two tables, of which refit() would know one.",
+      "The network has learned from rows of two tables, and refit() would use only one of them.",
       "Put them together and train the brief on both."
     )
   }

@@ -131,7 +131,7 @@ section_rows <- function(model, appraisal, table, importance) {
     })
   }
   page_section(
-    "rows", "Rows worth looking at",
+    "rows", "Rows to look at",
     if (predicts_classes(appraisal$task)) surest_errors(appraisal, beside) else largest_errors(appraisal, beside),
     if (!is.null(table)) unusual_rows_element(model, appraisal, table)
   )
@@ -148,7 +148,7 @@ surest_errors <- function(appraisal, beside) {
     "its probability" = format_share(sure[shown])
   )
   what <- paste(
-    "The wrong predictions of which the network was surest, of %s. Such rows are wrongly labelled, odd, or teach",
+    "The wrong predictions with the highest probabilities, of %s. Such rows are wrongly labelled, odd, or teach",
     "something."
   )
   element("div", element("p", sprintf(what, format_count(length(wrong)))), table_element(
@@ -181,7 +181,7 @@ unusual_rows_element <- function(model, appraisal, table) {
   if (length(odd) == 0) return(element("p", "No evaluated row lies outside the training data."))
   shown <- utils::head(odd, most_rows_shown)
   what <- paste(
-    "%s of the evaluated rows differ from the training rows in some column: a level that training never saw, a missing",
+    "%s of the evaluated rows differ from the training rows in some column: a level that was not there, a missing",
     "value where it had none, a number out of its range."
   )
   element("div", element("p", sprintf(what, format_count(length(odd)))), table_element(

@@ -23,7 +23,7 @@ report_parts.hylomath_model <- function(x, data, rows) {
 # The evaluated rows of the table that a model was trained on.
 evaluated_part_of <- function(model, data, appraisal) {
   if (is.null(appraisal)) {
-    fail("The model holds no evaluated rows by which the table could be told to be its own.", "Leave `data` out.")
+    fail("The model holds no evaluated rows, so it is not clear whether the table is its own.", "Leave `data` out.")
   }
   data[rows_of_part(model, data, appraisal$rows), , drop = FALSE]
 }
@@ -36,7 +36,7 @@ model_lead <- function(model, appraisal) {
   inputs <- counted(length(needed_columns(model$predictor)), "column")
   what <- sprintf("This is %s %s from %s.", predicting_words(model), predicted_words(target), inputs)
   if (is.null(appraisal)) {
-    none <- "It learned from %s. It holds no rows to be evaluated on, so no measures stand here."
+    none <- "It learned from %s. It holds no rows to evaluate it on, so there are no measures."
     return(c(what, sprintf(none, learned)))
   }
   evaluated <- counted(appraisal$n, paste(part_words(appraisal$rows), "row"))
@@ -138,7 +138,7 @@ section_inputs <- function(model, inputs, rows) {
     how <- "write_report(model, file, data = ), or hylomath report MODEL TABLE."
     return(page_section("inputs", title, element(
       "p", class = "unsaid",
-      "A model keeps no inputs. What each of them does can be told with the table that it was trained on: ", how
+      "A model keeps no inputs. What each of them does can be shown with the table that it was trained on: ", how
     )))
   }
   effects <- lapply(seq_along(inputs$effects), function(i) {
@@ -149,7 +149,7 @@ section_inputs <- function(model, inputs, rows) {
   page_section(
     "inputs", title,
     element("p", paste(
-      "How much worse the predictions get when a column is shuffled among the rows, so that it tells nothing; then",
+      "How much worse the predictions get when a column is shuffled, so that it carries no information; then",
       "how the prediction changes with each of the columns that matter most. It is about this network on rows like",
       "these, not about causes."
     )),
@@ -226,7 +226,7 @@ section_card <- function(model) {
     )),
     if (is.null(about)) element(
       "p", class = "unsaid",
-      with_code("Purpose, owner and limits are said by `about:` in the brief, or by `set_about()`.")
+      with_code("Purpose, owner and limits come from `about:` in the brief, or from `set_about()`.")
     )
   )
 }

@@ -1,11 +1,11 @@
 #' Write a report
 #'
 #' One page for readers who will not open R: what was predicted, how well and against what, how sure that is and what to
-#' watch out for; then figures and tables, what each input does, the rows worth looking at, the brief in force, how to
+#' watch out for; then figures and tables, what each input does, the rows to look at, the brief in force, how to
 #' make it again, and a model card. The page needs nothing but itself, prints well, and works by keyboard; cells of the
 #' confusion matrix list rows, curves are read by pointing or by a slider, tables sort.
 #'
-#' A model keeps no inputs. What needs them (what each input does, the columns of rows worth looking at, unusual rows)
+#' A model keeps no inputs. What needs them (what each input does, the columns of rows to look at, unusual rows)
 #' is in the report when the table is given that the model was trained on.
 #'
 #' @param x A model, or what [folds()], [scout()], [lineup()] or [watch_model()] returns.
@@ -53,7 +53,7 @@ report_parts.default <- function(x, data, rows) {
 }
 
 check_no_data <- function(data, what) {
-  if (!is.null(data)) fail(sprintf("A report of %s takes no `data`: it holds what it tells.", what))
+  if (!is.null(data)) fail(sprintf("A report of %s takes no `data`: it holds all that the report shows.", what))
 }
 
 kicker_of <- function(what) sprintf("%s, %s", what, format(Sys.Date(), "%Y-%m-%d"))

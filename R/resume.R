@@ -7,7 +7,7 @@
 #' the weights that it would have come to with more epochs, bit for bit (not with a cosine schedule, whose end has
 #' moved). Any other goes on from the weights it has, with an optimiser that knows nothing of the past.
 #'
-#' Rows of a newer table that the network has learned from are left out, with a message, where they can be told. On
+#' Rows of a newer table that the network has learned from are left out, with a message, where they are recognised. On
 #' newer rows the network starts from its weights and keeps its preparation: scales, levels and missing values are still
 #' those of the rows that it was first trained on. The newer rows are held out and dealt into folds as the brief says,
 #' and evaluate what comes of it; the first epoch is the network as it was, so that one that learns nothing of use is

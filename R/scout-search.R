@@ -27,7 +27,7 @@ run_search <- function(search, store, budget, seconds, report) {
 check_any_settings <- function(search) {
   found <- first_rows(search, first_trials(search), character())
   if (nrow(found$rows) > 0) return()
-  if (!is.null(found$refusal)) fail("None of the settings within these bounds can be had.", found$refusal)
+  if (!is.null(found$refusal)) fail("No setting within these bounds is valid.", found$refusal)
   fail("`where` leaves no settings to try.")
 }
 

@@ -138,7 +138,7 @@ where_text <- function(quosure, space) {
   if (is.character(node)) node <- parse_expression(node, "`where`")
   unknown <- setdiff(expression_columns(node), names(space))
   if (length(unknown)) {
-    what <- "`where` speaks of %s, which is not among the settings that are searched."
+    what <- "`where` names %s, which is not among the settings that are searched."
     fail(sprintf(what, quoted(unknown[1])), suggestion(unknown[1], names(space)))
   }
   format_expression(node)

@@ -25,7 +25,7 @@ refused_at_the_door <- function(request, door, limits, guests) {
   if (identical(as.character(request$REMOTE_PORT), "0")) return(unavailable("The connection was broken off."))
   stranger <- refused_stranger(request, door)
   if (!is.null(stranger)) return(stranger)
-  if (!is.null(request$HTTP_UPGRADE)) return(problem(400, "The service speaks HTTP alone; it upgrades to nothing."))
+  if (!is.null(request$HTTP_UPGRADE)) return(problem(400, "The service speaks HTTP only, without upgrades."))
   if (!is.null(request$HTTP_TRANSFER_ENCODING)) {
     return(problem(411, "The body has no length.", "Send Content-Length, and the body as it is."))
   }
@@ -33,7 +33,7 @@ refused_at_the_door <- function(request, door, limits, guests) {
     return(problem(415, "The body is compressed.", "Send it as it is."))
   }
   length <- length_of_body(request)
-  if (is.na(length) || length < 0) return(problem(400, "The length of the body is no number."))
+  if (is.na(length) || length < 0) return(problem(400, "The length of the body is not a number."))
   if (length > limits$bytes) {
     return(too_large(sprintf("The body has %s bytes", format_count(length)), limits$bytes, "bytes"))
   }
@@ -53,7 +53,7 @@ unavailable <- function(what) {
 refused_stranger <- function(request, door) {
   called <- host_of(request$HTTP_HOST)
   if (is.na(called) || !is_called(called, door)) {
-    return(problem(421, "The service is called by another name.", "It responds to those of `host` and `hosts` alone."))
+    return(problem(421, "The service is called by another name.", "It responds only to those of `host` and `hosts`."))
   }
   from <- request$HTTP_ORIGIN
   own <- is.null(from) || identical(host_of(sub("^https?://", "", from)), called)
@@ -61,7 +61,7 @@ refused_stranger <- function(request, door) {
     return(problem(403, "A page of another origin may not ask the service."))
   }
   if (!has_token(request, door)) {
-    refused <- problem(401, "The request brings no token of this service.", "Send Authorization: Bearer TOKEN.")
+    refused <- problem(401, "The request has no token of this service.", "Send Authorization: Bearer TOKEN.")
     refused$headers[["WWW-Authenticate"]] <- "Bearer"
     return(refused)
   }

@@ -49,7 +49,7 @@ program_with_ends <- function(program, model, level) {
   scale <- task_of(target)$error_scale(target)
   if (predicts_by_fold(model) || !scale %in% c("plain", "log")) {
     fail(
-      "Intervals of this model have another width in each row, so a transcript doesn't have them.",
+      "Intervals of this model differ in width from row to row, which transcripts don't support.",
       "Hold calibration rows out: hold_out(calibration = 0.15, folds = 0); counts and quantiles have none."
     )
   }

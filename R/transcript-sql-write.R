@@ -86,7 +86,7 @@ sql_width <- function(network) {
 
 fail_in_sql <- function(name, what) {
   fail(
-    sprintf("SQL can't say %s, as the network takes in with %s.", what, quoted(name)),
+    sprintf("SQL can't express %s, which the network uses with %s.", what, quoted(name)),
     "Transcribe it to C, JavaScript or R; or give the column where the rows come from, and train on it."
   )
 }

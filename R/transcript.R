@@ -22,7 +22,7 @@
 #'   [predict()][predict.hylomath_model]). `NULL` for none.
 #' @param ... Not used.
 #' @return A text. In it stand 50 made-up rows (drawn within what training saw, with missing values, a level that it
-#'   never saw, and the ends of what was seen) and the model's predictions for them; `check()` tells how far the code's
+#'   never saw, and the ends of what was seen) and the model's predictions for them; `check()` gives how far the code's
 #'   own predictions are from these, as a share of what is allowed: 1e-5 of the prediction and the target's deviation
 #'   (of probabilities, of 1). `node model.js`, and the program in C with `--check`, run it.
 #' @section Errors: What a language can't say is refused by name: in SQL derived dates, in standard SQL what

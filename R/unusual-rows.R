@@ -8,7 +8,8 @@
 #' @param ... Not used.
 #' @return An object of class `hylomath_unusual_rows` with `columns` (a data frame of `column`, `unseen`, `missing`,
 #'   `outside`, `trained_on`, the range or the number of levels, and `chance`, whether so many are to be expected in
-#'   rows like those of training; for columns with anything to tell), `rows` (for each row the unusual columns, an empty
+#'   rows like those of training; for columns in which any row differs), `rows` (for each row the unusual columns, an
+#'   empty
 #'   text for none), `clear` (how many rows differ in a column where it is no chance) and `n`.
 #' @examples
 #' set.seed(1)
@@ -75,7 +76,8 @@ unusual_columns_text <- function(columns) {
   vapply(seq_len(nrow(columns)), function(i) {
     column <- columns[i, ]
     counts <- c(
-      "with a level that training never saw" = column$unseen, "missing, which training never met" = column$missing,
+      "with a level that is not in the training data" = column$unseen,
+      "missing, which the column never was in training" = column$missing,
       "outside the training range" = column$outside
     )
     counts <- counts[counts > 0]

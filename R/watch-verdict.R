@@ -42,7 +42,7 @@ watch_sentence <- function(x) {
   called <- x$movements[x$movements$called, ]
   so_many <- sprintf("%s then, %s now", counted(x$rows_then, "row"), format_count(x$rows))
   if (x$verdict == "keep") {
-    what <- "Keep: nothing has moved by more than chance does with so many rows and matters (%s; %s)."
+    what <- "Keep: nothing has moved by more than chance and by enough to matter (%s; %s)."
     return(sprintf(what, so_many, counted(nrow(x$movements), "comparison")))
   }
   worst <- called[order(called$what != "measure", called$period != "all", called$p, -abs(called$moved)), ]
@@ -55,7 +55,7 @@ watch_sentence <- function(x) {
 
 # What is known of the loss where it hasn't grown by more than chance does.
 loss_text_now <- function(x) {
-  if (!x$known) return("whether the predictions still hold, the target would tell")
+  if (!x$known) return("the target would show whether the predictions still hold")
   all <- x$periods[x$periods$period == "all", ]
   values <- format_measure(c(all$loss, all$then))
   no_worse <- "the %s is no worse (%s, and %s at training)"
@@ -74,7 +74,7 @@ movement_text <- function(m, x) {
       format_number(signif(m$now, 4)), when
     ),
     spread = sprintf(
-      "%s spreads otherwise (a deviation of %s, and %s now)%s", column, format_number(signif(m$before, 3)),
+      "%s has another spread (a standard deviation of %s, now %s)%s", column, format_number(signif(m$before, 3)),
       format_number(signif(m$now, 3)), when
     ),
     missing = sprintf(
@@ -83,7 +83,7 @@ movement_text <- function(m, x) {
     level = sprintf(
       "%s is \"%s\" in %s of the rows, and was in %s%s", column, m$level, percent(m$now), percent(m$before), when
     ),
-    new = sprintf("%s has levels that training never saw in %s of the rows%s", column, percent(m$now), when),
+    new = sprintf("%s has levels that are not in the training data in %s of the rows%s", column, percent(m$now), when),
     outside = sprintf("%s is outside of the training range in %s of the rows%s", column, percent(m$now), when),
     prediction = sprintf(
       "%s has moved from a mean of %s to %s%s", column, format_number(signif(m$before, 3)),
@@ -102,7 +102,7 @@ watch_notes <- function(x) {
       new_note(
         "target_unknown",
         "The target is not in the newer rows, so nothing shows whether the predictions are still right.",
-        "Watch again once it is: it alone tells whether to train again."
+        "Watch again once it is: only the target shows whether to train again."
       )
     },
     note_outside_range(x$unusual),

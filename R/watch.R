@@ -14,7 +14,7 @@
 #'   measure by 5 %; with a million rows smaller changes are sure, and no reason to act.
 #'
 #'   `retrain` is said where the loss has grown, `look` where anything else has moved: whether the predictions still
-#'   hold then, only the target can tell. Dates are not compared: they always move.
+#'   hold then, only the target can show. Dates are not compared: they always move.
 #' @param model A model.
 #' @param newer A table of rows that came after training.
 #' @param by An expression of its columns (see [expressions]) by whose values the rows are parted into periods, such as
@@ -52,11 +52,11 @@ false_calls <- 0.04
 
 watch_table <- function(model, newer, by = NULL) {
   if (is.null(model$profile)) {
-    fail("The model doesn't say what its rows were like: it was written before models did.", "Train its brief again.")
+    fail("The model doesn't hold the profile of its training rows.", "Train its brief again.")
   }
   parted <- watched_rows(model, newer[counted_rows(roles_of(model), newer), , drop = FALSE], by)
   if (all(is.na(parted$period)) || max(table(parted$period)) < least_watched_rows) {
-    fail(sprintf("There are fewer than %d rows to be watched in any period.", least_watched_rows))
+    fail(sprintf("No period has %d rows or more, so nothing can be compared.", least_watched_rows))
   }
   periods <- unique(c(sort_periods(parted$period), "all"))
   each <- lapply(periods, function(period) {

@@ -207,7 +207,7 @@ test_that("unusual rows are told, and flagged on request", {
   new$glaze[2] <- "raku"
   utils::write.csv(new, "new.csv", row.names = FALSE, na = "")
   scored <- hylomath("predict", "k.hylo", "new.csv", "--flags")
-  expect_match(paste(scored$err, collapse = " "), "1 of 3 rows differ .* glaze: 1 with a level that training never saw")
+  expect_match(paste(scored$err, collapse = " "), "1 of 3 rows differ .* glaze: 1 with a level that is not in")
   expect_equal(utils::read.csv(text = scored$out)$unusual, c("", "glaze", ""))
 })
 

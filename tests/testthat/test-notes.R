@@ -88,7 +88,7 @@ test_that("few rows, bad probabilities and meaningless relative errors are told"
   bold$evaluated$probability_yes <- bold$evaluated$probability_yes^3 / (
     bold$evaluated$probability_yes^3 + bold$evaluated$probability_no^3
   )
-  expect_match(note_probabilities_off(bold)$note, "can't be taken at their word")
+  expect_match(note_probabilities_off(bold)$note, "are not right")
   some <- transform(small_crossings(), passengers = ifelse(seq_len(600) %% 7 == 0, 0, passengers))
   expect_match(
     note_of(appraise(quick_model(some, "passengers")), "relative_error_meaningless"),

@@ -42,7 +42,7 @@ test_that("what the method, the task or the loss has no use for is refused with 
   n <- brief(crossings, target = "passengers")
   r <- brief(crossings, target = "fare", task = "regression")
   expect_fails(
-    regimen(b, method = "lbfgs", learning_rate = 0.1), "`regimen.learning_rate` is of no use to the method `lbfgs`"
+    regimen(b, method = "lbfgs", learning_rate = 0.1), "`regimen.learning_rate` has no meaning for the method `lbfgs`"
   )
   expect_fails(regimen(b, method = "lbfgs", batch_size = 10), "`regimen.batch_size` is of no use")
   expect_fails(regimen(b, weight_decay = 0.1), "set, but not the method", "`adamw`")

@@ -24,7 +24,7 @@ test_that("a model's report leads with the prediction, and holds all that it has
   ) |> quick() |> regimen(epochs = 20) |> train(progress = "none"))
   page <- written(model, small_kilns())
   expect_equal(headings(page), c(
-    "What to watch out for", "How good it is", "Class by class", "What each input does", "Rows worth looking at",
+    "What to watch out for", "How good it is", "Class by class", "What each input does", "Rows to look at",
     "How it was trained", "Model card", "The brief in force, and how to make it again"
   ))
   text <- text_of(page)
@@ -57,7 +57,7 @@ test_that("without rows nothing of a single row is shown, and without a table th
   model <- quick_model(small_kilns(), epochs = 8)
   page <- written(model, small_kilns(), rows = FALSE)
   expect_false(grepl("F[0-9]{5}", text_of(page)))
-  expect_false(grepl("Rows worth looking at", page))
+  expect_false(grepl("Rows to look at", page))
   bare <- written(model)
   expect_match(bare, "hylomath report MODEL TABLE", fixed = TRUE)
   numbers <- quick_model(small_crossings(), "passengers", epochs = 4)
@@ -92,7 +92,7 @@ test_that("every object that has a report has one, whatever its task", {
   newer$peak_c <- newer$peak_c + 30
   made <- withr::with_seed(1, list(
     folds = folds(b, k = 2, progress = "none"), scouting = scout(b, units = c(2, 4), budget = 2, progress = "none"),
-    lineup = lineup(models[c("a", "b")]), watch = watch_model(models$a, newer), ensemble = models$folds,
+    lineup = lineup(models[c("a", "b")]), watch = watch_model(models$a, newer), ensemble = models$ensemble,
     several = models$several
   ))
   told <- c(

@@ -142,8 +142,8 @@ test_that("intervals of one width stand beside numbers", {
       expect_lt(as.numeric(sub(".*[|]", "", off)), 1)
     }
   }
-  expect_fails(transcribe(trained(cases$folds), "r", level = 0.9), "Intervals are of numbers")
-  expect_fails(transcribe(trained(hold_out(cases$counts, calibration = 0.2)), "r", level = 0.9), "another width")
+  expect_fails(transcribe(trained(cases$ensemble), "r", level = 0.9), "Intervals are of numbers")
+  expect_fails(transcribe(trained(hold_out(cases$counts, calibration = 0.2)), "r", level = 0.9), "differ in width")
 })
 
 test_that("databases predict as the model does", {
@@ -151,7 +151,7 @@ test_that("databases predict as the model does", {
   models <- c(models, lapply(changed, function(change) {
     change(trained(hold_out(cases$classes, calibration = 0.2)))
   }))
-  expect_fails(transcribe(models$hashed, "sql"), "SQL can't say levels by their hash", "`place`")
+  expect_fails(transcribe(models$hashed, "sql"), "SQL can't express levels by their hash", "`place`")
   expect_fails(transcribe(models$arithmetic, "sql"), "standard SQL has no function for")
   for (name in setdiff(names(models), c("arithmetic", "hashed"))) {
     expect_match(transcribe(models[[name]], "sql"), "^-- A network")
