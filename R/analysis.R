@@ -6,7 +6,7 @@
 #   raw        the table as it was given, n rows
 #   roles      the columns by role: id, group, weight, order, exposure, and weight_is, see set_columns()
 #   hold_out   how rows are held out, see hold_out()
-#   rules      list(codes, derived), by which the working table is made of a raw one, see working-table.R
+#   rules      list(codes, derived), by which the working table is made of a raw one, see brief-roles.R
 #   table      the working table, n rows: codes for missing taken out, derived columns put in
 #   kinds      the inputs' kinds, a character vector named by column, in the table's order
 #   prepare    for each input, by name, the settings that it is prepared by
@@ -21,7 +21,7 @@
 #   fold       where an ensemble is trained the fold that each training row is in, see analysis-ensemble.R; NULL
 #              otherwise
 #   single     why one network is trained, a text, or NULL where an ensemble is
-#   wiring     the parsed wiring, see wiring-parse.R
+#   wiring     the parsed wiring, see wiring.R
 #   regimen    the brief's regimen, whose "auto" regimen_in_force() settles once the preparation is learned
 #
 # Its invariants are written out in check_analysis().
@@ -86,4 +86,149 @@ check_analysis <- function(a) {
     rlang::abort(paste0("The analysis is broken: ", paste(broken, collapse = "; ")), .internal = TRUE)
   }
   invisible(a)
+}
+
+# ---- what is checked before ------------------------------------------------------------------------------------------
+
+# What of a brief can only be told with its table.
+
+# Roles, inputs and settings name columns that are there and are what they are taken for.
+check_columns <- function(b, table, inputs) {
+  columns <- b$columns
+  for (role in intersect(column_roles, names(columns))) check_is_column(table, columns[[role]], role)
+  for (column in setdiff(inputs, names(table))) check_is_column(table, column, "input")
+  if (length(inputs) == 0) {
+    hint <- "Look at the kinds with print(), and give some back with set_columns(keep = ...)."
+    fail("No column is left to predict from.", hint)
+  }
+  kinds <- columns$kinds
+  for (column in inputs) check_input(table[[column]], column, kinds[[column]])
+  for (column in setdiff(names(b[["prepare"]]$only), names(kinds))) {
+    check_is_column(table, column, "column of `prepare.only`")
+  }
+}
+
+check_input <- function(x, column, kind) {
+  if (is_all_missing(x)) {
+    what <- sprintf("Column %s has no values at all.", quoted(column))
+    fail(what, sprintf("Drop it: set_columns(drop = %s).", column))
+  }
+  if (!fits_kind(x, kind)) {
+    what <- "Column %s is %s, but the brief says that its kind is `%s`."
+    hint <- "Mend the column, or correct its kind with set_columns(kinds = ...)."
+    fail(sprintf(what, quoted(column), type_name(x), kind), hint)
+  }
+  if (!is.character(x) && !is.factor(x)) {
+    check_finite(as.numeric(x), column)
+    check_not_tiny(as.numeric(x), column)
+  }
+}
+
+# Settings that are about some tasks only, and what the task itself asks of its target.
+check_target_of_task <- function(target, values) {
+  task <- task_of(target)
+  if (is_logarithmic(target) && !task$logarithm) {
+    what <- "`prepare.target` is %s, which is for regression; the task is %s."
+    fail(sprintf(what, quoted(target$scaling), target$task), "Set it to \"zscore\".")
+  }
+  task$check_target(target, values)
+}
+
+# Case weights, exposures and what rows are held out by.
+check_columns_of_rows <- function(b, target, table) {
+  roles <- b$columns
+  if (!is.null(roles$weight)) check_case_weights(table[[roles$weight]], roles$weight, weights_count(roles))
+  if (is.null(roles$weight) && !is.null(roles$weight_is)) {
+    fail("`columns.weight_is` says what weights mean, but no column holds them.", "Name it: set_columns(weight = ...).")
+  }
+  task <- task_of(target)
+  if (!is.null(target$exposure)) {
+    if (!task$exposure) fail("An exposure is for counts only.", sprintf("The task of this brief is %s.", target$task))
+    check_exposure_values(table[[target$exposure]], target$exposure)
+  }
+  if (!identical(target$class_weights, "none") && task$kind != "classes") {
+    what <- "`regimen.class_weights` is for classification only."
+    fail(what, sprintf("The task of this brief is %s.", target$task))
+  }
+  by <- b[["hold_out"]]$by
+  if (by == "ordered" && is.null(roles$order)) {
+    what <- "`hold_out.by` is \"ordered\", but no column orders the rows."
+    fail(what, "Name one with set_columns(order = ...).")
+  }
+  if (by == "key" && is.null(roles$id) && is.null(roles$group)) {
+    what <- "`hold_out.by` is \"key\", but no column is an id or a group."
+    fail(what, "Name one with set_columns(id = ...).")
+  }
+}
+
+# ---- the parts of a brief --------------------------------------------------------------------------------------------
+
+# How many rows each part has.
+
+#' The parts of a table
+#'
+#' @param x A brief with its table, or a model.
+#' @param each For a brief: whether to give the part of each row instead of counts.
+#' @param ... Not used.
+#' @return With `each`, a data frame with a row for each row of the table: `row`, its number, the id where there is one,
+#'   `part` (or why it is set aside), and where an ensemble is trained the `fold` in which rows are predicted. Else a
+#'   data frame with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for
+#'   classification a column for each class with its share of the part. Rows that belong to no part are counted as `set
+#'   aside: weight 0`, `set aside: filtered`, `set aside: no target` and `set aside: missing value`.
+#' @examples
+#' parts_of(brief(kilns, target = "outcome"))
+#' @export
+parts_of <- function(x, ...) UseMethod("parts_of")
+
+#' @rdname parts_of
+#' @export
+parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
+  check_others(...)
+  if (is.null(x$table)) fail("This brief has no table to split.")
+  a <- settle(x)
+  if (each) part_of_each(a) else count_parts(a)
+}
+
+# The parts as they are told, and why rows have none.
+told_parts <- c("out_of_fold", "training", "validation", "calibration", "test")
+told_reasons <- c("weight 0", "filtered", "no target", "missing value")
+told_names <- c(told_parts, paste("set aside:", told_reasons))
+
+# Each row's place among them.
+told_places <- function(a) {
+  place <- match(a$part, told_parts)
+  if (is_ensemble(a)) place[place %in% match("training", told_parts)] <- 1L
+  without <- which(is.na(place))
+  place[without] <- length(told_parts) + match(a$aside[without], told_reasons)
+  place
+}
+
+part_of_each <- function(a) {
+  part <- told_names[told_places(a)]
+  each <- data.frame(row = seq_along(part))
+  each[a$roles$id] <- a$table[a$roles$id]
+  each$part <- part
+  if (is_ensemble(a)) each$fold <- a$fold
+  each
+}
+
+#' @export
+parts_of.default <- function(x, ...) wrong_object("parts_of", "a brief or a model", x)
+
+count_parts <- function(a) {
+  place <- told_places(a)
+  rows <- tabulate(place, length(told_names))
+  in_parts <- seq_along(told_parts)
+  counted <- data.frame(part = told_names, rows = rows, share = rows / sum(rows[in_parts]))
+  counted$share[-in_parts] <- NA
+  classes <- a$target$classes
+  if (has_classes(a$target)) {
+    class <- class_places(a$table[[a$target$columns]], classes)
+    both <- tabulate(place + length(told_names) * (class - 1L), length(told_names) * length(classes))
+    shares <- prop.table(matrix(both, length(told_names)), 1)
+    for (k in seq_along(classes)) counted[[classes[k]]] <- ifelse(is.na(counted$share), NA, shares[, k])
+  }
+  counted <- counted[counted$rows > 0, ]
+  rownames(counted) <- NULL
+  counted
 }

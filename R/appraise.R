@@ -176,3 +176,60 @@ hidden_layers_verdict <- function(measures, primary) {
   verdict$verdict[better & against] <- "mixed"
   if ("target" %in% names(own)) cbind(own["target"], verdict) else verdict
 }
+
+# ---- the context of an evaluation ------------------------------------------------------------------------------------
+
+# What an evaluation rests on beside the rows: plain data that a model has, and folds have without one.
+#   target      what is predicted, see task.R
+#   baseline    what is known without any input
+#   costs       what wrong predictions cost, a matrix, or NULL
+#   beside      rows of the training and validation parts, whose measures stand beside those of the evaluated rows
+#   roles       the brief's columns by role
+#   seed        of the training, which the draws go by
+#   wiring, decision, recalibrated (the method)    of the predictor
+
+context_of <- function(model) {
+  predictor <- model$predictor
+  parts <- intersect(c("out_of_fold", "training", "validation"), names(model$evaluated))
+  list(
+    target = predictor$target, baseline = model$baseline, costs = predictor$decision$rule$costs,
+    beside = lapply(
+      stats::setNames(nm = parts), function(part) evaluated_now(predictor, evaluated_in_part(model, part))
+    ),
+    roles = roles_of(model),
+    seed = training_seed(model), wiring = wiring_text(model), decision = predictor$decision,
+    recalibrated = predictor$recalibration$method
+  )
+}
+
+units_text <- function(roles, evaluated) if (is.null(evaluated$group)) "rows" else sprintf("groups of %s", roles$group)
+
+# ---- by subgroup -----------------------------------------------------------------------------------------------------
+
+# Measures by subgroup of the evaluated rows.
+
+# For every subgroup the measures of the network with their intervals, beside those of the baseline.
+measures_by <- function(context, evaluated, resampling, group) {
+  target <- context$target
+  context$beside <- list()
+  evaluated$linear <- NULL
+  each <- lapply(levels(group), function(one) {
+    rows <- which(group == one)
+    within <- resampling_within(resampling, rows, context$seed)
+    found <- task_of(target)$evaluate(context, rows_of_each(evaluated, rows), within)
+    shown <- intersect(c("target", "measure", "value", "low", "high", "baseline"), names(found$measures))
+    measures <- found$measures[shown]
+    if (!is.null(target$positive)) measures <- rbind(measures, positive_measures(target$positive, found$classes))
+    cbind(group = one, rows = length(rows), measures)
+  })
+  do.call(rbind, each)
+}
+
+# Recall and precision of the positive class, which accuracy hides.
+positive_measures <- function(positive, classes) {
+  own <- classes[classes$class == positive, ]
+  data.frame(
+    measure = sprintf(c("recall of %s", "precision of %s"), positive), value = c(own$recall, own$precision),
+    low = c(own$recall_low, own$precision_low), high = c(own$recall_high, own$precision_high), baseline = NA_real_
+  )
+}

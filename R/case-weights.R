@@ -45,3 +45,81 @@ check_case_weights <- function(w, column, counts) {
   }
   if (all(w == 0)) fail(sprintf("The weight column %s is 0 in every row.", quoted(column)))
 }
+
+# ---- weighted sums ---------------------------------------------------------------------------------------------------
+
+# Sums and shares of weighted rows, by unit of resampling.
+
+# Sums of the columns by unit; where each row is a unit of its own there is nothing to add.
+unit_sums <- function(columns, unit, units) {
+  if (units == nrow(columns) && !is.unsorted(unit)) return(columns)
+  sums <- core_sums(columns, unit, units)
+  colnames(sums) <- colnames(columns)
+  sums
+}
+
+# Sums of the values by unit (rows) and code (columns).
+code_sums <- function(code, value, unit, units, codes) {
+  matrix(core_sums(cbind(value), as.integer(unit + (code - 1L) * units), units * codes), units)
+}
+
+weighted_mean <- function(x, weight) sum(x * weight) / sum(weight)
+
+# As of rows written out by their weights: divided by their number less one.
+weighted_deviation <- function(x, weight) {
+  sqrt(sum(weight * (x - weighted_mean(x, weight))^2) / max(sum(weight) - 1, 1e-300))
+}
+
+# What can be divided by: 1 for the spread of what doesn't vary.
+above_zero <- function(deviation) ifelse(is.na(deviation) | deviation == 0, 1, deviation)
+
+# The sums of weights by place, of `places` of them; a missing place counts nowhere.
+weight_by_place <- function(place, weight, places) {
+  if (all(weight == 1)) return(as.numeric(tabulate(place, places)))
+  there <- !is.na(place)
+  as.numeric(core_sums(cbind(weight[there]), as.integer(place[there]), as.integer(places)))
+}
+
+# A share of nothing is NA.
+share_of <- function(part, whole) {
+  share <- part / whole
+  share[whole <= 0] <- NA
+  share
+}
+
+# The standard error of what has this influence by unit.
+influence_error <- function(influence) sqrt(sum(influence^2))
+
+# ---- weighted quantiles ----------------------------------------------------------------------------------------------
+
+# Quantiles of weighted values.
+
+# The value below which a share of the weight lies; between two values where it is reached exactly.
+weighted_quantile <- function(x, weight, share) {
+  order <- order(x, method = "radix")
+  upto <- cumsum(weight[order]) / sum(weight)
+  at <- which(upto >= share - 1e-12)[1]
+  next_at <- which(upto > upto[at])[1]  # what has no weight is no neighbour
+  if (abs(upto[at] - share) < 1e-12 && !is.na(next_at)) mean(x[order][c(at, next_at)]) else x[order][at]
+}
+
+# Quantiles between neighbours (type 7 of Hyndman and Fan 1996), as of rows written out by their weights.
+ordered_quantiles <- function(x, weight, shares) {
+  if (all(weight == 1)) return(stats::quantile(x, shares, names = FALSE))
+  order <- order(x, method = "radix")
+  upto <- cumsum(weight[order])
+  total <- upto[length(upto)]
+  last <- max(total - 1, 0)
+  place <- shares * last
+  below <- floor(place + 1e-9)
+  value_at <- function(k) x[order][pmin(findInterval(k + 1e-9, upto) + 1, length(x))]
+  low <- value_at(below)
+  above <- value_at(pmax(pmin(below + 1, last), below))
+  # the place can lie a rounding below the whole number that it is taken for: quantiles rise all the same
+  pmin(low + pmax(place - below, 0) * (above - low), above)
+}
+
+weighted_median <- function(x, weight) weighted_quantile(x, weight, 0.5)
+
+# The place of the share next to a half: the quantile that is predicted. (The core's is middle_quantile() in loss.hpp.)
+middle_quantile <- function(shares) which.min(abs(shares - 0.5))

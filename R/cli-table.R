@@ -498,7 +498,8 @@ commands_to_use <- function() {
         cli_option("--most-rows", "More rows at a time are refused; 100,000.", "N", type_limit()),
         cli_option("--most-seconds", "A request that takes longer is given up; 30.", "SECONDS", type_limit()),
         cli_option(
-          "--most-idle", "Seconds after which a connection without a whole request is closed; 60.", "SECONDS", type_limit()
+          "--most-idle", "Seconds after which a connection without a whole request is closed; 60.", "SECONDS",
+          type_limit()
         ),
         cli_option("--log", "A file for a line of JSON a request, never with values; standard error.", "FILE"), "quiet"
       )

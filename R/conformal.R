@@ -256,3 +256,14 @@ fold_ends <- function(model, table, level) {
 ends_by_target <- function(ends) {
   lapply(seq_len(ncol(ends) / 2), function(i) list(low = ends[[2 * i - 1]], high = ends[[2 * i]]))
 }
+
+# ---- evaluated rows --------------------------------------------------------------------------------------------------
+
+# Rows as a model evaluates them, with the ends or sets of an ensemble's folds, which can't be had from predictions
+# alone.
+
+evaluated_by_model <- function(model, table, rows) {
+  evaluated <- evaluated_rows(model$predictor, roles_of(model), table, rows, model$linear)
+  if (predicts_by_fold(model)) evaluated$fold_ends <- fold_ends(model, table, coverage_level)
+  evaluated
+}

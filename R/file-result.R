@@ -92,3 +92,150 @@ text_as_briefs <- function(x) {
   if (is.list(x) && !is.data.frame(x)) x[] <- lapply(x, text_as_briefs)
   x
 }
+
+# ---- what a file may hold --------------------------------------------------------------------------------------------
+
+# Whether the parts of a result that was read from a file are what those of its kind are: what prints, draws and
+# compares results takes them at their word.
+
+# What is broken about it, in a word; NULL where nothing is.
+broken_in_result <- function(x) {
+  if (length(tasks_called(x$task)) == 0) return("task")
+  local_exact_names()
+  checks <- result_checks(x)
+  for (part in names(checks)) {
+    holds <- tryCatch(isTRUE(checks[[part]](x[[part]])), error = function(e) FALSE, warning = function(w) FALSE)
+    if (!holds) return(part)
+  }
+  NULL
+}
+
+# A check for each part, by its name; `x` is asked where one part has to fit another.
+result_checks <- function(x) {
+  evaluated <- list(
+    target = wants_texts(least = 1), primary = wants_text,
+    notes = wants_maybe(wants_columns(c("code", "note", "try")))
+  )
+  dealt <- list(k = wants_place(1), repeats = wants_place(1), left_out = wants_place(0))
+  own <- switch(class(x)[1],
+    hylomath_folds = list(
+      measures = wants_columns("measure", measured_numbers), level = wants_share, brief = wants_brief,
+      each = wants_columns(character(), c("repeat", "fold", "rows", "training", "best_epoch")),
+      pooled = function(pooled) identical(class(pooled), "hylomath_appraisal") && is.null(broken_in_result(pooled)),
+      predictions = wants_columns("key", c("repeat", "fold")), rows = is_numbers, by = wants_text,
+      regimen = function(regimen) identical(settle_settings(regimen, regimen_schema(), "regimen"), regimen),
+      fingerprint = wants_text, group = wants_maybe(function(group) is_texts(as.character(group)))
+    ),
+    hylomath_variation = list(
+      values = wants_columns(c("value", "measure"), varied_numbers, least = 1), setting = wants_text,
+      numeric = is_flag, expected = wants_expected, level = wants_share,
+      against = function(against) sum(x$values$value == against) == 1,
+      folds = function(folds) {
+        all(vapply(folds, function(f) inherits(f, "hylomath_folds") && is.null(broken_in_result(f)), NA)) &&
+          setequal(names(folds), x$values$value)
+      }
+    ),
+    hylomath_sifting = list(
+      path = wants_columns("column", c("inputs", "mean", "sd", "difference", "error"), least = 1),
+      direction = function(way) way %in% c("backward", "forward", "ranking"), best = wants_texts(least = 1),
+      small = wants_texts(least = 1), dropped = wants_texts(), expected = wants_expected, brief = wants_brief
+    ),
+    hylomath_lineup = list(
+      models = wants_columns("model", c(apart_numbers, "parameters", "training_seconds"), least = 1),
+      measures = wants_columns(c("model", "measure"), apart_numbers),
+      settings = function(settings) is.data.frame(settings) && all(vapply(settings, is.character, NA)),
+      rows = wants_text, n = wants_place(0), level = wants_share, first = function(first) first %in% x$models$model,
+      units = wants_text, paired = wants_text, looks = is_numbers
+    ),
+    hylomath_scouting = list(
+      settings = function(of) is_texts(of) && all(of %in% names(x$rows)) && identical(of, names(x$space)),
+      space = function(space) all(vapply(space, dimension_holds, NA)),
+      trials = wants_columns("origin", c("trial", "mean", "folds", "epochs", "seconds"), least = 1),
+      rows = function(rows) is.data.frame(rows) && max(x$trials$trial) <= nrow(rows),
+      best = function(best) best %in% x$trials$trial, folds = wants_place(1),
+      k = function(k) x$evaluate != "folds" || is_place(k, 1, Inf),
+      repeats = wants_place(1), evaluate = function(evaluate) evaluate %in% c("folds", "out_of_fold", "validation"),
+      where = wants_maybe(wants_text), brief = wants_brief, base = wants_brief
+    ),
+    hylomath_appraisal = c(appraisal_checks(x), if (predicts_classes(x$task)) predicted_classes_checks(x))
+  )
+  c(evaluated, if (inherits(x, c("hylomath_folds", "hylomath_variation", "hylomath_sifting"))) dealt, own)
+}
+
+dimension_holds <- function(dimension) {
+  switch(dimension$kind,
+    bounds = is_numbers(dimension$low, 1) && is_numbers(dimension$high, 1) && dimension$low <= dimension$high &&
+      is_flag(dimension$log) && is_flag(dimension$whole),
+    values = length(dimension$values) > 0 && is_flag(dimension$numeric)
+  )
+}
+
+measured_numbers <- c("value", "low", "high", "baseline", "mean", "sd", "error")
+varied_numbers <- c(
+  "mean", "error", "sd", "difference", "difference_low", "difference_high", "parameters", "rows", "updates", "seconds"
+)
+apart_numbers <- c("value", "low", "high", "difference", "difference_low", "difference_high")
+
+appraisal_checks <- function(x) {
+  classes <- predicts_classes(x$task)
+  list(
+    measures = wants_columns("measure", c("value", "low", "high", "baseline")), rows = wants_text, n = wants_place(0),
+    level = wants_share, units = wants_text, weighted = is_flag, wiring = wants_text, looks = is_numbers,
+    positive = wants_maybe(function(positive) positive %in% rownames(x$confusion)),
+    bands = if (classes) is.null else wants_columns("band", c("rows", "prediction", "bias", "MAE", "RMSE")),
+    hidden_layers = wants_maybe(wants_hidden_layers), coverage = wants_maybe(
+      wants_columns("of", coverage_numbers, least = 1)
+    ),
+    by = wants_maybe(wants_columns(c("group", "measure"), c("rows", "value", "low", "high"))),
+    by_column = if (is.null(x[["by"]])) is.null else wants_text,
+    baseline_prediction = if (classes) wants_text else function(prediction) is_numbers(prediction, length(x$target)),
+    baseline_is = wants_maybe(wants_text), baseline_rate = wants_maybe(is_numbers),
+    evaluated = function(evaluated) is.data.frame(evaluated) && is.character(evaluated$key),
+    weight = is_numbers, unit = is_numbers
+  )
+}
+
+coverage_numbers <- c("wanted", "held", "low", "high", "size")
+
+wants_hidden_layers <- function(hidden_layers) {
+  wants_columns(c("measure", "verdict"), c("value", "linear", "difference", "low", "high"))(hidden_layers) &&
+    all(hidden_layers$verdict %in% c("better", "worse", "same", "mixed"))
+}
+
+predicted_classes_checks <- function(x) {
+  shares <- c("support", "recall", "precision", "f1")
+  list(
+    confusion = function(confusion) {
+      of <- rownames(confusion)
+      is.matrix(confusion) && is_numbers(as.vector(confusion)) && all(confusion >= 0) && length(of) >= 2 &&
+        is_texts(of) && identical(of, colnames(confusion)) && x$baseline_prediction %in% of
+    },
+    classes = function(classes) wants_columns("class", shares)(classes) &&
+      identical(classes$class, rownames(x$confusion))
+  )
+}
+
+# ---- checks that are asked for by what they want --------------------------------------------------------------------
+
+wants_brief <- function(x) inherits(x, "hylomath_brief")
+
+wants_maybe <- function(check) function(x) is.null(x) || check(x)
+
+wants_text <- function(x) is_text(x, 1)
+
+wants_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
+
+wants_place <- function(least) function(x) is_place(x, least, .Machine$integer.max)
+
+wants_expected <- function(x) is.null(x) || (is.list(x) && is_numbers(x$value, 1) && is_numbers(x$gain, 1))
+
+wants_share <- function(x) is_numbers(x, 1) && x > 0 && x < 1
+
+# A table with these columns of texts and of numbers, of so many rows at least.
+wants_columns <- function(texts, numbers = character(), least = 0) {
+  function(x) {
+    of_numbers <- function(column) is.numeric(column) || all(is.na(column))
+    is.data.frame(x) && nrow(x) >= least && all(c(texts, numbers) %in% names(x)) &&
+      all(vapply(x[texts], is.character, NA)) && all(vapply(x[numbers], of_numbers, NA))
+  }
+}

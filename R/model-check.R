@@ -46,8 +46,6 @@ is_numbers <- function(x, n = length(x)) is.numeric(x) && length(x) == n && !any
 # A number, or that it isn't known.
 is_known_number <- function(x) (is.numeric(x) || is.logical(x)) && length(x) == 1
 
-is_flag <- function(x) is.logical(x) && length(x) == 1 && !is.na(x)
-
 is_place <- function(x, least, most) is_numbers(x, 1) && x == round(x) && x >= least && x <= most
 
 # A data frame with these columns at least, all of numbers but the ones that are named as texts.

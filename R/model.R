@@ -4,7 +4,7 @@
 #   brief        the brief in force without its table, with the regimen that was settled; of an ensemble, as it was
 #                said, since each wiring settles it anew
 #   regimen      where an ensemble is trained, what it came to for the wiring that counts most; NULL otherwise
-#   predictor     see predictor-object.R
+#   predictor     see predictor.R
 #   linear       the predictor of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
 #   members      where an ensemble is trained, a row a network, see ensemble.R; NULL otherwise
@@ -12,16 +12,16 @@
 #   parts        how many rows each part has, see parts_of()
 #   leaks, pairs, ids, copies   what was seen in the table: inputs that tell the target, alone or two together, or name
 #                rows; copied test rows
-#   seen         the rows that it has learned from, see rows-seen.R
+#   seen         the rows that it has learned from, see model-rows.R
 #   profile      what these rows were like, see profile.R; NULL in files of earlier versions
-#   evaluated       by part the evaluated rows, see predictor-evaluated.R
+#   evaluated       by part the evaluated rows, see predictor.R
 #   disagreement by class how far single networks lie from all together, see member_disagreement(); NULL
 #                otherwise
-#   looks        the networks that were evaluated on these test rows, see looks.R
+#   looks        the networks that were evaluated on these test rows, see look.R
 #   fingerprint  the hash of the table
 #   states       what training had come to, if it was asked to be kept: by start; of an ensemble by wiring and fold.
 #                NULL otherwise
-#   resumed      what it learned on from, see resume.R; NULL otherwise
+#   resumed      what it learned on from, see further.R; NULL otherwise
 #   refitted     of what it is the refit, see refit.R; NULL otherwise
 #   distilled    how it was taught, see distil.R; NULL otherwise
 #   bare         what of single rows was left out when it was written, see model-rows.R; NULL where nothing was

@@ -48,7 +48,7 @@ check_space_names <- function(given) {
   }
   for (name in names[!wired]) {
     if (sub("^.*[.]", "", name) == "seed") {
-      fail("A seed is chance and can't be searched.", "Set `restarts` to see how much luck there is.")
+      fail("A seed is chance and can't be searched.", "Set `restarts` to see how much depends on the start.")
     }
     path <- setting_path(name)
     if (path[1] == "hold_out") {

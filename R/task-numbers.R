@@ -149,3 +149,112 @@ describe_numbers <- function(target) {
   output <- if (loss$output == "identity" || loss$kind == "gamma") "" else sprintf(", %s output", loss$output)
   sprintf("regression (%s%s)", what, output)
 }
+
+# ---- counts ----------------------------------------------------------------------------------------------------------
+
+# Counts: whole numbers from 0 by the Poisson likelihood, whose predictions are means. An exposure can stand beside
+# them. What is said of numbers holds.
+
+task_counts <- function() {
+  utils::modifyList(task_numbers(), list(
+    word = "count",
+    losses = "poisson",
+    several = FALSE,
+    logarithm = FALSE,
+    exposure = TRUE,
+    claims = is_small_count,
+    check = check_counts,
+    check_target = function(target, values) NULL,
+    output = function(loss, classes) "exponential",
+    learn = function(values, target, weight) {
+      learned <- plain_scale(lapply(values, as.numeric), weight)
+      if (target$loss$output == "softplus") learned$scale <- learned$mean
+      learned
+    },
+    primary = function(target) "Poisson deviance",
+    row_losses = function(target, evaluated, predictions) number_losses(
+      target, evaluated, predictions, row_poisson_deviance
+    ),
+    evaluate = function(context, evaluated, resampling) evaluate_numbers(context, evaluated, resampling, "poisson"),
+    measure = function(context, evaluated, i = 1) measure_numbers(context, evaluated, i, "poisson"),
+    estimate = function(context, evaluated, i, resampling) {
+      number_estimates(
+        how_numbers(context, i, "poisson"), evaluated, evaluated$predictions, i, resampling$unit, resampling
+      )
+    },
+    error_scale = function(target) "count",
+    describe = function(target) "count (Poisson likelihood, predictions are means)"
+  ))
+}
+
+check_counts <- function(y, column, said) {
+  check_numeric_target(y, column, "count")
+  bad <- which(y < 0)
+  if (length(bad)) {
+    fail(
+      sprintf("The target %s is negative in %s; a count can't be.", quoted(column), rows_text(bad)),
+      "Set task = \"regression\", or mend the rows."
+    )
+  }
+  bad <- which(y != round(y))
+  if (length(bad)) {
+    fail(
+      sprintf("The target %s is not whole in %s; a count must be.", quoted(column), rows_text(bad)),
+      "Set task = \"regression\"."
+    )
+  }
+}
+
+# ---- quantiles -------------------------------------------------------------------------------------------------------
+
+# Quantiles of a number: one output for each share, put in rising order row by row. What is said of numbers holds.
+
+task_quantiles <- function() {
+  utils::modifyList(task_numbers(), list(
+    losses = "quantile",
+    claims = function(y, kind) FALSE,
+    check_loss = function(loss, said, columns) {
+      if (length(columns) > 1) {
+        fail("The loss `quantile` is for one target at a time.", "Name one target, or use the loss `absolute`.")
+      }
+    },
+    output = function(loss, classes) "identity",
+    units = function(target) length(target$loss$at),
+    start = function(target, learned, network, offset) {
+      if (network$output == "identity") return(rep(0, length(target$loss$at)))
+      start_numbers(target, learned, network, offset)
+    },
+    reading = read_quantiles,
+    prediction = prediction_quantiles,
+    baseline = function(values, target, learned, weight) {
+      list(
+        prediction = learned$median, is = "median", mean = learned$mean,
+        quantiles = ordered_quantiles(values[[1]], weight, target$loss$at)
+      )
+    },
+    primary = function(target) paste("quantile loss", format_number(middle_share(target))),
+    row_losses = function(target, evaluated, predictions) {
+      number_losses(target, evaluated, predictions, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
+    },
+    error_scale = function(target) {
+      if (length(target$loss$at) > 1) "quantiles" else if (is_logarithmic(target)) "log" else "plain"
+    },
+    describe = function(target) {
+      output <- if (target$loss$output == "identity") "" else sprintf(", %s output", target$loss$output)
+      sprintf("regression (quantiles %s%s)", enumerate(format_each(target$loss$at)), output)
+    }
+  ))
+}
+
+middle_share <- function(target) target$loss$at[middle_quantile(target$loss$at)]
+
+# Quantiles are put in rising order, row by row (Chernozhukov, Fernandez-Val and Galichon 2010).
+read_quantiles <- function(target, learned) {
+  utils::modifyList(read_numbers(learned, length(target$loss$at)), list(rising = TRUE))
+}
+
+prediction_quantiles <- function(values, target) {
+  at <- target$loss$at
+  names <- c("prediction", paste0("quantile_", format_each(at)))
+  as_plain_frame(stats::setNames(c(values[middle_quantile(at)], values), names))
+}

@@ -12,8 +12,8 @@
 #   exposure       the column of exposures, or NULL
 # What was *learned* of it on training rows is the part `target` of
 # a preparation. *Evaluated* rows are list(key, group, observed, weight, predictions, linear), see
-# predictor-evaluated.R, and the *context* of an evaluation is list(target, baseline, costs, beside, ...), see
-# appraise-context.R.
+# predictor.R, and the *context* of an evaluation is list(target, baseline, costs, beside, ...), see
+# appraise.R.
 #
 # A task's fields:
 #   word                                    what a brief calls it; where several share a word, the loss decides

@@ -156,3 +156,150 @@ r_derived <- function(program) {
     step = function(text) paste("function(c)", text)
   ), "arithmetic.R", "derived <- list(", ")")
 }
+
+# ---- made-up rows ----------------------------------------------------------------------------------------------------
+
+# Made-up rows for a transcript to prove itself by: drawn within what training saw, with missing values, a new level,
+# extremes.
+
+most_made_up <- 50
+
+made_up_rows <- function(model, program) {
+  plans <- model$predictor$preparation$columns
+  names(plans) <- prepared_columns(model$predictor$preparation)
+  derived <- names(model$predictor$preparation$rules$derived)
+  draw <- function(column) uniform(most_made_up, training_seed(model), "made-up rows", column)
+  columns <- lapply(seq_along(program$columns), function(i) {
+    column <- program$columns[[i]]
+    u <- draw(2 * i)
+    if (i == program$exposure) return(0.5 + u)
+    plan <- if (!column$name %in% derived) plans[[column$name]]
+    if (is.null(plan)) made_up_of_type(column$type, u) else made_up_column(plan, u, draw(2 * i + 1))
+  })
+  names(columns) <- raw_names(program)
+  as.data.frame(columns, optional = TRUE, stringsAsFactors = FALSE)
+}
+
+# Of a column of which no more is known.
+made_up_of_type <- function(type, u) {
+  switch(type,
+    text = paste("made up", 1 + floor(3 * u)), date = as.Date("2020-01-01") + floor(u * 2000),
+    time = as.POSIXct("2020-01-01", tz = "UTC") + floor(u * 2e8), flag = round(u), signif(10 * u, 4)
+  )
+}
+
+# `u` draws values, `other` missing values and what is unusual. The first two rows are the ends of what was seen.
+made_up_column <- function(plan, u, other) {
+  x <- switch(plan$encoding,
+    number = {
+      inside <- plan$seen_low + u * (plan$seen_high - plan$seen_low)
+      if (plan$kind == "flag") inside <- round(inside)
+      c(plan$seen_low, plan$seen_high, signif(inside, 6)[-(1:2)])
+    },
+    date = made_up_of_type(plan_type(plan), u),
+    {
+      levels <- c(plan$levels, plan$rare, "never seen")
+      levels[1 + floor(u * length(levels))]
+    }
+  )
+  x[other < 0.06] <- NA
+  x
+}
+
+# The rows as lists of cells, dates as texts, and the model's predictions for them.
+checked_rows <- function(model, program) {
+  rows <- rows_with_predictions(model, made_up_rows(model, program))
+  predictions <- given_predictions(model$predictor, rows)
+  bounds <- program$ends$bounds
+  scale <- list(unit = if (isTRUE(program$ends$ratio)) "log" else "plain")
+  for (i in seq_along(bounds)) {
+    predictions <- cbind(predictions, as.data.frame(conformal_ends(scale, predictions, i, bounds[i])))
+  }
+  names(predictions) <- program$predictions
+  dated <- vapply(rows, is_moment, NA)
+  rows[dated] <- lapply(rows[dated], moment_text)
+  list(rows = rows, predictions = predictions, spread = allowed_spread(model$predictor))
+}
+
+# Those of which every derived column is a number.
+rows_with_predictions <- function(model, rows) {
+  can <- function(rows) {
+    tryCatch(is.data.frame(given_predictions(model$predictor, rows)), hylomath_error = function(e) FALSE)
+  }
+  if (can(rows)) return(rows)
+  kept <- vapply(seq_len(nrow(rows)), function(i) can(rows[i, , drop = FALSE]), NA)
+  if (!any(kept)) fail("No made-up row has a prediction: a derived column is not a number in any of them.")
+  rows <- rows[kept, , drop = FALSE]
+  rownames(rows) <- NULL
+  rows
+}
+
+moment_text <- function(x) format(x, if (inherits(x, "Date")) "%Y-%m-%d" else "%Y-%m-%d %H:%M:%S")
+
+# What a prediction may be off by is 1e-5 of it and of this: the target's deviation, of probabilities 1. The core's
+# single precision is off by about 1e-7, which a steep curve of a recalibration makes more of.
+allowed_spread <- function(predictor) {
+  if (!has_classes(predictor$target)) return(max(predictor$preparation$target$scale))
+  steepest <- vapply(predictor$recalibration$map$curves %||% list(), function(curve) {
+    if (length(curve$score) < 2) 1 else max(diff(curve$level) / diff(curve$score), 1)
+  }, 0)
+  max(1, steepest / 100)
+}
+
+# ---- the check of SQL ------------------------------------------------------------------------------------------------
+
+# A query by which a transcript in SQL proves itself.
+
+# The query over the made-up rows: how many there are, and how far the predictions are from the model's, as a share of
+# what is allowed; below 1 all is well.
+sql_check <- function(program, dialect) {
+  out <- sql_writer(dialect)
+  predictions <- program$check$predictions
+  told <- columns_named("told", ncol(predictions))
+  from <- sprintf("(\n%s\n) as made_up", sql_made_up(program, dialect, told))
+  sql_query(out, program, from, told)
+  numbers <- vapply(predictions, is.numeric, NA)
+  values <- if (is.null(program$classes)) columns_named("a", length(predictions)) else {
+    c("a0", columns_named("a", length(predictions) - 1))
+  }
+  keys <- columns_named("k", length(told))
+  apart <- ifelse(
+    numbers, sprintf("abs(%s - %s) / (1e-5 * (abs(%s) + %s))", values, keys, keys, sql_number(program$check$spread)),
+    sprintf("case when %s = %s then 0e0 else 2e0 end", values, keys)
+  )
+  off <- sprintf(
+    "case when %s is null and %s is null then 0e0 when %s is null or %s is null then 2e0 else %s end", values, keys,
+    values, keys, apart
+  )
+  out$stage(c(off = sql_greatest(out, off)), note = "How far each prediction is off.")
+  columns <- c("count(*) as \"rows\"", "max(off) as \"off\"")
+  paste0(sql_head(program, dialect, "of made-up rows"), "\n", out$query(columns), ";\n")
+}
+
+sql_made_up <- function(program, dialect, told) {
+  rows <- program$check$rows[raw_names(program)]
+  as_type <- function(x, type) sprintf("cast(%s as %s)", ifelse(is.na(x), "null", x), type)
+  moment <- function(type) if (dialect == "sqlite") "text" else type
+  cells <- Map(function(x, column) {
+    switch(column$type,
+      number = , flag = as_type(sql_number(as.numeric(x)), "double precision"),
+      text = as_type(sql_text(as.character(x)), sql_type(dialect)),
+      date = as_type(sql_text(as.character(x)), moment("date")),
+      as_type(sql_text(as.character(x)), moment("timestamp"))
+    )
+  }, rows, program$columns)
+  cells <- Map(function(text, x) ifelse(is.na(x), sub("\\((.*) as ([a-z0-9() ]+)\\)$", "(null as \\2)", text), text),
+    cells, rows)
+  predictions <- lapply(program$check$predictions, function(x) {
+    if (is.numeric(x)) as_type(ifelse(is.na(x), NA, sql_number(x)), "double precision") else {
+      as_type(ifelse(is.na(x), NA, sql_text(x)), sql_type(dialect))
+    }
+  })
+  all <- c(cells, predictions)
+  names <- sql_name(c(names(rows), told))
+  lines <- vapply(seq_len(nrow(rows)), function(i) {
+    values <- vapply(all, `[`, "", i)
+    paste("  select", paste(if (i == 1) paste(values, "as", names) else values, collapse = ", "))
+  }, "")
+  paste(lines, collapse = " union all\n")
+}

@@ -2,7 +2,6 @@
 # says what stands. `Rscript tools/house.R`, and a test of `make test`.
 #
 #   no file of R/ uses a name of a file that uses one of its own, directly or around;
-#   no two families (a file's first word) use each other;
 #   no name is defined twice, and none that nothing uses;
 #   the core includes nothing of R, and its headers form no circle;
 #   no line is longer than 120 characters;
@@ -66,18 +65,6 @@ reached_from <- function(start, links) {
 }
 
 on_a_circle <- function(links) Filter(function(file) file %in% reached_from(file, links), names(links))
-
-family_of <- function(files) sub("[-_.].*", "", files)
-
-# Pairs of families that use each other.
-mutual_families <- function(links) {
-  from <- family_of(rep(names(links), lengths(links)))
-  to <- family_of(unlist(links))
-  pairs <- unique(paste(from, to)[from != to])
-  turned <- sub("(.*) (.*)", "\\2 \\1", pairs)
-  both <- pairs[pairs %in% turned]
-  sub(" ", " and ", both[both < sub("(.*) (.*)", "\\2 \\1", both)])
-}
 
 exported_names <- function(file) {
   said <- as.list(parse(file, keep.source = FALSE))
@@ -143,7 +130,6 @@ broken_rules <- function() {
   )
   rules <- list(
     "Files on a circle" = on_a_circle(links),
-    "Families that use each other" = mutual_families(links),
     "Names defined twice" = unique(defined[duplicated(defined)]),
     "Names that nothing uses" = unused_names(sources, exported_names("NAMESPACE")),
     "Core files that include R" = includes_r(core),
@@ -157,4 +143,4 @@ broken_rules <- function() {
 broken <- broken_rules()
 for (rule in names(broken)) cat(rule, ":\n", paste0("  ", broken[[rule]], "\n"), sep = "")
 if (length(broken)) quit(status = 1)
-cat("The house stands: no circle, no two families that use each other, no name twice or unused, no long line.\n")
+cat("The house stands: no circle, no name twice or unused, no long line.\n")

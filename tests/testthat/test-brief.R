@@ -58,7 +58,7 @@ test_that("settings are checked when they are set", {
   expect_fails(hold_out(b, by = "stratifid"), "Did you mean `stratified`?")
   expect_fails(regimen(b, method = "adan"), "Did you mean `adam`?")
   expect_fails(regimen(b, momentum = 0.5), "`regimen.momentum` is set, but not the method")
-  expect_fails(regimen(b, method = "adam", momentum = 0.5), "of no use to the method `adam`")
+  expect_fails(regimen(b, method = "adam", momentum = 0.5), "has no meaning for the method `adam`")
   expect_fails(regimen(b, epochs = 1.5), "whole number")
   expect_fails(regimen(b, learning_rate = 0), "above 0")
   expect_fails(regimen(b, stop = list(patence = 3)), "Did you mean `patience`?")

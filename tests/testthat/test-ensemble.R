@@ -107,7 +107,7 @@ test_that("an open wiring is blended by what was predicted out of fold, and neve
   expect_identical(model$best_epoch, as.integer(run$best))
   expect_false(any(vapply(model_facts(model)[c("method", "wiring")], identical, NA, "auto")))
   expect_fails(set_coef(model, coef(model)), "one list can't set them")
-  expect_match(told(model), "by single networks on rows that they had not seen")
+  expect_match(told(model), "of single networks, out-of-fold")
 })
 
 test_that("stepwise shares find a known blend", {
@@ -173,7 +173,8 @@ test_that("what rows stop or hold out by themselves is trained as one network, a
   expect_equal(hold_out(hold_out(b, folds = 5), validation = 0.1)$hold_out$folds, "auto")
   expect_fails(hold_out(b, folds = 5, validation = 0.1), "folds")
   expect_fails(hold_out(b, folds = 2), "folds")
-  expect_fails(trained(hold_out(brief(small_kilns()[1:18, ], target = "peak_c"), folds = 9)), "can't rotate", "too few")
+  few <- hold_out(brief(small_kilns()[1:18, ], target = "peak_c"), folds = 9)
+  expect_fails(trained(few), "can't be dealt into", "too few")
   expect_fails(train(b, watch_test = TRUE), "one network only")
 })
 
@@ -264,10 +265,10 @@ test_that("a fold of an ensemble trains an ensemble", {
   calibrated <- calibrate(trained(b), f)
   expect_length(calibrated$evaluated$calibration$key, nrow(f$predictions))
   expect_true(all(is.na(appraise(calibrated)$coverage$proven)))
-  expect_fails(calibrate(trained(b), folds(quick(b), k = 3, progress = "none")), "another brief", "rotate")
+  expect_fails(calibrate(trained(b), folds(quick(b), k = 3, progress = "none")), "another brief", "hold_out.folds")
   # beside one without hidden layers, and beside one network, on the same rows
   lined <- lineup(ensemble = f, one = folds(quick(b), k = 3, progress = "none"))
-  expect_equal(lined$models$model, c("out_of_fold", "one"))
+  expect_equal(lined$models$model, c("ensemble", "one"))
   rare <- small_kilns()
   rare$outcome[rare$outcome == "burst"] <- "sound"
   rare$outcome[1:3] <- "burst"
@@ -296,8 +297,8 @@ test_that("networks of a cross-validation ensemble are made one, and what it cos
 
 test_that("models of one table are lined up, whatever trained them", {
   b <- ensemble_of(small_kilns())
-  found <- lineup(folds = trained(b), one = trained(quick(b)), linear = trained(wire(quick(b), "linear")))
-  expect_equal(found$models$model, c("out_of_fold", "one", "linear"))
+  found <- lineup(ensemble = trained(b), one = trained(quick(b)), linear = trained(wire(quick(b), "linear")))
+  expect_equal(found$models$model, c("ensemble", "one", "linear"))
 })
 
 test_that("in order of time the networks that predict have learned the newest rows", {

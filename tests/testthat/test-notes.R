@@ -70,7 +70,7 @@ test_that("inputs that give the target away, and ids, are told", {
     kilns,
     verdict = ifelse(outcome == "sound", "A", ifelse(outcome == "crazed", "B", ifelse(outcome == "warped", "C", "D")))
   )
-  expect_match(note_of(quick_model(leak, epochs = 2), "gives_target_away"), "verdict alone tells outcome")
+  expect_match(note_of(quick_model(leak, epochs = 2), "gives_target_away"), "verdict alone gives outcome away")
   named <- withr::with_seed(1, brief(small_kilns(), "outcome")) |>
     set_columns(id = fired_on, kinds = c(firing = "category"))
   named <- single(regimen(named, epochs = 2), progress = "none")

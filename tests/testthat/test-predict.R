@@ -12,7 +12,7 @@ test_that("there is one prediction for each row, in order, wherever the columns 
   expect_equal(nrow(predict(model, kilns[0, ])), 0)
 })
 
-test_that("missing values and levels that training never saw are predicted", {
+test_that("missing values and levels that is not in the training data are predicted", {
   unusual <- kilns[1:3, ]
   unusual$gas_mbar <- NA
   unusual$glaze <- "raku"

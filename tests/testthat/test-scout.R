@@ -109,7 +109,7 @@ test_that("preparation, methods and whole wirings can be searched, and what the 
   )
   # a batch size is of no use to lbfgs, so only adam is tried
   expect_setequal(mixed$trials$method[mixed$trials$trial > 1], "adam")
-  expect_fails(quick_scout(method = "lbfgs", batch_size = 32), "None of the settings", "of no use to the method")
+  expect_fails(quick_scout(method = "lbfgs", batch_size = 32), "No setting within", "has no meaning for the method")
 })
 
 test_that("a search without settings looks at what usually matters", {
@@ -146,7 +146,7 @@ test_that("the first points fill the space evenly", {
 
 test_that("what can't be searched is refused before any training", {
   expect_fails(quick_scout(unit = 1:3), "Did you mean `units`?")
-  expect_fails(quick_scout(seed = 1:3), "A seed is luck")
+  expect_fails(quick_scout(seed = 1:3), "A seed is chance")
   expect_fails(quick_scout(units = bounds(0, 8)), "`units` must be a whole number from 1")
   expect_fails(quick_scout(learning_rate = bounds(-1, 1)), "learning_rate")
   expect_fails(bounds(3, 2), "nothing between")
