@@ -11,7 +11,7 @@ hold_out_in_force <- function(b) {
   how <- b[["hold_out"]]
   if (identical(how$folds, "auto")) how$folds <- if (is.null(stops_otherwise(b))) usual_ensemble_folds else 0
   # of the test rows the same share whatever trains on the others, so that all are evaluated on the same rows
-  usual <- list(validation = if (how$folds > 0) 0 else 0.15, test = if (b$rule > 1) 0.2 else 0.15)
+  usual <- list(validation = if (how$folds > 0) 0 else 0.15, test = 0.2)
   for (part in names(usual)) if (identical(how[[part]], "auto")) how[[part]] <- usual[[part]]
   how
 }
@@ -31,7 +31,6 @@ stops_otherwise <- function(b) {
   if (own) return("there are validation rows")
   if (b$wiring == "linear") return("`linear` has one minimum")
   if (b[["regimen"]]$restarts > 1) return("there are several starts")
-  if (b$rule < 2) return("so says rule 1")
 }
 
 # The analysis with its rows dealt into parts, and into folds where an ensemble is trained. By the rule rows that are

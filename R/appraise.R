@@ -22,8 +22,7 @@
 #'   * for classes `confusion` (rows observed, columns predicted, case weights counted) and `classes` (measures by
 #'     class, with intervals for the shares);
 #'   * `hidden_layers`, whether the network does better than `linear` by the measure that it was trained for:
-#'     `"better"`,
-#'     `"same"` (the interval of the difference holds 0) or `"worse"`;
+#'     `"better"`, `"same"` (the interval of the difference holds 0) or `"worse"`;
 #'   * for numbers `bands`, the errors by size of the target, see [error_bands()];
 #'   * `by`, the measures by subgroup, if asked for; `coverage`, how often prediction intervals or sets hold the
 #'     observed value, where the model has calibration rows;

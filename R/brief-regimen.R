@@ -20,17 +20,16 @@
 #'     `"levenberg_marquardt"` and `"newton"` it is `"evidence"`, unless a layer has an l2 of its own.
 #'
 #' @section The rule: This is rule 3; a brief and a model carry its number as `rule`, and go on meaning what they meant
-#'   when there is another one. What is open it settles by the table alone, [brief()] prints what it comes to and why.
+#'   when there is another one. It settles what is open by the table alone; [brief()] prints what it comes to and why.
 #'
-#'   * Test rows are a fifth (rule 1: 0.15), drawn in the same way whatever trains on the others.
+#'   * Test rows are a fifth, drawn in the same way whatever trains on the others.
 #'   * The other rows are dealt into 8 folds, and as many networks of each wiring are trained, see [hold_out()]. One
 #'     network is trained, and stopped by 0.15 of the rows, where there are validation rows or several starts, where the
-#'     wiring is `linear`, where rows or groups are too few or some network would lack a class, by [quick()], and by
-#'     rule 1.
+#'     wiring is `linear`, where rows or groups are too few or some network would lack a class, and by [quick()].
 #'   * Where the wiring is open and an ensemble is trained, these wirings are trained: `64 relu > 32 relu` with numbers
 #'     by rank (`"rank_normal"`, for heavy tails); the same with numbers as usual, at the lower learning rate of 0.002
-#'     where Adam trains it; `24 silu > 12 silu`, for smooth relations (rule 2: `96 gelu > 32 gelu`); the same with
-#'     numbers as sines and cosines (`"periodic"`, see [prepare()]; not by rule 2), for what goes up and down; `8 tanh`,
+#'     where Adam trains it; `24 silu > 12 silu`, for smooth relations; the same with
+#'     numbers as sines and cosines (`"periodic"`, see [prepare()]), for what goes up and down; `8 tanh`,
 #'     where `"levenberg_marquardt"` may train it, for smooth relations of few inputs; and `linear`. Their patience is
 #'     60 epochs of at most 600. Numbers that lie outside the learned rows by more than half of their range are set to
 #'     there, but for `linear`.

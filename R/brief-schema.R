@@ -10,8 +10,8 @@ column_kinds <- c(
 )
 input_kinds <- c("number", "count", "flag", "category", "date", "time", "missing")
 
-# The number of the rule by which what is left open is settled, see the section of ?regimen. A brief that was written
-# under a former one goes on meaning what it meant.
+# The number of the rule by which what is left open is settled, see the section of ?regimen. From version 0.2.0 on a
+# brief that was written under a former rule goes on meaning what it meant.
 current_rule <- 3
 
 brief_schema <- function() {
@@ -30,7 +30,7 @@ brief_schema <- function() {
       only = type_map(function(value, key) settle_settings(as.list(value), column_settings(), key))
     )),
     hold_out = hold_out_schema(),
-    rule = type_number(1, current_rule, whole = TRUE),
+    rule = type_rule,
     wiring = type_wiring(),
     regimen = regimen_schema()
   )
@@ -162,11 +162,22 @@ type_date_parts <- function(value, key) {
   intersect(known, parts)
 }
 
+type_rule <- function(value, key) {
+  value <- type_number(1, whole = TRUE)(value, key)
+  if (value != current_rule) {
+    fail(
+      sprintf("%s is %d, which this version of hylomath does not know.", quoted(key), as.integer(value)),
+      sprintf("Leave the line out: what is open then follows rule %d.", as.integer(current_rule))
+    )
+  }
+  value
+}
+
 # The number of folds of the ensemble; 0 for none.
 type_ensemble_folds <- function(value, key) {
   value <- type_number(0, 100, whole = TRUE)(value, key)
   if (value %in% 1:2) {
-    fail(sprintf("%s can't be %d: a network learns from all parts but two.", quoted(key), as.integer(value)))
+    fail(sprintf("%s can't be %d: a network learns from all folds but two.", quoted(key), as.integer(value)))
   }
   value
 }

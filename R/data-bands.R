@@ -70,8 +70,6 @@ band_of <- function(y) {
 # So many bands of equal counts of rows by their ranks, as numbers from 1.
 rank_bands <- function(y, bands) as.integer(ceiling(bands * rank(y, ties.method = "first") / length(y)))
 
-# Whether a target of numbers is better spoken of in bands than value by value.
-
 # ---- a column of a table ---------------------------------------------------------------------------------------------
 
 # A column that is named in a call.

@@ -283,4 +283,5 @@ plain_letters <- paste0(
   strrep("z", 6)
 )
 
+# Whether a target of numbers is better spoken of in bands than value by value.
 has_many_values <- function(y) is.numeric(y) && length(unique(y)) > 20

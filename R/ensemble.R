@@ -132,19 +132,16 @@ auto_wirings <- function(a) {
       wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
       said = if (!identical(slow, long)) "slow"
     ),
-    list(wiring = smooth_wiring(a$brief$rule), prepare = list(clip = "far"), regimen = long)
+    list(wiring = "24 silu > 12 silu", prepare = list(clip = "far"), regimen = long)
   ), if (suits_waves(a)) {
     waves <- list(numbers = "periodic", clip = "far")
-    list(list(wiring = smooth_wiring(a$brief$rule), prepare = waves, regimen = long, said = "periodic"))
+    list(list(wiring = "24 silu > 12 silu", prepare = waves, regimen = long, said = "periodic"))
   }, if (suits_few_units(a)) list(list(wiring = few_units, prepare = list(clip = "far"))))
 }
 
-# For smooth relations; rule 2 had a wider one, which costs more and finds less.
-smooth_wiring <- function(rule) if (rule < 3) "96 gelu > 32 gelu" else "24 silu > 12 silu"
-
 # Where numbers are left to the rule, and there are some.
 suits_waves <- function(a) {
-  a$brief$rule > 2 && is_open("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
+  is_open("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
 }
 
 # A smooth curve of few inputs is met best by few units under Levenberg and Marquardt's method, where it may be taken.

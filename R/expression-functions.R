@@ -21,8 +21,7 @@
 #'
 #' @section Meaning:
 #' - *Missing values*: a function of a missing value is missing, except that `is.na()` shows it, `coalesce()` passes
-#'   over,
-#'   `ifelse()` needs only the branch it chooses, `FALSE & NA` is `FALSE` and `TRUE | NA` is `TRUE`. `%in%` of a
+#'   over, `ifelse()` needs only the branch it chooses, `FALSE & NA` is `FALSE` and `TRUE | NA` is `TRUE`. `%in%` of a
 #'   missing value is missing. A row whose condition is missing is not kept and not chosen.
 #' - *Rounding*: halves go away from zero, so `round(2.5)` is 3 and `round(-2.5)` is -3.
 #' - *Remainders*: `a %/% b` is `floor(a / b)` and `a %% b` is `a - b * floor(a / b)`: it has the sign of `b`.

@@ -6,12 +6,11 @@
 #' @section What a file gives away: By default a file holds, of the rows that the model is evaluated on, their keys (the
 #'   values of the id), observed values and predictions, and hashes of the rows that it has learned from: by them
 #'   [appraise()], [decide()], [recalibrate()] and [calibrate()] work without the table, and learned rows are
-#'   distinguished from
-#'   new ones. `rows = FALSE`, or `hylomath train --bare`, leaves all of that out, and the names of levels that fewer
-#'   than `few` training rows have. Such a model predicts, explains and is evaluated on tables that it is given; rows
-#'   that it has learned from are no longer known, so it is on you to evaluate it on others. `hylomath show` and
-#'   [summary()] say what a file holds. What stays either way are the learned summaries: means, quantiles, the lowest
-#'   and highest value of each number, the names of the other levels, and how often each class was seen.
+#'   distinguished from new ones. `rows = FALSE`, or `hylomath train --bare`, leaves all of that out, and the names of
+#'   levels that fewer than `few` training rows have. Such a model predicts, explains and is evaluated on tables that it
+#'   is given; rows that it has learned from are no longer known, so it is on you to evaluate it on others. `hylomath
+#'   show` and [summary()] say what a file holds. What stays either way are the learned summaries: means, quantiles, the
+#'   lowest and highest value of each number, the names of the other levels, and how often each class was seen.
 #'
 #' @section Format: `docs/model-format.md` describes it, and a JSON Schema comes with the package,
 #'   `model-schema.json`. From version 0.2.0 of the package on, every later version reads it. Parts that a later version

@@ -18,10 +18,9 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   until then, and name the probable cause); `restarts_disagree` the starts end at losses that lie far apart;
 #'   `copies_straddle` test rows have a copy among the training rows; `part_lacks_class` a part has no row of a class;
 #'   `gives_target_away` one column alone gives the target away; `pair_gives_target_away` the sum, difference, product
-#'   or
-#'   quotient of two does; `id_as_input` an input has another value in every row; `validation_rose` the validation loss
-#'   rose while training went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are more of
-#'   them than values to learn them from; `dates_at_random` rows with dates were held out at random.
+#'   or quotient of two does; `id_as_input` an input has another value in every row; `validation_rose` the validation
+#'   loss rose while training went on; `skewed_target` a target above 0 has a long tail; `more_parameters` there are
+#'   more of them than values to learn them from; `dates_at_random` rows with dates were held out at random.
 #'
 #'   Of an appraisal: those of its model, and `one_class_only` all evaluated rows get the same prediction;
 #'   `class_never_predicted` a class is never predicted; `accuracy_misleads` the accuracy is high because one class has
@@ -35,8 +34,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   they decide the mean relative error; `intervals_miss` prediction intervals or sets hold less than they promise;
 #'   `test_looked_at` several networks have been evaluated on these test rows; `rows_seen` evaluated rows were used in
 #'   training, `rows_not_known` it is not known whether they were; `outside_range` evaluated rows differ from the
-#'   training
-#'   rows.
+#'   training rows.
 #'
 #'   Of a look: `nearly_one_class` one class has almost all rows; `id_like` a column has another value in every row;
 #'   `no_values` a column is empty; `constant` a column never varies; `duplicate_rows` rows are copies of others;
@@ -44,8 +42,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   `informative_missing` missing values go with the target; `rows_belong_together` a column names units with several
 #'   rows each; `few_values` a whole-number target has so few values that they may be classes; `codes_for_missing`
 #'   values may stand for missing ones; `read_as_written` text was read as numbers or dates, `read_in_two_ways` it can
-#'   be
-#'   read as either.
+#'   be read as either.
 #'
 #'   Of a brief: `gives_target_away`, `pair_gives_target_away`, `rows_belong_together` and `few_values`.
 #' @examples

@@ -14,10 +14,9 @@
 #' @param budget The number of trials, the brief's own among them.
 #' @param seconds No round is begun after so many seconds. What comes of it then depends on the machine's speed.
 #' @param evaluate `"out_of_fold"`, where the brief trains an ensemble: the out-of-fold predictions of a trial's
-#'   networks,
-#'   at the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the brief's
-#'   own validation rows, k times as quick, and as much noisier. `"out_of_fold"` when nothing is said of it nor of folds
-#'   and an ensemble is trained, else `"folds"`.
+#'   networks, at the price of as many fits (see [hold_out()]); `"folds"`, by one network a fold; `"validation"`, by the
+#'   brief's own validation rows, k times as quick, and as much noisier. `"out_of_fold"` when nothing is said of it nor
+#'   of folds and an ensemble is trained, else `"folds"`.
 #' @param k,by,progress See [folds()]; 5 folds when nothing is said.
 #' @param repeats How often the rows are dealt anew, which the better half of the trials that have been through the
 #'   first dealing is evaluated on; 2 where rows can be dealt in more than one way.

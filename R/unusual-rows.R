@@ -9,15 +9,11 @@
 #' @return An object of class `hylomath_unusual_rows` with `columns` (a data frame of `column`, `unseen`, `missing`,
 #'   `outside`, `trained_on`, the range or the number of levels, and `chance`, whether so many are to be expected in
 #'   rows like those of training; for columns in which any row differs), `rows` (for each row the unusual columns, an
-#'   empty
-#'   text for none), `clear` (how many rows differ in a column where it is no chance) and `n`.
+#'   empty text for none), `clear` (how many rows differ in a column where it is no chance) and `n`.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
-#' new <- head(kilns)
-#' new$peak_c[2] <- 1500
-#' new$glaze[3] <- "raku"
-#' unusual_rows(model, new)
+#' new <- head(kilns) new$peak_c[2] <- 1500 new$glaze[3] <- "raku" unusual_rows(model, new)
 #' @export
 unusual_rows <- function(model, newdata, ...) UseMethod("unusual_rows")
 

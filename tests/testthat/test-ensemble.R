@@ -148,20 +148,11 @@ test_that("what rows stop or hold out by themselves is trained as one network, a
     "there are several starts" = regimen(b, restarts = 2), "so says the brief" = quick(b)
   )
   for (text in names(singles)) expect_identical(why(singles[[text]]), text)
-  old <- complete_brief(utils::modifyList(brief_settings(b), list(rule = 1)), small_kilns())
-  expect_match(why(old), "rule 1")
-  wirings <- function(rule) {
-    of_rule <- complete_brief(utils::modifyList(brief_settings(b), list(rule = rule)), small_kilns())
-    names(ensemble_candidates(settle(of_rule)))
-  }
-  expect_identical(wirings(2)[3], "96 gelu > 32 gelu")
-  expect_identical(
-    wirings(3), append(replace(wirings(2), 3, "24 silu > 12 silu"), "24 silu > 12 silu, periodic", after = 3)
-  )
+  expect_fails(complete_brief(utils::modifyList(brief_settings(b), list(rule = 2)), small_kilns()), "`rule` is 2")
+  expect_equal(names(ensemble_candidates(settle(b)))[3:4], c("24 silu > 12 silu", "24 silu > 12 silu, periodic"))
   # numbers that the brief has settled are left as it says
   settled <- names(ensemble_candidates(settle(prepare(b, numbers = "robust"))))
   expect_false("24 silu > 12 silu, periodic" %in% settled)
-  expect_equal(parts_of(old)$share[1:3], c(0.7, 0.15, 0.15), tolerance = 0.01)
   expect_match(why(brief(small_kilns()[1:18, ], target = "peak_c")), "too few")
   # all are evaluated by the same rows
   test <- which(part_along(b) == "test")
