@@ -175,6 +175,7 @@ check_columns_of_rows <- function(b, target, table) {
 #'   data frame with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for
 #'   classification a column for each class with its share of the part. Rows that belong to no part are counted as `set
 #'   aside: weight 0`, `set aside: filtered`, `set aside: no target` and `set aside: missing value`.
+#' @section Errors: A brief without its table; settings of [hold_out()] that the table can't meet.
 #' @examples
 #' parts_of(brief(kilns, target = "outcome"))
 #' @export

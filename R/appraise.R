@@ -55,6 +55,12 @@
 #' @section Looks: Whoever looks at the test rows again and again, and keeps what does best there, is fooled by them.
 #'   How many different networks have been evaluated on one set of test rows is counted, in this session and in `looks`
 #'   of the model (the command writes it into the model's file), and said in a note once it matters.
+#' @section Errors: A model without rows of the part that is asked for; a `data` without the target, or without a
+#'   column that the network needs; cells that are not numbers in columns of numbers; `rows = "test"` with a table
+#'   that is not that of the training; a `by` that is no column, or has one value in all evaluated rows.
+#' @references Wilson (1927) \doi{10.1080/01621459.1927.10502953}; DeLong, DeLong and Clarke-Pearson (1988)
+#'   \doi{10.2307/2531595}; Woodruff (1952) \doi{10.1080/01621459.1952.10483443}; Cohen (1960)
+#'   \doi{10.1177/001316446002000104}; Matthews (1975) \doi{10.1016/0005-2795(75)90109-9}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> train(progress = "none")
@@ -148,6 +154,7 @@ as.data.frame.hylomath_appraisal <- function(x, ...) x$measures
 #' @return Observed minus predicted value, one for each evaluated row; a data frame with a column a target if there are
 #'   several.
 #' @importFrom stats residuals
+#' @section Errors: An appraisal of classes.
 #' @export
 residuals.hylomath_appraisal <- function(object, ...) {
   if (predicts_classes(object$task)) fail("Classes have no residuals.", "See `confusion` of the appraisal.")

@@ -53,6 +53,8 @@ derived_text <- function(quosure, name) {
 #' @param condition An expression, see [expressions]. A second call narrows the first; `NULL` takes all conditions back.
 #' @param ... Not used.
 #' @return The brief.
+#' @section Errors: A condition that reads a column that is not there, uses a function that is not among those of
+#'   [expressions], or is not true or false.
 #' @examples
 #' brief(kilns, target = "outcome") |> keep_rows(load_kg > 100 & kiln != "Petrel")
 #' @export

@@ -165,6 +165,7 @@ load_long_yaml <- function(text, load, most_keys = 500) {
 #' @param b A brief, or a model, whose brief is meant.
 #' @param ... Not used.
 #' @return A text. Where the brief names no table, the script says where to put one.
+#' @section Errors: An object that is neither a brief nor a model.
 #' @examples
 #' code <- as_code(brief(kilns, target = "outcome") |> hold_out(seed = 1) |> regimen(seed = 2))
 #' cat(code)

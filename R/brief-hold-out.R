@@ -24,6 +24,9 @@
 #'   counts.
 #' @param ... Not used.
 #' @return The brief.
+#' @section Errors: Shares that leave no training rows; `folds` of 1 or 2; `folds` and validation rows at once; a
+#'   condition on a column that is not there; `by = "ordered"` or `"key"` without such a column. What depends on the
+#'   table (a part without rows, a class without training rows) is said by [train()].
 #' @examples
 #' brief(kilns, target = "outcome") |> hold_out(validation = 0.2, test = 0.2, seed = 11) |> parts_of()
 #' brief(kilns, target = "outcome") |> hold_out(test_where = fired_on >= "2025-06-01") |> parts_of()
@@ -79,6 +82,7 @@ without_former_stop <- function(how, said) {
 #' @param b A brief.
 #' @param ... Not used.
 #' @return The brief, with `hold_out.folds` 0.
+#' @section Errors: An object that is no brief.
 #' @examples
 #' set.seed(1)
 #' brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

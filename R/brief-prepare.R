@@ -42,6 +42,9 @@
 #'   factor, so that predictions are medians. Predictions and errors are in the target's own unit always.
 #' @param ... Not used.
 #' @return The brief.
+#' @section Errors: A setting or value that is not known (the message names the nearest one); `only` with a column
+#'   that is not there; `target` together with `only`.
+#' @references Gorishniy, Rubachev and Babenko (2022) \doi{10.48550/arXiv.2203.05556}.
 #' @examples
 #' brief(kilns, target = "outcome") |>
 #'   prepare(missing = "median", rare = 0.01) |>

@@ -106,6 +106,13 @@
 #' @param ... Not used.
 #' @return The brief.
 #' @section Errors: A setting that the method has no use for, and a loss that is not for the task, are refused.
+#' @references Polyak (1964) \doi{10.1016/0041-5553(64)90137-5}; Kingma and Ba (2015) \doi{10.48550/arXiv.1412.6980};
+#'   Loshchilov and Hutter (2019) \doi{10.48550/arXiv.1711.05101}; Riedmiller and Braun (1993)
+#'   \doi{10.1109/ICNN.1993.298623}; Moller (1993) \doi{10.1016/S0893-6080(05)80056-5}; Marquardt (1963)
+#'   \doi{10.1137/0111030}; MacKay (1992) \doi{10.1162/neco.1992.4.3.415}; Huber (1964) \doi{10.1214/aoms/1177703732};
+#'   Koenker and Bassett (1978) \doi{10.2307/1913643}; McCullagh (1980) \doi{10.1111/j.2517-6161.1980.tb01109.x};
+#'   Szegedy and others (2016) \doi{10.1109/CVPR.2016.308}; Caruana, Niculescu-Mizil, Crew and Ksikes (2004)
+#'   \doi{10.1145/1015330.1015432}.
 #' @examples
 #' brief(kilns, target = "outcome") |>
 #'   regimen(learning_rate = 0.01, schedule = list(kind = "cosine", warm_up = 3), class_weights = "even")

@@ -40,6 +40,9 @@
 #' @param ... Not used.
 #' @return The brief.
 #' @section Errors: A mistake in the notation is shown with the place and with what was expected there.
+#' @references He, Zhang, Ren and Sun (2015) \doi{10.1109/ICCV.2015.123}; Ioffe and Szegedy (2015)
+#'   \doi{10.48550/arXiv.1502.03167}; Clevert, Unterthiner and Hochreiter (2016) \doi{10.48550/arXiv.1511.07289};
+#'   Klambauer, Unterthiner, Mayr and Hochreiter (2017) \doi{10.48550/arXiv.1706.02515}.
 #' @examples
 #' brief(kilns, target = "outcome") |> wire("32 relu > dropout 0.1 > 16 relu")
 #' @export

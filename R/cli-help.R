@@ -207,6 +207,7 @@ profile_of_user <- paste0(
 #' @param folder A folder on the path; it is made if need be.
 #' @param manual Where to write pages of the manual, one a subcommand, for `man hylomath-train`; `NULL` for none.
 #' @return The starter's path, invisibly.
+#' @section Errors: A folder that can't be written.
 #' @examples
 #' install_command(tempdir())
 #' @export

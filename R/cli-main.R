@@ -5,6 +5,7 @@
 #'
 #' @param args Arguments, without the program's name.
 #' @return Nothing: R ends.
+#' @section Errors: None: what is wrong in a call is said on standard error, and the status is 2.
 #' @examples
 #' \dontrun{
 #' run_command(c("look", "kilns.csv", "--target", "outcome"))

@@ -50,6 +50,7 @@ calibration_bins_of <- function(appraisal, p, is_class) {
 #' @return A data frame with a row for each pair of classes: `observed`, `prediction`, `rows` (counted one by one),
 #'   `weight` (case weights added up), and as shares of the weight `of_observed` (of the rows of that class),
 #'   `of_predicted` (of those that got the prediction) and `of_all`.
+#' @section Errors: An appraisal of numbers.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

@@ -39,6 +39,7 @@
 #'   that was taught itself or whose weights were set by hand; a teacher that has learned from rows that are evaluated;
 #'   the losses `ordinal` and `quantile`, which can't take a teacher's predictions; a table that is not the teacher's,
 #'   or whose teacher is one network already.
+#' @references Hinton, Vinyals and Dean (2015) \doi{10.48550/arXiv.1503.02531}.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)

@@ -19,6 +19,10 @@
 #'   that were drawn (0 where none had to be), in falling order of size; `rows` is how many other rows were drawn. The
 #'   contributions add up to `prediction` less `mean` exactly, `mean` being that of the drawn rows. [as.data.frame()]
 #'   gives `columns`.
+#' @section Errors: A row that is not there, or of which there are several; a row that lacks a value that the brief
+#'   drops rows for; a table without a column that the network needs.
+#' @references Shapley (1953) \doi{10.1515/9781400881970-018}; Strumbelj and Kononenko (2014)
+#'   \doi{10.1007/s10115-013-0679-x}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

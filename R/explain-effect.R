@@ -19,6 +19,8 @@
 #'   of a pair `near`, whether any row of `data` is near: where none is, the network is only guessing; `lines` has
 #'   `row`, `of`, value and `prediction` for at most 50 single rows (none for a pair). [as.data.frame()] gives `curve`.
 #' @section Errors: A column that the network doesn't take in, or that is always the same.
+#' @references Friedman (2001) \doi{10.1214/aos/1013203451}; Goldstein, Kapelner, Bleich and Pitkin (2015)
+#'   \doi{10.1080/10618600.2014.907095}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

@@ -20,6 +20,9 @@
 #'   `importance` (how much the measure that the network is trained for rises), `low` and `high`, and `share`, the rise
 #'   as a share of the measure itself; `measure`, `value` (as it is without shuffling), `rows` and `n` say what was
 #'   looked at. [as.data.frame()] gives `columns`.
+#' @section Errors: A table without the target or without a column that the network needs; `rows` of a part that the
+#'   model does not have.
+#' @references Breiman (2001) \doi{10.1023/A:1010933404324}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

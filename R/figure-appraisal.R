@@ -11,6 +11,7 @@
 #' @param show What stands in the tiles: `"shares"`, `"counts"` or `"both"`; by default both up to 12 classes, and
 #'   shares of more.
 #' @return A ggplot.
+#' @section Errors: An appraisal of numbers.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -108,6 +109,7 @@ confusion_axes <- function(many) {
 #'
 #' @param appraisal An appraisal of a regression or of counts.
 #' @return A ggplot. Points on the line are right; both axes have the same scale.
+#' @section Errors: An appraisal of classes.
 #' @examples
 #' set.seed(1)
 #' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick() |> train(progress = "none")

@@ -8,6 +8,7 @@
 #'   most rows.
 #' @return A ggplot.
 #' @seealso [calibration_curve()] for the figures, [recalibrate()] to put them right.
+#' @section Errors: An appraisal of numbers; a class that there is not.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -68,6 +69,7 @@ panels_left <- function(appraisal, class, shown) {
 #' @param class The classes to draw, a panel each; the default is the positive one of two, else the twenty with the
 #'   most rows.
 #' @return A ggplot.
+#' @section Errors: An appraisal of numbers; a class that there is not.
 #' @examples
 #' set.seed(1)
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")

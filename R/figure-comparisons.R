@@ -4,6 +4,7 @@
 #' @param measures The measures to draw, a panel each; the default is the one that the models were trained for and the
 #'   first two others.
 #' @return A ggplot: each model's value with its interval.
+#' @section Errors: An object that [lineup()] did not return.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> hold_out(seed = 3) |> quick()

@@ -8,6 +8,7 @@
 #' @param against `NULL` for a histogram, `predicted`, or a column of `data`, bare or as text.
 #' @param data The table that the appraised rows come from; rows are found by id, or by place.
 #' @return A ggplot; with several targets a panel each. More than 5,000 points are counted in cells.
+#' @section Errors: An appraisal of classes.
 #' @examples
 #' set.seed(1)
 #' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick() |> train(progress = "none")

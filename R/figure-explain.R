@@ -3,6 +3,7 @@
 #' @param contributions What [contributions()] returns.
 #' @param most How many bars to show: the columns that moved the prediction most, and one for all others together.
 #' @return A ggplot: a bar a column, from the mean prediction towards the row's own.
+#' @section Errors: An object that [contributions()] did not return.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -59,6 +60,7 @@ plot.hylomath_contributions <- function(x, ...) print(plot_contributions(x))
 #' @param importance What [importance()] returns.
 #' @param most How many columns to show, the most important ones.
 #' @return A ggplot: a bar a column, with its interval.
+#' @section Errors: An object that [importance()] did not return.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
@@ -112,6 +114,7 @@ plot.hylomath_importance <- function(x, ...) print(plot_importance(x))
 #' @param effect What [effect_of()] returns.
 #' @return A ggplot: for one number the mean (heavy) and single rows (thin), with marks where rows lie; for categories
 #'   the means with the range of nine of ten rows; for two numbers a map; for a number and a category a line a level.
+#' @section Errors: An object that [effect_of()] did not return; a class or target that it does not hold.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

@@ -11,6 +11,8 @@
 #' @param what `"gain"` or `"lift"`.
 #' @return A ggplot.
 #' @seealso [threshold_curve()] for the figures.
+#' @section Errors: An appraisal of numbers; a class that there is not, or that no evaluated row is of.
+#' @references Fawcett (2006) \doi{10.1016/j.patrec.2005.10.010}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

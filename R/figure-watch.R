@@ -4,6 +4,7 @@
 #' @param most How many columns to show, those that have moved most.
 #' @return A ggplot. For one period a line a column, from the movement that is least like chance: how far, with its
 #'   interval; within the pale band it is too small to matter. For several periods a tile a column and period.
+#' @section Errors: An object that [watch_model()] did not return.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns[1:2000, ], target = "outcome") |> quick() |> regimen(epochs = 20) |> train(progress = "none")

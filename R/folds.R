@@ -41,6 +41,8 @@
 #'   here share.
 #' @section Seeds: The dealing follows the seed of `hold_out`, the training of fold f that of the regimen plus f - 1.
 #' @section Errors: Fewer rows or groups than folds; a class that the others of a fold lack; what [train()] refuses.
+#' @references Nadeau and Bengio (2003) \doi{10.1023/A:1024068626366}; Tashman (2000)
+#'   \doi{10.1016/S0169-2070(00)00065-0}.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20) |> quick()

@@ -22,6 +22,7 @@
 #'
 #'   [as.data.frame()] gives `models`.
 #' @section Errors: Models of different targets, or without the same rows: other keys or other observed values.
+#' @references McNemar (1947) \doi{10.1007/BF02295996}; Nadeau and Bengio (2003) \doi{10.1023/A:1024068626366}.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> hold_out(seed = 3) |> quick()

@@ -72,6 +72,7 @@ pairs_columns <- function(data, target, most = 4) {
 #' @param rows The most rows to draw. Of larger tables a fixed draw is shown in which rare classes are over-represented,
 #'   so that they can be seen.
 #' @return A ggplot.
+#' @section Errors: Fewer than two columns of numbers beside the target; a column that is not there.
 #' @examples
 #' plot_pairs(kilns, target = "outcome", columns = c("moisture_pct", "ramp_c_h", "load_kg"))
 #' @export

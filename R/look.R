@@ -8,6 +8,7 @@
 #'   quartiles), `skew` (the third standardised moment) and `values`, the range or the commonest levels, of the first
 #'   and last thousand columns), `n`, `target`, `shares` (classes of the target, their rows and shares) and `notes`,
 #'   see [notes()].
+#' @section Errors: A file that can't be read (the message names line, column or byte); a target that is not a column.
 #' @examples
 #' look(kilns, target = "outcome")
 #' @export

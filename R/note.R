@@ -45,6 +45,7 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   be read as either.
 #'
 #'   Of a brief: `gives_target_away`, `pair_gives_target_away`, `rows_belong_together` and `few_values`.
+#' @section Errors: An object that has no notes.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 3) |> quick() |> train(progress = "none")

@@ -35,6 +35,9 @@
 #' @section Errors: A column that is missing or of another type fails before any work, and so do infinite values.
 #'   Intervals and sets are refused without calibration rows, with too few for the level, and where rows are ordered in
 #'   time.
+#' @references Lei, G'Sell, Rinaldo, Tibshirani and Wasserman (2018) \doi{10.1080/01621459.2017.1307116}; Barber,
+#'   Candes, Ramdas and Tibshirani (2021) \doi{10.1214/20-AOS1965}; Saerens, Latinne and Decaestecker (2002)
+#'   \doi{10.1162/089976602753284446}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 20) |> quick() |> train(progress = "none")
@@ -232,6 +235,7 @@ without_former <- function(data, predictions) {
 #' @return A data frame with a row for each evaluated row: the columns of `data`, or `key`; then `observed`,
 #'   `prediction` and what else was predicted, and `error` (prediction less observed) for numbers or `right` for
 #'   classes.
+#' @section Errors: A `data` in which evaluated rows are missing, or that has several rows of one id.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

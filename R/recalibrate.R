@@ -23,6 +23,8 @@
 #'   does the same. Out-of-fold predictions of whole ensembles, `calibrate(model, folds(b))`, need no such step and take
 #'   longer.
 #' @section Errors: A model without calibration rows, or with none of some class among them.
+#' @references Zadrozny and Elkan (2002) \doi{10.1145/775047.775151}; Guo, Pleiss, Sun and Weinberger (2017)
+#'   \doi{10.48550/arXiv.1706.04599}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |>

@@ -55,6 +55,8 @@
 #'   [as.data.frame()] gives `trials`, [best_brief()] the winner's brief, [plot_scouting()] the figures.
 #' @section Errors: Settings that the brief doesn't have or can't take; bounds or a condition that leave nothing; a
 #'   `file` of another search.
+#' @references Jamieson and Talwalkar (2016) \doi{10.48550/arXiv.1502.07943}; Jones, Schonlau and Welch (1998)
+#'   \doi{10.1023/A:1008306431147}.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)

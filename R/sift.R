@@ -22,6 +22,7 @@
 #'   [best_brief()] gives the brief with these inputs; [as.data.frame()] gives `path`. The best of many sets looks
 #'   better here than it is: [appraise()] its network on the test rows, which had no part in this.
 #' @section Errors: A brief with one input only, and those of [folds()].
+#' @references Kohavi and John (1997) \doi{10.1016/S0004-3702(97)00043-X}.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
@@ -163,6 +164,7 @@ as.data.frame.hylomath_sifting <- function(x, ...) x$path
 #' @param which Of a sifting: `"small"`, the smallest set within one standard error of the best, or `"best"`.
 #' @param ... Not used.
 #' @return The brief that was searched from, with the inputs or settings that were found, and its table.
+#' @section Errors: An object that neither [scout()] nor [sift()] returned; a search without a trial evaluated in full.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)
@@ -240,6 +242,7 @@ sifting_marks <- function(inputs, best, small) {
 #' @param sifting What [sift()] returns.
 #' @return A ggplot: the measure against the number of inputs with the spread of the folds; the best set and the
 #'   smallest one within one standard error are marked.
+#' @section Errors: An object that [sift()] did not return.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 15)

@@ -10,6 +10,8 @@
 #'   `outside`, `trained_on`, the range or the number of levels, and `chance`, whether so many are to be expected in
 #'   rows like those of training; for columns in which any row differs), `rows` (for each row the unusual columns, an
 #'   empty text for none), `clear` (how many rows differ in a column where it is no chance) and `n`.
+#' @section Errors: A table without a column that the network needs; cells that are not numbers in columns of numbers.
+#' @references Good (1953) \doi{10.1093/biomet/40.3-4.237}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")

@@ -185,6 +185,7 @@ variation_lines <- function(x) {
 #' @param variation What [vary()] returns.
 #' @return A ggplot: the measure's mean over folds at each value, with its standard error (heavy) and the spread of the
 #'   folds (thin); on a logarithmic axis where the values span more than a factor of 20.
+#' @section Errors: An object that [vary()] did not return.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)

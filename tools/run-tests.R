@@ -34,9 +34,14 @@ if (!hard) {
 cat("---- package ----\n")
 # snapshots of what is said are read here, and left alone by R CMD check
 Sys.setenv(NOT_CRAN = "true")
-slow <- "command|workers|scout|result-file|said|distil|explain|intervals|conformal|lineup|sift|vary|folds|figures"
 files <- sub("^test-(.*)[.]R$", "\\1", list.files("tests/testthat", "^test-.*[.]R$"))
-if (quick) files <- grep(slow, files, value = TRUE, invert = TRUE)
+# how long each file took in the last run here; where nothing is known, by its size
+record <- ".build/test-seconds.csv"
+size <- file.size(sprintf("tests/testthat/test-%s.R", files)) / 1000
+known <- if (file.exists(record)) utils::read.csv(record) else data.frame(file = character(), seconds = numeric())
+expected <- ifelse(files %in% known$file, known$seconds[match(files, known$file)], size)
+files <- files[order(-expected)]
+if (quick) files <- files[sort(expected, decreasing = TRUE) < 10]
 if (hard) {
   Sys.setenv(HYLOMATH_HARD = "true")
   is_hard <- function(name) {
@@ -47,13 +52,9 @@ if (hard) {
 # each file in a fork of its own, as many at a time as there are cores; the long ones first, so that none is waited for
 # alone at the end
 suppressPackageStartupMessages(library(hylomath))
-long <- c(
-  "command", "report", "command-improve", "further", "transcript", "workers", "command-manners", "catalogue", "score",
-  "manners", "hostile", "safe", "right", "not-misleading", "out_of_fold", "scout", "weights", "notes", "regimen"
-)
-files <- c(intersect(long, files), setdiff(files, long))
 cores <- max(1, parallel::detectCores())
 tests_of <- function(name) {
+  began <- proc.time()[["elapsed"]]
   log <- tempfile()
   said <- file(log, "w")
   sink(said)
@@ -67,12 +68,18 @@ tests_of <- function(name) {
   close(said)
   bad <- if (is.data.frame(results)) sum(results$failed > 0 | results$error) else 1
   if (bad > 0) cat(sprintf("test-%s.R:\n", name), utils::tail(readLines(log), 60), sep = "\n")
-  c(good = if (is.data.frame(results)) nrow(results) - bad else 0, bad = bad)
+  c(
+    good = if (is.data.frame(results)) nrow(results) - bad else 0, bad = bad,
+    seconds = round(proc.time()[["elapsed"]] - began, 1)
+  )
 }
 counts <- parallel::mclapply(files, tests_of, mc.cores = cores, mc.preschedule = FALSE)
 lost <- !vapply(counts, is.numeric, NA)
 if (any(lost)) cat("Ended by what they test:", files[lost], "\n")
 whole <- do.call(rbind, counts[!lost])
+took <- data.frame(file = files[!lost], seconds = whole[, "seconds"])
+took <- rbind(took, known[!known$file %in% took$file, ])
+if (!hard) utils::write.csv(took[order(-took$seconds), ], record, row.names = FALSE)
 tally("Package", sum(whole[, "good"]), sum(whole[, "bad"]) + sum(lost))
 
 run_script <- function(name, file) {
