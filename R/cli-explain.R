@@ -47,8 +47,8 @@ cli_figures <- function(model, appraisal, folder, data = NULL) {
   } else {
     drop_nulls(list(
       fit = plot_fit(appraisal), errors = plot_errors(appraisal),
-      "errors-predicted" = plot_errors(appraisal, "predicted"),
-      "errors-by" = if (!is.null(data)) plot_errors(appraisal, appraisal$by_column, data)
+      "errors-predicted" = plot_errors(appraisal, against = "predicted"),
+      "errors-by" = if (!is.null(data)) plot_errors(appraisal, data, against = appraisal$by_column)
     ))
   }
   if (!is.null(model)) figures <- c(list(curves = plot_curves(model)), figures)
@@ -109,7 +109,7 @@ cli_effect <- function(files, options) {
   data <- cli_table(model, files[2])
   cli_columns(needed_columns(model$predictor), c(options$input, options$with), "input")
   cli_said(predictions_to_explain(model$predictor$target, cli_words(options$of)), "effect")
-  found <- effect_of(model, options$input, data, with = options$with, of = cli_words(options$of))
+  found <- effect_of(model, data, options$input, with = options$with, of = cli_words(options$of))
   cli_drawing(plot_effect(found), options)
   facts <- list(curve = found$curve, lines = found$lines, rows = found$n)
   cli_result(found, options, facts)
@@ -121,7 +121,7 @@ cli_contributions <- function(files, options) {
   data <- cli_table(model, files[2])
   cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
   cli_said(predictions_to_explain(model$predictor$target, options$of), "contributions")
-  found <- contributions(model, options$row, data, options$of, options$passes %||% 20)
+  found <- contributions(model, data, options$row, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)
   cli_result(found, options, unclass(found))
 }

@@ -26,12 +26,12 @@
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
-#' contributions(model, 5, kilns)
+#' contributions(model, kilns, 5)
 #' @export
-contributions <- function(model, row, data, of = NULL, passes = 20, ...) UseMethod("contributions")
+contributions <- function(model, data, row, of = NULL, passes = 20, ...) UseMethod("contributions")
 
 #' @export
-contributions.hylomath_model <- function(model, row, data, of = NULL, passes = 20, ...) {
+contributions.hylomath_model <- function(model, data, row, of = NULL, passes = 20, ...) {
   check_others(...)
   check_table_given(!missing(data))
   if (missing(row)) {

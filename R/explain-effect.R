@@ -24,13 +24,13 @@
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
-#' effect_of(model, peak_c, kilns, of = "crazed")
-#' effect_of(model, peak_c, kilns, with = glaze, of = "crazed")
+#' effect_of(model, kilns, peak_c, of = "crazed")
+#' effect_of(model, kilns, peak_c, with = glaze, of = "crazed")
 #' @export
-effect_of <- function(model, input, data, with = NULL, of = NULL, points = 25, ...) UseMethod("effect_of")
+effect_of <- function(model, data, input, with = NULL, of = NULL, points = 25, ...) UseMethod("effect_of")
 
 #' @export
-effect_of.hylomath_model <- function(model, input, data, with = NULL, of = NULL, points = 25, ...) {
+effect_of.hylomath_model <- function(model, data, input, with = NULL, of = NULL, points = 25, ...) {
   check_others(...)
   check_table_given(!missing(data))
   type_number(2, 1000, whole = TRUE)(points, "points")

@@ -13,10 +13,10 @@
 #' set.seed(1)
 #' model <- brief(crossings, target = "passengers") |> regimen(epochs = 20) |> quick() |> train(progress = "none")
 #' plot_errors(appraise(model))
-#' plot_errors(appraise(model), predicted)
-#' plot_errors(appraise(model), fare, data = crossings)
+#' plot_errors(appraise(model), against = predicted)
+#' plot_errors(appraise(model), crossings, against = fare)
 #' @export
-plot_errors <- function(appraisal, against = NULL, data = NULL) {
+plot_errors <- function(appraisal, data = NULL, against = NULL) {
   check_appraisal_drawn(appraisal, "plot_errors")
   pairs <- number_pairs(appraisal)
   axis <- errors_axis(rlang::enquo(against), appraisal, data)

@@ -7,7 +7,7 @@
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
-#' plot_contributions(contributions(model, 5, kilns))
+#' plot_contributions(contributions(model, kilns, 5))
 #' @export
 plot_contributions <- function(contributions, most = 20) {
   check_drawn(contributions, "hylomath_contributions", "plot_contributions", "contributions()")
@@ -118,7 +118,7 @@ plot.hylomath_importance <- function(x, ...) print(plot_importance(x))
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
-#' plot_effect(effect_of(model, peak_c, kilns, of = "crazed"))
+#' plot_effect(effect_of(model, kilns, peak_c, of = "crazed"))
 #' @export
 plot_effect <- function(effect) {
   check_drawn(effect, "hylomath_effect", "plot_effect", "effect_of()")

@@ -50,13 +50,13 @@
 #' f
 #' plot_confusion(f$pooled)
 #' @export
-folds <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000, progress = "auto",
+folds <- function(b, data = NULL, k = 10, repeats = 1, by = NULL, level = 0.95, draws = 1000, progress = "auto",
                   checkpoint = NULL, ...) {
   UseMethod("folds")
 }
 
 #' @export
-folds.hylomath_brief <- function(b, k = 10, repeats = 1, by = NULL, data = NULL, level = 0.95, draws = 1000,
+folds.hylomath_brief <- function(b, data = NULL, k = 10, repeats = 1, by = NULL, level = 0.95, draws = 1000,
                                  progress = "auto", checkpoint = NULL, ...) {
   check_others(...)
   type_count(1e5, from = 100)(draws, "draws")

@@ -127,7 +127,7 @@ explained_inputs <- function(model, data) {
   target <- target_in(model)
   of <- if (has_classes(target) && is.null(target$positive)) utils::head(target$classes, 6)
   effects <- lapply(most, function(column) {
-    tryCatch(effect_of(model, column, data, of = of), hylomath_error = function(e) NULL)
+    tryCatch(effect_of(model, data, column, of = of), hylomath_error = function(e) NULL)
   })
   list(importance = found, effects = drop_nulls(effects))
 }

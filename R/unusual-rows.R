@@ -4,7 +4,7 @@
 #' training never saw, missing values where training had none, and numbers outside the training range.
 #'
 #' @param model A model.
-#' @param newdata A data frame, see [predict()][predict.hylomath_model].
+#' @param data A data frame, see [predict()][predict.hylomath_model].
 #' @param ... Not used.
 #' @return An object of class `hylomath_unusual_rows` with `columns` (a data frame of `column`, `unseen`, `missing`,
 #'   `outside`, `trained_on`, the range or the number of levels, and `chance`, whether so many are to be expected in
@@ -15,15 +15,18 @@
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
-#' new <- head(kilns) new$peak_c[2] <- 1500 new$glaze[3] <- "raku" unusual_rows(model, new)
+#' new <- head(kilns)
+#' new$peak_c[2] <- 1500
+#' new$glaze[3] <- "raku"
+#' unusual_rows(model, new)
 #' @export
-unusual_rows <- function(model, newdata, ...) UseMethod("unusual_rows")
+unusual_rows <- function(model, data, ...) UseMethod("unusual_rows")
 
 #' @export
-unusual_rows.hylomath_model <- function(model, newdata, ...) {
+unusual_rows.hylomath_model <- function(model, data, ...) {
   check_others(...)
   preparation <- model$predictor$preparation
-  table <- new_rows(preparation, as_table(newdata))
+  table <- new_rows(preparation, as_table(data))
   plans <- preparation$columns
   found <- lapply(plans, function(plan) unusual_in_column(plan, table[[plan$column]]))
   count <- function(what) vapply(found, function(f) sum(f[[what]]), 0)

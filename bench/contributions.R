@@ -17,7 +17,7 @@ for (name in names(tables)) {
     b <- brief(table, target = tables[[name]][[2]]) |> hold_out(seed = 1) |> regimen(seed = 1)
     model <- train(if (how == "one") quick(b) else b, progress = "none")
     each <- vapply(1:10, function(row) {
-      took <- system.time(found <- contributions(model, row, table))[["elapsed"]]
+      took <- system.time(found <- contributions(model, table, row))[["elapsed"]]
       c(took, max(found$columns$error) / max(abs(found$columns$contribution)), found$rows)
     }, numeric(3))
     cat(sprintf(

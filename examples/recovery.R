@@ -20,8 +20,8 @@ appraise(careful, recovery, rows = "test", by = physio)
 decision_of(decide(plain, costs = rbind(no = c(no = 0, yes = 1), yes = c(10, 0))))
 
 importance(plain, recovery)
-effect_of(plain, crp_mg_l, recovery)
-contributions(plain, 3, recovery)
+effect_of(plain, recovery, crp_mg_l)
+contributions(plain, recovery, 3)
 predict(careful, head(recovery), type = "set")
 
 # nothing of a single patient may leave the clinic

@@ -239,7 +239,7 @@ written_of <- function(file) {
     print(model)
     print(watch_model(model, rows))
     print(importance(model, rows, repeats = 2))
-    print(contributions(model, 1, rows, passes = 2))
+    print(contributions(model, rows, 1, passes = 2))
   })
   if (file.exists(canary)) stop("a name was run")
 }

@@ -68,8 +68,8 @@ test_that("no export has a name that base R or a package that is loaded beside o
 test_that("rows are named by their id, and lists are ranked, rounded and marked", {
   table <- small_kilns(300)
   model <- train(quick(brief(table, target = "outcome")) |> regimen(epochs = 3, seed = 1), progress = "none")
-  expect_equal(contributions(model, table$firing[7], table)$columns, contributions(model, 7, table)$columns)
-  expect_fails(contributions(model, "nobody", table), "No row has the firing")
+  expect_equal(contributions(model, table, table$firing[7])$columns, contributions(model, table, 7)$columns)
+  expect_fails(contributions(model, table, "nobody"), "No row has the firing")
   two <- train(quick(brief(recovery, target = "returned") |> set_columns(group = patient)) |> regimen(epochs = 2),
     progress = "none"
   )

@@ -148,7 +148,7 @@ test_that("what rows stop or hold out by themselves is trained as one network, a
     "there are several starts" = regimen(b, restarts = 2), "so says the brief" = quick(b)
   )
   for (text in names(singles)) expect_identical(why(singles[[text]]), text)
-  expect_fails(complete_brief(utils::modifyList(brief_settings(b), list(rule = 2)), small_kilns()), "`rule` is 2")
+  expect_fails(read_brief(text = "target: outcome\nrule: 2"), "`rule` is 2", "follows rule 3")
   expect_equal(names(ensemble_candidates(settle(b)))[3:4], c("24 silu > 12 silu", "24 silu > 12 silu, periodic"))
   # numbers that the brief has settled are left as it says
   settled <- names(ensemble_candidates(settle(prepare(b, numbers = "robust"))))

@@ -44,7 +44,7 @@ test_that("what is derived from a column is shuffled with it", {
   found <- importance(model, table)$columns
   expect_setequal(found$column, c("x2", "x6"))
   expect_equal(found$column[1], "x6")
-  expect_s3_class(effect_of(model, x6, table), "hylomath_effect")
+  expect_s3_class(effect_of(model, table, x6), "hylomath_effect")
 })
 
 test_that("several targets have their own importances", {
@@ -58,30 +58,30 @@ test_that("several targets have their own importances", {
 
 test_that("an effect is the mean over rows in which the column is set", {
   model <- known_model()
-  e <- effect_of(model, x1, known)
+  e <- effect_of(model, known, x1)
   rows <- known[rows_of_part(model, known, "test"), ]
   at <- e$curve$x1[5]
   expect_equal(e$n, 400)
   expect_equal(e$curve$prediction[5], mean(predict(model, transform(rows, x1 = at))$prediction))
   expect_equal(lm(prediction ~ x1, e$curve)$coefficients[[2]], 2, tolerance = 0.05)
   expect_equal(length(unique(e$lines$row)), 50)
-  pair <- effect_of(model, x2, known, with = x3)$curve
+  pair <- effect_of(model, known, x2, with = x3)$curve
   fit <- lm(prediction ~ x2 * x3, pair)
   expect_equal(fit$coefficients[[4]], 1, tolerance = 0.2)
-  expect_fails(effect_of(model, x9, known), "There is no column `x9`")
-  expect_fails(effect_of(model, y, known), "doesn't take in the column `y`")
-  classes <- effect_of(quick_model(kilns, epochs = 20), glaze, kilns)
+  expect_fails(effect_of(model, known, x9), "There is no column `x9`")
+  expect_fails(effect_of(model, known, y), "doesn't take in the column `y`")
+  classes <- effect_of(quick_model(kilns, epochs = 20), kilns, glaze)
   expect_setequal(unique(classes$curve$of), c("burst", "crazed", "sound", "warped"))
   expect_equal(sum(classes$curve$prediction[classes$curve$glaze == "ash"]), 1)
-  expect_fails(effect_of(quick_model(kilns, epochs = 2), glaze, kilns, of = "cracked"), "Did you mean `crazed`?")
-  dates <- effect_of(quick_model(small_crossings(), "passengers"), sails_on, small_crossings())
+  expect_fails(effect_of(quick_model(kilns, epochs = 2), kilns, glaze, of = "cracked"), "Did you mean `crazed`?")
+  dates <- effect_of(quick_model(small_crossings(), "passengers"), small_crossings(), sails_on)
   expect_s3_class(dates$curve$sails_on, "Date")
 })
 
 test_that("contributions add up, and are the Shapley values where these are known", {
   model <- known_model()
   row <- data.frame(x1 = 0.9, x2 = 0.9, x3 = 0.9, x4 = 0.5, x5 = 0.5)
-  found <- contributions(model, row, known)
+  found <- contributions(model, known, row)
   moved <- setNames(found$columns$contribution, found$columns$column)
   expect_equal(sum(moved), found$prediction - found$mean)
   expect_equal(found$prediction, predict(model, row)$prediction)
@@ -89,10 +89,10 @@ test_that("contributions add up, and are the Shapley values where these are know
   expect_equal(moved[["x1"]], 0.8, tolerance = 0.05)
   expect_equal(moved[["x2"]], (0.4 * 0.5 + 0.9 * 0.4) / 2, tolerance = 0.1)
   expect_lt(max(abs(moved[c("x4", "x5")])), 0.02)
-  expect_fails(contributions(model, 3000, known), "`row` must be a whole number from 1 to 2000")
-  expect_fails(contributions(model, row[-1], known), "no column `x1`")
+  expect_fails(contributions(model, known, 3000), "`row` must be a whole number from 1 to 2000")
+  expect_fails(contributions(model, known, row[-1]), "no column `x1`")
   expect_equal(
-    contributions(quick_model(kilns, epochs = 20), 5, kilns)$of,
+    contributions(quick_model(kilns, epochs = 20), kilns, 5)$of,
     predict(quick_model(kilns, epochs = 20), kilns[5, ])$prediction
   )
 })
@@ -103,7 +103,7 @@ test_that("of more than ten columns contributions are sampled, and the error is 
   model <- quick_model(wide, "y", epochs = 40)
   looks <- lapply(1:2, function(seed) {
     model$brief$regimen$seed <- seed
-    contributions(model, 7, wide)$columns
+    contributions(model, wide, 7)$columns
   })
   first <- looks[[1]][order(looks[[1]]$column), ]
   other <- looks[[2]][order(looks[[2]]$column), ]
@@ -122,7 +122,7 @@ test_that("of more than ten columns contributions are sampled, and the error is 
 
 test_that("what is missing is said", {
   model <- known_model()
-  calls <- list(quote(importance(model)), quote(effect_of(model, x1)), quote(contributions(model, 1)))
+  calls <- list(quote(importance(model)), quote(effect_of(model, input = x1)), quote(contributions(model, row = 1)))
   for (call in calls) expect_fails(eval(call), "`data` is missing")
   expect_fails(contributions(model, data = known), "`row` is missing")
   expect_fails(effect_of(model, data = known), "`input` is missing")
@@ -130,6 +130,6 @@ test_that("what is missing is said", {
 
 test_that("of one column the whole difference is its own", {
   model <- quick_model(known[c("x1", "y")], "y", epochs = 20)
-  found <- contributions(model, 3, known)
+  found <- contributions(model, known, 3)
   expect_equal(found$columns$contribution, found$prediction - found$mean)
 })

@@ -94,18 +94,18 @@ test_that("calibration and scores show every bin of every class", {
 test_that("errors are drawn along anything, as cells when there are very many", {
   a <- appraise(quick_model(small_crossings(), "passengers", epochs = 30))
   expect_equal(sum(layer_of(plot_errors(a), 1)$count), a$n)
-  expect_equal(layer_of(plot_errors(a, predicted), 1)$x, a$evaluated$prediction)
-  found <- layer_of(plot_errors(a, fare, data = crossings), 1)
+  expect_equal(layer_of(plot_errors(a, against = predicted), 1)$x, a$evaluated$prediction)
+  found <- layer_of(plot_errors(a, crossings, against = fare), 1)
   expect_equal(found$x, crossings$fare[match(a$evaluated$key, crossings$departure)])
   expect_equal(found$y, -residuals(a))
-  expect_equal(nrow(layer_of(plot_errors(a, route, data = crossings), 2)), 3)
-  expect_fails(plot_errors(a, fare), "there is no table")
-  expect_fails(plot_errors(a, fare, data = crossings[1:10, ]), "not all in this table")
+  expect_equal(nrow(layer_of(plot_errors(a, crossings, against = route), 2)), 3)
+  expect_fails(plot_errors(a, against = fare), "there is no table")
+  expect_fails(plot_errors(a, crossings[1:10, ], against = fare), "not all in this table")
   many <- withr::with_seed(1, data.frame(x = rnorm(8000), y = rnorm(8000)))
   cells <- appraise(quick_model(many[1:500, ], "y"), many)
   expect_lt(nrow(layer_of(plot_fit(cells), 1)), 5000)
-  expect_lt(nrow(layer_of(plot_errors(cells, predicted), 1)), 5000)
-  expect_match(plot_errors(cells, predicted)$labels$subtitle, "the outermost [0-9]+ rows are left out")
+  expect_lt(nrow(layer_of(plot_errors(cells, against = predicted), 1)), 5000)
+  expect_match(plot_errors(cells, against = predicted)$labels$subtitle, "the outermost [0-9]+ rows are left out")
 })
 
 test_that("what explains a network is drawn whole", {
@@ -114,21 +114,21 @@ test_that("what explains a network is drawn whole", {
   expect_equal(nrow(layer_of(plot_importance(i), 1)), 10)
   expect_match(plot_importance(i, most = 3)$labels$subtitle, "7 more are not shown")
   effects <- list(
-    effect_of(model, peak_c, kilns), effect_of(model, glaze, kilns),
-    effect_of(model, peak_c, kilns, with = glaze, of = "burst"),
-    effect_of(model, peak_c, kilns, with = load_kg, of = "burst"),
-    effect_of(model, kiln, kilns, with = glaze, of = "burst"),
-    effect_of(model, fired_on, kilns, with = peak_c, of = "burst", points = 4)
+    effect_of(model, kilns, peak_c), effect_of(model, kilns, glaze),
+    effect_of(model, kilns, peak_c, with = glaze, of = "burst"),
+    effect_of(model, kilns, peak_c, with = load_kg, of = "burst"),
+    effect_of(model, kilns, kiln, with = glaze, of = "burst"),
+    effect_of(model, kilns, fired_on, with = peak_c, of = "burst", points = 4)
   )
   for (e in effects) {
     expect_gt(nrow(layer_of(plot_effect(e), 1)), 3)
   }
-  expect_equal(nrow(layer_of(plot_contributions(contributions(model, 1, kilns)), 1)), 10)
+  expect_equal(nrow(layer_of(plot_contributions(contributions(model, kilns, 1)), 1)), 10)
   both <- plot_lineup(lineup(a = model, b = quick_model(kilns, epochs = 5)))
   expect_equal(nrow(layer_of(both, 2)), 6)
   expect_fails(plot_lineup(lineup(a = model, b = model), "F2"), "There is no measure")
   expect_fails(plot_effect(i), "effect_of()")
-  for (x in list(i, effect_of(model, glaze, kilns))) expect_s3_class(ggplot2::autoplot(x), "ggplot")
+  for (x in list(i, effect_of(model, kilns, glaze))) expect_s3_class(ggplot2::autoplot(x), "ggplot")
 })
 
 test_that("figures are written as PNG of the given size", {

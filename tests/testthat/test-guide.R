@@ -26,7 +26,7 @@ test_that("objects become tables and figures in a document, and what is marks st
     lineup = lineup(a = model, b = withr::with_seed(2, train(wire(b, "linear"), progress = "none"))),
     scouting = withr::with_seed(1, scout(b, units = c(2, 4), budget = 2, progress = "none")),
     watch = watch_model(model, table), importance = importance(model, table, repeats = 2),
-    effect = effect_of(model, "peak_c", table)
+    effect = effect_of(model, table, "peak_c")
   )
   for (name in names(objects)) {
     text <- knitr::knit_print(objects[[name]])

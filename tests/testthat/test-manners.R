@@ -118,7 +118,7 @@ test_that("D: figures say what they leave out, and order and write what they sho
   expect_equal(levels(pairs_groups(factor(c("high", "low"), c("low", "high")))), c("low", "high"))
   expect_match(titles_within(confusion, 400)$labels$title, "\n")
   expect_equal(axis_numbers(c(200000, 15650)), c("200,000", "15,650"))
-  k <- contributions(quick_model(kilns), 5, kilns)
+  k <- contributions(quick_model(kilns), kilns, 5)
   bars <- plot_contributions(k, most = 4)$data
   expect_equal(sum(bars$contribution), sum(k$columns$contribution))
   expect_match(as.character(bars$label[4]), "the other 7 columns")

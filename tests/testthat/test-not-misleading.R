@@ -224,7 +224,7 @@ test_that("B13: exposure is in the baseline, cells without rows are known, and a
   tied <- withr::with_seed(2, data.frame(p = runif(400)))
   tied$q <- tied$p + rnorm(400, 0, 0.02)
   tied$y <- tied$p + rnorm(400)
-  e <- effect_of(quick_model(tied, "y"), p, tied, with = q)
+  e <- effect_of(quick_model(tied, "y"), tied, p, with = q)
   expect_false(e$curve$near[which.max(e$curve$p - e$curve$q)])
   expect_true(e$curve$near[which.min(abs(e$curve$p - e$curve$q))])
   model <- quick_model(recovery, "returned", epochs = 4)
