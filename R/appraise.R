@@ -136,7 +136,7 @@ new_appraisal <- function(context, evaluated, rows, resampling, group = NULL, by
       key = evaluated$key, evaluated_observed(evaluated), evaluated$predictions, check.names = FALSE
     )
   )
-  structure(c(about, parts, behind), class = "hylomath_appraisal")
+  new_result(c(about, parts, behind), "appraisal")
 }
 
 evaluated_observed <- function(evaluated) {

@@ -73,12 +73,12 @@ contributions.hylomath_model <- function(model, data, row, of = NULL, passes = 2
     column = columns, value = vapply(columns, function(column) format_value(row[[column]]), ""),
     contribution = shared$contribution, error = shared$error, row.names = NULL
   )
-  structure(
+  new_result(
     list(
       columns = found[order(-abs(found$contribution)), ], of = of, prediction = prediction[[of]], mean = shared$mean,
       target = target$columns, task = target$task, rows = nrow(background), passes = if (!exact) passes
     ),
-    class = "hylomath_contributions"
+    "contributions"
   )
 }
 

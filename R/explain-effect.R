@@ -48,14 +48,14 @@ effect_of.hylomath_model <- function(model, data, input, with = NULL, of = NULL,
   predictions <- grid_predictions(predictor, table, grid, of)
   curve <- effect_curve(predictions, grid, of)
   if (pair) curve$near <- rep(has_rows_near(data, grid), length(of))
-  structure(
+  new_result(
     list(
       curve = curve, lines = if (!pair) effect_lines_of(predictions, grid, of), input = inputs,
       target = predictor$target$columns, task = predictor$target$task, n = nrow(table),
       seen = lapply(data[inputs], shown_values),
       left_out = vapply(inputs, function(column) levels_left_out(data[[column]], grid[[column]]), 0L)
     ),
-    class = "hylomath_effect"
+    "effect"
   )
 }
 

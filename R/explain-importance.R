@@ -53,13 +53,13 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
     risen <- importance_table(columns, sums, loss_measure(primary), resampling)
     if (length(target$columns) > 1) cbind(target = target$columns[i], risen) else risen
   })
-  structure(
+  new_result(
     list(
       columns = do.call(rbind, each), target = target$columns, measure = primary,
       value = loss_measure(primary)(colSums(as_is * evaluated$weight) / sum(evaluated$weight)), rows = looked_at$rows,
       n = nrow(looked_at$table), level = level
     ),
-    class = "hylomath_importance"
+    "importance"
   )
 }
 

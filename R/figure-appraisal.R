@@ -179,11 +179,6 @@ plot_appraisal <- function(appraisal) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_appraisal <- function(object, ...) plot_appraisal(object)
 
-#' @export
-plot.hylomath_appraisal <- function(x, ...) print(plot_appraisal(x))
-
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_folds <- function(object, ...) plot_appraisal(object$pooled)
 
-#' @export
-plot.hylomath_folds <- function(x, ...) print(plot_appraisal(x$pooled))

@@ -40,9 +40,6 @@ plot_lineup <- function(lineup, measures = NULL) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_lineup <- function(object, ...) plot_lineup(object)
 
-#' @export
-plot.hylomath_lineup <- function(x, ...) print(plot_lineup(x))
-
 # ---- a distillation --------------------------------------------------------------------------------------------------
 
 #' Draw what teaching is good for

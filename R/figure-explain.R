@@ -50,9 +50,6 @@ plot_contributions <- function(contributions, most = 20) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_contributions <- function(object, ...) plot_contributions(object)
 
-#' @export
-plot.hylomath_contributions <- function(x, ...) print(plot_contributions(x))
-
 # ---- importance ------------------------------------------------------------------------------------------------------
 
 #' Draw which columns matter
@@ -103,9 +100,6 @@ importance_shown <- function(importance, most) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_importance <- function(object, ...) plot_importance(object)
-
-#' @export
-plot.hylomath_importance <- function(x, ...) print(plot_importance(x))
 
 # ---- effects ---------------------------------------------------------------------------------------------------------
 
@@ -257,5 +251,3 @@ effect_levels <- function(effect, curve, along, level) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_effect <- function(object, ...) plot_effect(object)
 
-#' @export
-plot.hylomath_effect <- function(x, ...) print(plot_effect(x))

@@ -225,5 +225,3 @@ map_cells <- function(t) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_scouting <- function(object, ...) plot_scouting(object, ...)
 
-#' @export
-plot.hylomath_scouting <- function(x, ...) print(plot_scouting(x, ...))

@@ -75,5 +75,3 @@ watch_tiles <- function(d) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_watch <- function(object, ...) plot_watch(object)
 
-#' @export
-plot.hylomath_watch <- function(x, ...) print(plot_watch(x))

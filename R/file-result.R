@@ -121,7 +121,7 @@ result_checks <- function(x) {
     hylomath_folds = list(
       measures = wants_columns("measure", measured_numbers), level = wants_share, brief = wants_brief,
       each = wants_columns(character(), c("repeat", "fold", "rows", "training", "best_epoch")),
-      pooled = function(pooled) identical(class(pooled), "hylomath_appraisal") && is.null(broken_in_result(pooled)),
+      pooled = function(pooled) inherits(pooled, "hylomath_appraisal") && is.null(broken_in_result(pooled)),
       predictions = wants_columns("key", c("repeat", "fold")), rows = is_numbers, by = wants_text,
       regimen = function(regimen) identical(settle_settings(regimen, regimen_schema(), "regimen"), regimen),
       fingerprint = wants_text, group = wants_maybe(function(group) is_texts(as.character(group)))

@@ -91,7 +91,7 @@ new_folds <- function(laid, done, level, draws, kept_in = NULL) {
   context <- fold_context(laid)
   pooled <- pooled_appraisal(context, together, level, draws)
   each <- fold_measures(context, plan, done)
-  structure(
+  new_result(
     list(
       measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
       predictions = fold_predictions(pooled$evaluated, plan, lengths(lapply(known, `[[`, "key"))),
@@ -101,7 +101,7 @@ new_folds <- function(laid, done, level, draws, kept_in = NULL) {
       k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = a$target$columns,
       task = a$target$task, primary = pooled$primary, level = level
     ),
-    class = "hylomath_folds"
+    "folds"
   )
 }
 
@@ -228,9 +228,6 @@ evaluated_of_folds <- function(folds, grouped) {
 }
 
 # ---- printed ---------------------------------------------------------------------------------------------------------
-
-#' @export
-print.hylomath_folds <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_folds <- function(x, ...) {

@@ -137,13 +137,16 @@ as_stored <- function(x) {
   if (is.function(x) || is.environment(x) || is.language(x)) fail("What has code in it can't be kept.")
   if (is.factor(x)) return(list("$factor" = list(levels = as_vector(levels(x)), codes = as_vector(as.integer(x)))))
   if (is.data.frame(x)) return(stored_table(x))
-  if (is.object(x)) return(list("$object" = list(class = as_vector(class(x)), value = as_stored(unclass(x)))))
+  if (is.object(x)) return(list("$object" = list(class = as_vector(stored_class(x)), value = as_stored(unclass(x)))))
   if (is.matrix(x)) return(stored_matrix(x))
   if (is.list(x)) return(stored_list(x))
   if (!is.null(names(x))) return(list("$named" = list(names = as_vector(names(x)), values = as_vector(unname(x)))))
   if (length(x) == 1 && !is.na(x)) return(if (is.double(x)) stored_double(x) else x)
   as_vector(x)
 }
+
+# The class above all results is theirs by their own one.
+stored_class <- function(x) setdiff(class(x), "hylomath_result")
 
 as_vector <- function(x) {
   # I() keeps one value an array
@@ -234,16 +237,15 @@ read_stored_numbers <- function(base64, what, bytes) {
 }
 
 # The classes that a document may name, each as the whole of an object's classes: a class decides what is run on it.
-stored_classes <- list(
-  "brief_text", "Date", c("POSIXct", "POSIXt"), "difftime", "hylomath_folds", "hylomath_variation", "hylomath_sifting",
-  "hylomath_lineup", "hylomath_appraisal", "hylomath_predictor"
-)
+stored_classes <- list("brief_text", "Date", c("POSIXct", "POSIXt"), "difftime", "hylomath_predictor")
+stored_results <- c("folds", "variation", "sifting", "lineup", "appraisal")
 
 read_stored_object <- function(value, class) {
-  known <- any(vapply(stored_classes, identical, NA, class))
+  kind <- stored_results[vapply(paste0("hylomath_", stored_results), identical, NA, class)]
+  known <- length(kind) || any(vapply(stored_classes, identical, NA, class))
   if (!known) fail(sprintf("It holds an object of the class %s, which no result has.", describe(class[1])))
   if (is.null(value)) fail(sprintf("It holds an object of the class %s with nothing in it.", describe(class[1])))
-  structure(value, class = class)
+  if (length(kind)) new_result(value, kind) else structure(value, class = class)
 }
 
 read_stored_factor <- function(x) {

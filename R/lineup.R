@@ -221,7 +221,7 @@ lineup_folds <- function(given, level) {
 
 # What line-ups of models and of folds share.
 
-new_lineup <- function(parts) structure(parts, class = "hylomath_lineup")
+new_lineup <- function(parts) new_result(parts, "lineup")
 
 # The row of the measure that tells most for each of those that are lined up.
 main_rows <- function(measures, primary, names) {
@@ -231,9 +231,6 @@ main_rows <- function(measures, primary, names) {
 }
 
 # ---- printed ---------------------------------------------------------------------------------------------------------
-
-#' @export
-print.hylomath_lineup <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_lineup <- function(x, ...) {

@@ -3,7 +3,8 @@
 #' `tidy()` gives the parts, a row each; `glance()` the whole in one row. `as.data.frame()` of a model is its `tidy()`,
 #' of an appraisal the measures.
 #'
-#' @param x A model, an appraisal, or a result of [folds()], [vary()], [sift()], [scout()] or [lineup()].
+#' @param x A model, or any result: an appraisal, or what [folds()], [vary()], [sift()], [scout()], [lineup()],
+#'   [watch_model()], [importance()], [effect_of()] or [contributions()] returned.
 #' @param row.names,optional,... Not used.
 #' @return `tidy()` of a model: a row for each weight and bias with `layer`, `input`, `unit` and `value`, see
 #'   [coef()][coef.hylomath_model]. Of an appraisal: the measures of each class, with `class`, `measure`, `value`,
@@ -11,7 +12,8 @@
 #'
 #'   `glance()` of a model: `target`, `task`, `method`, `wiring`, `parameters`, `epochs`, `best_epoch`, `stopped`,
 #'   `training_loss`, `validation_loss` and `seconds`. Of an appraisal: `rows` evaluated, their number `n`, and a column
-#'   for each measure. Of folds and the other results `tidy()` is their table, and `glance()` what came out of them.
+#'   for each measure. Of the other results `tidy()` is their table (see
+#'   `as.data.frame()` on their pages), and `glance()`, where there is one, what came out of them.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")
@@ -74,10 +76,6 @@ measures_in_columns <- function(measures, values) {
 
 #' @rdname tidy.hylomath_model
 #' @export
-tidy.hylomath_folds <- function(x, ...) x$measures
-
-#' @rdname tidy.hylomath_model
-#' @export
 glance.hylomath_folds <- function(x, ...) {
   about <- data.frame(
     target = enumerate(x$target), task = x$task, by = x$by, k = x$k, repeats = x$repeats,
@@ -85,10 +83,6 @@ glance.hylomath_folds <- function(x, ...) {
   )
   cbind(about, measures_in_columns(x$measures, x$measures$value))
 }
-
-#' @rdname tidy.hylomath_model
-#' @export
-tidy.hylomath_variation <- function(x, ...) x$values
 
 #' @rdname tidy.hylomath_model
 #' @export
@@ -102,20 +96,12 @@ glance.hylomath_variation <- function(x, ...) {
 
 #' @rdname tidy.hylomath_model
 #' @export
-tidy.hylomath_sifting <- function(x, ...) x$path
-
-#' @rdname tidy.hylomath_model
-#' @export
 glance.hylomath_sifting <- function(x, ...) {
   data.frame(
     target = enumerate(x$target), direction = x$direction, measure = x$primary, inputs = max(x$path$inputs),
     best = length(x$best), small = length(x$small), k = x$k, repeats = x$repeats
   )
 }
-
-#' @rdname tidy.hylomath_model
-#' @export
-tidy.hylomath_scouting <- function(x, ...) x$trials
 
 #' @rdname tidy.hylomath_model
 #' @export
@@ -134,5 +120,18 @@ glance.hylomath_lineup <- function(x, ...) {
   data.frame(
     target = enumerate(x$target), rows = x$rows, n = x$n, models = nrow(x$models), measure = x$primary,
     best = best$model, value = best$value
+  )
+}
+
+#' @rdname tidy.hylomath_model
+#' @export
+tidy.hylomath_result <- function(x, ...) as.data.frame(x)
+
+#' @rdname tidy.hylomath_model
+#' @export
+glance.hylomath_watch <- function(x, ...) {
+  data.frame(
+    verdict = x$verdict, rows = x$rows, rows_then = x$rows_then, movements = nrow(x$movements),
+    called = sum(x$movements$called)
   )
 }

@@ -1,7 +1,4 @@
 #' @export
-print.hylomath_appraisal <- function(x, ...) print_lines(x)
-
-#' @export
 format.hylomath_appraisal <- function(x, ...) {
   rows <- counted(x$n, paste(part_words(x$rows), "row"))
   c(

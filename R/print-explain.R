@@ -1,7 +1,4 @@
 #' @export
-print.hylomath_importance <- function(x, ...) print_lines(x)
-
-#' @export
 format.hylomath_importance <- function(x, ...) {
   columns <- x$columns
   cells <- list(
@@ -33,9 +30,6 @@ format.hylomath_importance <- function(x, ...) {
     ))
   )
 }
-
-#' @export
-print.hylomath_effect <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_effect <- function(x, ...) {
@@ -71,9 +65,6 @@ effect_cells <- function(x, shown) {
     if (alone) list("nine of ten rows" = interval_cell(shown$low, shown$high))
   )
 }
-
-#' @export
-print.hylomath_contributions <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_contributions <- function(x, ...) {

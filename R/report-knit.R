@@ -82,6 +82,12 @@ in_document.hylomath_sifting <- function(x) drawn_in_document(x, function() plot
 #' @export
 in_document.hylomath_variation <- function(x) drawn_in_document(x, function() plot_variation(x))
 
+#' @export
+in_document.hylomath_unusual_rows <- function(x) {
+  cells <- lapply(x$columns[c("column", "unseen", "missing", "outside", "trained_on")], as.character)
+  list(said = format(x)[1], tables = if (nrow(x$columns)) list(list(cells, 1)))
+}
+
 knit_in_document <- function(x, ...) {
   shown <- in_document(x)
   if (!is.null(shown$figure) && rlang::is_installed("ggplot2")) print(shown$figure())
@@ -110,44 +116,8 @@ knit_in_document <- function(x, ...) {
 knit_print.hylomath_model <- function(x, ...) knit_in_document(x)
 
 #' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_appraisal
-knit_print.hylomath_appraisal <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_folds
-knit_print.hylomath_folds <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_lineup
-knit_print.hylomath_lineup <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_scouting
-knit_print.hylomath_scouting <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_watch
-knit_print.hylomath_watch <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_importance
-knit_print.hylomath_importance <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_effect
-knit_print.hylomath_effect <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_contributions
-knit_print.hylomath_contributions <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_sifting
-knit_print.hylomath_sifting <- function(x, ...) knit_in_document(x)
-
-#' @rdname knit_print.hylomath
-#' @exportS3Method knitr::knit_print hylomath_variation
-knit_print.hylomath_variation <- function(x, ...) knit_in_document(x)
+#' @exportS3Method knitr::knit_print hylomath_result
+knit_print.hylomath_result <- function(x, ...) knit_in_document(x)
 
 # ---- text that markdown takes as it stands ------------------------------------------------------------------------
 

@@ -136,7 +136,7 @@ new_scouting <- function(search, state, file) {
   full <- rung_losses(fits, search$rungs[nrow(search$rungs), ])
   check_any_done(length(full), "trial")
   b <- search$brief
-  structure(
+  new_result(
     list(
       trials = scouting_trials(search, state, fits), fits = fits, settings = names(search$space), space = search$space,
       rows = state$rows, best = as.integer(names(full)[which.min(full)]), own = 1L, stopped = state$stopped,
@@ -144,7 +144,7 @@ new_scouting <- function(search, state, file) {
       repeats = search$repeats, folds = search$folds,
       primary = loss_name(target_of(b)), brief = b, base = search$base, target = b$target, task = b$task, file = file
     ),
-    class = "hylomath_scouting"
+    "scouting"
   )
 }
 

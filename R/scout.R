@@ -161,9 +161,6 @@ best_brief.hylomath_scouting <- function(x, ...) {
 print.hylomath_bounds <- function(x, ...) print_lines(x)
 
 #' @export
-print.hylomath_scouting <- function(x, ...) print_lines(x)
-
-#' @export
 format.hylomath_scouting <- function(x, ...) {
   t <- x$trials
   evaluated <- switch(x$evaluate,

@@ -121,14 +121,14 @@ new_sifting <- function(b, inputs, steps, direction, k, repeats, kept_in = NULL)
   best <- which.min(path$mean)
   within <- which(path$difference <= path$error)
   small <- within[which.min(path$inputs[within])]
-  structure(
+  new_result(
     list(
       path = path, direction = direction, best = steps[[best]]$set, small = steps[[small]]$set,
       dropped = setdiff(inputs, steps[[small]]$set), primary = loss_name(target_of(b)), brief = b, target = b$target,
       task = b$task, k = k, repeats = repeats, left_out = length(inputs) - length(steps),
       expected = expected_of_sifting(steps, k)
     ),
-    class = "hylomath_sifting"
+    "sifting"
   )
 }
 
@@ -184,9 +184,6 @@ best_brief.hylomath_sifting <- function(x, which = "small", ...) {
 }
 
 # ---- printed ---------------------------------------------------------------------------------------------------------
-
-#' @export
-print.hylomath_sifting <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_sifting <- function(x, ...) {
@@ -284,5 +281,3 @@ plot_sifting <- function(sifting) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_sifting <- function(object, ...) plot_sifting(object)
 
-#' @export
-plot.hylomath_sifting <- function(x, ...) print(plot_sifting(x))

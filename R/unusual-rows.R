@@ -49,8 +49,8 @@ unusual_rows.hylomath_model <- function(model, data, ...) {
     if (!counts$chance[i]) clear <- clear | unusual
     rows[unusual] <- paste0(rows[unusual], ifelse(rows[unusual] == "", "", ", "), counts$column[i])
   }
-  structure(
-    list(n = nrow(table), columns = counts[told, ], rows = rows, clear = sum(clear)), class = "hylomath_unusual_rows"
+  new_result(
+    list(n = nrow(table), columns = counts[told, ], rows = rows, clear = sum(clear)), "unusual_rows"
   )
 }
 
@@ -58,7 +58,7 @@ unusual_rows.hylomath_model <- function(model, data, ...) {
 unusual_rows.default <- function(model, ...) wrong_object("unusual_rows", "a model", model)
 
 #' @export
-print.hylomath_unusual_rows <- function(x, ...) print_lines(x)
+as.data.frame.hylomath_unusual_rows <- function(x, ...) x$columns
 
 #' @export
 format.hylomath_unusual_rows <- function(x, ...) {

@@ -68,14 +68,14 @@ varied_folds <- function(table, laid, level, report, checkpoint) {
 # `against` is the place of the value that the others are compared with.
 new_variation <- function(b, setting, values, labels, against, found, k, repeats, level) {
   folds <- stats::setNames(found$folds, labels)
-  structure(
+  new_result(
     list(
       values = variation_table(folds, labels, against, level), setting = setting,
       numeric = all(vapply(values, is.numeric, NA)), primary = folds[[1]]$primary, against = labels[against],
       target = b$target, task = b$task, k = k, repeats = repeats, left_out = found$left_out, level = level,
       expected = expected_of_variation(folds, against), folds = folds
     ),
-    class = "hylomath_variation"
+    "variation"
   )
 }
 
@@ -135,9 +135,6 @@ variation_table <- function(found, labels, against, level) {
 as.data.frame.hylomath_variation <- function(x, ...) x$values
 
 # ---- printed ---------------------------------------------------------------------------------------------------------
-
-#' @export
-print.hylomath_variation <- function(x, ...) print_lines(x)
 
 #' @export
 format.hylomath_variation <- function(x, ...) {
@@ -227,5 +224,3 @@ varied_axis <- function(d, numeric, wide) {
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_variation <- function(object, ...) plot_variation(object)
 
-#' @export
-plot.hylomath_variation <- function(x, ...) print(plot_variation(x))

@@ -5,14 +5,14 @@ new_watch <- function(model, parted, movements, periods) {
   verdict <- if (any(called$what == "measure")) "retrain" else if (nrow(called)) "look" else "keep"
   rows <- length(parted$period)
   name <- loss_name(target_in(model))
-  x <- structure(
+  x <- new_result(
     list(
       verdict = verdict, sentence = "", movements = movements,
       periods = watched_periods(model, parted, periods), unusual = parted$unusual, loss = name, rows = rows,
       rows_then = model$profile$rows, target = target_in(model)$columns, identity = identity_of(model),
       known = !is.null(parted$losses) && any(!is.na(parted$losses))
     ),
-    class = "hylomath_watch"
+    "watch"
   )
   x$sentence <- watch_sentence(x)
   x$notes <- watch_notes(x)

@@ -150,9 +150,6 @@ newer_losses <- function(model, newer, predictions) {
 # ---- printed ---------------------------------------------------------------------------------------------------------
 
 #' @export
-print.hylomath_watch <- function(x, ...) print_lines(x)
-
-#' @export
 format.hylomath_watch <- function(x, ...) {
   title <- sprintf(
     "%s newer rows against the %s of its training", format_count(x$rows), format_count(x$rows_then)

@@ -34,7 +34,7 @@ test_that("B3: two columns that make the target, and what is too good, are asked
   for (one in names(makes)[1:3]) {
     b <- brief(transform(t, all = makes[[one]]), target = "all") |> regimen(epochs = 2)
     told <- said_of(single(b, progress = "none"), "pair_gives_target_away")
-    expect_match(told, "day [-+*] night is all but for a factor")
+    expect_match(told, "day [-+*] night is all times a constant")
     expect_true("pair_gives_target_away" %in% look(b$table, target = "all")$notes$code)
   }
   expect_false("pair_gives_target_away" %in% noted(quick_model(transform(t, all = day + 2 * night + z), "all")))

@@ -44,7 +44,7 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(
     regimen(b, method = "lbfgs", learning_rate = 0.1), "`regimen.learning_rate` has no meaning for the method `lbfgs`"
   )
-  expect_fails(regimen(b, method = "lbfgs", batch_size = 10), "`regimen.batch_size` is of no use")
+  expect_fails(regimen(b, method = "lbfgs", batch_size = 10), "`regimen.batch_size` has no meaning")
   expect_fails(regimen(b, weight_decay = 0.1), "set, but not the method", "`adamw`")
   expect_fails(regimen(wire(b, "8 relu > dropout 0.5"), method = "scaled_conjugate"), "can't do `dropout`")
   expect_fails(wire(regimen(b, method = "resilient"), "8 relu norm"), "can't do `norm`")
@@ -60,7 +60,7 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(regimen(r, loss = list(kind = "quantile", at = 1.5)), "between 0 and 1")
   expect_fails(regimen(b, schedule = list(kind = "cosin")), "Did you mean `cosine`?")
   expect_fails(regimen(b, keep = "ensemble"), "at least two starts")
-  expect_fails(regimen(b, measures = "rmse"), "not one for the task classification")
+  expect_fails(regimen(b, measures = "rmse"), "does not fit the task classification")
   expect_fails(regimen(b, l2 = "evidence", method = "adam"), "goes with `levenberg_marquardt`")
   expect_fails(regimen(b, batch_size = "big"), "\"big\"", "a whole number from 1")
   expect_fails(
@@ -202,7 +202,7 @@ test_that("starts that diverge at once are told, not tripped over", {
     small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3
   )
   expect_equal(model$restarts$stopped, rep("diverged", 3))
-  expect_match(paste(format(model), collapse = " "), "not one of which came to the end of an epoch")
+  expect_match(paste(format(model), collapse = " "), "none of which ended an epoch")
   expect_match(notes(model)$note[notes(model)$code == "diverged"], "these are the starting weights")
   ensemble <- quick_model(
     small_crossings(), "passengers", epochs = 5, method = "nesterov", learning_rate = 1e6, restarts = 3,

@@ -37,7 +37,7 @@ cases <- list(
     gap = is.na(size) + nchar(place),
     set = glaze %in% c("ash", "tenmoku"), before = glaze < "clear", early = moment < "2024-01-01"
   ) |> wire("6 tanh"),
-  ensemble = on("class", keep = c("size", "glaze", "day")) |> hold_out(folds = 3) |> wire("4 relu")
+  cross_validated = on("class", keep = c("size", "glaze", "day")) |> hold_out(folds = 3) |> wire("4 relu")
 )
 
 changed <- list(
@@ -142,7 +142,7 @@ test_that("intervals of one width stand beside numbers", {
       expect_lt(as.numeric(sub(".*[|]", "", off)), 1)
     }
   }
-  expect_fails(transcribe(trained(cases$ensemble), "r", level = 0.9), "Intervals are of numbers")
+  expect_fails(transcribe(trained(cases$cross_validated), "r", level = 0.9), "Intervals are of numbers")
   expect_fails(transcribe(trained(hold_out(cases$counts, calibration = 0.2)), "r", level = 0.9), "differ in width")
 })
 
