@@ -44,7 +44,7 @@ model_lead <- function(model, appraisal) {
     sprintf(
       "%s It learned from %s and is evaluated on %s that it %s.", what, learned, evaluated, rows_seen(appraisal$rows)
     ),
-    in_words(appraisal), sure_words(appraisal), worth_text(appraisal)
+    in_words(appraisal), sure_words(appraisal), hidden_layers_text(appraisal)
   )
 }
 

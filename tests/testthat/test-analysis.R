@@ -156,3 +156,14 @@ test_that("a table that was read otherwise and says the same is the same", {
   }
   expect_false(is_own_table(model, transform(table, load_kg = load_kg + 1)))
 })
+
+test_that("every function that is called is there", {
+  skip_if_not_installed("codetools")
+  space <- asNamespace("hylomath")
+  others <- lapply(c("stats", "utils", "methods", "graphics"), function(name) ls(asNamespace(name)))
+  known <- c(ls(space, all.names = TRUE), ls(baseenv(), all.names = TRUE), ls(parent.env(space)), unlist(others))
+  called <- unlist(lapply(Filter(is.function, mget(ls(space), space)), function(f) {
+    codetools::findGlobals(f, merge = FALSE)$functions
+  }))
+  expect_identical(setdiff(called, known), character())
+})
