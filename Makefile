@@ -30,7 +30,7 @@ UNDEFINED := -fsanitize=address,undefined -fno-sanitize-recover=undefined
 
 .PHONY: demo test test-quick test-hard core-tests test-core test-arm sbom check-hard fuzz fuzz-core faults long-runs \
   guests valgrind portable sanitize sanitize-bindings sanitized-library install setup document data site bench check \
-  check-house check-core clean
+  check-house check-core check-package clean
 
 demo: install
 	@./hylomath demo
@@ -212,16 +212,23 @@ $(BUILD)/bench-step: bench/step.cpp $(CORE:.cpp=.o)
 	@Rscript tools/setup.R bench
 	@$(CXX) $(CXXFLAGS) -Isrc/core $^ $(OPENBLAS) -o $@
 
-$(BUILD)/ready-for-checks: $(BUILD)/ready-for-tests
+$(BUILD)/ready-for-style: $(BUILD)/ready-for-tests
+	@Rscript tools/setup.R style
+	@touch $@
+
+$(BUILD)/ready-for-checks: $(BUILD)/ready-for-style
 	@Rscript tools/setup.R check
 	@touch $@
 
-check: check-house check-core
+check: check-house check-core check-package
+
+CHECK = --no-manual
+check-package: install $(BUILD)/ready-for-style
 	@cd $(BUILD) && rm -f hylomath_*.tar.gz && R CMD build .. \
-	  && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual hylomath_*.tar.gz
+	  && _R_CHECK_FORCE_SUGGESTS_=false R CMD check $(CHECK) hylomath_*.tar.gz
 
 # the rules of the house, R's style and the spelling of what users read
-check-house: install $(BUILD)/ready-for-checks
+check-house: install $(BUILD)/ready-for-style
 	@Rscript tools/house.R
 	@$(RUN) tools/lint.R
 	@Rscript tools/spelling.R

@@ -181,4 +181,3 @@ autoplot.hylomath_appraisal <- function(object, ...) plot_appraisal(object)
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_folds <- function(object, ...) plot_appraisal(object$pooled)
-

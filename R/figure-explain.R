@@ -250,4 +250,3 @@ effect_levels <- function(effect, curve, along, level) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_effect <- function(object, ...) plot_effect(object)
-

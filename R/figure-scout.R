@@ -224,4 +224,3 @@ map_cells <- function(t) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_scouting <- function(object, ...) plot_scouting(object, ...)
-

@@ -74,4 +74,3 @@ watch_tiles <- function(d) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_watch <- function(object, ...) plot_watch(object)
-

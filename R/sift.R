@@ -280,4 +280,3 @@ plot_sifting <- function(sifting) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_sifting <- function(object, ...) plot_sifting(object)
-

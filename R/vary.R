@@ -223,4 +223,3 @@ varied_axis <- function(d, numeric, wide) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_variation <- function(object, ...) plot_variation(object)
-

@@ -61,8 +61,8 @@ test_that("words that the package has left behind are nowhere in print, help or 
     "answer(s|ed|ing)?", "committee", "longest_(gradient|weights)", "kept epochs?", "by heart", "judge[ds]?", "judging",
     "earns? (its|their) keep", "careful colleague", "without looking", "told apart", "false alarms? for each",
     "direct (network|wiring|model)", "`direct`", "[+] direct", "straight path", "rotat(e|es|ed|ing|ion|ions)",
-    "(take|takes|took|taking) turns", "in (its|their) turns?", "strange(ness)?", "reckon(s|ed|ing)?", "bold(er)?", "timid",
-    "keeps? (its|their) word", "at (its|their) word", "is had", "as it were"
+    "(take|takes|took|taking) turns", "in (its|their) turns?", "strange(ness)?", "reckon(s|ed|ing)?", "bold(er)?",
+    "timid", "keeps? (its|their) word", "at (its|their) word", "is had", "as it were"
   )
   pattern <- sprintf("(^|[^A-Za-z_])(%s)([^A-Za-z_]|$)", paste(left, collapse = "|"))
   expect_clean <- function(lines, where) {
