@@ -168,3 +168,4 @@ core_unpack <- function(unpacker, most) {
 core_unpack_close <- function(unpacker) {
     invisible(.Call(`_hylomath_core_unpack_close`, unpacker))
 }
+

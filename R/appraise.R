@@ -57,7 +57,7 @@
 #'   of the model (the command writes it into the model's file), and said in a note once it matters.
 #' @section Errors: A model without rows of the part that is asked for; a `data` without the target, or without a
 #'   column that the network needs; cells that are not numbers in columns of numbers; `rows = "test"` with a table
-#'   that is not that of the training; a `by` that is no column, or has one value in all evaluated rows.
+#'   that is not that of the training; a `by` that is not a column, or has one value in all evaluated rows.
 #' @references Wilson (1927) \doi{10.1080/01621459.1927.10502953}; DeLong, DeLong and Clarke-Pearson (1988)
 #'   \doi{10.2307/2531595}; Woodruff (1952) \doi{10.1080/01621459.1952.10483443}; Cohen (1960)
 #'   \doi{10.1177/001316446002000104}; Matthews (1975) \doi{10.1016/0005-2795(75)90109-9}.

@@ -2,7 +2,7 @@
 #'
 #' Adds or replaces columns by row-wise expressions; see [expressions] for what can be written and what it means.
 #' Expressions are stored as text and go with the model: new rows need the columns that they are made of. Where the
-#' target is derived, the columns that it is made of are no inputs, since they would give it away.
+#' target is derived, the columns that it is made of are not used as inputs, since they would give it away.
 #'
 #' @param b A brief.
 #' @param ... Named expressions, such as `log_load = log1p(load_kg)`. Later ones can use earlier ones. `NULL` takes a

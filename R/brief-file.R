@@ -3,7 +3,7 @@
 #' A brief file is YAML with the keys that the R verbs use. Keys that are
 #' left out have their defaults; kinds, task and seeds that are left out are settled when the table is read. Words are
 #' never taken for anything else: a class called `no` or `010` stays one. Written and read again, a brief is identical
-#' but for the table, which is no part of it.
+#' without the table.
 #'
 #' @section Data: `data` names one source: `file` (CSV and its kin, also `.gz`; Parquet; Excel, with `sheet`), where
 #'   `separator`, `decimal` and `encoding` (`UTF-8` or `Latin-1`) are guessed unless they are given; `sqlite` (a file)

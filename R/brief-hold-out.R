@@ -82,7 +82,7 @@ without_former_stop <- function(how, said) {
 #' @param b A brief.
 #' @param ... Not used.
 #' @return The brief, with `hold_out.folds` 0.
-#' @section Errors: An object that is no brief.
+#' @section Errors: An object that is not a brief.
 #' @examples
 #' set.seed(1)
 #' brief(kilns, target = "outcome") |> quick() |> train(progress = "none")

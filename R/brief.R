@@ -141,7 +141,7 @@ start_brief <- function(data, target, task = NULL, positive = NULL, classes = NU
 #' @param limits What it is not for, and where it must not be trusted: one text or several.
 #' @param ... Not used.
 #' @return The brief, or the model. What is not given stays; an empty text takes it back.
-#' @section Errors: A value that is no text.
+#' @section Errors: A value that is not a text.
 #' @examples
 #' brief(kilns, target = "outcome") |>
 #'   set_about(

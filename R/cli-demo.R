@@ -92,7 +92,7 @@ demo_of_kilns <- function(shown) {
     told_step(
       paste(
         "Can it be better? A search starts from the brief's own settings and tries others, each evaluated by folds of",
-        "the rows that are no test rows, by one network each."
+        "all rows but the test rows, by one network each."
       ),
       paste(
         "scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu --budget 10 --k 3 --repeats 1 -o better.yml",

@@ -18,7 +18,7 @@ cli_folds <- function(files, options) {
 
 cli_vary <- function(files, options) {
   if (!grepl("^[^=]+=.", files[2])) {
-    what <- "%s is no setting with its values: write it as batch_size=16,64,256."
+    what <- "%s does not give a setting its values: write it as batch_size=16,64,256."
     cli_wrong(sprintf(what, quoted(files[2])), "vary")
   }
   setting <- sub("=.*", "", files[2])
@@ -68,7 +68,7 @@ cli_scouting_figures <- function(found, folder) {
 cli_search_space <- function(pairs) {
   wrong <- pairs[!grepl("^[^=]+=.", pairs)]
   if (length(wrong)) {
-    what <- "%s is no setting with its bounds or values: write it as units=4..64 or units=4,8,16."
+    what <- "%s does not give a setting its bounds or values: write it as units=4..64 or units=4,8,16."
     cli_wrong(sprintf(what, quoted(wrong[1])), "scout")
   }
   space <- lapply(sub("^[^=]*=", "", pairs), function(text) {

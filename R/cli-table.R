@@ -316,8 +316,8 @@ commands_to_improve <- function() {
       example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2",
       cli_options(
         cli_option(
-          "--temperature", "What scores are divided by before they are probabilities; 2 when it is not given.", "T",
-          type_temperature()
+          "--temperature", "The temperature, which divides the scores behind the probabilities; 2 when it is not given.",
+          "T", type_temperature()
         ),
         cli_option(
           "--label-share", "How much the labels count, from 0 to 1; 0.5 when it is not given.", "SHARE",

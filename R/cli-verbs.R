@@ -251,7 +251,8 @@ cli_override <- function(b, pairs) {
   if (length(pairs) == 0) return(b)
   said <- brief_settings(b)
   for (pair in pairs) {
-    if (!grepl("^[^=]+=", pair)) cli_wrong(sprintf("`--set %s` is no key with its value: write it as key=value.", pair))
+    what <- "`--set %s` does not give a key its value: write it as key=value."
+    if (!grepl("^[^=]+=", pair)) cli_wrong(sprintf(what, pair))
     path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
     value <- cli_set_value(pair)
     said <- cli_said(settle_settings(set_at(said, path, value), brief_schema()))

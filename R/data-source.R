@@ -48,7 +48,7 @@ sqlite_connection <- function(file, writes = FALSE) {
   check_file(file)
   flags <- if (writes) RSQLite::SQLITE_RW else RSQLite::SQLITE_RO
   if (file.size(file) > 0 && !starts_with_bytes(file, "SQLite format 3")) {
-    fail(sprintf("%s is no SQLite database.", quoted(file)))
+    fail(sprintf("%s is not a SQLite database.", quoted(file)))
   }
   connection <- DBI::dbConnect(
     RSQLite::SQLite(), file, flags = flags, loadable.extensions = FALSE, synchronous = NULL

@@ -184,7 +184,7 @@ wish_text <- function(wish) {
 #' @return An object of class `hylomath_decision`, or `NULL` without a rule: `rule`, `by`, and the confusion matrices
 #'   of the validation rows `before` and `after`, from which the rule was chosen; both are too good for it, so
 #'   [appraise()] it.
-#' @section Errors: An object that is no model.
+#' @section Errors: An object that is not a model.
 #' @examples
 #' set.seed(1)
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")

@@ -8,7 +8,7 @@
 #' @param model A model. Of an ensemble the best member is drawn.
 #' @param units The largest number of units, inputs and outputs included, that is drawn unit by unit.
 #' @return A ggplot.
-#' @section Errors: An object that is no model.
+#' @section Errors: An object that is not a model.
 #' @examples
 #' set.seed(1)
 #' b <- brief(crossings, target = "passengers") |> wire("5 tanh") |> regimen(epochs = 20)

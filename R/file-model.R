@@ -22,7 +22,7 @@
 #'   level is then predicted as one whose level training never saw.
 #' @return `write_model()` returns `model` invisibly, `read_model()` a model that is identical to the one written (with
 #'   `rows = FALSE` to what was left of it).
-#' @section Errors: A file that can't be read, is damaged, or is no model file.
+#' @section Errors: A file that can't be read, is damaged, or is not a model file.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5) |> quick() |> train(progress = "none")

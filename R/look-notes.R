@@ -85,7 +85,7 @@ note_units <- function(columns) {
   new_note(
     "rows_belong_together",
     sprintf(what, name, format_count(length(unique(x[!is.na(x)]))), format_count(length(x))),
-    sprintf("Keep its rows together: set_columns(group = %s). It is no input.", column_text(name))
+    sprintf("Keep its rows together: set_columns(group = %s). A group is not used as an input.", column_text(name))
   )
 }
 

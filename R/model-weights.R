@@ -276,7 +276,7 @@ probe.default <- function(model, ...) wrong_object("probe", "a model", model)
 #'   `gain`, `mean`, `variance` with batch normalisation, `gaps` between ordered classes; the weights of a skip
 #'   connection are the layer `skip`), `rows` (inputs), `columns` (units), `trained` (whether training moves it) and
 #'   `values` (their number).
-#' @section Errors: An object that is no model.
+#' @section Errors: An object that is not a model.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> wire("16 relu norm") |> regimen(epochs = 5) |> quick() |>

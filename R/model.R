@@ -226,7 +226,7 @@ restarts_evaluated <- function(model, starts, a) {
 #'   the cross-entropy in natural units for classes, half the mean deviance for the Poisson and gamma losses, and
 #'   otherwise in units of the scaled target: the squared error as a share of the training rows' variance for a
 #'   regression. Class weights and case weights count in it; penalties don't.
-#' @section Errors: An object that is no model.
+#' @section Errors: An object that is not a model.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> regimen(epochs = 5, measures = "accuracy") |> quick() |>

@@ -397,7 +397,7 @@ note_rows_seen <- function(model, evaluated) {
   n <- length(evaluated$key)
   about <- if (model$seen$all) "" else "At least "
   if (seen == n) {
-    what <- "The network was trained or stopped by all of these %s, so this is no evaluation on new rows."
+    what <- "The network was trained or stopped by all of these %s, so this does not evaluate it on new rows."
     return(new_note(
       "rows_seen", sprintf(what, counted(n, "row")),
       "Evaluate the rows that were held out: leave the table out, or say rows = \"test\"."

@@ -259,10 +259,10 @@ note_id_as_input <- function(ids) {
 note_copies_straddle <- function(copies) {
   if (copies == 0) return(NULL)
   said <- if (copies == 1) {
-    "1 test row has an exact copy among the training rows, so it is no test of anything new."
+    "1 test row has an exact copy among the training rows, so it does not test anything new."
   } else {
     sprintf(
-      "%s test rows have an exact copy among the training rows, so they are no test of anything new.",
+      "%s test rows have an exact copy among the training rows, so they do not test anything new.",
       format_count(copies)
     )
   }

@@ -37,7 +37,7 @@ without_bad_cells <- function(preparation, table) {
 tell_bad_cells <- function(bad) {
   if (length(bad) == 0) return()
   told <- sprintf("%s of %s", format_each_count(bad), vapply(names(bad), quoted, ""))
-  rlang::inform(sprintf("Cells that are no numbers are taken for missing: %s.", enumerate(told)))
+  rlang::inform(sprintf("Cells that are not numbers are taken for missing: %s.", enumerate(told)))
 }
 
 check_new_column <- function(x, plan) {
@@ -68,7 +68,7 @@ bad_number_hint <- function(x, kind) {
   x <- as.character(x)
   bad <- which(!is.na(x) & is.na(suppressWarnings(as.numeric(x))))
   if (length(bad) == 0) return("Read the column as numbers.")
-  more <- if (length(bad) > 1) sprintf(", and %s more are no numbers", counted(length(bad) - 1, "row")) else ""
+  more <- if (length(bad) > 1) sprintf(", and %s more are not numbers", counted(length(bad) - 1, "row")) else ""
   sprintf(
     "Row %s holds %s%s. To take such cells for missing: bad_cells = \"missing\" (`--bad-cells missing`).",
     format_count(bad[1]), describe(x[bad[1]]), more

@@ -9,7 +9,7 @@
 #' @param scale `"log"` searches ratios, `"linear"` differences; `"auto"` takes ratios where `high` is at least 10
 #'   times `low`.
 #' @return An object for [scout()].
-#' @section Errors: Bounds that are no numbers, or of which the lower is not below the upper; a logarithmic scale from
+#' @section Errors: Bounds that are not numbers, or of which the lower is not below the upper; a logarithmic scale from
 #'   0 or below.
 #' @examples
 #' bounds(1e-4, 0.1)

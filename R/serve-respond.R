@@ -153,7 +153,7 @@ json_rows <- function(bytes, model, most) {
   if (length(rows) == 0) fail("There are no rows.")
   if (length(rows) > most) return(data.frame(row = seq_along(rows)))
   objects <- vapply(rows, function(row) is.list(row) && !is.null(names(row)), NA)
-  if (!all(objects)) fail(sprintf("Row %d is no object of columns by name.", which(!objects)[1]))
+  if (!all(objects)) fail(sprintf("Row %d is not an object of columns by name.", which(!objects)[1]))
   kinds <- unlist(model$brief$columns$kinds)
   needed <- needed_columns(model$predictor)
   there <- unique(unlist(lapply(rows, names)))
@@ -192,7 +192,7 @@ moments_from <- function(text, name, kind) {
   moment <- tryCatch(as_moment(ifelse(whole, text, NA), like), hylomath_error = function(e) NULL)
   bad <- which(!whole | (if (is.null(moment)) !is.na(text) else is.na(moment) & !is.na(text)))
   if (length(bad)) {
-    what <- "Row %d holds %s in the column %s, which is no %s."
+    what <- "Row %d holds %s in the column %s, which is not a %s."
     fail(sprintf(what, bad[1], describe(text[bad[1]]), quoted(name), kind), "Write YYYY-MM-DD.")
   }
   moment

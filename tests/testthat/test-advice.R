@@ -2,8 +2,9 @@
 
 test_that("advice is a call in R, a command in a shell, and words on a page", {
   cases <- list(
-    list("Keep its rows together: set_columns(group = pid). It is no input.",
-      "Keep its rows together: --set columns.group=pid. It is no input.", "Keep its rows together. It is no input."),
+    list("Keep its rows together: set_columns(group = pid). A group is not used as an input.",
+      "Keep its rows together: --set columns.group=pid. A group is not used as an input.",
+      "Keep its rows together. A group is not used as an input."),
     list("If not, drop them: set_columns(drop = c(a, b)).", "If not, drop them: --set columns.drop=[a, b].",
       "If not, drop them."),
     list("Hold some out: hold_out(calibration = 0.15).", "Hold some out: --set hold_out.calibration=0.15.",

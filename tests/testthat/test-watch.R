@@ -35,7 +35,7 @@ test_that("what has moved is named, and how far", {
     expect_equal(watch$verdict, "look", label = what)
     found <- called(watch)
     expect_true(any(found$what == what & found$column == columns[[what]]), label = what)
-    expect_match(watch$sentence, "the target would tell", label = what)
+    expect_match(watch$sentence, "the target would show", label = what)
     expect_true("target_unknown" %in% notes(watch)$code)
   }
   moved <- called(watch_model(model, changes$place(newer)))
@@ -76,7 +76,7 @@ test_that("shares are compared by Fisher's test, means as of whole groups", {
 })
 
 test_that("few, learned and foreign rows, bare models and old ones have their word", {
-  expect_fails(watch_model(model, newer[1:10, ]), "fewer than 30 rows")
+  expect_fails(watch_model(model, newer[1:10, ]), "No period has 30 rows")
   expect_equal(watch_model(model, old)$verdict, "keep")
   expect_fails(watch_model(model, newer["glaze"]), "no column")
   expect_fails(watch_model(kilns, newer), "model")
