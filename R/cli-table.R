@@ -316,7 +316,7 @@ commands_to_improve <- function() {
       example = "hylomath distil big.hylo small.yml -o small.hylo --temperature 2",
       cli_options(
         cli_option(
-          "--temperature", "The temperature, which divides the scores behind the probabilities; 2 when it is not given.",
+          "--temperature", "The temperature: it divides the scores behind the probabilities; 2 when it is not given.",
           "T", type_temperature()
         ),
         cli_option(
