@@ -10,6 +10,7 @@ in_folder <- function(frame = parent.frame()) {
 }
 
 test_that("a whole analysis runs from the shell", {
+  hylomath <- hylomath_started
   in_folder()
   seen <- hylomath("look", "kilns.csv", "--target", "outcome")
   expect_equal(seen$status, 0)
