@@ -222,10 +222,11 @@ $(BUILD)/ready-for-checks: $(BUILD)/ready-for-style
 
 check: check-house check-core check-package
 
-CHECK = --no-manual
+CHECK       = --no-manual
+BUILD_FLAGS =
 check-package: install $(BUILD)/ready-for-style
-	@cd $(BUILD) && rm -f hylomath_*.tar.gz && R CMD build .. \
-	  && _R_CHECK_FORCE_SUGGESTS_=false R CMD check $(CHECK) hylomath_*.tar.gz
+	@cd $(BUILD) && rm -f hylomath_*.tar.gz && MAKEFLAGS=-j2 R CMD build $(BUILD_FLAGS) .. \
+	  && MAKEFLAGS=-j2 _R_CHECK_FORCE_SUGGESTS_=false R CMD check $(CHECK) hylomath_*.tar.gz
 
 # the rules of the house, R's style and the spelling of what users read
 check-house: install $(BUILD)/ready-for-style
