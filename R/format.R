@@ -61,7 +61,10 @@ format_measure <- function(x) {
 }
 
 # With its sign, so that a difference is seen to be one.
-format_signed <- function(x) ifelse(is.na(x), "-", paste0(ifelse(x > 0, "+", ""), format_measure(x)))
+format_signed <- function(x) {
+  x <- ifelse(abs(x) < 0.0005, signif(x, 1), x)
+  ifelse(is.na(x), "-", paste0(ifelse(x > 0, "+", ""), format_measure(x)))
+}
 
 format_p <- function(p) ifelse(p < 0.001, "< 0.001", formatC(p, digits = 3, format = "f"))
 

@@ -79,8 +79,8 @@ note_units <- function(columns) {
   name <- names(columns)[1]
   x <- columns[[1]]
   what <- paste(
-    "%s names %s units in %s rows. Rows of one unit are alike, so that a network which is tested on a unit that it has",
-    "learned from looks better than it is."
+    "%s names %s units in %s rows. Rows of one unit are alike: if some of them train a network and others test it, it",
+    "looks better than it is."
   )
   new_note(
     "rows_belong_together",

@@ -55,12 +55,12 @@ nrow_learned <- function(model) {
 
 together_words <- function(model) {
   n <- network_count(model$predictor)
-  if (n == 1) "a network" else sprintf("a group of %d networks", n)
+  if (n == 1) "a network" else sprintf("an ensemble of %d networks", n)
 }
 
-# "a group of 8 networks that predict"
+# "an ensemble of 8 networks that predicts"
 predicting_words <- function(model) {
-  paste(together_words(model), if (network_count(model$predictor) == 1) "that predicts" else "that predict")
+  paste(together_words(model), "that predicts")
 }
 
 predicted_words <- function(target) {

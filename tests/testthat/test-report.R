@@ -107,7 +107,7 @@ test_that("every object that has a report has one, whatever its task", {
   for (name in c("folds", "lineup")) expect_fails(written(made[[name]], small_kilns()), "takes no `data`")
   # weights that were set by hand have no measures, and say so
   set <- set_coef(models$a, coef(models$a))
-  expect_match(text_of(written(set)), "It holds no rows to be evaluated on")
+  expect_match(text_of(written(set)), "It holds no rows to evaluate it on")
 })
 
 test_that("what can't be reported is refused before anything is written", {
