@@ -73,8 +73,6 @@ centred_ends <- function(tallies, resampling) {
   })
 }
 
-shares_over_classes <- c("Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1")
-
 # The mean of the classes' recalls, from their own Wilson limits (Zou and Donner 2008): the classes' rows are apart, and
 # a recall of 0 or 1 has an uncertainty that no draw of the rows shows.
 mean_recall_interval <- function(tallies, resampling) {
@@ -120,13 +118,6 @@ tallies_of_cells <- function(drawn, observed, prediction, k) {
   list(
     weight = matrix(1, nrow(drawn)), hit = sums(ifelse(observed == prediction, observed, 0)), observed = sums(observed),
     predicted = sums(prediction)
-  )
-}
-
-measures_of_predictions <- function(t) {
-  cbind(
-    accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),
-    "Matthews correlation" = matthews(t), "macro F1" = macro_f1(t), "weighted F1" = weighted_f1(t)
   )
 }
 

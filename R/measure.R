@@ -211,12 +211,22 @@ row_brier <- function(observed, probability) {
 # Cooper and Hauskrecht 2015, with equal counts); the mean over the classes that are looked at.
 calibration_error <- function(t) rowSums(abs(t$excess)) / as.numeric(t$weight) / (ncol(t$excess) / calibration_bins)
 
+# Those that follow from the predicted classes alone.
+measures_of_predictions <- function(t) {
+  cbind(
+    accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),
+    "Matthews correlation" = matthews(t), "macro F1" = macro_f1(t), "weighted F1" = weighted_f1(t)
+  )
+}
+
+# Of these, what is not a plain share of rows: its interval comes from draws of the confusion matrix's cells.
+shares_over_classes <- c("Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1")
+
 # The measures of the predictions and the probabilities, a matrix with one row for each of the tallies.
 class_measures <- function(t, ordered = FALSE) {
   cbind(
-    accuracy = accuracy(t), "balanced accuracy" = balanced_accuracy(t), "Cohen's kappa" = cohen_kappa(t),
-    "Matthews correlation" = matthews(t), "macro F1" = macro_f1(t), "weighted F1" = weighted_f1(t),
-    "weighted kappa" = if (ordered) cohen_kappa(t, ordered = TRUE), "mean rank error" = if (ordered) mean_rank_error(t),
+    measures_of_predictions(t), "weighted kappa" = if (ordered) cohen_kappa(t, ordered = TRUE),
+    "mean rank error" = if (ordered) mean_rank_error(t),
     "mean cost" = if (!is.null(t$cost)) drop(t$cost / t$weight), "cross-entropy" = drop(t$loss / t$weight),
     "Brier score" = drop(t$brier / t$weight), "calibration error" = calibration_error(t)
   )

@@ -234,6 +234,6 @@ test_that("B13: exposure is in the baseline, cells without rows are known, and a
 test_that("B14: years are years, and one row is one row", {
   expect_equal(format_each_short(c(2010, 1999)), c("2010", "1999"))
   expect_equal(format_each_short(c(2010, 19990)), c("2,010", "19,990"))
-  expect_match(note_copies_straddle(1)$note, "1 test row has .* so it is no test")
+  expect_match(note_copies_straddle(1)$note, "1 test row has .* so it does not test")
   expect_equal(natural_order(c("site 10", "site 2", "site 1")), c("site 1", "site 2", "site 10"))
 })

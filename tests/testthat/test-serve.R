@@ -57,11 +57,11 @@ test_that("what is wrong is said, with its row and column", {
     as.character(jsonlite::toJSON(list(rows = rows), auto_unbox = TRUE))
   }
   wrong <- list(
-    list("", "body is empty"), list("{", "not JSON"), list("[]", "no rows"), list("[1, 2]", "Row 1 is no object"),
+    list("", "body is empty"), list("{", "not JSON"), list("[]", "no rows"), list("[1, 2]", "Row 1 is not an object"),
     list("7", "not JSON"), list("{\"rows\": [{\"glaze\": \"ash\"}]}", "no column `fired_on`"),
     list(body(peak_c = "hot"), "Row 1 holds"),
     list(body(peak_c = list(1, 2)), "no single value in the column `peak_c`"),
-    list(body(fired_on = "yesterday"), "no date"), list(body(peak_c = 1e300), "1e30"),
+    list(body(fired_on = "yesterday"), "not a date"), list(body(peak_c = 1e300), "1e30"),
     list(strrep("[", 500), "nested too deeply"), list(as.raw(c(0x7b, 0xff, 0x7d)), "UTF-8"),
     list(as.raw(c(0x5b, 0, 0x5d)), "not JSON")
   )
