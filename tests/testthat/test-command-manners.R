@@ -183,6 +183,7 @@ test_that("what can't be written is found before any work, and nothing takes an 
 })
 
 test_that("what is written can go through a pipe, and what is read can come through one that the shell names", {
+  hylomath <- hylomath_started
   withr::local_dir(withr::local_tempdir())
   withr::with_seed(1, {
     b <- brief(small_kilns(), target = "outcome") |> quick() |> regimen(epochs = 2)
