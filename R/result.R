@@ -8,7 +8,6 @@ new_result <- function(parts, kind) structure(parts, class = c(paste0("hylomath_
 #' @export
 print.hylomath_result <- function(x, ...) print_lines(x, ...)
 
-#' @importFrom graphics plot
 #' @export
 plot.hylomath_result <- function(x, ...) {
   rlang::check_installed("ggplot2", "to draw a result")

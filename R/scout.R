@@ -166,7 +166,7 @@ format.hylomath_scouting <- function(x, ...) {
   evaluated <- switch(x$evaluate,
     validation = "validation rows", out_of_fold = counted(x$folds, "fold"), folds = folds_words(x$k, x$repeats)
   )
-  stopped_in <- switch(x$evaluate, validation = "the epochs", out_of_fold = "the folds", folds = "the folds")
+  stopped_in <- if (x$evaluate == "validation") "the epochs" else "the folds"
   trials <- sprintf("%s of %s", counted(nrow(t), "trial"), counted(length(x$settings), "setting"))
   c(
     cli::style_bold(sprintf("%s: %s, evaluated on %s", enumerate(x$target), trials, evaluated)), "",
@@ -262,9 +262,8 @@ winner_text <- function(x) {
   best <- x$trials[x$trials$trial == x$best, ]
   luck <- if (isTRUE(best$high > 0)) ": that may be luck" else ""
   interval <- if (is.na(best$low)) "" else {
-    what <- " (%s to %s with 95 %% confidence, %s%s)"
-    by <- "fold by fold"
-    sprintf(what, format_signed(-best$high), format_signed(-best$low), by, luck)
+    what <- " (%s to %s with 95 %% confidence, fold by fold%s)"
+    sprintf(what, format_signed(-best$high), format_signed(-best$low), luck)
   }
   what <- "Trial %d's %s is %s lower than that of the brief's own %s%s."
   sprintf(what, x$best, x$primary, format_measure(-best$difference), own, interval)
