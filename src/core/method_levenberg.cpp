@@ -4,6 +4,7 @@
 #include <cmath>
 #include <vector>
 
+#include "cholesky.hpp"
 #include "method.hpp"
 #include "vector_math.hpp"
 
@@ -240,31 +241,13 @@ class Levenberg : public WholeMethod {
       for (std::size_t j = 0; j <= i; ++j) factor_normal_[i * stride_ + j] = 2 * normal_[i * stride_ + j];
       factor_normal_[i * stride_ + i] += diagonal_[i] + damping;
     }
-    for (std::size_t i = 0; i < side_; ++i) {
-      double* row = factor_normal_.data() + i * stride_;
-      for (std::size_t j = 0; j <= i; ++j) {
-        const double* other = factor_normal_.data() + j * stride_;
-        double sum = row[j];
-        for (std::size_t k = 0; k < j; ++k) sum -= row[k] * other[k];
-        if (i == j) {
-          if (!(sum > 0)) return false;
-          row[i] = std::sqrt(sum);
-        } else {
-          row[j] = sum / other[j];
-        }
-      }
-    }
-    return true;
+    return cholesky(factor_normal_.data(), side_, stride_);
   }
 
   bool solve_cholesky() {
     if (!factor_normal(mu_)) return false;
     const auto& factor = factor_normal_;
-    for (std::size_t i = 0; i < side_; ++i) {
-      double sum = -right_[i];
-      for (std::size_t k = 0; k < i; ++k) sum -= factor[i * stride_ + k] * move_[k];
-      move_[i] = sum / factor[i * stride_ + i];
-    }
+    solve_lower(factor.data(), side_, stride_, right_.data(), move_.data());
     for (std::size_t i = side_; i-- > 0;) {
       double sum = move_[i];
       for (std::size_t k = i + 1; k < side_; ++k) sum -= factor[k * stride_ + i] * move_[k];
