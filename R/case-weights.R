@@ -120,6 +120,3 @@ ordered_quantiles <- function(x, weight, shares) {
 }
 
 weighted_median <- function(x, weight) weighted_quantile(x, weight, 0.5)
-
-# The place of the share next to a half: the quantile that is predicted. (The core's is middle_quantile() in loss.hpp.)
-middle_quantile <- function(shares) which.min(abs(shares - 0.5))

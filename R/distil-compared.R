@@ -50,7 +50,7 @@ with_rows_of <- function(teacher, other) {
   said$keep_rows <- other[["keep_rows"]]
   roles <- c("id", "group", "order")
   columns <- c(said$columns[setdiff(names(said$columns), roles)], drop_nulls(unclass(other$columns)[roles]))
-  said$columns <- in_schema_order(columns, brief_schema()$columns)
+  said$columns <- in_schema_order(columns, brief_schema$columns)
   new_brief(said, other$table)
 }
 
@@ -87,8 +87,7 @@ comparison_table <- function(found, level) {
 
 # The measure that networks are trained for, and the one that everybody knows.
 main_measures <- function(comparison) {
-  known <- c("accuracy", "cross-entropy", "Poisson deviance", "gamma deviance", "RMSE", "MAE")
-  chosen <- intersect(known, comparison$measure[comparison$network == comparison$network[1]])
+  chosen <- intersect(telling_measures, comparison$measure[comparison$network == comparison$network[1]])
   chosen <- if ("accuracy" %in% chosen) c("accuracy", "cross-entropy") else utils::head(chosen, 2)
   of_first <- if (is.null(comparison$target)) TRUE else comparison$target == comparison$target[1]
   t <- comparison[comparison$measure %in% chosen & of_first, ]

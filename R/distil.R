@@ -136,17 +136,13 @@ check_teaching <- function(teacher, b) {
       sprintf("The teacher's are %s, the student's %s.", enumerate(classes), enumerate(b$classes))
     )
   }
-  loss <- settled_loss(b)$kind
-  if (loss == "ordinal") {
+  loss <- settled_loss(b)
+  taught_by <- loss_record(loss)$learns_from
+  if (taught_by != "predictions") {
+    instead <- if (taught_by == "labels") "regimen(loss = \"cross_entropy\")" else "another loss"
     fail(
-      "The loss `ordinal` takes labels only, so a student with it can't be taught.",
-      "Give the student regimen(loss = \"cross_entropy\")."
-    )
-  }
-  if (loss == "quantile") {
-    fail(
-      "The loss `quantile` takes observed values only, so a student with it can't be taught.",
-      "Give the student another loss."
+      sprintf("The loss `%s` takes %s only, so a student with it can't be taught.", loss$kind, taught_by),
+      sprintf("Give the student %s.", instead)
     )
   }
 }
@@ -253,7 +249,7 @@ taught_sentence <- function(d) {
   own <- t[t$network == "student, taught", ][1, ]
   better <- if (own$measure %in% c("accuracy")) own$difference > 0 else own$difference < 0
   clear <- own$low > 0 || own$high < 0
-  luck <- if (clear || !better) "" else "; but the interval of the difference holds 0, so that may be luck"
+  luck <- if (clear || !better) "" else "; but the interval of the difference contains 0, so this may be chance"
   verdict <- if (better) "better" else "no better"
   what <- "By %s the taught student is %s than the one taught by labels alone%s."
   sprintf(what, own$measure, verdict, luck)

@@ -86,15 +86,17 @@ difference_ends <- function(table, network, other, sums, resampling) {
 
 # Reckonings of numbers.
 #
-# How a target is evaluated is list(centre, deviance, at): what its values are centred at, "poisson", "gamma" or NULL,
-# and the shares of predicted quantiles.
+# How a target is evaluated is list(centre, deviance, at): what its values are centred at, the deviance (see
+# number_tallies()) or NULL, and the shares of predicted quantiles.
 
 # `predictions` are those to all targets; `i` is the target's place among them.
 number_estimates <- function(how, evaluated, predictions, i, unit, resampling = NULL) {
   observed <- observed_of(evaluated, i)
   prediction <- predictions[[i]]
   quantiles <- if (!is.null(how$at)) as.matrix(predictions[-1])
-  tallies <- number_tallies(observed, prediction, evaluated$weight, unit, how$centre, quantiles, how$at)
+  tallies <- number_tallies(
+    observed, prediction, evaluated$weight, unit, how$centre, quantiles, how$at, how$deviance
+  )
   measures <- function(t) number_measures(t, how$deviance, how$at)
   level <- resampling$level %||% 0.95
   middle <- median_estimate(abs(prediction - observed), evaluated$weight, unit, level, isTRUE(resampling$plain))

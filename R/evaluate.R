@@ -131,21 +131,23 @@ class_losses <- function(target, evaluated, predictions) {
 # and other parts. Several targets stand one after another, with the column `target` before the measures.
 
 # How the i-th target is evaluated, see estimates.R.
-how_numbers <- function(context, i, deviance = NULL) {
+how_numbers <- function(context, i) {
+  loss <- loss_record(context$target$loss)
+  deviance <- if (loss$deviance) list(measure = loss$primary(), row = loss$row)
   list(centre = context$baseline$mean[i], deviance = deviance, at = context$target$loss$at)
 }
 
-evaluate_numbers <- function(context, evaluated, resampling, deviance = NULL) {
+evaluate_numbers <- function(context, evaluated, resampling) {
   target <- context$target
   each <- lapply(seq_along(target$columns), function(i) {
-    how <- how_numbers(context, i, deviance)
+    how <- how_numbers(context, i)
     network <- number_estimates(how, evaluated, evaluated$predictions, i, resampling$unit, resampling)
     linear <- if (!is.null(evaluated$linear)) number_estimates(how, evaluated, evaluated$linear, i, resampling$unit)
     measures <- interval_table(network, resampling, linear)
     n <- length(evaluated$weight)
     always <- number_estimates(how, evaluated, constant_numbers(context$baseline, n, evaluated$exposure), i, rep(1L, n))
     measures$baseline <- unname(always$values[measures$measure])
-    measures <- beside_parts(context, measures, function(part) measure_numbers(context, part, i, deviance))
+    measures <- beside_parts(context, measures, function(part) measure_numbers(context, part, i))
     # a quantile's share should be its own, whichever is the point prediction
     if (!is.null(how$at)) {
       own_shares <- quantile_measures(how$at)[c(FALSE, TRUE)]
@@ -157,8 +159,8 @@ evaluate_numbers <- function(context, evaluated, resampling, deviance = NULL) {
 }
 
 # The measures alone, without intervals.
-measure_numbers <- function(context, evaluated, i = 1, deviance = NULL) {
-  how <- how_numbers(context, i, deviance)
+measure_numbers <- function(context, evaluated, i = 1) {
+  how <- how_numbers(context, i)
   number_estimates(how, evaluated, evaluated$predictions, i, rep(1L, length(evaluated$weight)))$values
 }
 
@@ -171,10 +173,11 @@ constant_numbers <- function(baseline, n, exposure = NULL) {
   if (is.null(baseline$quantiles)) predictions else cbind(predictions, repeated(baseline$quantiles))
 }
 
-# Losses of the rows, a matrix with a column a target; `row_loss` is a function of observed values and predictions.
-number_losses <- function(target, evaluated, predictions, row_loss) {
+# Losses of the rows, a matrix with a column a target.
+number_losses <- function(target, evaluated, predictions) {
+  row_loss <- loss_record(target$loss)$row
   losses <- vapply(seq_along(target$columns), function(i) {
-    row_loss(observed_of(evaluated, i), predictions[[i]])
+    row_loss(observed_of(evaluated, i), predictions[[i]], target$loss)
   }, numeric(length(evaluated$weight)))
   matrix(losses, length(evaluated$weight))
 }

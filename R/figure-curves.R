@@ -212,24 +212,13 @@ curve_name <- function(model, what) {
 loss_in_unit <- function(model) {
   target <- target_in(model)
   scale <- model$predictor$preparation$target$scale
-  as_is <- function(name) list(convert = identity, name = name, short = "loss")
-  of <- if (is_logarithmic(target)) sprintf("log %s", target$columns[1]) else target$columns[1]
-  scaled <- function(name) as_is(paste(name, "of the scaled targets"))
-  one <- length(target$columns) == 1
-  switch(target$loss$kind,
-    cross_entropy = , ordinal = as_is("Cross-entropy"),
-    poisson = as_is("Half the Poisson deviance"), gamma = as_is("Half the gamma deviance"),
-    absolute = if (!one) scaled("Absolute error") else {
-      list(convert = function(x) x * scale, name = sprintf("Mean absolute error of %s", of), short = "MAE")
-    },
-    quantile = list(
-      convert = function(x) x * scale, name = sprintf("Quantile loss of %s", of), short = "quantile loss"
-    ),
-    huber = as_is("Huber's loss of the scaled target"),
-    squared = if (!one) as_is("Squared error, as a share of the targets' variances") else {
-      list(convert = function(x) sqrt(x) * scale, name = sprintf("Root mean squared error of %s", of), short = "RMSE")
-    }
-  )
+  curve <- loss_record(target$loss)$curve
+  if (is.null(curve$in_unit) || length(target$columns) > 1) {
+    return(list(convert = identity, name = curve$name, short = "loss"))
+  }
+  of <- if (is_logarithmic(target)) sprintf("log %s", target$columns) else target$columns
+  own <- curve$in_unit
+  list(convert = function(x) own$convert(x) * scale, name = sprintf(own$name, of), short = own$short)
 }
 
 whole_breaks <- function(limits) {

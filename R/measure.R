@@ -85,6 +85,9 @@ class_areas <- function(observed, probability, weight, place, unit) {
 
 # Which way measures are better, and which of them people evaluate by.
 
+#' @include loss.R
+NULL
+
 # What is better when it is larger, and when it is smaller.
 measures_that_rise <- c(
   "accuracy", "balanced accuracy", "Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1", "weighted kappa",
@@ -92,13 +95,12 @@ measures_that_rise <- c(
 )
 measures_that_fall <- c(
   "cross-entropy", "Brier score", "calibration error", "mean cost", "mean rank error", "RMSE", "MAE",
-  "median absolute error", "Poisson deviance", "gamma deviance"
+  "median absolute error", deviance_measures
 )
 
 # Those by which people evaluate a network, whatever it was trained for.
 telling_measures <- c(
-  "accuracy", "balanced accuracy", "AUC", "mean AUC", "cross-entropy", "RMSE", "MAE", "Poisson deviance",
-  "gamma deviance"
+  "accuracy", "balanced accuracy", "AUC", "mean AUC", "cross-entropy", deviance_measures, "RMSE", "MAE"
 )
 
 # ---- classes ---------------------------------------------------------------------------------------------------------
@@ -256,14 +258,14 @@ tenth_of <- function(p) {
 # with one row for each set of rows that is evaluated.
 
 # `centre` is taken off the observed values, so that their spread keeps its digits; `quantiles` are predicted quantiles
-# with one column for each of the shares `at`.
-number_tallies <- function(observed, prediction, weight, unit, centre, quantiles = NULL, at = NULL) {
+# with one column for each of the shares `at`; `deviance` is list(measure, row), its name and what it is of a row.
+number_tallies <- function(observed, prediction, weight, unit, centre, quantiles = NULL, at = NULL,
+                           deviance = NULL) {
   error <- prediction - observed
   y <- observed - centre
   columns <- cbind(
     weight = 1, y = y, yy = y^2, error = error, squared = error^2, absolute = abs(error), observed = abs(observed),
-    relative = abs(error) / abs(observed), poisson = row_poisson_deviance(observed, prediction),
-    gamma = row_gamma_deviance(observed, prediction)
+    relative = abs(error) / abs(observed), deviance = if (!is.null(deviance)) deviance$row(observed, prediction)
   )
   if (!is.null(quantiles)) {
     of_quantiles <- cbind(pinball(observed, quantiles, at), observed <= quantiles)
@@ -290,36 +292,19 @@ mean_relative_error <- function(t) ifelse(is.finite(t[, "relative"]), mean_of(t,
 # Sum of |error| over the sum of |observed|, which stays sane near zero.
 relative_mean_error <- function(t) share_of(t[, "absolute"], t[, "observed"])
 
-# 2 (y log(y / m) - (y - m)) (McCullagh and Nelder 1989, 2.3).
-row_poisson_deviance <- function(y, m) {
-  m <- pmax(m, .Machine$double.xmin)
-  2 * (ifelse(y > 0, y * log(pmax(y, .Machine$double.xmin) / m), 0) - (y - m))
-}
-
-# 2 ((y - m) / m - log(y / m)) (McCullagh and Nelder 1989, 8.3); NA where an observed value is not above 0.
-row_gamma_deviance <- function(y, m) {
-  m <- pmax(m, .Machine$double.xmin)
-  2 * ((y - m) / m - log(ifelse(y > 0, y, NA) / m))
-}
-
-# What a quantile costs a row: share times the distance where it is too low, the rest of it where it is too high
-# (Koenker and Bassett 1978).
-pinball <- function(observed, quantiles, at) {
-  distance <- observed - quantiles
-  pmax(rep(at, each = length(observed)) * distance, rep(at - 1, each = length(observed)) * distance)
-}
-
-# The measures, a matrix with one row for each of the tallies. `deviance` is "poisson", "gamma" or none.
+# The measures, a matrix with one row for each of the tallies.
 number_measures <- function(t, deviance = NULL, at = NULL) {
   mse <- mean_of(t, "squared")
   measures <- cbind(
     RMSE = sqrt(mse), MAE = mean_of(t, "absolute"), "R\u00b2" = r_squared(t),
     "mean relative error" = mean_relative_error(t),
     "relative mean error" = relative_mean_error(t), "mean bias" = mean_of(t, "error"),
-    "explained variance" = explained_variance(t), MSE = mse,
-    "Poisson deviance" = if (identical(deviance, "poisson")) mean_of(t, "poisson"),
-    "gamma deviance" = if (identical(deviance, "gamma")) mean_of(t, "gamma")
+    "explained variance" = explained_variance(t), MSE = mse
   )
+  if (!is.null(deviance)) {
+    measures <- cbind(measures, mean_of(t, "deviance"))
+    colnames(measures)[ncol(measures)] <- deviance$measure
+  }
   if (length(at) == 0) return(measures)
   of_quantiles <- lapply(seq_along(at), function(i) {
     cbind(mean_of(t, paste0("pinball_", i)), mean_of(t, paste0("below_", i)))

@@ -102,7 +102,7 @@ cards <- function(appraisal) {
   wanted <- if (predicts_classes(appraisal$task)) {
     c("accuracy", "balanced accuracy", "AUC", "mean AUC", "cross-entropy")
   } else {
-    c("MAE", "RMSE", "R\u00b2", "Poisson deviance", "gamma deviance")
+    c("MAE", "RMSE", "R\u00b2", deviance_measures)
   }
   m <- appraisal$measures
   if (length(appraisal$target) > 1) m <- m[m$measure == appraisal$primary, ] else m <- m[m$measure %in% wanted, ]

@@ -2,7 +2,7 @@
 
 task_classes <- function() {
   new_task(
-    "classification", "cross_entropy", "classes",
+    "classification", losses_of("classes"), "classes",
     epoch_measures = "accuracy",
     claims = function(y, kind) {
       # a target that never varies is taken for one of classes, and refused as such
@@ -33,7 +33,7 @@ task_classes <- function() {
       counts <- unlist(learned$counts)
       list(prediction = names(counts)[which.max(counts)], share = as.list(counts / sum(counts)))
     },
-    primary = function(target) "cross-entropy",
+    primary = function(target) loss_record(target$loss)$primary(target$loss),
     row_losses = class_losses,
     evaluate = evaluate_classes,
     measure = measure_classes,
@@ -156,7 +156,7 @@ with_positive <- function(text, target) {
 
 task_ordered <- function() {
   utils::modifyList(task_classes(), list(
-    losses = "ordinal",
+    losses = losses_of("ordered"),
     claims = function(y, kind) FALSE,
     check_loss = function(loss, said, columns) {
       if (length(said$classes) < 3) {

@@ -3,12 +3,12 @@
 
 task_numbers <- function() {
   new_task(
-    "regression", c("squared", "absolute", "huber", "gamma"), "numbers",
+    "regression", losses_of("numbers"), "numbers",
     several = TRUE, logarithm = TRUE, epoch_measures = c("mae", "rmse"),
     claims = function(y, kind) is.numeric(y) && !is_two_valued(y) && !is_small_count(y, kind),
     check = function(y, column, said) check_numeric_target(y, column, "regression"),
     check_target = check_numbers,
-    output = function(loss, classes) if (loss$kind == "gamma") "exponential" else "identity",
+    output = function(loss, classes) loss_record(loss)$output,
     units = function(target) length(target$columns),
     strata = function(y, classes, bands) rank_bands(y, bands),
     observe = observe_numbers,
@@ -24,34 +24,24 @@ task_numbers <- function() {
       if (predictions_are(target) == "means") return(list(prediction = learned$mean, is = "mean", mean = learned$mean))
       list(prediction = learned$median, is = "median", mean = learned$mean)
     },
-    primary = function(target) switch(target$loss$kind, gamma = "gamma deviance", absolute = "MAE", "RMSE"),
-    row_losses = function(target, evaluated, predictions) {
-      number_losses(target, evaluated, predictions, switch(target$loss$kind,
-        gamma = row_gamma_deviance, absolute = function(y, m) abs(y - m), function(y, m) (y - m)^2
-      ))
-    },
-    evaluate = function(context, evaluated, resampling) {
-      evaluate_numbers(context, evaluated, resampling, gamma_deviance(context$target))
-    },
-    measure = function(context, evaluated, i = 1) {
-      measure_numbers(context, evaluated, i, gamma_deviance(context$target))
-    },
+    primary = function(target) loss_record(target$loss)$primary(target$loss),
+    row_losses = number_losses,
+    evaluate = evaluate_numbers,
+    measure = measure_numbers,
     estimate = function(context, evaluated, i, resampling) {
-      how <- how_numbers(context, i, gamma_deviance(context$target))
+      how <- how_numbers(context, i)
       number_estimates(how, evaluated, evaluated$predictions, i, resampling$unit, resampling)
     },
-    error_scale = function(target) if (is_logarithmic(target) || target$loss$kind == "gamma") "log" else "plain",
+    error_scale = function(target) if (is_logarithmic(target)) "log" else loss_record(target$loss)$errors,
     describe = describe_numbers
   )
 }
-
-gamma_deviance <- function(target) if (target$loss$kind == "gamma") "gamma"
 
 # Whether the logarithm of the target is learned.
 is_logarithmic <- function(target) target$scaling %in% c("log", "log_median")
 
 # What the predictions are, in a word.
-predictions_are <- function(target) switch(target$loss$kind, absolute = "medians", quantile = "quantiles", "means")
+predictions_are <- function(target) loss_record(target$loss)$predicts
 
 # Targets that a logarithm or a loss needs above 0.
 check_numbers <- function(target, values) {
@@ -62,8 +52,8 @@ check_numbers <- function(target, values) {
   }
   for (column in target$columns) {
     y <- values[[column]]
-    if (is_logarithmic(target) || target$loss$kind == "gamma") {
-      check_positive(y, column, is_logarithmic(target))
+    if (is_logarithmic(target) || loss_record(target$loss)$above_zero == "target") {
+      check_positive(y, column, target)
     } else if (output != "identity" && mean(y, na.rm = TRUE) <= 0) {
       what <- "The mean of the target %s is not above 0, but the output %s gives predictions above 0 only."
       fail(sprintf(what, quoted(column), quoted(output)), "Set `regimen.output` to `identity`.")
@@ -71,10 +61,11 @@ check_numbers <- function(target, values) {
   }
 }
 
-check_positive <- function(y, column, logarithmic) {
+check_positive <- function(y, column, target) {
   bad <- which(y <= 0)
   if (length(bad) == 0) return()
-  why <- if (logarithmic) "so it has no logarithm" else "which the loss `gamma` needs"
+  logarithmic <- is_logarithmic(target)
+  why <- if (logarithmic) "so it has no logarithm" else sprintf("which the loss `%s` needs", target$loss$kind)
   try <- if (logarithmic) "Set `prepare.target` to \"zscore\"" else "Choose another loss"
   fail(
     sprintf("The target %s is not above 0 in %s, %s.", quoted(column), rows_text(bad), why),
@@ -141,13 +132,9 @@ start_numbers <- function(target, learned, network, offset) {
 
 describe_numbers <- function(target) {
   loss <- target$loss
-  what <- switch(loss$kind,
-    squared = "squared error", absolute = "absolute error, predictions are medians",
-    huber = sprintf("Huber's loss with delta %s", format_number(loss$delta)),
-    gamma = "gamma likelihood, predictions are means"
-  )
-  output <- if (loss$output == "identity" || loss$kind == "gamma") "" else sprintf(", %s output", loss$output)
-  sprintf("regression (%s%s)", what, output)
+  record <- loss_record(loss)
+  output <- if (loss$output == "identity" || record$deviance) "" else sprintf(", %s output", loss$output)
+  sprintf("%s (%s%s)", target$task, record$describe(loss), output)
 }
 
 # ---- counts ----------------------------------------------------------------------------------------------------------
@@ -158,32 +145,19 @@ describe_numbers <- function(target) {
 task_counts <- function() {
   utils::modifyList(task_numbers(), list(
     word = "count",
-    losses = "poisson",
+    losses = losses_of("counts"),
     several = FALSE,
     logarithm = FALSE,
     exposure = TRUE,
     claims = is_small_count,
     check = check_counts,
     check_target = function(target, values) NULL,
-    output = function(loss, classes) "exponential",
     learn = function(values, target, weight) {
       learned <- plain_scale(lapply(values, as.numeric), weight)
       if (target$loss$output == "softplus") learned$scale <- learned$mean
       learned
     },
-    primary = function(target) "Poisson deviance",
-    row_losses = function(target, evaluated, predictions) number_losses(
-      target, evaluated, predictions, row_poisson_deviance
-    ),
-    evaluate = function(context, evaluated, resampling) evaluate_numbers(context, evaluated, resampling, "poisson"),
-    measure = function(context, evaluated, i = 1) measure_numbers(context, evaluated, i, "poisson"),
-    estimate = function(context, evaluated, i, resampling) {
-      number_estimates(
-        how_numbers(context, i, "poisson"), evaluated, evaluated$predictions, i, resampling$unit, resampling
-      )
-    },
-    error_scale = function(target) "count",
-    describe = function(target) "count (Poisson likelihood, predictions are means)"
+    error_scale = function(target) loss_record(target$loss)$errors
   ))
 }
 
@@ -211,14 +185,13 @@ check_counts <- function(y, column, said) {
 
 task_quantiles <- function() {
   utils::modifyList(task_numbers(), list(
-    losses = "quantile",
+    losses = losses_of("quantiles"),
     claims = function(y, kind) FALSE,
     check_loss = function(loss, said, columns) {
       if (length(columns) > 1) {
         fail("The loss `quantile` is for one target at a time.", "Name one target, or use the loss `absolute`.")
       }
     },
-    output = function(loss, classes) "identity",
     units = function(target) length(target$loss$at),
     start = function(target, learned, network, offset) {
       if (network$output == "identity") return(rep(0, length(target$loss$at)))
@@ -232,21 +205,11 @@ task_quantiles <- function() {
         quantiles = ordered_quantiles(values[[1]], weight, target$loss$at)
       )
     },
-    primary = function(target) paste("quantile loss", format_number(middle_share(target))),
-    row_losses = function(target, evaluated, predictions) {
-      number_losses(target, evaluated, predictions, function(y, m) drop(pinball(y, cbind(m), middle_share(target))))
-    },
     error_scale = function(target) {
       if (length(target$loss$at) > 1) "quantiles" else if (is_logarithmic(target)) "log" else "plain"
-    },
-    describe = function(target) {
-      output <- if (target$loss$output == "identity") "" else sprintf(", %s output", target$loss$output)
-      sprintf("regression (quantiles %s%s)", enumerate(format_each(target$loss$at)), output)
     }
   ))
 }
-
-middle_share <- function(target) target$loss$at[middle_quantile(target$loss$at)]
 
 # Quantiles are put in rising order, row by row (Chernozhukov, Fernandez-Val and Galichon 2010).
 read_quantiles <- function(target, learned) {

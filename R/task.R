@@ -6,7 +6,7 @@
 #   task           the word for the task
 #   classes        the classes' labels in order; NULL for numbers
 #   positive       of two classes the one that is looked for; NULL otherwise
-#   loss           list(kind, output, ...) with the kind's settings, see loss_kinds()
+#   loss           list(kind, output, ...) with the kind's settings, see loss_kinds
 #   scaling        how numbers are scaled: "zscore", "log", ...
 #   class_weights  as the regimen says them
 #   exposure       the column of exposures, or NULL

@@ -126,7 +126,7 @@ derived_columns <- function(rules, columns) {
 
 prediction_names <- function(target) {
   if (has_classes(target)) return(c("prediction", paste0("probability_", target$classes)))
-  if (target$loss$kind == "quantile") return(c("prediction", paste0("quantile_", format_each(target$loss$at))))
+  if (predictions_are(target) == "quantiles") return(c("prediction", paste0("quantile_", format_each(target$loss$at))))
   if (length(target$columns) > 1) paste0("prediction_", target$columns) else "prediction"
 }
 
@@ -161,7 +161,7 @@ plan_program <- function(plan, place) {
 # What the outputs become: numbers in the target's unit, or the classes in the order of the outputs.
 decode_program <- function(target, learned) {
   if (!has_classes(target)) {
-    quantiles <- target$loss$kind == "quantile"
+    quantiles <- predictions_are(target) == "quantiles"
     return(list(
       kind = if (quantiles) "quantiles" else "numbers", shift = I(learned$shift), scale = I(learned$scale),
       log = isTRUE(learned$log), smear = I(learned$smear),

@@ -239,7 +239,7 @@ network_of <- function(target, wiring, regimen, preparation) {
     }),
     embedding_l1 = regimen$l1, embedding_l2 = l2,
     input_dropout = wiring$input_dropout, input_noise = regimen$input_noise,
-    output = loss$output, loss = if (loss$kind == "ordinal") "cross_entropy" else loss$kind,
+    output = loss$output, loss = loss_record(loss)$core %||% loss$kind,
     delta = loss$delta %||% 1, smoothing = loss$smoothing %||% 0, quantiles = loss$at %||% numeric(),
     classes = if (loss$output == "ordinal") length(target$classes) else 0, layers = layers
   )

@@ -25,7 +25,7 @@ void fill_targets(Table<T>& table, const LossSpec& loss, const Rcpp::NumericMatr
 }
 
 std::size_t target_width(const NetworkSpec& spec) {
-  return spec.loss.loss == Loss::Quantile ? 1 : spec.layers.back().units;
+  return record_of(spec.loss.loss).one_target ? 1 : spec.layers.back().units;
 }
 
 const char* name_of(Stopped stopped) {

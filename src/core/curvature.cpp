@@ -43,7 +43,7 @@ void Curvature::of_row(const double* z, const double* y, double* matrix) {
       for (std::size_t b = 0; b < units_; ++b) matrix[a * side + b] = (a == b ? p : 0) - p * share_[b] / sum;
     }
   } else {
-    const bool one_target = spec_.loss == Loss::Quantile;
+    const bool one_target = record_of(spec_.loss).one_target;
     for (std::size_t a = 0; a < units_; ++a) matrix[a * side + a] = plain(z[a], y[one_target ? 0 : a]);
   }
 }
@@ -61,17 +61,7 @@ double Curvature::plain(double z, double y) const {
     prediction = z > 0 ? z + std::log1p(std::exp(-z)) : std::log1p(std::exp(z));
     slope = logistic(z);
   }
-  const double inside = slope * slope, size = std::fabs(prediction - y), tiny = 1e-300;
-  switch (spec_.loss) {
-    case Loss::Squared: return 2 * inside;
-    case Loss::Huber: return inside * (size > spec_.delta ? spec_.delta / size : 1);
-    case Loss::Absolute: return inside / (size + corner_);
-    case Loss::Quantile: return inside / (2 * (size + corner_));
-    case Loss::Poisson: return inside / std::max(prediction, tiny);
-    case Loss::Gamma: return inside / std::max(prediction * prediction, tiny);
-    case Loss::CrossEntropy: break;
-  }
-  return 0;
+  return record_of(spec_.loss).curvature(spec_, slope * slope, prediction, std::fabs(prediction - y), corner_);
 }
 
 // The expected outer product of the slopes of log P(class): sum over classes of P (d log P)(d log P)'.

@@ -25,12 +25,6 @@ class Curvature {
   // A size x size matrix, both triangles.
   void of_row(const double* z, const double* y, double* matrix);
 
-  // The variance of a row's loss is `dispersion` times that of a likelihood: this many times the loss is minus its
-  // logarithm, for a dispersion of 1.
-  double likelihood_factor() const { return spec_.loss == Loss::Squared ? 0.5 : 1; }
-  // Whether the likelihood has a scale of its own, which the rows have to say.
-  bool has_dispersion() const { return spec_.loss != Loss::CrossEntropy; }
-
  private:
   double plain(double z, double y) const;
   void ordered(double z, double* matrix);

@@ -16,8 +16,8 @@ class Evidence {
 
   // `units` are the output layer's, `inputs` those that each has a weight for.
   Evidence(const LossSpec& loss, std::size_t units, std::size_t inputs, double cases)
-      : curvature_(loss, units),
-        loss_(loss.loss),
+      : loss_(record_of(loss.loss)),
+        diagonal_(Curvature(loss, units).diagonal()),
         units_(units),
         inputs_(inputs),
         cases_(cases),
@@ -25,10 +25,10 @@ class Evidence {
 
   double cases() const { return cases_; }
   // Observed values, each with a likelihood of its own: of several targets each case has several.
-  double values() const { return curvature_.diagonal() ? cases_ * double(units_) : cases_; }
+  double values() const { return diagonal_ ? cases_ * double(units_) : cases_; }
   std::size_t weights() const { return inputs_ * units_; }
   bool softmax() const { return softmax_; }
-  bool has_dispersion() const { return curvature_.has_dispersion(); }
+  bool has_dispersion() const { return loss_.likelihood != Likelihood::Known; }
 
   // Evidence can have several maxima. With rows enough for all weights it is the one with the least penalty, which is
   // the nearest to what the likelihood alone says; else that would be the one where nothing is left to be explained.
@@ -43,7 +43,7 @@ class Evidence {
 
   // `error` is the mean loss without penalties, `squares` the sum of the squared weights.
   double l2(double determined, double squares, double error) const {
-    const double factor = curvature_.likelihood_factor();
+    const double factor = loss_.likelihood_factor;
     const double dispersion = has_dispersion() ? dispersion_of(error, cases_ / (values() - determined)) : factor;
     const double next = dispersion / factor * determined / (cases_ * std::max(squares, 1e-12));
     return std::min(std::max(next, kLeastL2), kMostL2);
@@ -52,17 +52,10 @@ class Evidence {
  private:
   // For the degrees of freedom that are left: the variance of errors, their mean size where the loss is that, and else
   // the deviance a row.
-  double dispersion_of(double error, double correction) const {
-    switch (loss_) {
-      case Loss::Squared:
-      case Loss::Absolute:
-      case Loss::Quantile: return error * correction;
-      default: return 2 * error * correction;
-    }
-  }
+  double dispersion_of(double error, double correction) const { return loss_.dispersion_factor * error * correction; }
 
-  Curvature curvature_;
-  Loss loss_;
+  const LossRecord& loss_;
+  bool diagonal_;
   std::size_t units_, inputs_;
   double cases_;
   bool softmax_;

@@ -565,35 +565,39 @@ inline LossHere loss_here(const LossSpec& spec, vec z, vec y, real quantile) {
     return {softplus_of(z) - t * z, logistic_of(z) - t};
   }
   const vec a = prediction_from(spec.output, z);
-  if (spec.loss == Loss::Poisson || spec.loss == Loss::Gamma) {
-    const vec tiny = all(is_double ? real(1e-300) : real(1e-37));
-    const vec log_a = spec.output == Output::Exponential ? z : logarithm(a > tiny ? a : tiny);
-    const vec log_y = logarithm(y > tiny ? y : tiny);
-    if (spec.loss == Loss::Poisson) {
-      const vec loss = a - y * log_a - (y > real(0) ? y - y * log_y : vec{});
-      if (spec.output == Output::Exponential) return {loss, a - y};
-      return {loss, (real(1) - y / (a > tiny ? a : tiny)) * -expm1_of(-a)};  // d softplus / dz = 1 - exp(-a)
-    }
-    const vec ratio = spec.output == Output::Exponential ? y * exponential(-z) : y / (a > tiny ? a : tiny);
-    const vec loss = ratio - real(1) - log_y + log_a;
-    if (spec.output == Output::Exponential) return {loss, real(1) - ratio};
-    return {loss, (real(1) - ratio) / (a > tiny ? a : tiny) * -expm1_of(-a)};
-  }
+  const vec tiny = all(is_double ? real(1e-300) : real(1e-37));
   const vec e = a - y;
   const vec size = e < real(0) ? -e : e;
   const vec sign = e > real(0) ? all(1) : (e < real(0) ? all(-1) : vec{});
   LossHere here;
-  if (spec.loss == Loss::Squared) {
-    here = {e * e, e + e};
-  } else if (spec.loss == Loss::Absolute) {
-    here = {size, sign};
-  } else if (spec.loss == Loss::Huber) {
-    const real delta = real(spec.delta);
-    here.loss = size > delta ? delta * (size - real(0.5) * delta) : real(0.5) * e * e;
-    here.slope = size > delta ? delta * sign : e;
-  } else {
-    here.loss = e > real(0) ? (real(1) - quantile) * e : -quantile * e;
-    here.slope = e > real(0) ? all(real(1) - quantile) : (e < real(0) ? all(-quantile) : vec{});
+  switch (spec.loss) {
+    case Loss::Poisson:
+    case Loss::Gamma: {
+      const vec log_a = spec.output == Output::Exponential ? z : logarithm(a > tiny ? a : tiny);
+      const vec log_y = logarithm(y > tiny ? y : tiny);
+      if (spec.loss == Loss::Poisson) {
+        const vec loss = a - y * log_a - (y > real(0) ? y - y * log_y : vec{});
+        if (spec.output == Output::Exponential) return {loss, a - y};
+        return {loss, (real(1) - y / (a > tiny ? a : tiny)) * -expm1_of(-a)};  // d softplus / dz = 1 - exp(-a)
+      }
+      const vec ratio = spec.output == Output::Exponential ? y * exponential(-z) : y / (a > tiny ? a : tiny);
+      const vec loss = ratio - real(1) - log_y + log_a;
+      if (spec.output == Output::Exponential) return {loss, real(1) - ratio};
+      return {loss, (real(1) - ratio) / (a > tiny ? a : tiny) * -expm1_of(-a)};
+    }
+    case Loss::Squared: here = {e * e, e + e}; break;
+    case Loss::Absolute: here = {size, sign}; break;
+    case Loss::Huber: {
+      const real delta = real(spec.delta);
+      here.loss = size > delta ? delta * (size - real(0.5) * delta) : real(0.5) * e * e;
+      here.slope = size > delta ? delta * sign : e;
+      break;
+    }
+    case Loss::Quantile:
+      here.loss = e > real(0) ? (real(1) - quantile) * e : -quantile * e;
+      here.slope = e > real(0) ? all(real(1) - quantile) : (e < real(0) ? all(-quantile) : vec{});
+      break;
+    case Loss::CrossEntropy: break;  // above, and those of several outputs
   }
   if (spec.output == Output::Exponential) here.slope *= a;
   if (spec.output == Output::Softplus) here.slope *= -expm1_of(-a);
@@ -604,12 +608,12 @@ double loss(const LossSpec& spec, const LossBlock<real>& b) {
   if (b.soft != nullptr)
     return spec.output == Output::Softmax ? taught_softmax_loss(spec, b) : taught_logistic_loss(spec, b);
   if (spec.output == Output::Softmax) return softmax_loss(spec, b);
-  const bool quantiles = spec.loss == Loss::Quantile;  // all of one target
+  const bool one_target = record_of(spec.loss).one_target;
   double sum = 0;
   for (std::size_t c = 0; c < b.width; ++c) {
     real* z = b.z + c * b.lead;
-    const real* y = b.y + (quantiles ? 0 : c * b.lead);
-    const real quantile = quantiles ? real(b.quantiles[c]) : real(0);
+    const real* y = b.y + (one_target ? 0 : c * b.lead);
+    const real quantile = spec.loss == Loss::Quantile ? real(b.quantiles[c]) : real(0);
     Totals total;
     for (std::size_t i = 0; i < b.rows; i += lanes) {
       const LossHere here = loss_here(spec, at(z + i), at(y + i), quantile);

@@ -17,12 +17,44 @@ Output output_named(std::string_view name) {
   return named(table, name, "output");
 }
 
+namespace {
+
+constexpr double kTiny = 1e-300;
+
+// In the order of Loss.
+constexpr LossRecord kLosses[] = {
+    {"squared", Loss::Squared, false, true, false, false, Likelihood::Variance, 0.5, 1,
+     [](const LossSpec&, double inside, double, double, double) { return 2 * inside; }},
+    {"absolute", Loss::Absolute, false, false, false, false, Likelihood::Size, 1, 1,
+     [](const LossSpec&, double inside, double, double error, double corner) { return inside / (error + corner); }},
+    {"huber", Loss::Huber, false, true, false, false, Likelihood::Variance, 1, 2,
+     [](const LossSpec& spec, double inside, double, double error, double) {
+       return inside * (error > spec.delta ? spec.delta / error : 1);
+     }},
+    {"quantile", Loss::Quantile, false, false, false, true, Likelihood::Size, 1, 1,
+     [](const LossSpec&, double inside, double, double error, double corner) {
+       return inside / (2 * (error + corner));
+     }},
+    {"cross_entropy", Loss::CrossEntropy, true, true, false, false, Likelihood::Known, 1, 2, nullptr},
+    {"poisson", Loss::Poisson, false, true, true, false, Likelihood::Dispersed, 1, 2,
+     [](const LossSpec&, double inside, double prediction, double, double) {
+       return inside / std::max(prediction, kTiny);
+     }},
+    {"gamma", Loss::Gamma, false, true, true, false, Likelihood::Dispersed, 1, 2,
+     [](const LossSpec&, double inside, double prediction, double, double) {
+       return inside / std::max(prediction * prediction, kTiny);
+     }},
+};
+
+}  // namespace
+
+const LossRecord& record_of(Loss loss) { return kLosses[std::size_t(loss)]; }
+
 Loss loss_named(std::string_view name) {
-  static constexpr std::pair<std::string_view, Loss> table[] = {
-      {"squared", Loss::Squared},   {"absolute", Loss::Absolute},          {"huber", Loss::Huber},
-      {"quantile", Loss::Quantile}, {"cross_entropy", Loss::CrossEntropy}, {"poisson", Loss::Poisson},
-      {"gamma", Loss::Gamma}};
-  return named(table, name, "loss");
+  for (const LossRecord& record : kLosses) {
+    if (record.name == name) return record.loss;
+  }
+  throw std::invalid_argument("unknown loss '" + std::string(name) + "'");
 }
 
 std::size_t middle_quantile(const std::vector<double>& quantiles) {

@@ -26,8 +26,37 @@
 
 namespace hylo {
 
+struct LossSpec;
+
 enum class Output { Identity, Logistic, Softmax, Exponential, Softplus, Ordinal };
 enum class Loss { Squared, Absolute, Huber, Quantile, CrossEntropy, Poisson, Gamma };
+
+// The likelihood that a loss stands for: how minus twice its logarithm follows from the mean loss.
+enum class Likelihood {
+  Variance,   // the loss is a variance that is unknown: n log
+  Size,       // the mean size of errors that is unknown: 2 n log
+  Known,      // minus the logarithm itself: 2 n times
+  Dispersed,  // half a deviance, whose dispersion is unknown: n times, over the dispersion
+};
+
+// What is known of a loss beside its arithmetic on vectors, which is loss_here() in kernel_body.hpp. One record each,
+// in loss.cpp; nothing else asks for a loss by its name.
+struct LossRecord {
+  std::string_view name;
+  Loss loss;
+  bool classes;      // its predictions are probabilities
+  bool smooth;       // has a slope everywhere
+  bool above_zero;   // its predictions have to be above 0
+  bool one_target;   // all outputs are of one target
+  Likelihood likelihood;
+  double likelihood_factor;  // for a dispersion of 1, this many times the loss is minus the logarithm of the likelihood
+  double dispersion_factor;  // the dispersion is this many times the mean loss
+  // Its curvature, or that of a parabola that touches it from above, times `inside`, the square of the output's slope;
+  // `corner` keeps off corners.
+  double (*curvature)(const LossSpec& spec, double inside, double prediction, double error, double corner);
+};
+
+const LossRecord& record_of(Loss loss);
 
 Output output_named(std::string_view name);  // these throw std::invalid_argument for a name that is not known
 Loss loss_named(std::string_view name);

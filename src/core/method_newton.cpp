@@ -6,6 +6,7 @@
 #include <stdexcept>
 #include <vector>
 
+#include "cholesky.hpp"
 #include "curvature.hpp"
 #include "evidence.hpp"
 #include "method.hpp"
@@ -56,13 +57,13 @@ class Newton : public WholeMethod {
     l2_ = evidence ? evidence_of_.first_l2() : spec.layers[0].l2;
     std::fill_n(diagonal_.begin(), inputs_ * units_, l2_);
     steady_ = spec.loss.loss == Loss::Squared && spec.loss.output == Output::Identity;
-    cornered_ = spec.loss.loss == Loss::Absolute || spec.loss.loss == Loss::Quantile;
+    non_smooth_ = !record_of(spec.loss.loss).smooth;
   }
 
   Step step(Lowered&, Span<double> w) override {
     if (done_) return {false, loss_.mean_loss()};
     move(w);
-    if (evidence_ && (done_ || cornered_ || short_of_ < 1e-4)) weigh_evidence(w);
+    if (evidence_ && (done_ || non_smooth_ || short_of_ < 1e-4)) weigh_evidence(w);
     if (evidence_ && done_ && !loss_.interrupted()) climb(w);
     if (evidence_ && done_ && !loss_.interrupted()) relax_penalty(w);
     loss_.value(w);
@@ -223,21 +224,7 @@ class Newton : public WholeMethod {
       factor_[i * side_ + i] += diagonal_[i] + mu_ * std::max(hessian_[i * side_ + i], least);
     }
     if (is_softmax()) hold_common(least);
-    for (std::size_t i = 0; i < side_; ++i) {
-      double* row = factor_.data() + i * side_;
-      for (std::size_t j = 0; j <= i; ++j) {
-        const double* other = factor_.data() + j * side_;
-        double sum = row[j];
-        for (std::size_t k = 0; k < j; ++k) sum -= row[k] * other[k];
-        if (i == j) {
-          if (!(sum > 0) || !std::isfinite(sum)) return false;
-          row[i] = std::sqrt(sum);
-        } else {
-          row[j] = sum / other[j];
-        }
-      }
-    }
-    return true;
+    return cholesky(factor_.data(), side_, side_);
   }
 
   // Of a softmax what is common to all classes changes nothing, so that where no penalty does, the equations leave it
@@ -257,11 +244,7 @@ class Newton : public WholeMethod {
   }
 
   void solve() {
-    for (std::size_t i = 0; i < side_; ++i) {
-      double sum = -right_[i];
-      for (std::size_t k = 0; k < i; ++k) sum -= factor_[i * side_ + k] * move_[k];
-      move_[i] = sum / factor_[i * side_ + i];
-    }
+    solve_lower(factor_.data(), side_, side_, right_.data(), move_.data());
     for (std::size_t i = side_; i-- > 0;) {
       move_[i] /= factor_[i * side_ + i];
       for (std::size_t k = 0; k < i; ++k) move_[k] -= factor_[i * side_ + k] * move_[i];
@@ -279,7 +262,7 @@ class Newton : public WholeMethod {
       done_ = true;
       return false;
     }
-    if (!cornered_ && -slope <= 1e-10 * size && ++near_ > 4) done_ = true;
+    if (!non_smooth_ && -slope <= 1e-10 * size && ++near_ > 4) done_ = true;
     double at = 1;
     for (int halving = 0; halving < 30; ++halving, at /= 2) {
       std::copy(w.begin(), w.end(), trial_.begin());
@@ -288,7 +271,7 @@ class Newton : public WholeMethod {
       if (std::isfinite(here) && here <= value_ + 1e-4 * at * slope + noise) {
         std::copy(trial_.begin(), trial_.end(), w.begin());
         moved_ = true;
-        if (cornered_ && value_ - here <= 1e-7 * size && ++near_ > 2) done_ = true;
+        if (non_smooth_ && value_ - here <= 1e-7 * size && ++near_ > 2) done_ = true;
         return true;
       }
     }
@@ -329,7 +312,7 @@ class Newton : public WholeMethod {
   // in shorter and shorter steps.
   void climb(Span<double> w) {
     const double told = values_ * double(is_softmax() ? units_ - 1 : 1);
-    if (side_ > kMostClimbed || curvature_.has_dispersion() || told > kPlenty * double(weights())) return;
+    if (side_ > kMostClimbed || evidence_of_.has_dispersion() || told > kPlenty * double(weights())) return;
     const auto reached = [&] { return Fit{l2_, log_evidence(w), 0, AlignedVector<double>(w.begin(), w.end())}; };
     Fit best = reached();
     for (double step = 4; step > 1.2 && std::isfinite(best.error); step = std::sqrt(step)) {
@@ -370,7 +353,7 @@ class Newton : public WholeMethod {
   // come apart by chance, and the likelihood doesn't see that.
   void relax_penalty(Span<double> w) {
     if (side_ > kMostEased || double(side_) > 0.8 * values_) return;
-    if (!curvature_.has_dispersion() && rarest_class() < 5 * double(inputs_)) return;
+    if (!evidence_of_.has_dispersion() && rarest_class() < 5 * double(inputs_)) return;
     std::vector<Fit> fits;
     const auto keep = [&] {
       if (factor()) fits.push_back({l2_, loss_.unpenalised(w), effective() + unpenalised(), {}});
@@ -396,14 +379,13 @@ class Newton : public WholeMethod {
   // of the freest fit.
   double criterion(double error, double free, double scale) const {
     const double price = free * values_ / std::max(values_ - free - 1, 1e-3), tiny = 1e-300;
-    switch (loss_.objective().spec().loss.loss) {
-      case Loss::Squared:
-      case Loss::Huber: return values_ * std::log(error + tiny) + price;
-      case Loss::Absolute:
-      case Loss::Quantile: return 2 * values_ * std::log(error + tiny) + price;
-      case Loss::CrossEntropy: return 2 * cases_ * error + price;
-      default: return cases_ * error / std::max(scale, tiny) + price;
+    switch (record_of(loss_.objective().spec().loss.loss).likelihood) {
+      case Likelihood::Variance: return values_ * std::log(error + tiny) + price;
+      case Likelihood::Size: return 2 * values_ * std::log(error + tiny) + price;
+      case Likelihood::Known: return 2 * cases_ * error + price;
+      case Likelihood::Dispersed: break;
     }
+    return cases_ * error / std::max(scale, tiny) + price;
   }
 
   double rarest_class() const {
@@ -454,7 +436,7 @@ class Newton : public WholeMethod {
   int near_ = 0, weighed_ = 0;
   bool done_ = false, moved_ = false;
   bool steady_ = false, curved_ = false;  // the curvature is the same everywhere, and is known
-  bool cornered_ = false;  // the gradient doesn't fade towards the minimum, so that the value has to tell
+  bool non_smooth_ = false;  // the gradient doesn't fade towards the minimum, so that the value has to tell
 };
 
 }  // namespace

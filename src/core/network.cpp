@@ -37,15 +37,14 @@ namespace {
 constexpr double kMostValues = 1 << 28;  // parameters of one network: a gigabyte
 
 bool goes_together(const LossSpec& loss) {
+  const LossRecord& record = record_of(loss.loss);
   switch (loss.output) {
     case Output::Logistic:
     case Output::Softmax:
-    case Output::Ordinal: return loss.loss == Loss::CrossEntropy;
-    case Output::Identity:
-      return loss.loss == Loss::Squared || loss.loss == Loss::Absolute || loss.loss == Loss::Huber ||
-             loss.loss == Loss::Quantile;
+    case Output::Ordinal: return record.classes;
+    case Output::Identity: return !record.classes && !record.above_zero;
     case Output::Exponential:
-    case Output::Softplus: return loss.loss != Loss::CrossEntropy;
+    case Output::Softplus: return !record.classes;
   }
   return false;
 }

@@ -106,7 +106,7 @@ template <class T>
 Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> parameters) {
   const Span<const T> plain = folded(parameters);
   const std::size_t blocks = blocks_in(rows.size()), width = spec_.predictions();
-  const bool classes = spec_.loss.loss == Loss::CrossEntropy;
+  const bool classes = record_of(spec_.loss.loss).classes;
   const std::size_t judged = judged_prediction(spec_.loss);
   team_.run(blocks, [&](std::size_t i, std::size_t worker) {
     const auto part = block(rows, i);

@@ -25,9 +25,11 @@ tally <- function(observed, prediction, p, weight = rep(1, length(observed)), ..
   )
 }
 
-numbers <- function(y, m, weight = rep(1, length(y))) number_measures(
-  number_tallies(y, m, weight, rep(1L, length(y)), mean(y)), "poisson"
-)[1, ]
+# The measures of numbers, with the deviance of a loss.
+numbers <- function(y, m, weight = rep(1, length(y)), kind = "poisson") {
+  deviance <- list(measure = "deviance", row = loss_records[[kind]]$row)
+  number_measures(number_tallies(y, m, weight, rep(1L, length(y)), mean(y), deviance = deviance), deviance)[1, ]
+}
 
 test_that("measures of a confusion matrix are those of their formulas", {
   n <- 80
@@ -174,13 +176,10 @@ test_that("measures of numbers are those of their formulas, of lm and of glm", {
   expect_equal(m[["explained variance"]], summary(fit)$r.squared)
   expect_equal(m[["mean bias"]], 3)
   g <- glm(y ~ x, Gamma("log"), d)
-  gamma <- function(y, m) number_measures(
-    number_tallies(y, m, rep(1, 50), rep(1L, 50), 0), "gamma"
-  )[1, "gamma deviance"]
-  expect_equal(unname(gamma(d$y, fitted(g))) * 50, deviance(g))
-  expect_true(is.na(gamma(c(0, d$y[-1]), fitted(g))))
+  expect_equal(numbers(d$y, fitted(g), kind = "gamma")[["deviance"]] * 50, deviance(g))
+  expect_true(is.na(numbers(c(0, d$y[-1]), fitted(g), kind = "gamma")[["deviance"]]))
   count <- glm(passengers ~ fare, poisson, small_crossings())
-  expect_equal(numbers(small_crossings()$passengers, fitted(count))[["Poisson deviance"]] * 600, deviance(count))
+  expect_equal(numbers(small_crossings()$passengers, fitted(count))[["deviance"]] * 600, deviance(count))
   expect_equal(weighted_median(c(5, 1, 3), c(1, 1, 2)), 3)
   expect_equal(weighted_median(c(1, 2, 3, 9), c(2, 1, 1, 0)), median(c(1, 1, 2, 3)))
 })
