@@ -36,18 +36,16 @@ write_model <- function(model, file, rows = TRUE, few = 5) {
   if (!is_flag(rows)) fail(sprintf("`rows` must be TRUE or FALSE, not %s.", describe(rows)))
   type_number(1, 1e6, whole = TRUE)(few, "few")
   kept <- if (rows) model else without_rows(model, few)
-  write_compressed(model_text(kept), file)
+  write_document(model_document, model_content(kept), file)
   invisible(model)
 }
 
-# The document: a head by which it is known and found whole, and the content behind it as one text.
-model_text <- function(model) {
-  content <- json_text(c(list(identity = identity_of(model)), with_shared(model_parts(model))))
-  paste0(
-    "{\"format\":\"hylomath model\",\"format_version\":", model_format, ",\"checksum\":\"", text_checksum(content),
-    "\",\"content\":", content, "}"
-  )
-}
+model_document <- list(
+  format = "hylomath model", version = 8L, foreign = "is not a model file",
+  hint = "Model files are written by write_model() or `hylomath train`.", again = "Train its brief again."
+)
+
+model_content <- function(model) c(list(identity = identity_of(model)), with_shared(model_parts(model)))
 
 model_parts <- function(model) {
   parts <- unclass(model)
@@ -73,69 +71,20 @@ with_classes <- function(predictor) {
   structure(predictor, class = "hylomath_predictor")
 }
 
-model_format <- 8L
-
 #' @rdname write_model
 #' @export
 read_model <- function(file) {
-  check_file(file)
-  foreign <- function(why) {
-    hint <- "Model files are written by write_model() or `hylomath train`."
-    fail(sprintf("%s is not a model file: %s.", quoted(file), why), hint)
-  }
-  if (!is_compressed(file)) foreign("it is not compressed as one")
-  damaged <- function(e) foreign("it is damaged")
-  text <- said_by_others(tryCatch(read_compressed(file), warning = damaged), damaged)
-  content <- model_content(text, file, foreign)
-  parts <- tryCatch(
-    without_shared(lapply(content, from_stored)),
-    error = function(e) foreign(if (inherits(e, "hylomath_error")) sub("[.]$", "", e$what) else "it is damaged")
-  )
-  broken <- setdiff(c("brief", "predictor", "curves", "baseline"), names(parts))
-  if (length(broken)) foreign(sprintf("its part %s is missing", quoted(broken[1])))
-  part <- broken_part(parts)
-  if (!is.null(part)) foreign(sprintf("its part %s is damaged", quoted(part)))
+  content <- read_document(model_document, file)
+  content["identity"] <- NULL
+  parts <- made_of_content(model_document, file, without_shared(lapply(content, from_stored)))
+  lacking <- setdiff(c("brief", "predictor", "curves", "baseline"), names(parts))
+  if (length(lacking)) fail_foreign(model_document, file, sprintf("its part %s is missing", quoted(lacking[1])))
+  broken <- first_broken(parts, model_checks(parts))
+  if (!is.null(broken)) fail_foreign(model_document, file, sprintf("its part %s is damaged", quoted(broken)))
   parts$brief <- read_brief(text = parts$brief, read = FALSE)
   parts$predictor <- with_classes(parts$predictor)
   if (!is.null(parts$linear)) parts$linear <- with_classes(parts$linear)
   structure(parts, class = "hylomath_model")
-}
-
-model_head <- paste0(
-  "^[{]\"format\":\"hylomath model\",\"format_version\":([0-9]+),\"checksum\":\"([0-9a-f]{64})\",\"content\":"
-)
-
-# The parts as JSON has them: the content is checked before it is parsed.
-model_content <- function(text, file, foreign) {
-  parse <- function(text) {
-    unreadable <- function(e) foreign("what it holds is damaged or something else")
-    said_by_others(parse_document(text, quoted(file)), unreadable)
-  }
-  if (!validUTF8(text)) foreign("it is damaged")
-  head <- regmatches(text, regexec(model_head, substr(text, 1, 200)))[[1]]
-  if (length(head) == 0) {
-    parts <- parse(text)
-    if (!is.list(parts) || !identical(parts$format, "hylomath model")) foreign("it holds something else")
-    check_model_format(file, parts$format_version)
-    foreign("it is damaged")
-  }
-  check_model_format(file, as.integer(head[2]))
-  content <- substr(text, nchar(head[1]) + 1, nchar(text) - 1)
-  if (!identical(text_checksum(content), head[3])) foreign("it is damaged, its checksum is another one")
-  parts <- parse(content)
-  if (!is.list(parts)) foreign("it is damaged")
-  parts[names(parts) != "identity"]
-}
-
-check_model_format <- function(file, version) {
-  number <- as_one_number(version)
-  if (identical(as.integer(number), model_format)) return()
-  newer <- isTRUE(number > model_format)
-  by <- if (newer) "a newer" else "an older"
-  fail(
-    sprintf("%s was written by %s version of hylomath (format %s).", quoted(file), by, version),
-    if (newer) "Update the package." else "Train its brief again."
-  )
 }
 
 # ---- what an ensemble shares -----------------------------------------------------------------------------------------

@@ -4,7 +4,7 @@
 #' itself: `read_result()` opens its `file` too, finished or not.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8 whose top level has `format` (`"hylomath result"`),
-#'   `format_version` (5), `checksum` (of the text behind it) and `result`, in the form of a model file's values, see
+#'   `format_version` (5), `checksum` (of the text behind it) and `content`, in the form of a model file's values, see
 #'   [write_model()]; what has a class is
 #'   `{"$object": {class, value}}`, and a brief its text without its table. Reading never runs code.
 #' @param x A result.
@@ -29,56 +29,37 @@ write_result <- function(x, file) {
     }
     fail(sprintf(what, describe_class(x)), hint)
   }
-  content <- json_text(briefs_as_text(x))
-  head <- sprintf(result_head, result_format, text_checksum(content))
-  write_compressed(paste0(head, content, "}"), file)
+  write_document(result_document, briefs_as_text(x), file)
   invisible(x)
 }
 
 kept_classes <- c("hylomath_folds", "hylomath_variation", "hylomath_sifting", "hylomath_lineup", "hylomath_appraisal")
 
-result_format <- 5L
-
-result_head <- "{\"format\":\"hylomath result\",\"format_version\":%d,\"checksum\":\"%s\",\"result\":"
+result_document <- list(
+  format = "hylomath result", version = 5L, foreign = "holds no result",
+  hint = "Results are written by write_result(), scout(file = ) or the command's `--keep`.",
+  again = "Make the result again."
+)
 
 #' @rdname write_result
 #' @export
 read_result <- function(file) {
   check_file(file)
-  foreign <- function(why) {
-    hint <- "Results are written by write_result(), scout(file = ) or the command's `--keep`."
-    fail(sprintf("%s holds no result: %s.", quoted(file), why), hint)
-  }
   if (is_store(file)) {
     search <- read_scouting(file)
     if (!is.null(broken_in_result(search))) fail_damaged_search(file)
     return(search)
   }
-  if (!is_compressed(file)) foreign("it is not compressed as one")
-  damaged <- function(e) foreign("it is damaged")
-  text <- said_by_others(tryCatch(read_compressed(file), warning = damaged), damaged)
-  if (!validUTF8(text)) foreign("it is damaged")
-  document <- said_by_others(parse_document(text, quoted(file)), damaged)
-  if (!is.list(document) || !identical(document$format, "hylomath result")) foreign("it holds something else")
-  version <- document$format_version
-  if (!identical(version, result_format)) {
-    what <- "%s was written by another version of hylomath (format %s)."
-    fail(sprintf(what, quoted(file), version), "Make the result again.")
-  }
-  content <- substr(text, nchar(sprintf(result_head, result_format, strrep("0", 64))) + 1, nchar(text) - 1)
-  if (!identical(text_checksum(content), document$checksum)) foreign("it is damaged, its checksum is another one")
-  result <- tryCatch(
-    text_as_briefs(from_stored(document$result)),
-    error = function(e) foreign(if (inherits(e, "hylomath_error")) sub("[.]$", "", e$what) else "it is damaged")
-  )
-  if (!inherits(result, kept_classes)) foreign("it holds something else")
+  content <- read_document(result_document, file)
+  result <- made_of_content(result_document, file, text_as_briefs(from_stored(content)))
+  if (!inherits(result, kept_classes)) fail_foreign(result_document, file, "it holds something else")
   broken <- broken_in_result(result)
-  if (!is.null(broken)) foreign(sprintf("it is damaged, its `%s` is not that of one", broken))
-  result
+  if (is.null(broken)) return(result)
+  fail_foreign(result_document, file, sprintf("it is damaged, its `%s` is not that of one", broken))
 }
 
 # Whether a file holds a result, as against a model.
-is_result <- function(file) is_store(file) || compressed_starts_with(file, "{\"format\":\"hylomath result\"")
+is_result <- function(file) is_store(file) || is_document(result_document, file)
 
 # Briefs anywhere in a result by their text, without their table, and back.
 briefs_as_text <- function(x) {
@@ -101,13 +82,7 @@ text_as_briefs <- function(x) {
 # What is broken about it, in a word; NULL where nothing is.
 broken_in_result <- function(x) {
   if (length(tasks_called(x$task)) == 0) return("task")
-  local_exact_names()
-  checks <- result_checks(x)
-  for (part in names(checks)) {
-    holds <- tryCatch(isTRUE(checks[[part]](x[[part]])), error = function(e) FALSE, warning = function(w) FALSE)
-    if (!holds) return(part)
-  }
-  NULL
+  first_broken(x, result_checks(x))
 }
 
 # A check for each part, by its name; `x` is asked where one part has to fit another.
@@ -123,7 +98,7 @@ result_checks <- function(x) {
       each = wants_columns(character(), c("repeat", "fold", "rows", "training", "best_epoch")),
       pooled = function(pooled) inherits(pooled, "hylomath_appraisal") && is.null(broken_in_result(pooled)),
       predictions = wants_columns("key", c("repeat", "fold")), rows = is_numbers, by = wants_text,
-      regimen = function(regimen) identical(settle_settings(regimen, regimen_schema(), "regimen"), regimen),
+      regimen = function(regimen) identical(settle_settings(regimen, brief_schema$regimen, "regimen"), regimen),
       fingerprint = wants_text, group = wants_maybe(function(group) is_texts(as.character(group)))
     ),
     hylomath_variation = list(
@@ -215,27 +190,6 @@ predicted_classes_checks <- function(x) {
   )
 }
 
-# ---- checks that are asked for by what they want --------------------------------------------------------------------
-
 wants_brief <- function(x) inherits(x, "hylomath_brief")
 
-wants_maybe <- function(check) function(x) is.null(x) || check(x)
-
-wants_text <- function(x) is_text(x, 1)
-
-wants_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
-
-wants_place <- function(least) function(x) is_place(x, least, .Machine$integer.max)
-
 wants_expected <- function(x) is.null(x) || (is.list(x) && is_numbers(x$value, 1) && is_numbers(x$gain, 1))
-
-wants_share <- function(x) is_numbers(x, 1) && x > 0 && x < 1
-
-# A table with these columns of texts and of numbers, of so many rows at least.
-wants_columns <- function(texts, numbers = character(), least = 0) {
-  function(x) {
-    of_numbers <- function(column) is.numeric(column) || all(is.na(column))
-    is.data.frame(x) && nrow(x) >= least && all(c(texts, numbers) %in% names(x)) &&
-      all(vapply(x[texts], is.character, NA)) && all(vapply(x[numbers], of_numbers, NA))
-  }
-}

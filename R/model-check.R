@@ -1,66 +1,36 @@
 # Whether the parts of a model that was read from a file are what those of a model are, each by itself and beside the
 # others: what stands behind takes them at their word. The core checks the network and the plans once more, by itself.
 
-# What is broken about them, in a word; NULL where nothing is.
-broken_part <- function(parts) {
-  local_exact_names()
-  checks <- list(
-    brief = quote(is_text(parts$brief, 1)),
-    "predictor.target" = quote(target_holds(parts$predictor$target)),
-    "predictor.preparation" = quote(preparation_holds(parts$predictor$preparation, parts$predictor$target)),
-    "predictor.network" = quote(networks_hold(parts$predictor)),
-    "predictor.recalibration" = quote(recalibration_holds(parts$predictor$recalibration, parts$predictor$target)),
-    "predictor.decision" = quote(decision_holds(parts$predictor$decision, parts$predictor$target)),
-    linear = quote(is.null(parts$linear) || linear_holds(parts$linear, parts$predictor$target)),
-    curves = quote(curves_hold(parts)),
-    restarts = quote(is_table(parts$restarts, c("start", "epochs", "best_epoch", "training", "validation", "loss"))),
-    baseline = quote(baseline_holds(parts$baseline, parts$predictor$target)),
-    parts = quote(counts_hold(parts$parts)),
-    evaluated = quote(evaluated_hold(parts$evaluated, parts$predictor$target)),
-    regimen = quote(regimen_holds(parts$regimen, parts$members)),
-    evidence_l2 = quote(is_known_number(parts$evidence_l2)),
-    resumed = quote(is.null(parts$resumed) || resumed_holds(parts$resumed)),
-    refitted = quote(is.null(parts$refitted) || refitted_holds(parts$refitted)),
-    disagreement = quote(is.null(parts$disagreement) || disagreement_holds(parts)),
-    looks = quote(is_texts(parts$looks)), leaks = quote(is_texts(parts$leaks)),
-    pairs = quote(is_texts(parts$pairs)), ids = quote(is_texts(parts$ids)),
-    seen = quote(is_texts(parts$seen$columns) && is.integer(parts$seen$hashes) && is_flag(parts$seen$tell)),
-    profile = quote(is.null(parts$profile) || profile_holds(parts$profile)),
-    copies = quote(is_numbers(parts$copies, 1)), seconds = quote(is_place(round(parts$seconds), 0, 1e10)),
-    fingerprint = quote(is_text(parts$fingerprint, 1)), kernel = quote(is_text(parts$kernel, 1)),
-    version = quote(is_text(parts$version, 1))
+# A check for each part, see first_broken().
+model_checks <- function(parts) {
+  target <- parts$predictor$target
+  list(
+    brief = wants_text, predictor.target = target_holds,
+    predictor.preparation = function(preparation) preparation_holds(preparation, target),
+    predictor.network = function(network) networks_hold(parts$predictor),
+    predictor.recalibration = function(map) recalibration_holds(map, target),
+    predictor.decision = function(decision) decision_holds(decision, target),
+    linear = wants_maybe(function(linear) linear_holds(linear, target)),
+    curves = function(curves) curves_hold(parts),
+    restarts = wants_numbers(c("start", "epochs", "best_epoch", "training", "validation", "loss"), "stopped"),
+    baseline = function(baseline) baseline_holds(baseline, target),
+    parts = function(table) wants_numbers(c("rows", "share"), "part")(table) && all(table$rows >= 0),
+    evaluated = function(evaluated) evaluated_hold(evaluated, target),
+    regimen = function(regimen) regimen_holds(regimen, parts$members), evidence_l2 = is_known_number,
+    resumed = wants_maybe(resumed_holds), refitted = wants_maybe(refitted_holds),
+    disagreement = wants_maybe(function(apart) disagreement_holds(apart, target$classes)),
+    looks = is_texts, leaks = is_texts, pairs = is_texts, ids = is_texts,
+    seen.columns = is_texts, seen.hashes = is.integer, seen.tell = is_flag, profile = wants_maybe(profile_holds),
+    copies = function(copies) is_numbers(copies, 1), seconds = function(seconds) is_place(round(seconds), 0, 1e10),
+    fingerprint = wants_text, kernel = wants_text, version = wants_text
   )
-  for (part in names(checks)) {
-    holds <- tryCatch(isTRUE(eval(checks[[part]])), error = function(e) FALSE, warning = function(w) FALSE)
-    if (!holds) return(part)
-  }
-  NULL
-}
-
-# ---- small things -------------------------------------------------------------------------------------------------
-
-is_texts <- function(x) length(x) == 0 || (is.character(x) && !anyNA(x))
-
-is_numbers <- function(x, n = length(x)) is.numeric(x) && length(x) == n && !anyNA(x)
-
-# A number, or that it isn't known.
-is_known_number <- function(x) (is.numeric(x) || is.logical(x)) && length(x) == 1
-
-is_place <- function(x, least, most) is_numbers(x, 1) && x == round(x) && x >= least && x <= most
-
-# A data frame with these columns at least, all of numbers but the ones that are named as texts.
-is_table <- function(x, columns, texts = "stopped") {
-  is.data.frame(x) && all(columns %in% names(x)) &&
-    all(vapply(x[setdiff(names(x), texts)], function(column) is.numeric(column) || all(is.na(column)), NA))
 }
 
 # ---- the predictor -------------------------------------------------------------------------------------------------
 
 target_holds <- function(target) {
-  kinds <- loss_kinds()
-  kinds$auto <- NULL
   loss <- target$loss
-  settings <- kinds[[loss$kind]]
+  settings <- loss_record(loss)$settings
   classes <- target$classes
   task <- task_of(target)
   is_texts(target$columns) && length(target$columns) >= 1 && !anyDuplicated(target$columns) &&
@@ -213,7 +183,7 @@ curves_hold <- function(parts) {
     "set"
   )
   member <- if (is.null(parts$members)) rep(1, nrow(curves)) else curves$member
-  is_table(curves, c("epoch", "training", "validation", "rate", "gradient", "updates", "seconds")) &&
+  wants_numbers(c("epoch", "training", "validation", "rate", "gradient", "updates", "seconds"))(curves) &&
     is_place(parts$best_epoch, 0, nrow(curves)) && parts$stopped %in% stopped &&
     all(as.integer(curves$epoch) == stats::ave(member, member, FUN = seq_along)) && members_hold(parts)
 }
@@ -227,9 +197,7 @@ refitted_holds <- function(refitted) {
   is_text(refitted$of, 1) && is_numbers(refitted$rows, 1) && is_numbers(refitted$former_rows, 1)
 }
 
-disagreement_holds <- function(parts) {
-  apart <- parts$disagreement
-  classes <- parts$predictor$target$classes
+disagreement_holds <- function(apart, classes) {
   is_numbers(unlist(apart), length(classes)) && all(unlist(apart) >= 0) && identical(names(apart), classes)
 }
 
@@ -262,7 +230,7 @@ members_hold <- function(parts) {
   members <- parts$members
   if (is.null(members)) return(TRUE)
   numbers <- c("fold", "share", "learned", "predicted", "epochs", "best_epoch", "loss", "parameters", "seconds")
-  is_table(members, numbers, "network") && is_texts(members$network) && nrow(members) >= 1
+  wants_numbers(numbers, "network")(members) && nrow(members) >= 1
 }
 
 baseline_holds <- function(baseline, target) {
@@ -273,10 +241,6 @@ baseline_holds <- function(baseline, target) {
   n <- length(target$columns)
   is_numbers(baseline$prediction, n) && is_numbers(baseline$mean, n) && is_text(baseline$is, 1) &&
     (is.null(target$loss$at) || is_numbers(baseline$quantiles, length(target$loss$at)))
-}
-
-counts_hold <- function(parts) {
-  is_table(parts, c("rows", "share"), "part") && is_texts(parts$part) && all(parts$rows >= 0)
 }
 
 evaluated_hold <- function(evaluated, target) {
@@ -311,5 +275,5 @@ rows_hold <- function(rows, target) {
 # Settled anew it is what it was.
 regimen_holds <- function(regimen, members) {
   if (is.null(members)) return(is.null(regimen))
-  identical(settle_settings(regimen, regimen_schema(), "regimen"), regimen)
+  identical(settle_settings(regimen, brief_schema$regimen, "regimen"), regimen)
 }

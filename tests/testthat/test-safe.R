@@ -110,7 +110,7 @@ test_that("F2: a file doesn't choose its class", {
     evil <- jsonlite::toJSON(
       list("$object" = list(class = list("$texts" = class), value = list(a = 1L))), auto_unbox = TRUE
     )
-    write_compressed(paste0(sprintf(result_head, result_format, text_checksum(evil)), evil, "}"), file)
+    with_content(evil, file)
     expect_fails(read_result(file), "which no result has")
   }
 })
