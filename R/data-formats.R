@@ -190,9 +190,12 @@ formats_of <- function(x) {
 # One to three digits and then threes of them, in every cell: either thousands or three decimals.
 grouped_throughout <- function(cells) all(grepl("^[-+]?[1-9][0-9]{0,2}[.][0-9]{3}$", cells))
 
-# The formats in which all cells can be read, one for each way of reading them: the first of those that agree.
+# The formats in which all cells can be read, one for each way of reading them: the first of those that agree. A few
+# cells rule most formats out.
 readings <- function(cells, formats, read) {
+  few <- cells[unique(round(seq(1, length(cells), length.out = min(length(cells), 20))))]
   values <- lapply(stats::setNames(nm = names(formats)), function(format) {
+    if (anyNA(read(few, format))) return(NULL)
     value <- read(cells, format)
     if (!anyNA(value)) as.numeric(value)
   })
