@@ -20,7 +20,7 @@ hold_out_in_force <- function(b) {
 settled_brief <- function(a) {
   b <- a$brief
   if (!is_ensemble(a)) b$wiring <- format_wiring(a$wiring)
-  b[["hold_out"]] <- in_schema_order(a$hold_out, hold_out_schema())
+  b[["hold_out"]] <- in_schema_order(a$hold_out, brief_schema$hold_out)
   b
 }
 

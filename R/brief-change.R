@@ -8,7 +8,7 @@ changed_brief <- function(b, values) {
   wired <- is_wiring_setting(names(values))
   for (name in names(values)[!wired]) changed <- set_at(changed, setting_path(name), values[[name]])
   if (any(wired)) changed$wiring <- changed_wiring(changed$wiring, values[wired])
-  complete_brief(settle_settings(changed, brief_schema()), b$table)
+  complete_brief(settle_settings(changed, brief_schema), b$table)
 }
 
 is_wiring_setting <- function(name) grepl("^(layers|units|units_[1-9][0-9]*|activation|dropout)$", name)
@@ -49,7 +49,7 @@ own_settings <- function(b, names) {
 
 # Where a setting stands in the brief, by its full key or its last word.
 setting_path <- function(setting) {
-  schema <- brief_schema()
+  schema <- brief_schema
   sections <- c("regimen", "prepare", "hold_out")
   in_sections <- lapply(sections, function(section) paste(section, names(schema[[section]]), sep = "."))
   known <- c("wiring", unlist(in_sections))

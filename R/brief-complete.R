@@ -28,12 +28,12 @@ ready_to_train <- function(b, data = NULL, what = "This brief", try = "Give it o
 }
 
 with_defaults <- function(said) {
-  defaults <- brief_defaults()
+  defaults <- brief_defaults
   for (section in names(defaults)) {
     usual <- defaults[[section]]
     if (is.list(usual)) {
       missing <- setdiff(names(usual), names(said[[section]]))
-      said[[section]] <- in_schema_order(c(said[[section]], usual[missing]), brief_schema()[[section]])
+      said[[section]] <- in_schema_order(c(said[[section]], usual[missing]), brief_schema[[section]])
     } else {
       said[[section]] <- said[[section]] %||% usual
     }
@@ -59,7 +59,7 @@ with_guesses <- function(b) {
   check_targets(b, table)
   how <- b[["hold_out"]]
   how$seed <- how$seed %||% draw_seed()
-  b[["hold_out"]] <- in_schema_order(how, hold_out_schema())
+  b[["hold_out"]] <- in_schema_order(how, brief_schema$hold_out)
   new_brief(brief_settings(b), raw)
 }
 
@@ -80,7 +80,7 @@ with_found_formats <- function(b, raw) {
   for (column in names(found$missing)) {
     own <- prepared[[column]]
     own$missing_codes <- union(codes(column), found$missing[[column]])
-    prepared[[column]] <- in_schema_order(own, column_settings())
+    prepared[[column]] <- in_schema_order(own, column_settings)
   }
   if (length(found$missing)) b <- set_section(b, "prepare", list(only = prepared))
   b
@@ -109,7 +109,7 @@ with_guessed_kinds <- function(columns, targets, table) {
     ids <- Filter(function(column) !column %in% names(table) || !anyDuplicated(table[[column]]), ids)
     if (length(ids)) columns$id <- ids[1]
   }
-  in_schema_order(columns, brief_schema()$columns)
+  in_schema_order(columns, brief_schema$columns)
 }
 
 with_guessed_target <- function(b, y) {

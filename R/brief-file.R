@@ -35,7 +35,7 @@ read_brief <- function(file, text = NULL, read = TRUE) {
     check_no_table(file)
     text <- read_text(file)
   }
-  said <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema())
+  said <- settle_settings(parse_yaml(text, if (missing(file)) "The brief" else file), brief_schema)
   b <- complete_brief(said)
   folder <- if (missing(file)) "." else dirname(file)
   # a file that is elsewhere may be given later; a database is asked

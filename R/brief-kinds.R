@@ -1,4 +1,7 @@
-# The methods, losses and schedules that a regimen can name, and what each has of settings.
+# The methods and schedules that a regimen can name, and what each has of settings.
+
+#' @include setting.R
+NULL
 
 batch_methods <- c("momentum", "nesterov", "rmsprop", "adam", "adamw")
 
@@ -9,18 +12,7 @@ evidence_methods <- c("levenberg_marquardt", "newton", "lbfgs")
 
 training_methods <- c(batch_methods, whole_methods)
 
-loss_kinds <- function() {
-  list(
-    auto = list(), squared = list(), absolute = list(),
-    huber = list(delta = kind_setting(type_number(0, open_low = TRUE), 1)),
-    quantile = list(at = kind_setting(type_shares, c(0.1, 0.5, 0.9))),
-    gamma = list(), poisson = list(),
-    cross_entropy = list(smoothing = kind_setting(type_number(0, 1, open_high = TRUE), 0)),
-    ordinal = list()
-  )
-}
-
-schedule_kinds <- function() {
+schedule_kinds <- local({
   warm_up <- kind_setting(type_number(0, whole = TRUE), 0)
   every <- kind_setting(type_number(1, whole = TRUE), 10)
   factor <- function(default) kind_setting(type_number(0, 1, open_low = TRUE), default)
@@ -31,7 +23,7 @@ schedule_kinds <- function() {
     cosine = list(floor = kind_setting(type_number(0, 1), 0), warm_up = warm_up),
     plateau = list(every = every, factor = factor(0.5), warm_up = warm_up)
   )
-}
+})
 
 # Which settings a method has no use for.
 useless_settings <- function(method) {

@@ -72,7 +72,7 @@ prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, 
     own <- lapply(former, function(own) own[setdiff(names(own), names(changes))])
   } else {
     if (!is.null(target)) fail("`target` is prepared in one way and can't be set for `only` some columns.")
-    own <- prepared_alone(former, columns, settle_settings(changes, column_settings(), "prepare.only"))
+    own <- prepared_alone(former, columns, settle_settings(changes, column_settings, "prepare.only"))
   }
   b$prepare$only <- own[lengths(own) > 0]
   if (is.null(missing_codes) || is.null(b$table)) return(b)
@@ -88,7 +88,7 @@ prepare.default <- function(b, ...) wrong_object("prepare", "a brief", b)
 prepared_alone <- function(own, columns, changes) {
   for (column in columns) {
     merged <- utils::modifyList(as.list(own[[column]]), changes)
-    own[[column]] <- in_schema_order(merged, column_settings())
+    own[[column]] <- in_schema_order(merged, column_settings)
   }
   own
 }

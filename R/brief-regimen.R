@@ -22,7 +22,7 @@
 #' @section The rule: This is rule 3; a brief and a model carry its number as `rule`, and go on meaning what they meant
 #'   when there is another one. It settles what is open by the table alone; [brief()] prints what it comes to and why.
 #'
-#'   * Test rows are a fifth, drawn in the same way whatever trains on the others.
+#'   * A fifth of the rows are test rows. They are the same rows, however the network is trained on the others.
 #'   * The other rows are dealt into 8 folds, and as many networks of each wiring are trained, see [hold_out()]. One
 #'     network is trained, and stopped by 0.15 of the rows, where there are validation rows or several starts, where the
 #'     wiring is `linear`, where rows or groups are too few or some network would lack a class, and by [quick()].
@@ -158,7 +158,7 @@ with_method_defaults <- function(r) {
   own <- method_defaults(r$method)
   missing <- setdiff(names(own), names(r))
   r[missing] <- own[missing]
-  in_schema_order(r, brief_schema()[["regimen"]])
+  in_schema_order(r, brief_schema[["regimen"]])
 }
 
 # ---- what doesn't go together -------------------------------------------------------------------------------------
@@ -190,7 +190,7 @@ check_open_method <- function(r) {
 }
 
 check_method <- function(r, wiring, wiring_is_open) {
-  defaults <- brief_defaults()[["regimen"]]
+  defaults <- brief_defaults[["regimen"]]
   for (name in useless_settings(r$method)) {
     if (is.null(r[[name]]) || identical(r[[name]], defaults[[name]])) next
     what <- sprintf("`regimen.%s` has no meaning for the method %s.", name, quoted(r$method))
@@ -252,7 +252,7 @@ check_evidence <- function(r, wiring) {
 }
 
 check_regimen_of_task <- function(r, loss, word) {
-  if (r$method == "levenberg_marquardt" && !(loss$kind == "squared" && loss$output == "identity")) {
+  if (r$method == "levenberg_marquardt" && !is_least_squares(loss)) {
     fail(
       "The method `levenberg_marquardt` is for the squared error on an identity output.",
       "Choose another method, such as `lbfgs`."
@@ -276,11 +276,11 @@ check_regimen_of_task <- function(r, loss, word) {
 settled_loss <- function(b) {
   word <- b$task
   tasks <- tasks_called(word)
-  loss <- kind_settings(b[["regimen"]]$loss, loss_kinds())
-  if (loss$kind == "auto") loss <- kind_settings(tasks[[1]]$losses[1], loss_kinds())
+  loss <- kind_settings(b[["regimen"]]$loss, loss_kinds)
+  if (loss$kind == "auto") loss <- kind_settings(tasks[[1]]$losses[1], loss_kinds)
   task <- Filter(function(task) loss$kind %in% task$losses, tasks)
   if (length(task) == 0) {
-    known <- intersect(names(loss_kinds()), unlist(lapply(tasks, `[[`, "losses")))
+    known <- intersect(names(loss_kinds), unlist(lapply(tasks, `[[`, "losses")))
     fail(
       sprintf("The loss %s is not for the task %s.", quoted(loss$kind), quoted(word)),
       sprintf("It can be %s.", enumerate(quoted(known), "or"))
@@ -297,7 +297,7 @@ settled_output <- function(task, loss, b) {
   if (task$kind == "classes") {
     fail(sprintf("`regimen.output` can't be %s: the classes decide it.", quoted(wanted)), "Leave it at `auto`.")
   }
-  if (wanted == "identity" && loss$kind %in% c("poisson", "gamma")) {
+  if (wanted == "identity" && loss_record(loss)$above_zero != "nothing") {
     fail(
       sprintf("The loss %s needs predictions above 0.", quoted(loss$kind)),
       "Set `regimen.output` to `exponential` or `softplus`."

@@ -28,7 +28,7 @@ taken_columns <- function(columns) {
 # The settings by which one column is prepared: the brief's, and what `only` says of this column.
 settings_for <- function(b, column) {
   said <- b[["prepare"]]
-  usual <- said[names(column_settings())]
+  usual <- said[names(column_settings)]
   own <- said$only[[column]]
   usual[names(own)] <- own
   usual

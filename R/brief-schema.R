@@ -1,6 +1,9 @@
 # What a brief consists of: its keys in order, their types and their defaults. Everything that reads settings goes
 # through here: the R verbs, brief files and `--set` on the command line.
 
+#' @include brief-kinds.R data-formats.R expression.R loss.R setting.R wiring.R
+NULL
+
 column_roles <- c("id", "group", "weight", "order", "exposure")
 
 # What case weights can mean, see ?set_columns; the first one is meant when nothing is said.
@@ -13,140 +16,6 @@ input_kinds <- c("number", "count", "flag", "category", "date", "time", "missing
 # The number of the rule by which what is left open is settled, see the section of ?regimen. From version 0.2.0 on a
 # brief that was written under a former rule goes on meaning what it meant.
 current_rule <- 3
-
-brief_schema <- function() {
-  list(
-    about = about_schema(),
-    data = data_schema(),
-    target = type_targets,
-    task = type_choice(task_words()),
-    classes = type_texts(),
-    positive = type_text(),
-    columns = columns_schema(),
-    add_columns = type_map(type_expression()),
-    keep_rows = type_expression(),
-    prepare = c(column_settings(), list(
-      target = type_choice(c("zscore", "log", "log_median", "none")),
-      only = type_map(function(value, key) settle_settings(as.list(value), column_settings(), key))
-    )),
-    hold_out = hold_out_schema(),
-    rule = type_rule,
-    wiring = type_wiring(),
-    regimen = regimen_schema()
-  )
-}
-
-about_schema <- function() list(purpose = type_text(), owner = type_text(), limits = type_texts())
-
-type_separator <- function(value, key) {
-  if (!is_text(value, 1) || nchar(value) != 1) {
-    fail(sprintf("%s must be one character, not %s.", quoted(key), describe(value)))
-  }
-  as.character(value)
-}
-
-data_schema <- function() {
-  list(
-    file = type_text(),
-    separator = type_separator,
-    decimal = type_choice(c(".", ",")),
-    encoding = type_choice(c("UTF-8", "Latin-1", "Windows-1250")),
-    sheet = type_text(),
-    sqlite = type_text(),
-    postgres = type_text(),
-    query = type_text()
-  )
-}
-
-columns_schema <- function() {
-  list(
-    id = type_text(),
-    group = type_text(),
-    weight = type_text(),
-    weight_is = type_choice(weight_meanings),
-    order = type_text(),
-    exposure = type_text(),
-    drop = type_texts(),
-    formats = type_map(type_choice(format_words())),
-    kinds = type_map(type_choice(column_kinds))
-  )
-}
-
-# How one column is prepared; also what prepare's `only` sets for some columns.
-column_settings <- function() {
-  list(
-    numbers = type_choice(c(
-      "auto", "zscore", "minmax", "minmax_signed", "robust", "rank_normal", "piecewise", "periodic", "none"
-    )),
-    clip = type_or_word(c("auto", "far"), type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
-    missing = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
-    categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),
-    buckets = type_number(2, 65536, whole = TRUE),
-    embedding_width = type_or_word("auto", type_number(1, 1024, whole = TRUE), "a whole number from 1"),
-    rare = type_number(0, 1, open_high = TRUE),
-    dates = type_date_parts,
-    missing_codes = type_codes
-  )
-}
-
-hold_out_schema <- function() {
-  list(
-    folds = type_or_word("auto", type_ensemble_folds, "0 or a whole number from 3"),
-    validation = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
-    test = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
-    calibration = type_number(0, 1, open_high = TRUE),
-    by = type_choice(c("stratified", "random", "ordered", "key")),
-    validation_where = type_expression(),
-    test_where = type_expression(),
-    calibration_where = type_expression(),
-    parts = type_text(),
-    seed = type_number(0, 2^53, whole = TRUE)
-  )
-}
-
-regimen_schema <- function() {
-  list(
-    method = type_choice(c("auto", training_methods)),
-    loss = type_kind(loss_kinds()),
-    output = type_choice(c("auto", "identity", "exponential", "softplus")),
-    learning_rate = type_or_word("auto", type_number(0, open_low = TRUE), "a number above 0"),
-    momentum = type_number(0, 1, open_high = TRUE),
-    weight_decay = type_number(0),
-    schedule = type_kind(schedule_kinds()),
-    batch_size = type_or_word("auto", type_count(1e9), "a whole number from 1"),
-    epochs = type_or_word("auto", type_number(1, 1e6, whole = TRUE), "a whole number from 1 to 1000000"),
-    stop = type_or_word(c("auto", "none"), type_stop),
-    l1 = type_number(0),
-    l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
-    gradient_clip = type_number(0),
-    max_norm = type_number(0),
-    input_noise = type_number(0),
-    class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
-    restarts = type_number(1, 1000, whole = TRUE),
-    keep = type_choice(c("best", "ensemble")),
-    measures = type_measures,
-    seed = type_number(0, 2^53, whole = TRUE)
-  )
-}
-
-brief_defaults <- function() {
-  list(
-    columns = list(drop = character(), kinds = list()),
-    prepare = list(
-      numbers = "auto", clip = "auto", missing = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
-      rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
-    ),
-    hold_out = list(folds = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
-    rule = current_rule,
-    wiring = "auto",
-    regimen = list(
-      method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
-      batch_size = "auto", epochs = "auto", stop = "auto", l1 = 0, l2 = "auto", gradient_clip = 0,
-      max_norm = 0,
-      input_noise = 0, class_weights = "none", restarts = 1, keep = "best", measures = character()
-    )
-  )
-}
 
 # ---- types of its own ---------------------------------------------------------------------------------------------
 
@@ -182,6 +51,14 @@ type_ensemble_folds <- function(value, key) {
   value
 }
 
+# One character.
+type_separator <- function(value, key) {
+  if (!is_text(value, 1) || nchar(value) != 1) {
+    fail(sprintf("%s must be one character, not %s.", quoted(key), describe(value)))
+  }
+  as.character(value)
+}
+
 # Codes that mean missing, as text whatever they stand for.
 type_codes <- function(value, key) {
   if (is.numeric(value)) return(unname(format_each(value)))
@@ -209,15 +86,121 @@ type_measures <- function(value, key) {
   unique(chosen)
 }
 
+# ---- keys, types and defaults ----------------------------------------------------------------------------------------
+
+# How one column is prepared; also what prepare's `only` sets for some columns.
+column_settings <- list(
+  numbers = type_choice(c(
+    "auto", "zscore", "minmax", "minmax_signed", "robust", "rank_normal", "piecewise", "periodic", "none"
+  )),
+  clip = type_or_word(c("auto", "far"), type_number(0, 0.5, open_high = TRUE), "a share from 0 to below 0.5"),
+  missing = type_choice(c("auto", "median", "mean", "common", "own", "flag", "drop")),
+  categories = type_choice(c("auto", "indicator", "ordinal", "frequency", "hash", "embedding")),
+  buckets = type_number(2, 65536, whole = TRUE),
+  embedding_width = type_or_word("auto", type_number(1, 1024, whole = TRUE), "a whole number from 1"),
+  rare = type_number(0, 1, open_high = TRUE),
+  dates = type_date_parts,
+  missing_codes = type_codes
+)
+
+brief_schema <- list(
+  about = list(purpose = type_text(), owner = type_text(), limits = type_texts()),
+  data = list(
+    file = type_text(),
+    separator = type_separator,
+    decimal = type_choice(c(".", ",")),
+    encoding = type_choice(c("UTF-8", "Latin-1", "Windows-1250")),
+    sheet = type_text(),
+    sqlite = type_text(),
+    postgres = type_text(),
+    query = type_text()
+  ),
+  target = type_targets,
+  # tasks can be added
+  task = function(value, key) type_choice(task_words())(value, key),
+  classes = type_texts(),
+  positive = type_text(),
+  columns = list(
+    id = type_text(),
+    group = type_text(),
+    weight = type_text(),
+    weight_is = type_choice(weight_meanings),
+    order = type_text(),
+    exposure = type_text(),
+    drop = type_texts(),
+    formats = type_map(type_choice(format_words())),
+    kinds = type_map(type_choice(column_kinds))
+  ),
+  add_columns = type_map(type_expression()),
+  keep_rows = type_expression(),
+  prepare = c(column_settings, list(
+    target = type_choice(c("zscore", "log", "log_median", "none")),
+    only = type_map(function(value, key) settle_settings(as.list(value), column_settings, key))
+  )),
+  hold_out = list(
+    folds = type_or_word("auto", type_ensemble_folds, "0 or a whole number from 3"),
+    validation = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
+    test = type_or_word("auto", type_number(0, 1, open_high = TRUE), "a share from 0 to below 1"),
+    calibration = type_number(0, 1, open_high = TRUE),
+    by = type_choice(c("stratified", "random", "ordered", "key")),
+    validation_where = type_expression(),
+    test_where = type_expression(),
+    calibration_where = type_expression(),
+    parts = type_text(),
+    seed = type_number(0, 2^53, whole = TRUE)
+  ),
+  rule = type_rule,
+  wiring = type_wiring(),
+  regimen = list(
+    method = type_choice(c("auto", training_methods)),
+    loss = type_kind(loss_kinds),
+    output = type_choice(c("auto", "identity", "exponential", "softplus")),
+    learning_rate = type_or_word("auto", type_number(0, open_low = TRUE), "a number above 0"),
+    momentum = type_number(0, 1, open_high = TRUE),
+    weight_decay = type_number(0),
+    schedule = type_kind(schedule_kinds),
+    batch_size = type_or_word("auto", type_count(1e9), "a whole number from 1"),
+    epochs = type_or_word("auto", type_number(1, 1e6, whole = TRUE), "a whole number from 1 to 1000000"),
+    stop = type_or_word(c("auto", "none"), type_stop),
+    l1 = type_number(0),
+    l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
+    gradient_clip = type_number(0),
+    max_norm = type_number(0),
+    input_noise = type_number(0),
+    class_weights = type_or_word(c("none", "even"), type_map(type_number(0, open_low = TRUE))),
+    restarts = type_number(1, 1000, whole = TRUE),
+    keep = type_choice(c("best", "ensemble")),
+    measures = type_measures,
+    seed = type_number(0, 2^53, whole = TRUE)
+  )
+)
+
+brief_defaults <- list(
+  columns = list(drop = character(), kinds = list()),
+  prepare = list(
+    numbers = "auto", clip = "auto", missing = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
+    rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
+  ),
+  hold_out = list(folds = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
+  rule = current_rule,
+  wiring = "auto",
+  regimen = list(
+    method = "auto", loss = "auto", output = "auto", learning_rate = "auto", schedule = "constant",
+    batch_size = "auto", epochs = "auto", stop = "auto", l1 = 0, l2 = "auto", gradient_clip = 0,
+    max_norm = 0,
+    input_noise = 0, class_weights = "none", restarts = 1, keep = "best", measures = character()
+  )
+)
+
 # ---- the object ------------------------------------------------------------------------------------------------------
 
-# A brief is a list with the keys of brief_schema() in their order, keys without a value left out, and behind them
+# A brief is a list with the keys of `brief_schema` in their order, keys without a value left out, and behind them
 # the table that it was started from, as `table`. The table is no part of what the brief says: files leave it out.
 # Sections are taken as b[["regimen"]] here and below, since the verbs that set them have the same names.
 
 # `settings` are settled; there may be no table, as for a brief that was read from a file.
 new_brief <- function(settings, table = NULL) {
-  settings <- in_schema_order(settings, brief_schema())
+  settings <- in_schema_order(settings, brief_schema)
   settings$table <- table
   structure(settings, class = "hylomath_brief")
 }
@@ -234,7 +217,7 @@ without_about <- function(b) {
 
 # Brings `changes` into one section of the brief; NULLs leave what is there.
 set_section <- function(b, section, changes) {
-  schema <- brief_schema()[[section]]
+  schema <- brief_schema[[section]]
   changes <- settle_settings(drop_nulls(changes), schema, section)
   merged <- utils::modifyList(b[[section]], changes)
   # modifyList would merge named class weights with the former ones

@@ -124,7 +124,7 @@ start_brief <- function(data, target, task = NULL, positive = NULL, classes = NU
   if (missing(target)) fail("`target` is missing: say which column to predict.", suggestion("", names(data)))
   said <- list(target = target, task = task, positive = positive, classes = classes, data = source)
   if (!is.null(formats)) said$columns <- list(formats = formats)
-  complete_brief(settle_settings(drop_nulls(said), brief_schema()), as_table(data))
+  complete_brief(settle_settings(drop_nulls(said), brief_schema), as_table(data))
 }
 
 # ---- what no table holds ---------------------------------------------------------------------------------------------
@@ -154,11 +154,12 @@ set_about <- function(b, purpose = NULL, owner = NULL, limits = NULL, ...) UseMe
 #' @export
 set_about.hylomath_brief <- function(b, purpose = NULL, owner = NULL, limits = NULL, ...) {
   check_others(...)
-  said <- settle_settings(drop_nulls(list(purpose = purpose, owner = owner, limits = limits)), about_schema(), "about")
+  said <- drop_nulls(list(purpose = purpose, owner = owner, limits = limits))
+  said <- settle_settings(said, brief_schema$about, "about")
   about <- utils::modifyList(as.list(b$about), said)
   about <- Filter(function(text) any(nzchar(text)), about)
   settings <- brief_settings(b)
-  settings$about <- if (length(about)) in_schema_order(about, about_schema())
+  settings$about <- if (length(about)) in_schema_order(about, brief_schema$about)
   new_brief(settings, b$table)
 }
 

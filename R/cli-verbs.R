@@ -45,7 +45,7 @@ cli_start_brief <- function(place, options) {
   }
   source <- cli_database(place, options$query)
   b <- brief(structure(read_source(source), columns = NULL), target = target)
-  b$data <- settle_settings(source, brief_schema()$data, "data")
+  b$data <- settle_settings(source, brief_schema$data, "data")
   new_brief(brief_settings(b), b$table)
 }
 
@@ -255,7 +255,7 @@ cli_override <- function(b, pairs) {
     if (!grepl("^[^=]+=", pair)) cli_wrong(sprintf(what, pair))
     path <- strsplit(sub("=.*", "", pair), ".", fixed = TRUE)[[1]]
     value <- cli_set_value(pair)
-    said <- cli_said(settle_settings(set_at(said, path, value), brief_schema()))
+    said <- cli_said(settle_settings(set_at(said, path, value), brief_schema))
   }
   if (!is.null(b$table)) cli_columns(b$table, said$columns$drop, "set columns.drop")
   cli_said(complete_brief(said, b$table))
@@ -279,7 +279,7 @@ cli_reading <- function(pairs) {
     }
     said <- set_at(said, path, cli_set_value(pair))
   }
-  cli_said(settle_settings(said, brief_schema()))
+  cli_said(settle_settings(said, brief_schema))
 }
 
 # Where a subcommand writes when nothing is said: beside the brief, with another ending.

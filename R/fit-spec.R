@@ -75,7 +75,7 @@ row_weights <- function(a, rows, of_task, training) {
 # The regimen as the core takes it: numbers everywhere, 0 for what is not wanted.
 core_regimen <- function(r) {
   none <- list(every = 1, factor = 1, floor = 0, warm_up = 0)
-  schedule <- utils::modifyList(none, kind_settings(r$schedule, schedule_kinds()))
+  schedule <- utils::modifyList(none, kind_settings(r$schedule, schedule_kinds))
   stop <- list(patience = 0, gradient = 0, loss = 0, seconds = 0)
   if (is.list(r$stop)) stop[names(r$stop)] <- r$stop
   list(

@@ -35,11 +35,11 @@ auto_method <- function(a, r, rows, preparation) {
   if (identical(r$l2, "evidence")) return("levenberg_marquardt")
   if (length(needs_batches(r, a$wiring))) return("adam")
   loss <- a$target$loss
-  non_smooth <- loss$kind %in% c("absolute", "quantile")
+  non_smooth <- !loss_record(loss)$smooth
   # without hidden layers the whole table at once is quickest at any number of rows
   if (length(a$wiring$layers) == 0 && !non_smooth) return("lbfgs")
   if (rows > small_table) return("adam")
-  if (loss$kind == "squared" && loss$output == "identity") {
+  if (is_least_squares(loss)) {
     parameters <- parameter_count(network_of(a$target, a$wiring, r, preparation()))
     if (parameters <= min(few_parameters, rows * length(a$target$columns))) return("levenberg_marquardt")
   }
@@ -96,5 +96,5 @@ most_linear_rows <- 100000
 # By the rule, whatever the network's own method is: to the one minimum, where there is one.
 linear_regimen <- function(regimen) {
   kept <- intersect(c("loss", "output", "class_weights", "seed"), names(regimen))
-  utils::modifyList(brief_defaults()[["regimen"]], regimen[kept])
+  utils::modifyList(brief_defaults[["regimen"]], regimen[kept])
 }

@@ -3,15 +3,14 @@
 task_registry <- new.env(parent = emptyenv())
 task_registry$tasks <- list()
 
-known_tasks <- function() {
-  if (is.null(task_registry$tasks$classes)) {
-    register_task("classes", task_classes())
-    register_task("ordered", task_ordered())
-    register_task("numbers", task_numbers())
-    register_task("quantiles", task_quantiles())
-    register_task("counts", task_counts())
-  }
-  task_registry$tasks
+known_tasks <- function() task_registry$tasks
+
+register_own_tasks <- function() {
+  register_task("classes", task_classes())
+  register_task("ordered", task_ordered())
+  register_task("numbers", task_numbers())
+  register_task("quantiles", task_quantiles())
+  register_task("counts", task_counts())
 }
 
 # Makes a task known under a name, for this session.
