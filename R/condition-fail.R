@@ -1,10 +1,30 @@
 # Errors that say what is wrong, where, and what to do. They are raised before any work is done.
 
-# `what` says what is wrong and where; `try` says what to do about it. The condition carries both.
+# `what` says what is wrong and where; `try` says what to do about it. The condition carries both, the verb that was
+# called as its `call`, and as its `argument` the argument or setting that `what` begins with. It has a class of its
+# topic, which is the verb's help page: `hylomath_error_train`.
 # No back trace goes with it: what is wrong is what was given, not where it was noticed.
 fail <- function(what, try = NULL, class = NULL) {
   message <- paste(c(what, if (!is.null(try)) paste("i", try)), collapse = "\n")
-  stop(errorCondition(message, class = c(class, "hylomath_error"), what = what, try = try))  # nolint: the one place
+  verb <- verb_called()
+  topic <- if (!is.null(verb)) paste0("hylomath_error_", verb)
+  stop(errorCondition(  # nolint: the one place
+    message, class = unique(c(class, topic, "hylomath_error")), call = if (!is.null(verb)) call(verb), what = what,
+    try = try, argument = if (grepl("^`[^`]+`", what)) sub("^`([^`]+)`.*$", "\\1", what)
+  ))
+}
+
+# The innermost of our verbs that is at work: an exported function, or a generic that has a method here.
+verb_called <- function() {
+  space <- topenv()
+  known <- c(getNamespaceExports(space), space[[".__NAMESPACE__."]]$S3methods[, 1])
+  for (i in rev(seq_len(sys.nframe()))) {
+    name <- sys.call(i)[[1]]
+    if (!is.name(name) || !identical(topenv(environment(sys.function(i)) %||% globalenv()), space)) next
+    name <- as.character(name)
+    generic <- sub("[.](hylomath_[a-z_]+|default)$", "", name)
+    if (generic %in% known) return(generic)
+  }
 }
 
 first_sentence <- function(condition) sub("([.!]) .*$", "\\1", gsub("[[:space:]]+", " ", conditionMessage(condition)))
@@ -54,23 +74,24 @@ check_others <- function(...) {
 # Where the trade's words for a setting are said here; by what they mean, the first pattern that fits.
 said_elsewhere <- function(word) {
   patterns <- c(
-    "iteration|^rounds?$|cycles|passes" = "The number of epochs is set by regimen(epochs = ).",
+    "iteration|^rounds?$|cycles|passes" = "regimen(epochs = ) sets the number of epochs.",
     "neuron|node|hidden|^units?$|layer|activation|dropout|architecture|^size$" =
-      "Layers are wired by wire(b, \"24 relu > dropout 0.2 > 12 relu\").",
-    "lasso" = "That penalty is regimen(l1 = ).",
-    "penalty|ridge|decay|shrink|regulari|lambda" = "The penalty on the weights is regimen(l2 = ).",
-    "optimi[sz]er|algorithm|solver" = "How weights are found is set by regimen(method = ).",
-    "step|rate$" = "The learning rate is set by regimen(learning_rate = ).",
-    "batch" = "The rows of a step are set by regimen(batch_size = ).",
-    "patience|early" = "When training stops is set by regimen(stop = list(patience = )).",
-    "class.?weight|balance" = "Rare classes are weighted by regimen(class_weights = \"even\").",
-    "weight" = "Case weights are a column: set_columns(weight = ).",
-    "^k$|fold|cross" = "K-fold cross-validation is folds(b, k = ); a cross-validation ensemble is hold_out(folds = ).",
-    "scal|standardi|normali|impute|^na|encod|dummy|missing" = "How columns are prepared is set by prepare().",
-    "split|hold.?out|share|fraction|strat" = "Which rows are held out is set by hold_out().",
-    "threshold|cut.?off|cost" = "The rule by which classes are predicted is set by decide().",
-    "group|cluster|subject" = "Rows that belong together: set_columns(group = ).",
-    "seed" = "Seeds are set by hold_out(seed = ) and regimen(seed = )."
+      "wire(b, \"24 relu > dropout 0.2 > 12 relu\") sets the layers.",
+    "lasso" = "regimen(l1 = ) sets that penalty.",
+    "penalty|ridge|decay|shrink|regulari|lambda" = "regimen(l2 = ) sets the penalty on the weights.",
+    "optimi[sz]er|algorithm|solver" = "regimen(method = ) sets how weights are found.",
+    "step|rate$" = "regimen(learning_rate = ) sets the learning rate.",
+    "batch" = "regimen(batch_size = ) sets how many rows a step uses.",
+    "patience|early" = "regimen(stop = list(patience = )) sets when training stops.",
+    "class.?weight|balance" = "regimen(class_weights = \"even\") gives rare classes more weight.",
+    "weight" = "set_columns(weight = ) names the column of case weights.",
+    "^k$|fold|cross" =
+      "folds(b, k = ) is k-fold cross-validation; hold_out(folds = ) asks for a cross-validation ensemble.",
+    "scal|standardi|normali|impute|^na|encod|dummy|missing" = "prepare() sets how columns are prepared.",
+    "split|hold.?out|share|fraction|strat" = "hold_out() sets which rows are held out.",
+    "threshold|cut.?off|cost" = "decide() sets the rule by which classes are predicted.",
+    "group|cluster|subject" = "set_columns(group = ) keeps rows together.",
+    "seed" = "hold_out(seed = ) and regimen(seed = ) set the seeds."
   )
   fits <- vapply(names(patterns), grepl, NA, tolower(word))
   if (any(fits)) unname(patterns[which(fits)[1]])

@@ -7,6 +7,13 @@
 #' [sift()] its inputs; keep it with [write_model()] and put it to work with [predict()][predict.hylomath_model]. The
 #' command `hylomath` offers the same verbs to the shell, see [install_command()].
 #'
+#' @section Errors: Every error has the class `hylomath_error` and one of its verb, whose help page explains it, such as
+#'   `hylomath_error_train`. Its fields are `what` is wrong and where, what to `try`, the verb that was called (`call`),
+#'   and the `argument` or setting that is wrong, NULL where it is not one. Warnings have classes too:
+#'   `hylomath_warning_far` (values outside the training data), `hylomath_warning_groups`, `hylomath_warning_zone`.
+#' @examples
+#' b <- brief(kilns, target = "outcome")
+#' tryCatch(regimen(b, epochs = -1), hylomath_error_regimen = function(e) e[c("what", "argument")])
 #' @keywords internal
 #' @useDynLib hylomath, .registration = TRUE
 #' @importFrom Rcpp evalCpp
@@ -15,6 +22,7 @@
 
 # What is printed while a network trains is decided here and not by train(), which computes and prints nothing.
 .onLoad <- function(libname, pkgname) {
+  register_own_tasks()
   if (is.null(getOption("hylomath.progress"))) options(hylomath.progress = progress_auto)
   options(hylomath.progress_kinds = list(line = progress_line, lines = progress_lines))
 }

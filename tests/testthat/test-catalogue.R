@@ -17,6 +17,8 @@ plain_message <- function(said) {
   gsub("[^ '`]*file[0-9a-f]{6,}", "FILE", said)
 }
 
+generics_of_methods <- unique(getNamespaceInfo("hylomath", "S3methods")[, 1])
+
 folder_state <- function() tools::md5sum(list.files(all.files = TRUE, recursive = TRUE))
 
 expect_refused <- function(input, says, said, seconds) {
@@ -73,13 +75,36 @@ test_that("verbs and readers refuse what they can't take", {
   }
   for (i in seq_len(nrow(cases))) {
     said <- NULL
+    error <- NULL
     call <- parse(text = cases$input[i])[[1]]
-    refuse <- function(e) said <<- conditionMessage(e)
+    refuse <- function(e) {
+      said <<- conditionMessage(e)
+      error <<- e
+    }
     seconds <- seconds_of(utils::capture.output(suppressMessages(
       tryCatch(eval(call, new.env(parent = here)), hylomath_error = refuse)
     )))
     expect_refused(cases$input[i], cases$says[i], said, seconds)
+    # the condition knows the verb, its topic, and what it is about where the message begins with that
+    verbs <- c(getNamespaceExports("hylomath"), generics_of_methods)
+    if (any(all.names(call) %in% setdiff(verbs, "print"))) {
+      verb <- as.character(conditionCall(error))
+      expect_true(verb %in% verbs, info = cases$input[i])
+      expect_s3_class(error, paste0("hylomath_error_", verb))
+    }
+    expect_identical(is.null(error$argument), !startsWith(said, "`"), info = cases$input[i])
   }
+})
+
+test_that("an error is caught by its topic, and names the argument", {
+  b <- brief(small_kilns(), target = "outcome")
+  error <- expect_error(regimen(b, epochs = -1), class = "hylomath_error_regimen")
+  expect_identical(conditionCall(error), quote(regimen()))
+  expect_identical(error[c("argument", "try")], list(argument = "regimen.epochs", try = NULL))
+  # a pipe of verbs is blamed on the one that refused
+  expect_error(train(hold_out(b, test = 2), progress = "none"), class = "hylomath_error_hold_out")
+  # and a method on its generic
+  expect_error(predict(quick_model(), kilns, type = "colour"), class = "hylomath_error_predict")
 })
 
 test_that("the service refuses what is no request for predictions", {
