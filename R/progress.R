@@ -71,9 +71,9 @@ progress_line <- function(event) {
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
     doing = doing_line(event),
-    done = cat("\r\033[K", file = stderr()),
+    done = clear_line(),
     scored = ,
-    stored = if (event$last) cat("\r\033[K", file = stderr()) else if (is_due()) show_line(rows_text_of(event)),
+    stored = if (event$last) clear_line() else if (is_due()) show_line(rows_text_of(event)),
     start = {
       the_line$shown <- 0
       the_line$losses <- numeric()
@@ -81,7 +81,7 @@ progress_line <- function(event) {
     },
     epoch = epoch_line(event),
     {
-      cat("\r\033[K", file = stderr())
+      clear_line()
       message(end_text(event))
     }
   )
@@ -125,7 +125,21 @@ doing_text <- function(event) {
 }
 
 show_line <- function(text) {
-  cat("\r", cli::ansi_strtrim(harmless(text), cli::console_width() - 1), "\033[K", sep = "", file = stderr())
+  the_line$text <- cli::ansi_strtrim(harmless(text), cli::console_width() - 1)
+  # a cursor that is hidden would stay so after a signal that ends R
+  withr::local_options(cli.hide_cursor = FALSE)
+  if (is.null(the_line$bar)) {
+    the_line$bar <- cli::cli_progress_bar(
+      format = "{text}", total = NA, clear = TRUE, .auto_close = FALSE, .envir = the_line
+    )
+  }
+  cli::cli_progress_update(id = the_line$bar, force = TRUE, .envir = the_line)
+}
+
+clear_line <- function() {
+  if (is.null(the_line$bar)) return()
+  cli::cli_progress_done(id = the_line$bar, .envir = the_line)
+  the_line$bar <- NULL
 }
 
 # Many fits at once: how many have ended, and how far the last one that spoke is.
@@ -136,7 +150,7 @@ many_line <- function(event) {
     the_line$began <- proc.time()[["elapsed"]]
     return(if (is.null(event$within)) message(sprintf("Training %s.", counted(event$fits, event$what))))
   }
-  if (event$event == "finish") return(cat("\r\033[K", file = stderr()))
+  if (event$event == "finish") return(clear_line())
   if (event$event == "ended") the_line$ended <- event$ended
   if (is_due()) show_line(many_text(event, the_line$ended, the_line$shown - the_line$began))
 }
