@@ -18,7 +18,11 @@ comment_text <- function(text) {
 }
 
 quoted_texts <- function(x) {
-  vapply(x, function(text) as.character(jsonlite::toJSON(jsonlite::unbox(enc2utf8(text)))), "")
+  quoted <- stats::setNames(sprintf("\"%s\"", x), x)
+  # what JSON writes otherwise
+  other <- is.na(x) | grepl("[^ !#-.0-\\[\\]-~]", x, perl = TRUE)
+  quoted[other] <- vapply(x[other], function(text) as.character(jsonlite::toJSON(jsonlite::unbox(enc2utf8(text)))), "")
+  quoted
 }
 
 # `how` says how the language writes numbers, texts, missing values, flags, arrays and objects.
