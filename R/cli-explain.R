@@ -89,7 +89,7 @@ cli_recalibrate <- function(files, options) {
   if (is.null(r)) return(cli_say(options, "The probabilities are the network's own again."))
   if (options$quiet) return()
   what <- paste(
-    "The cross-entropy of %s goes from %s to %s by `%s`; on new rows it will be a little less good:",
+    "The cross-entropy of %s goes from %s to %s by `%s`; expect it slightly worse on new rows:",
     "appraise the model."
   )
   rows <- counted(r$rows, "row")

@@ -142,7 +142,7 @@ commands_to_evaluate <- function() {
           "FOLDER"
         ),
         cli_option(
-          "--thresholds", "A CSV to write what each threshold of a class's probability finds into.", "FILE"
+          "--thresholds", "A CSV file for what each threshold of a class's probability finds.", "FILE"
         ),
         "spreadsheet", "json"
       )

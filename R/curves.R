@@ -113,8 +113,8 @@ number_pairs <- function(appraisal) {
 
 #' What each threshold of a class's probability finds
 #'
-#' For each threshold of a class's probability, the rows at or above it: how many of all they are, what share of the
-#' class they find, what share of the other rows they take with them, and how many of them are of the class. The curves
+#' For each threshold of a class's probability, the rows at or above it: their share of all rows, the share of the class
+#' that they find, the share of the other rows among them, and how many of them belong to the class. The curves
 #' of receiver operating characteristic (Fawcett 2006), of precision against recall, of gain and of lift are all drawn
 #' from these.
 #'

@@ -3,7 +3,7 @@
 #' What the network predicts on average when a column is set to each of several values in all rows, everything else as
 #' it is (partial dependence: Friedman 2001), with the lines of single rows beside it (Goldstein, Kapelner, Bleich and
 #' Pitkin 2015). The column is one of the table, in its own units; what is derived from it follows. Lines that cross
-#' tell of interactions.
+#' show interactions.
 #'
 #' @param model A model.
 #' @param input A column that the network takes in, bare or as text.

@@ -84,7 +84,7 @@ is_leaf <- function(node) is.name(node) || is.numeric(node) || is.character(node
 checked_leaf <- function(node, what) {
   if (is.name(node)) return(node)
   if (is.numeric(node) || is.character(node) || is.logical(node)) {
-    if (length(node) != 1) fail(sprintf("%s holds %d values where one is meant.", what, length(node)))
+    if (length(node) != 1) fail(sprintf("%s holds %d values where one is expected.", what, length(node)))
     return(if (is.integer(node)) as.numeric(node) else node)
   }
   check_node(node, what)

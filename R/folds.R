@@ -36,7 +36,7 @@
 #'   here, which are spoken to through pipes, a cluster over SSH, a queue. Each needs this package. The
 #'   results are the same bit for bit at the same kernel level of the processor's instructions, which travels with the
 #'   work; a worker that lacks it says so. The table is written once into the folder that the option `hylomath.cache`
-#'   names (else that of the session), where workers that see the same disk find it; others are sent it once. What a
+#'   names (else that of the session). Workers that see the same disk find it there; other workers get it once. What a
 #'   lost worker had to do is done again. The option `hylomath.threads` bounds the threads used here, which the workers
 #'   here share.
 #' @section Seeds: The dealing follows the seed of `hold_out`, the training of fold f that of the regimen plus f - 1.

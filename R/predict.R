@@ -9,8 +9,8 @@
 #' @param bad_cells What to do with cells of a column of numbers that hold something else, or an infinite value:
 #'   `"refuse"`, which names the first of them, or `"missing"`, which takes them for missing and says how many.
 #' @param shares The shares of the classes among the new rows, by name, where they are others than among the training
-#'   rows: probabilities, and the predictions that follow of them, are put right for them. Only the shares differ, it is
-#'   taken, not what rows of a class are like (Saerens, Latinne and Decaestecker 2002).
+#'   rows. Probabilities, and the predictions that follow from them, are corrected for these shares. This assumes that
+#'   only the shares differ, not what the rows of a class are like (Saerens, Latinne and Decaestecker 2002).
 #' @param ... Not used.
 #' @return A data frame with one row for each row of `newdata`, in order. `prediction` is the class with the highest
 #'   score or the number in the target's unit (`prediction_<target>` for each of several targets; with the quantile loss

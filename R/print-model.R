@@ -110,10 +110,7 @@ restarts_text <- function(restarts, members) {
 
 # How far apart the starts' measures are: the luck of training.
 luck_text <- function(restarts) {
-  known <- c(
-    "accuracy", "balanced accuracy", "cross-entropy", "AUC", "Poisson deviance", "gamma deviance", "RMSE", "MAE"
-  )
-  shown <- utils::head(intersect(known, names(restarts)), 4)
+  shown <- utils::head(intersect(telling_measures, names(restarts)), 4)
   if (length(shown) == 0) return(NULL)
   spans <- vapply(shown, function(m) {
     ends <- format_measure(range(restarts[[m]], na.rm = TRUE))
@@ -159,7 +156,9 @@ rows_held_text <- function(model) {
   about <- function(held) indented("", sprintf("%s, for %s", items(held), held$without))
   c(
     indented("identity", identity_of(model)),
-    paragraphs(if (nrow(held)) "Of single rows of its table it holds" else "It holds nothing of single rows."),
+    paragraphs(
+      if (nrow(held)) "It holds this about single rows of its table:" else "It holds nothing about single rows."
+    ),
     unlist(lapply(seq_len(nrow(held)), function(i) about(held[i, ]))),
     if (!is.null(model$bare)) {
       paragraphs(sprintf("Left out when it was written: %s.", enumerate(items(model$bare))))

@@ -12,8 +12,8 @@
 #'   3.1 description; `GET /health`; `GET /counts` how many requests there were and what they took.
 #'
 #' @section Limits: What is too large is refused with status 413, a body without its length with 411, and what is too
-#'   much at a time with 503, before a body is read; bodies that are compressed are not unpacked. Who is connected and
-#'   has sent no whole request for `most_idle` seconds is hung up on. R responds to one request after the other; of
+#'   much at a time with 503, before a body is read; bodies that are compressed are not unpacked. A connection that has
+#'   sent no whole request for `most_idle` seconds is closed. R responds to one request after the other; of
 #'   several that a client sends at once without waiting for responses (pipelining) none is served. Several services
 #'   behind a proxy serve more.
 #' @section Who may ask: Requests that name another host than `host` and `hosts`, or come from a page of another origin,

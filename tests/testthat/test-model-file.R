@@ -117,7 +117,7 @@ test_that("a bare file holds nothing of single rows, and says what it can't do",
     quote(appraise(bare, t, rows = "test"))
   )) expect_fails(eval(refused), "without what it knew of single rows")
   said <- paste(format(summary(bare)), collapse = " ")
-  expect_match(said, "holds nothing of single rows")
+  expect_match(said, "holds nothing about single rows")
   expect_match(paste(format(summary(model)), collapse = " "), "keys, observed values and predictions of test rows")
   expect_identical(read_model(saved(bare)), bare)
 })

@@ -212,7 +212,7 @@ test_that("the command writes bare models and transcripts", {
   b <- brief("kilns.csv", "outcome") |> quick() |> regimen(epochs = 3, seed = 1) |> hold_out(seed = 2)
   write_brief(b, "kilns.yml")
   expect_equal(hylomath("train", "kilns.yml", "--bare", "-q")$status, 0)
-  expect_match(paste(hylomath("show", "kilns.hylo")$out, collapse = " "), "holds nothing of single rows")
+  expect_match(paste(hylomath("show", "kilns.hylo")$out, collapse = " "), "holds nothing about single rows")
   told <- hylomath("transcribe", "kilns.hylo", "--to", "r", "-o", "kilns.R")
   expect_equal(told$status, 0)
   expect_match(told$err, "Wrote kilns.R", all = FALSE)
