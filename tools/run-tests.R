@@ -50,9 +50,11 @@ if (hard) {
   files <- Filter(is_hard, files)
 }
 # each file in a fork of its own, as many at a time as there are cores; the long ones first, so that none is waited for
-# alone at the end
+# alone at the end; what the command loads is there already
 suppressPackageStartupMessages(library(hylomath))
 cores <- max(1, parallel::detectCores())
+source("tests/testthat/helper-command.R")
+load_for_commands()
 tests_of <- function(name) {
   began <- proc.time()[["elapsed"]]
   log <- tempfile()

@@ -17,9 +17,17 @@ hylomath_started <- function(..., env = character()) {
   list(status = status, out = readLines(out, warn = FALSE), err = readLines(err, warn = FALSE))
 }
 
+# What the command loads as it needs it, so that its forks have it.
+load_for_commands <- function() {
+  for (package in c("optparse", "data.table", "ggplot2", "ragg", "svglite", "htmltools", "yaml", "DBI", "RSQLite")) {
+    requireNamespace(package, quietly = TRUE)
+  }
+}
+
 # In a fork of this R, which has the package already and is not changed by what the command does.
 hylomath <- function(..., env = character()) {
   if (.Platform$OS.type != "unix") return(hylomath_started(..., env = env))
+  load_for_commands()
   out <- tempfile()
   err <- tempfile()
   on.exit(unlink(c(out, err)))

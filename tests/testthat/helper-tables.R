@@ -84,6 +84,12 @@ with_document <- function(text, file) {
   file
 }
 
+# A result's file with this text as its content, or with another one behind its checksum.
+with_content <- function(checked, file, content = checked) {
+  head <- '{"format":"hylomath result","format_version":5,"checksum":"%s","content":%s}'
+  write_compressed(sprintf(head, text_checksum(checked), content), file)
+}
+
 # The same file with its content changed, and a checksum that goes with it.
 resigned <- function(file, change, into = file) {
   text <- document_of(file)
@@ -92,4 +98,10 @@ resigned <- function(file, change, into = file) {
     '{"format":"hylomath model","format_version":8,"checksum":"%s","content":', cli::hash_raw_sha256(charToRaw(content))
   )
   with_document(paste0(head, content, "}"), into)
+}
+
+# Trained to the end and by one kind of arithmetic, so that every machine prints the same digits.
+settled_model <- function(b) {
+  withr::local_envvar(HYLOMATH_KERNEL = "generic")
+  single(wire(b, "linear") |> regimen(epochs = 30, method = "adam", seed = 1) |> hold_out(seed = 1), progress = "none")
 }

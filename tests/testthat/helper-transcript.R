@@ -97,7 +97,7 @@ in_node <- function(code, rows, model) {
   predictions
 }
 
-# What a database predictions, by a query over a table of these rows.
+# What a database predicts, by a query over a table of these rows.
 in_database <- function(connection, model, dialect, rows, run) {
   rows$key <- seq_len(nrow(rows))
   rows[] <- lapply(rows, function(x) if (is_moment(x)) moment_text(x) else if (is.factor(x)) as.character(x) else x)

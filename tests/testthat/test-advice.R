@@ -92,3 +92,20 @@ test_that("rows are named by their id, and lists are ranked, rounded and marked"
   expect_equal(hylomath("predict", "k.hylo", "k.csv", "-o", "list.xlsx")$status, 0)
   expect_equal(nrow(readxl::read_excel("list.xlsx")), 300)
 })
+
+test_that("refusals say what they say", {
+  b <- brief(kilns, target = "outcome")
+  expect_snapshot(error = TRUE, {
+    brief(kilns, target = "outcom")
+    brief(kilns, target = c("outcome", "peak_c"))
+    wire(b, "8 tanhh")
+    regimen(b, method = "adm")
+    regimen(b, epochs = -1)
+    hold_out(b, test = 2)
+    prepare(b, numbers = "robus")
+    set_columns(b, drop = nothing_so_called)
+    add_columns(b, heat = system("ls"))
+    appraise(b)
+    predict(settled_model(b), kilns[, -3])
+  })
+})

@@ -160,3 +160,10 @@ test_that("even class weights raise the recall of rare classes, and the differen
   expect_true("accuracy_misleads" %in% notes(plain)$code)
   expect_false("accuracy_misleads" %in% notes(even)$code)
 })
+
+test_that("models and what becomes of them print as before", {
+  model <- settled_model(brief(kilns, target = "outcome"))
+  timeless <- function(lines) sub("[0-9.]+ s;", "<time> s;", lines)
+  expect_snapshot(model, transform = timeless)
+  expect_snapshot(appraise(model))
+})

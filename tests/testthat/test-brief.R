@@ -154,3 +154,12 @@ test_that("a method for the linear model and its wiring are said in any order", 
   expect_fails(train(regimen(b, method = "newton"), progress = "none"), "newton", "without hidden layers")
   expect_fails(regimen(b, method = "newton") |> wire("8 tanh"), "newton", "without hidden layers")
 })
+
+test_that("briefs print as before", {
+  expect_snapshot({
+    brief(kilns, target = "outcome") |> hold_out(seed = 1)
+    brief(recovery, target = "returned") |> set_columns(group = patient) |> hold_out(seed = 1)
+    brief(crossings, target = "passengers") |> hold_out(seed = 1)
+    brief(crossings, target = "passengers", task = "regression") |> regimen(loss = "huber") |> hold_out(seed = 1)
+  })
+})

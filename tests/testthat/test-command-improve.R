@@ -5,7 +5,7 @@ local_kilns <- function(frame = parent.frame()) {
   withr::local_dir(folder, .local_envir = frame)
   utils::write.csv(small_kilns(), "kilns.csv", row.names = FALSE)
   b <- withr::with_seed(1, brief("kilns.csv", target = "outcome")) |>
-    hold_out(seed = 5) |> regimen(epochs = 8, seed = 7, method = "adam")
+    hold_out(seed = 5, folds = 3) |> regimen(epochs = 8, seed = 7, method = "adam")
   write_brief(b, "kilns.yml")
   b
 }

@@ -82,7 +82,7 @@ test_that("two runs of one brief write the same network", {
   in_folder()
   hylomath(
     "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "--quiet", "--set", "regimen.epochs=5", "--set",
-    "regimen.seed=1"
+    "regimen.seed=1", "--set", "hold_out.folds=3"
   )
   for (name in c("a.hylo", "b.hylo")) {
     expect_equal(
@@ -130,7 +130,7 @@ test_that("whatever signal comes to an ensemble in training, whole folds are kep
   skip_on_os("windows")
   in_folder()
   hylomath(
-    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "regimen.epochs=150", "--set",
+    "brief", "kilns.csv", "-t", "outcome", "-o", "k.yml", "-q", "--set", "regimen.epochs=60", "--set",
     "regimen.stop=none"
   )
   for (case in list(c("TERM", 24), c("HUP", 24), c("INT", 24), c("TERM", 40), c("HUP", 40))) {
@@ -333,4 +333,16 @@ test_that("the starter that install_command() writes runs the command", {
   folder <- withr::local_tempdir()
   expect_message(install_command(folder), "Wrote")
   expect_match(system2(file.path(folder, "hylomath"), "--version", stdout = TRUE), "^hylomath ")
+})
+
+test_that("the command's help prints as before", {
+  skip_if_not_installed("optparse")
+  shown <- function(words) utils::capture.output(expect_equal(cli_run(c(words, "--help")), 0))
+  run <- list(out = shown(character()))
+  expect_identical(hylomath("--help")$out, run$out)
+  expect_snapshot(writeLines(run$out))
+  for (verb in names(cli_verbs())) {
+    run$out <- shown(verb)
+    expect_snapshot(writeLines(run$out))
+  }
 })

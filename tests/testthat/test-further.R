@@ -1,7 +1,7 @@
 # Trainings that are cut short, gone on with, or done again on all rows.
 
 short_brief <- function(...) {
-  brief(small_kilns(800), target = "outcome") |> hold_out(seed = 3) |> regimen(seed = 4, epochs = 12, ...)
+  brief(small_kilns(), target = "outcome") |> hold_out(seed = 3) |> regimen(seed = 4, epochs = 6, ...)
 }
 
 # The first so many lines of a checkpoint, and what a kill left of the next.
@@ -29,16 +29,16 @@ test_that("a training that was cut short goes on to the same bits, by any method
     lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
     skip = quick(short_brief(method = "rmsprop") |> wire("6 elu + skip")),
     ensemble = quick(short_brief(method = "adam", restarts = 3, keep = "ensemble")),
-    met = met_brief() |> regimen(seed = 1, epochs = 12),
+    met = met_brief() |> regimen(seed = 1, epochs = 6),
     numbers = quick(brief(small_crossings(), target = "passengers", task = "regression") |> wire("4 tanh") |>
-      regimen(method = "levenberg_marquardt", l2 = "evidence", seed = 1, epochs = 12))
+      regimen(method = "levenberg_marquardt", l2 = "evidence", seed = 1, epochs = 6))
   )
   for (name in names(cases)) {
     file <- withr::local_tempfile()
     whole <- train(cases[[name]], progress = "none")
     kept <- train(cases[[name]], progress = "none", checkpoint = file, every = 0)
     expect_identical(kept$predictor, whole$predictor, label = name)
-    for (lines in unique(round(seq(1, length(readLines(file)), length.out = 3)))) {
+    for (lines in unique(round(length(readLines(file)) * c(0.1, 0.7)))) {
       short <- cut_short(file, lines)
       again <- suppressMessages(train(cases[[name]], progress = "none", checkpoint = short, every = 0))
       same <- c("predictor", "evaluated", "best_epoch", "stopped")
@@ -48,7 +48,7 @@ test_that("a training that was cut short goes on to the same bits, by any method
 })
 
 test_that("folds, variations and siftings that were cut short go on to the same bits", {
-  table <- small_kilns(600)[c("fired_on", "peak_c", "soak_min", "glaze", "outcome")]
+  table <- small_kilns(400)[c("fired_on", "peak_c", "soak_min", "glaze", "outcome")]
   table$outcome <- ifelse(table$outcome == "sound", "sound", "not")
   small <- quick(brief(table, target = "outcome") |> hold_out(seed = 3) |> regimen(seed = 4, epochs = 6))
   ensemble <- small |> set_columns(order = fired_on) |> hold_out(folds = 3)
@@ -72,7 +72,7 @@ test_that("folds, variations and siftings that were cut short go on to the same 
     file <- withr::local_tempfile()
     whole <- without_time(unclass(cases[[name]](progress = "none")))
     expect_identical(without_time(unclass(cases[[name]](progress = "none", checkpoint = file))), whole, label = name)
-    for (lines in unique(round(length(readLines(file)) * c(0.3, 0.8)))) {
+    for (lines in round(length(readLines(file)) * 0.6)) {
       short <- cut_short(file, lines)
       again <- suppressMessages(cases[[name]](progress = "none", checkpoint = short))
       expect_identical(without_time(unclass(again)), whole, label = sprintf("%s from line %d", name, lines))
@@ -132,8 +132,8 @@ test_that("a checkpoint may wait, and then replaces one of another training", {
 test_that("the command goes on from the checkpoint beside its model, unless it is told not to", {
   folder <- withr::local_tempdir()
   withr::local_dir(folder)
-  data.table::fwrite(small_kilns(800), "k.csv")
-  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, folds = 3) |> regimen(seed = 4, epochs = 12)
+  data.table::fwrite(small_kilns(), "k.csv")
+  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, folds = 3) |> regimen(seed = 4, epochs = 6)
   write_brief(b, "k.yml")
   begun <- function() {
     unlink("k.hylo.kept")
@@ -167,8 +167,11 @@ test_that("the command goes on from the checkpoint beside its model, unless it i
 test_that("the command goes on where it was killed, with the seeds that it had", {
   folder <- withr::local_tempdir()
   file <- function(name) file.path(folder, name)
-  data.table::fwrite(small_kilns(800), file("kilns.csv"))
-  hylomath("brief", file("kilns.csv"), "--target", "outcome", "-o", file("kilns.yml"), "--set", "regimen.epochs=150")
+  data.table::fwrite(small_kilns(), file("kilns.csv"))
+  hylomath(
+    "brief", file("kilns.csv"), "--target", "outcome", "-o", file("kilns.yml"), "--set", "regimen.epochs=150", "--set",
+    "hold_out.folds=3", "--set", "wiring=8 tanh"
+  )
   text <- readLines(file("kilns.yml"))
   writeLines(grep("seed", text, value = TRUE, invert = TRUE), file("kilns.yml"))
   begin <- function(output) {
@@ -200,12 +203,12 @@ test_that("the command goes on where it was killed, with the seeds that it had",
 test_that("what is resumable goes on as if it had never ended", {
   for (b in list(quick(short_brief(method = "adam")), short_brief() |> hold_out(folds = 3) |> wire("5 tanh"))) {
     patient <- regimen(b, stop = list(patience = 1000))
-    long <- train(regimen(patient, epochs = 30), progress = "none")
+    long <- train(regimen(patient, epochs = 15), progress = "none")
     short <- train(patient, progress = "none", resumable = TRUE)
     file <- withr::local_tempfile()
     write_model(short, file)
     expect_identical(read_model(file), short)
-    on <- resume(read_model(file), small_kilns(800), epochs = 18, progress = "none")
+    on <- resume(read_model(file), small_kilns(), epochs = 9, progress = "none")
     expect_identical(on$predictor, long$predictor)
     expect_true(on$resumed$state)
     expect_output(print(on), "with the state of its")
@@ -215,7 +218,7 @@ test_that("what is resumable goes on as if it had never ended", {
 test_that("a network learns on from newer rows with its preparation kept", {
   old <- kilns[1:1000, ]
   newer <- kilns[2001:2900, ]
-  for (make in list(quick, identity)) {
+  for (make in list(quick, function(b) hold_out(b, folds = 3))) {
     model <- withr::with_seed(5, train(make(brief(old, target = "outcome") |> regimen(epochs = 15)), progress = "none"))
     on <- resume(model, newer, epochs = 8, progress = "none")
     expect_identical(
@@ -234,11 +237,11 @@ test_that("a network learns on from newer rows with its preparation kept", {
 })
 
 test_that("a refit learns from all rows and carries the measures of its former along", {
-  table <- small_kilns(800)
-  for (b in list(quick(short_brief(method = "adam")), short_brief())) {
+  table <- small_kilns()
+  for (b in list(quick(short_brief(method = "adam")), short_brief() |> hold_out(folds = 3))) {
     model <- train(b, progress = "none")
     all <- refit(model, table, progress = "none")
-    expect_equal(parts_of(all)$rows[parts_of(all)$part == "training"], 800)
+    expect_equal(parts_of(all)$rows[parts_of(all)$part == "training"], 600)
     expect_identical(appraise(all)$measures, appraise(model)$measures)
     expect_true("refitted" %in% appraise(all)$notes$code)
     expect_equal(all$refitted$of, identity_of(model))

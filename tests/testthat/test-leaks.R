@@ -88,3 +88,7 @@ test_that("levels that are one thing in several writings are put together, in tr
   expect_fails(merge_levels(brief(kilns, target = "outcome"), kiln), "no levels that differ only in case")
   expect_identical(merge_levels(brief(kilns, target = "outcome") |> hold_out(seed = 1))$add_columns, NULL)
 })
+
+test_that("a look prints as before", {
+  expect_snapshot(look(kilns, target = "outcome"))
+})

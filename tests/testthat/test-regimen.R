@@ -109,7 +109,7 @@ test_that("every method and every schedule trains, and each has a better network
     expect_lt(m$value[m$measure == "cross-entropy"], m$baseline[m$measure == "cross-entropy"])
     expect_equal(is.na(loss_curves(model)$rate[1]), method %in% whole_methods)
   }
-  for (kind in setdiff(names(schedule_kinds()), "constant")) {
+  for (kind in setdiff(names(schedule_kinds), "constant")) {
     model <- quick_model(epochs = 30, method = "adam", schedule = list(kind = kind, warm_up = 2), stop = "none")
     rate <- loss_curves(model)$rate
     expect_lt(rate[1], rate[3])

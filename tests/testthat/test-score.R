@@ -2,7 +2,7 @@
 
 scored_cells <- function(file) data.table::fread(file, data.table = FALSE, colClasses = "character")
 
-test_that("a file's rows are predicted as predict() predictions them, whatever the block", {
+test_that("a file's rows are predicted as predict() does, whatever the block", {
   withr::local_dir(withr::local_tempdir())
   table <- small_kilns(500)
   table$remark <- rep(c("plain", "a, comma", "two \"quotes\"", "a line\nand another", ""), 100)

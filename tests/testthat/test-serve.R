@@ -24,7 +24,7 @@ as_json <- function(rows) {
   as.character(jsonlite::toJSON(rows, na = "null", digits = NA))
 }
 
-test_that("rows are predicted as predict() predictions them", {
+test_that("rows are predicted as predict() does", {
   rows <- head(table[names(table) != "outcome"], 20)
   rows$gas_mbar[3] <- NA
   told <- predict(model, rows, "both")
@@ -245,7 +245,7 @@ test_that("strangers, bodies that are refused and guests that leave or say nothi
   expect_error(serve_model(model, host = "0.0.0.0", token = "short"), "16 characters")
 })
 
-test_that("a browser predictions in the page as the model does", {
+test_that("a browser predicts in the page as the model does", {
   skip_if(Sys.which("chromium") == "", "there is no browser")
   withr::local_dir(withr::local_tempdir())
   writeLines(transcribe(model, "page"), "page.html", useBytes = TRUE)

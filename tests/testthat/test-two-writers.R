@@ -6,7 +6,10 @@ test_that("a search or checkpoint that is being written is refused to another pr
   hylomath("brief", "k.csv", "-t", "outcome", "-o", "k.yml", "-q")
   calls <- list(
     c("scout", "k.yml", "units=4..32", "l2=1e-6..0.1", "--k", "3", "--budget", "400", "--keep", "k.scout", "-q"),
-    c("train", "k.yml", "--checkpoint", "k.kept", "-q", "--set", "regimen.epochs=100000", "--set", "regimen.stop=none")
+    c(
+      "train", "k.yml", "--checkpoint", "k.kept", "--every", "0", "-q", "--set", "regimen.epochs=100000", "--set",
+      "regimen.stop=none"
+    )
   )
   for (words in calls) {
     kept <- grep("^k[.](scout|kept)$", words, value = TRUE)
