@@ -177,7 +177,7 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
     if (event$ended >= 5) signalCondition(interrupt)
   }
   # long enough that some are still to do when the first have ended
-  long <- ensemble_of(small_kilns(), epochs = 1500) |> regimen(method = "adam", stop = "none", seed = 7)
+  long <- ensemble_of(small_kilns(), epochs = 4000) |> regimen(method = "adam", stop = "none", seed = 7)
   model <- withr::with_options(list(hylomath.threads = 1), train(long, progress = stop_at))
   expect_equal(model$stopped, "interrupted")
   done <- unique(model$members$fold)

@@ -133,7 +133,8 @@ test_that("the command goes on from the checkpoint beside its model, unless it i
   folder <- withr::local_tempdir()
   withr::local_dir(folder)
   data.table::fwrite(small_kilns(), "k.csv")
-  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, folds = 3) |> regimen(seed = 4, epochs = 6)
+  b <- brief("k.csv", target = "outcome") |> hold_out(seed = 3, folds = 3) |> wire("8 tanh") |>
+    regimen(seed = 4, epochs = 6)
   write_brief(b, "k.yml")
   begun <- function() {
     unlink("k.hylo.kept")
