@@ -1,4 +1,4 @@
-# `hylomath demo`: the whole story, inst/demo/skerrow.txt, as the commands that an analyst would type.
+# `hylomath demo`: the whole story, inst/story/skerrow.txt, as the commands that an analyst would type.
 
 cli_demo_verb <- function() {
   cli_command(
@@ -30,7 +30,7 @@ cli_demo <- function(files, options) {
 
 # The paragraphs of the story: a command behind "$ ", which is shown and run, or what is said before it.
 demo_paragraphs <- function() {
-  lines <- readLines(system.file("demo", "skerrow.txt", package = "hylomath"))
+  lines <- readLines(system.file("story", "skerrow.txt", package = "hylomath"))
   parts <- split(trimws(lines), cumsum(lines == ""))
   trimws(vapply(parts, paste, "", collapse = " ", USE.NAMES = FALSE))
 }
