@@ -31,11 +31,11 @@
 #' at each of these rungs the better half of all that have been there goes on. The brief's own settings are evaluated in
 #' full always.
 #'
-#' *The brief's own figure* describes the model that [train()] makes of it. If its wiring is `"auto"` and `evaluate` is
-#' `"out_of_fold"`, that model is the blend of the rule's wirings. So `best_brief()` never does worse out of fold than
-#' the default; if the search finds nothing better, it is the default. Trials then start from the rule's plainest wiring,
-#' its patience and its clipping, which their briefs name. Evaluated by folds, a brief of an ensemble is tried as one
-#' network, which shows less.
+#' *The brief's own figure* describes the model that [train()] makes of it. If its wiring is `"auto"` and
+#' `evaluate` is `"out_of_fold"`, that model is the blend of the rule's wirings. So `best_brief()` never does
+#' worse out of fold than the default; if the search finds nothing better, it is the default. Trials then start
+#' from the rule's plainest wiring, its patience and its clipping, which their briefs name. Evaluated by folds, a
+#' brief of an ensemble is tried as one network, which shows less.
 #'
 #' *The winner's figure is optimistic*: it is the best of many. The figure to report comes from the test rows, once,
 #' for the winner trained anew: `best_brief(s) |> train() |> appraise()`.
