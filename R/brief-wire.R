@@ -51,7 +51,7 @@ wire <- function(b, wiring, ...) UseMethod("wire")
 #' @export
 wire.hylomath_brief <- function(b, wiring, ...) {
   check_others(...)
-  b$wiring <- type_wiring()(wiring, "wiring")
+  b$wiring <- settle_settings(list(wiring = wiring), brief_schema)$wiring
   check_regimen(b)
 }
 

@@ -1,20 +1,23 @@
 # Errors that say what is wrong, where, and what to do. They are raised before any work is done.
 
 # `what` says what is wrong and where; `try` says what to do about it. The condition carries both, the verb that was
-# called as its `call`, and as its `argument` the argument or setting that `what` begins with. It has a class of its
-# topic, which is the verb's help page: `hylomath_error_train`.
+# called as its `call`, and as its `argument` an argument of that verb, where `what` begins with one; of a setting that
+# is refused it is the key, see about_setting(). It has a class of its topic, which is the verb's help page:
+# `hylomath_error_train`.
 # No back trace goes with it: what is wrong is what was given, not where it was noticed.
 fail <- function(what, try = NULL, class = NULL) {
   message <- paste(c(what, if (!is.null(try)) paste("i", try)), collapse = "\n")
   verb <- verb_called()
-  topic <- if (!is.null(verb)) paste0("hylomath_error_", verb)
+  first <- sub("^`([^`]+)`.*$", "\\1", what)
   stop(errorCondition(  # nolint: the one place
-    message, class = unique(c(class, topic, "hylomath_error")), call = if (!is.null(verb)) call(verb), what = what,
-    try = try, argument = if (grepl("^`[^`]+`", what)) sub("^`([^`]+)`.*$", "\\1", what)
+    message, class = unique(c(class, paste0("hylomath_error_", verb$name, recycle0 = TRUE), "hylomath_error")),
+    call = if (!is.null(verb)) call(verb$name), what = what, try = try,
+    argument = if (first != what && first %in% verb$arguments) first
   ))
 }
 
-# The innermost of our verbs that is at work: an exported function, or a generic that has a method here.
+# The innermost of our verbs that is at work, an exported function or a generic that has a method here: list(name,
+# arguments).
 verb_called <- function() {
   space <- topenv()
   known <- c(getNamespaceExports(space), space[[".__NAMESPACE__."]]$S3methods[, 1])
@@ -23,7 +26,7 @@ verb_called <- function() {
     if (!is.name(name) || !identical(topenv(environment(sys.function(i)) %||% globalenv()), space)) next
     name <- as.character(name)
     generic <- sub("[.](hylomath_[a-z_]+|default)$", "", name)
-    if (generic %in% known) return(generic)
+    if (generic %in% known) return(list(name = generic, arguments = names(formals(sys.function(i)))))
   }
 }
 

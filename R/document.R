@@ -1,7 +1,7 @@
 # What models and results are kept in: gzip-compressed JSON in UTF-8, whose head says what it is and holds the checksum
 # of the content behind it. A kind of document is list(format, version, foreign, hint, again): its name and number, what
-# is said of a file that is none, where such files come from, and what to do about one of an older version. The values
-# in it are those of json.R.
+# is said of a file that is of another kind, where such files come from, and what to do about one of an older version.
+# The values in it are those of json.R.
 
 document_head <- paste0(
   "^[{]\"format\":\"([^\"]*)\",\"format_version\":([0-9]+),\"checksum\":\"([0-9a-f]{64})\",\"content\":"
@@ -53,7 +53,7 @@ check_document_version <- function(kind, file, version) {
   )
 }
 
-# What `make` makes of a content; what is no content of that kind makes it stumble.
+# What `make` makes of a content; it fails where the content is of another kind.
 made_of_content <- function(kind, file, make) {
   tryCatch(make, error = function(e) {
     fail_foreign(kind, file, if (inherits(e, "hylomath_error")) sub("[.]$", "", e$what) else "it is damaged")
@@ -64,8 +64,8 @@ is_document <- function(kind, file) compressed_starts_with(file, sprintf("{\"for
 
 # ---- what a document may hold ----------------------------------------------------------------------------------------
 
-# A check for each part, by its path; the path of the first part that fails its check, NULL where all hold. What prints,
-# draws and predicts takes the parts at their word.
+# A check for each part, by its path; the path of the first part that fails its check, NULL where all hold. The code
+# that prints, draws and predicts relies on them.
 first_broken <- function(x, checks) {
   local_exact_names()
   for (path in names(checks)) {
@@ -91,7 +91,7 @@ wants_text <- function(x) is_text(x, 1)
 
 wants_texts <- function(least = 0) function(x) is_texts(x) && length(x) >= least
 
-wants_place <- function(least, most = .Machine$integer.max) function(x) is_place(x, least, most)
+wants_place <- function(least) function(x) is_place(x, least, .Machine$integer.max)
 
 wants_share <- function(x) is_numbers(x, 1) && x > 0 && x < 1
 

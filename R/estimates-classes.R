@@ -1,4 +1,4 @@
-# Reckonings of classes.
+# Estimates of classes.
 
 # How classes are evaluated: their names, the places that curves and calibration are about (the positive one of two; at
 # most 20 of the commonest ones), whether they are ordered, and what wrong predictions cost.

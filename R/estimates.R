@@ -84,7 +84,7 @@ difference_ends <- function(table, network, other, sums, resampling) {
 
 # ---- of numbers ------------------------------------------------------------------------------------------------------
 
-# Reckonings of numbers.
+# Estimates of numbers.
 #
 # How a target is evaluated is list(centre, deviance, at): what its values are centred at, the deviance (see
 # number_tallies()) or NULL, and the shares of predicted quantiles.

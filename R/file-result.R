@@ -76,8 +76,8 @@ text_as_briefs <- function(x) {
 
 # ---- what a file may hold --------------------------------------------------------------------------------------------
 
-# Whether the parts of a result that was read from a file are what those of its kind are: what prints, draws and
-# compares results takes them at their word.
+# Whether the parts of a result that was read from a file are what those of its kind are: the code that
+# prints, draws and compares results relies on it.
 
 # What is broken about it, in a word; NULL where nothing is.
 broken_in_result <- function(x) {

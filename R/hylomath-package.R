@@ -9,7 +9,8 @@
 #'
 #' @section Errors: Every error has the class `hylomath_error` and one of its verb, whose help page explains it, such as
 #'   `hylomath_error_train`. Its fields are `what` is wrong and where, what to `try`, the verb that was called (`call`),
-#'   and the `argument` or setting that is wrong, NULL where it is not one. Warnings have classes too:
+#'   and as `argument` the argument or setting that is wrong; it is NULL where several are, or the data. Warnings have
+#'   classes too:
 #'   `hylomath_warning_far` (values outside the training data), `hylomath_warning_groups`, `hylomath_warning_zone`.
 #' @examples
 #' b <- brief(kilns, target = "outcome")

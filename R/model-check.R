@@ -1,9 +1,8 @@
 # Whether the parts of a model that was read from a file are what those of a model are, each by itself and beside the
-# others: what stands behind takes them at their word. The core checks the network and the plans once more, by itself.
+# others: the code that uses them relies on it. The core checks the network and the plans once more, by itself.
 
-# A check for each part, see first_broken().
-model_checks <- function(parts) {
-  target <- parts$predictor$target
+# A check for each part, see first_broken(). `target` is looked for by the checks, where it may be missing.
+model_checks <- function(parts, target = parts$predictor$target) {
   list(
     brief = wants_text, predictor.target = target_holds,
     predictor.preparation = function(preparation) preparation_holds(preparation, target),

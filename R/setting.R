@@ -48,10 +48,18 @@ settle_settings <- function(settings, schema, key = NULL) {
     settled[[name]] <- if (is.list(type)) {
       settle_settings(settings[[name]], type, full(name))
     } else {
-      type(settings[[name]], full(name))
+      about_setting(full(name), type(settings[[name]], full(name)))
     }
   }
   settled
+}
+
+# What a type refuses is the argument of the error.
+about_setting <- function(key, code) {
+  tryCatch(code, hylomath_error = function(e) {
+    e$argument <- e$argument %||% key
+    rlang::cnd_signal(e)
+  })
 }
 
 # ---- types -----------------------------------------------------------------------------------------------------------

@@ -171,10 +171,7 @@ named_value <- function(word, known, mistaken) {
 
 wiring_fail <- function(text, at, size, expected) {
   marker <- paste0(strrep(" ", at - 1), strrep("^", max(size, 1)))
-  fail(
-    sprintf("The wiring has a mistake at character %d.\n  %s\n  %s\n%s", at, text, marker, expected),
-    class = "hylomath_error_wiring"
-  )
+  fail(sprintf("The wiring has a mistake at character %d.\n  %s\n  %s\n%s", at, text, marker, expected))
 }
 
 # `he`, `uniform:0.1`.

@@ -63,7 +63,7 @@ void register_mapped_columns(DllInfo* package) {
   R_set_altlogical_Elt_method(flag_class, whole_at);
 }
 
-// Whether all of them are missing or from `low` to `high`: what is made of them takes them at their word.
+// Whether all of them are missing or from `low` to `high`: the code that uses them relies on it.
 bool lie_within(const hylo::MappedFile& file, int low, int high) {
   const int* values = static_cast<const int*>(file.data());
   return std::all_of(values, values + file.bytes() / sizeof(int),

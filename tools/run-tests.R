@@ -45,7 +45,7 @@ if (quick) files <- files[sort(expected, decreasing = TRUE) < 10]
 if (hard) {
   Sys.setenv(HYLOMATH_HARD = "true")
   is_hard <- function(name) {
-    any(grepl("skip_unless_hard|local_postgres", readLines(sprintf("tests/testthat/test-%s.R", name))))
+    any(grepl("skip_unless_hard|is_hard_run|local_postgres", readLines(sprintf("tests/testthat/test-%s.R", name))))
   }
   files <- Filter(is_hard, files)
 }

@@ -21,7 +21,8 @@ namespace {
 
 constexpr double kTiny = 1e-300;
 
-// In the order of Loss.
+// In the order of Loss: name, loss, classes, smooth, above_zero, one_target, likelihood, its factor, the dispersion's
+// factor, curvature.
 constexpr LossRecord kLosses[] = {
     {"squared", Loss::Squared, false, true, false, false, Likelihood::Variance, 0.5, 1,
      [](const LossSpec&, double inside, double, double, double) { return 2 * inside; }},
@@ -46,7 +47,17 @@ constexpr LossRecord kLosses[] = {
      }},
 };
 
+constexpr bool in_order() {
+  std::size_t place = 0;
+  for (const LossRecord& record : kLosses) {
+    if (std::size_t(record.loss) != place++) return false;
+  }
+  return true;
+}
+
 }  // namespace
+
+static_assert(in_order(), "the losses are in the order of Loss");
 
 const LossRecord& record_of(Loss loss) { return kLosses[std::size_t(loss)]; }
 

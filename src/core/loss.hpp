@@ -40,7 +40,8 @@ enum class Likelihood {
 };
 
 // What is known of a loss beside its arithmetic on vectors, which is loss_here() in kernel_body.hpp. One record each,
-// in loss.cpp; nothing else asks for a loss by its name.
+// in loss.cpp. Beside it a loss is asked for by its name where it alone is meant: the squared error, whose curvature is
+// the same everywhere, and the quantiles.
 struct LossRecord {
   std::string_view name;
   Loss loss;

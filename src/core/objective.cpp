@@ -16,7 +16,7 @@ constexpr std::size_t kMostLanes = 8;
 std::size_t lanes_for(std::size_t blocks) { return std::min(kMostLanes, std::max<std::size_t>(1, blocks / 4)); }
 
 // The prediction that a row's error is taken from: the first target, or the middle quantile.
-std::size_t judged_prediction(const LossSpec& loss) {
+std::size_t evaluated_prediction(const LossSpec& loss) {
   return loss.loss == Loss::Quantile ? middle_quantile(loss.quantiles) : 0;
 }
 
@@ -107,7 +107,7 @@ Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> paramete
   const Span<const T> plain = folded(parameters);
   const std::size_t blocks = blocks_in(rows.size()), width = spec_.predictions();
   const bool classes = record_of(spec_.loss.loss).classes;
-  const std::size_t judged = judged_prediction(spec_.loss);
+  const std::size_t evaluated = evaluated_prediction(spec_.loss);
   team_.run(blocks, [&](std::size_t i, std::size_t worker) {
     const auto part = block(rows, i);
     T* predictions = predictions_.data() + worker * kBlockRows * width;
@@ -123,7 +123,7 @@ Tally Objective<T>::tally(Span<const std::uint32_t> rows, Span<const T> paramete
         const bool hit = spec_.loss.output == Output::Softmax ? y[said] > T(0.5) : std::size_t(y[0]) == said;
         sum.hits += hit ? weight : 0;
       } else {
-        const double e = double(a[judged]) - double(y[0]);
+        const double e = double(a[evaluated]) - double(y[0]);
         sum.absolute += weight * std::fabs(e);
         sum.squared += weight * e * e;
       }

@@ -128,3 +128,12 @@ test_that("codes for missing go together with a decimal comma", {
   b <- brief(table, "y") |> prepare(missing_codes = "-999")
   expect_equal(working_table_of(b)$x[1:4], c(1.5, 2.25, NA, 3))
 })
+
+test_that("one cell among many that is no number leaves a column text, wherever it stands", {
+  for (place in c(1, 2, 501, 999, 1000)) {
+    cells <- sprintf("%d,%02d", 1:1000, 1:1000 %% 100)
+    expect_identical(formats_of(cells)$formats, "1234,5")
+    cells[place] <- "about 7"
+    expect_null(formats_of(cells))
+  }
+})

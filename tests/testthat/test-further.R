@@ -38,7 +38,8 @@ test_that("a training that was cut short goes on to the same bits, by any method
     whole <- train(cases[[name]], progress = "none")
     kept <- train(cases[[name]], progress = "none", checkpoint = file, every = 0)
     expect_identical(kept$predictor, whole$predictor, label = name)
-    for (lines in unique(round(length(readLines(file)) * c(0.1, 0.7)))) {
+    cuts <- if (is_hard_run()) c(0.02, 0.1, 0.4, 0.7, 1) else c(0.1, 0.7)
+    for (lines in unique(pmax(1, round(length(readLines(file)) * cuts)))) {
       short <- cut_short(file, lines)
       again <- suppressMessages(train(cases[[name]], progress = "none", checkpoint = short, every = 0))
       same <- c("predictor", "evaluated", "best_epoch", "stopped")
@@ -72,7 +73,7 @@ test_that("folds, variations and siftings that were cut short go on to the same 
     file <- withr::local_tempfile()
     whole <- without_time(unclass(cases[[name]](progress = "none")))
     expect_identical(without_time(unclass(cases[[name]](progress = "none", checkpoint = file))), whole, label = name)
-    for (lines in round(length(readLines(file)) * 0.6)) {
+    for (lines in round(length(readLines(file)) * if (is_hard_run()) c(0.3, 0.8) else 0.6)) {
       short <- cut_short(file, lines)
       again <- suppressMessages(cases[[name]](progress = "none", checkpoint = short))
       expect_identical(without_time(unclass(again)), whole, label = sprintf("%s from line %d", name, lines))

@@ -412,7 +412,7 @@ TEST_CASE("what is kept of a training goes on to the same bits") {
   }
 }
 
-TEST_CASE("a network that learns on is judged first as it stands") {
+TEST_CASE("a network that learns on is evaluated first as it stands") {
   const auto spec = network_of(4, {5}, Activation::Relu, 1, Output::Identity);
   const auto table = table_of<float>(200, 4, 1, Output::Identity);
   const auto first = fit(spec, table, short_regimen(20), 50);
