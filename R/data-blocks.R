@@ -20,9 +20,43 @@ text_source <- function(from, block) {
   }
   is_read <- FALSE
   on.exit(if (!is_read) close())
-  taken <- 0
+  records <- whole_records(source, block, from)
+  first <- records$take()
+  if (is.null(first)) fail(sprintf("%s is empty.", quoted(from)))
+  dialect <- text_dialect(first$bytes, from, folder)
+  start <- records$divide_again(first$bytes, dialect$separator)
+  as_file <- function(bytes) {
+    path <- file.path(folder, "block.csv")
+    unlink(path)
+    add_to_temporary(start$header, path)
+    add_to_temporary(bytes, path)
+    path
+  }
+  is_read <- TRUE
+  waiting <- start$behind
+  list(
+    header = dialect$header,
+    next_block = function() {
+      found <- waiting %||% records$take()
+      waiting <<- NULL
+      if (is.null(found) || is_blank(found$bytes)) NULL else found
+    },
+    read = function(found, kinds, wanted) {
+      named_as(from, folder, read_table(as_file(found$bytes), kinds, dialect["how"][[1]], wanted))
+    },
+    dialect = dialect, first_line = start$header, as_file = as_file,
+    share = function() if (is.na(size)) NA_real_ else min(1, records$taken() / size),
+    close = close
+  )
+}
+
+# The records of a source of bytes, whole, a block at a time: `take` gives list(bytes, ends), or NULL at the end;
+# `divide_again` begins anew with the first block's bytes, once the separator is known, and gives the header and what
+# is behind it; `taken` is how many bytes were read behind the first block.
+whole_records <- function(source, block, from) {
   rest <- raw()
-  separator <- NULL
+  taken <- 0
+  separator <- ","
   take <- function() {
     repeat {
       part <- source$read(block)
@@ -30,7 +64,7 @@ text_source <- function(from, block) {
       rest <<- if (length(rest)) core_joined_bytes(rest, part) else part
       if (length(rest) == 0) return(NULL)
       if (last && rest[length(rest)] != as.raw(0x0a)) rest <<- c(rest, as.raw(0x0a))
-      ends <- core_record_ends(rest, separator %||% ",")
+      ends <- core_record_ends(rest, separator)
       if (length(ends)) {
         end <- ends[length(ends)]
         whole <- list(bytes = core_bytes(rest, 1, end), ends = ends)
@@ -44,42 +78,18 @@ text_source <- function(from, block) {
       }
     }
   }
-  first <- take()
-  if (is.null(first)) fail(sprintf("%s is empty.", quoted(from)))
-  dialect <- text_dialect(first$bytes, from, folder)
-  separator <- dialect$separator
-  # records of the first block end where the separator says
-  rest <- core_joined_bytes(first$bytes, rest)
-  taken <- 0
-  ends <- core_record_ends(rest, separator)
-  end <- ends[length(ends)]
-  header <- core_bytes(rest, 1, ends[1])
-  waiting <- if (length(ends) > 1) {
-    list(bytes = core_bytes(rest, ends[1] + 1, end), ends = ends[-1] - ends[1])
+  divide_again <- function(first, by) {
+    separator <<- by
+    taken <<- 0
+    rest <<- core_joined_bytes(first, rest)
+    ends <- core_record_ends(rest, separator)
+    end <- ends[length(ends)]
+    header <- core_bytes(rest, 1, ends[1])
+    behind <- if (length(ends) > 1) list(bytes = core_bytes(rest, ends[1] + 1, end), ends = ends[-1] - ends[1])
+    rest <<- core_bytes(rest, end + 1, length(rest))
+    list(header = header, behind = behind)
   }
-  rest <- core_bytes(rest, end + 1, length(rest))
-  as_file <- function(bytes) {
-    path <- file.path(folder, "block.csv")
-    unlink(path)
-    add_to_temporary(header, path)
-    add_to_temporary(bytes, path)
-    path
-  }
-  is_read <- TRUE
-  list(
-    header = dialect$header,
-    next_block = function() {
-      found <- waiting %||% take()
-      waiting <<- NULL
-      if (is.null(found) || is_blank(found$bytes)) NULL else found
-    },
-    read = function(found, kinds, wanted) {
-      named_as(from, folder, read_table(as_file(found$bytes), kinds, dialect["how"][[1]], wanted))
-    },
-    dialect = dialect, first_line = header, as_file = as_file,
-    share = function() if (is.na(size)) NA_real_ else min(1, taken / size),
-    close = close
-  )
+  list(take = take, divide_again = divide_again, taken = function() taken)
 }
 
 # Lines without anything on them, which may stand at a file's end.
