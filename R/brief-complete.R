@@ -147,6 +147,13 @@ check_varies <- function(y, column) {
 # Held-out parts leave rows for training.
 check_shares <- function(how) {
   if (!how$folds %in% c("auto", 0)) check_folds_alone(how)
+  if (!is.null(how$only_folds) && (how$folds == "auto" || max(how$only_folds) > how$folds)) {
+    there <- if (how$folds %in% c("auto", 0)) "no number of folds is said" else sprintf("there are %s", how$folds)
+    fail(
+      sprintf("`hold_out.only_folds` names fold %d, and %s.", as.integer(max(how$only_folds)), there),
+      "Say how many folds there are by `hold_out.folds`."
+    )
+  }
   share <- function(part) if (identical(how[[part]], "auto")) 0 else how[[part]]
   if (share("validation") + share("test") + share("calibration") < 1) return()
   what <- "Validation (%s), test (%s) and calibration (%s) leave no rows for training."

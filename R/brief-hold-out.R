@@ -20,6 +20,8 @@
 #'   other parts.
 #' @param parts A column that says the part of each row: `training`, `validation`, `calibration` or `test`; rows where
 #'   it is missing are left out.
+#' @param only_folds The folds whose networks are trained, such as `1:3`; all where nothing is said. The brief of an
+#'   ensemble whose training was interrupted names those that had ended, and trains to the same weights again.
 #' @param seed A whole number that fixes the draw. When not given it is drawn from R's generator, so `set.seed()`
 #'   counts.
 #' @param ... Not used.
@@ -33,14 +35,14 @@
 #' @export
 hold_out <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                      validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
-                     seed = draw_seed(), ...) {
+                     only_folds = NULL, seed = draw_seed(), ...) {
   UseMethod("hold_out")
 }
 
 #' @export
 hold_out.hylomath_brief <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                                     validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
-                                    seed = draw_seed(), ...) {
+                                    only_folds = NULL, seed = draw_seed(), ...) {
   check_others(...)
   conditions <- rlang::enquos(
     validation_where = validation_where, test_where = test_where, calibration_where = calibration_where
@@ -50,7 +52,8 @@ hold_out.hylomath_brief <- function(b, folds = NULL, validation = NULL, test = N
     format_expression(capture_expression(conditions[[name]], quoted(name)))
   })
   shares <- list(
-    folds = folds, validation = validation, test = test, calibration = calibration, by = by, seed = seed
+    folds = folds, validation = validation, test = test, calibration = calibration, by = by, only_folds = only_folds,
+    seed = seed
   )
   given <- list(parts = select_columns(b, rlang::enquo(parts), "parts", one = TRUE))
   b$hold_out <- without_former_stop(b$hold_out, c(drop_nulls(shares), texts, drop_nulls(given)))

@@ -81,9 +81,10 @@
 #'   rule.
 #' @param stop A list of rules, each looked at after every epoch: `patience`, epochs without a new low of the validation
 #'   loss; `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
-#'   larger; `seconds`. `"auto"` is a patience of 20, and of 60 for the wirings of the rule; `"none"` goes on to the
-#'   last epoch. The weights of the epoch with the lowest validation loss are
-#'   kept. The model says which rule ended training.
+#'   larger; `seconds`; `epoch`, training ends after this one, one for all starts or one a start, while the schedule
+#'   goes by `epochs` all the same: so the brief of a model whose training was interrupted says where. `"auto"` is a
+#'   patience of 20, and of 60 for the wirings of the rule; `"none"` goes on to the last epoch. The weights of the epoch
+#'   with the lowest validation loss are kept. The model says which rule ended training.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
 #'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the
 #'   data say how large the weights may be: the penalty is set anew after each step, so that it fits the number of

@@ -72,10 +72,19 @@ type_targets <- function(value, key) {
   value
 }
 
+# Numbers of epochs or folds.
+type_places <- function(value, key) {
+  places <- vapply(seq_along(value), function(i) type_count()(value[[i]], key), 0)
+  if (length(places) == 0) fail(sprintf("%s must be whole numbers from 1, and there is none.", quoted(key)))
+  places
+}
+
 type_stop <- function(value, key) {
   above_0 <- type_number(0, open_low = TRUE)
   patience <- type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1")
-  rules <- c(list(patience = patience), stats::setNames(rep(list(above_0), length(stop_rules)), stop_rules))
+  rules <- stats::setNames(rep(list(above_0), length(stop_rules)), stop_rules)
+  rules$epoch <- type_places
+  rules <- c(list(patience = patience), rules)
   settle_settings(as.list(value), rules, key)
 }
 
@@ -147,6 +156,7 @@ brief_schema <- list(
     test_where = type_expression(),
     calibration_where = type_expression(),
     parts = type_text(),
+    only_folds = type_places,
     seed = type_number(0, 2^53, whole = TRUE)
   ),
   rule = type_rule,
@@ -226,4 +236,4 @@ set_section <- function(b, section, changes) {
   b
 }
 
-settings_set_whole <- c("class_weights", "stop", "only", "loss", "schedule")
+settings_set_whole <- c("class_weights", "stop", "only", "loss", "schedule", "only_folds")

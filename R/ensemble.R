@@ -59,10 +59,13 @@ last_job <- function(job, laid, member) {
 # By candidate the results of its jobs, one a fold.
 run_members <- function(a, laid, jobs, report, checkpoint = no_checkpoint()) {
   # fold by fold, so that an interrupt leaves whole ones
-  fold <- order(rep(seq_len(a$hold_out$folds), length(laid)))
+  fold_of_job <- rep(seq_len(a$hold_out$folds), length(laid))
+  fold <- order(fold_of_job)
   of <- rep(seq_along(laid), lengths(jobs))[fold]
   jobs <- unlist(unname(jobs), recursive = FALSE)[fold]
-  done <- run_jobs(a$raw, jobs, "network", report, laid = unname(laid), checkpoint = checkpoint)
+  asked <- sort(fold_of_job) %in% (a$hold_out$only_folds %||% fold_of_job)
+  done <- vector("list", length(jobs))
+  done[asked] <- run_jobs(a$raw, jobs[asked], "network", report, laid = unname(laid), checkpoint = checkpoint)
   stats::setNames(lapply(seq_along(laid), function(c) done[of == c]), names(laid))
 }
 
@@ -175,6 +178,8 @@ ensemble_model <- function(trained) {
   members <- member_table(each, own_shares, whole, trained$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
+  # an interrupted training can be done again
+  if (length(whole) < a$hold_out$folds) b <- set_section(b, "hold_out", list(only_folds = whole))
   evaluated <- out_of_fold_rows(trained)
   new_model(
     a, b, predictor, if (length(used) > 1 || used != "linear") linear,

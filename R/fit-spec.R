@@ -38,7 +38,8 @@ fit_spec <- function(a, learned, watched = NULL, sources = encoder_sources(learn
       watched = which(part %in% watched),
       output_bias = task$start(target, of_target, network, if (length(offset)) offset[part == "training"]),
       linear = numeric(), starts = as.integer(learned$regimen$restarts), soft = matrix(0, 0, 0), temperature = 1,
-      parameters = numeric(), states = list(), further = FALSE, keeps = keeps
+      parameters = numeric(), states = list(), last_epochs = last_epochs(learned$regimen), further = FALSE,
+      keeps = keeps
     )
   )
 }
@@ -77,7 +78,7 @@ core_regimen <- function(r) {
   none <- list(every = 1, factor = 1, floor = 0, warm_up = 0)
   schedule <- utils::modifyList(none, kind_settings(r$schedule, schedule_kinds))
   stop <- list(patience = 0, gradient = 0, loss = 0, seconds = 0)
-  if (is.list(r$stop)) stop[names(r$stop)] <- r$stop
+  if (is.list(r$stop)) stop <- utils::modifyList(stop, r$stop[intersect(names(r$stop), names(stop))])
   list(
     method = r$method, learning_rate = number_or_zero(r$learning_rate), momentum = r$momentum %||% 0,
     weight_decay = r$weight_decay %||% 0, gradient_clip = r$gradient_clip, max_norm = r$max_norm,
@@ -86,6 +87,9 @@ core_regimen <- function(r) {
     epochs = r$epochs, tally = length(r$measures) > 0, seed = r$seed
   )
 }
+
+# By start the epoch after which it ends, one for all, or none.
+last_epochs <- function(regimen) if (is.list(regimen$stop)) as.numeric(regimen$stop$epoch) else numeric()
 
 number_or_zero <- function(x) if (is.numeric(x)) x else 0
 

@@ -93,11 +93,11 @@ measured_curves <- function(curves, measures, scale) {
 
 # What the core calls after each epoch.
 epoch_reporter <- function(report, about) {
-  function(fit, start, epoch, best, best_loss, rows, training, validation, seconds) {
+  function(fit, start, epoch, best, best_loss, rows, training, validation, gradient, updates, seconds) {
     unless_interrupted({
       event <- list(
         event = "epoch", fit = fit, start = start, epoch = epoch, best = best, best_loss = best_loss, rows = rows,
-        training = training, validation = validation, seconds = seconds
+        training = training, validation = validation, gradient = gradient, updates = updates, seconds = seconds
       )
       report(c(event, about))
       TRUE

@@ -36,7 +36,12 @@ predicting_networks <- function(model) {
 }
 
 # A model's table, or the newer one, settled as its brief says.
-settle_model <- function(model, data) settle(with_table(model$brief, as_table(data)))
+settle_model <- function(model, data) {
+  b <- model$brief
+  # where it was stopped by hand is no end of what comes now
+  if (is.list(b[["regimen"]]$stop)) b[["regimen"]]$stop$epoch <- NULL
+  settle(with_table(b, as_table(data)))
+}
 
 # ---- resume ----------------------------------------------------------------------------------------------------------
 

@@ -40,7 +40,8 @@ fitted_model <- function(spec, fit, linear = NULL) {
     curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
     kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
-  model <- new_model(a, brief_in_force(spec), new_predictor(spec, fit), linear, training)
+  b <- stopped_by_hand(brief_in_force(spec), fit$restarts)
+  model <- new_model(a, b, new_predictor(spec, fit), linear, training)
   model$restarts <- restarts_evaluated(model, fit$starts, a)
   model
 }
@@ -131,6 +132,19 @@ change_predictors <- function(model, change) {
   model$predictor <- change(model$predictor, "predictions")
   if (!is.null(model$linear)) model$linear <- change(model$linear, "linear")
   model
+}
+
+# The brief that trains to the same weights again what an interrupt ended: each start to the epoch that it had come to.
+stopped_by_hand <- function(b, restarts) {
+  r <- b[["regimen"]]
+  if (!any(restarts$stopped == "interrupted") && nrow(restarts) == r$restarts) return(b)
+  # starts are begun in their order
+  begun <- sum(cumprod(restarts$epochs > 0))
+  if (begun == 0) return(b)
+  r$restarts <- begun
+  r$stop <- utils::modifyList(if (is.list(r$stop)) r$stop else list(), list(epoch = restarts$epochs[seq_len(begun)]))
+  b[["regimen"]] <- r
+  b
 }
 
 brief_in_force <- function(spec) {

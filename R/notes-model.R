@@ -54,7 +54,9 @@ note_interrupted <- function(run, members, asked) {
     what <- "Training was interrupted after %s; this is the best network until then (epoch %d)."
     sprintf(what, counted(run$epochs, "epoch"), run$best)
   }
-  new_note("interrupted", note, "Train again to the end.")
+  said <- if (is.null(members)) "regimen.stop.epoch" else "hold_out.only_folds"
+  hint <- "Train again to the end: without `%s`, by which the model's brief says where it was interrupted."
+  new_note("interrupted", note, if (run$best == 0) "Train again to the end." else sprintf(hint, said))
 }
 
 note_out_of_time <- function(run) {

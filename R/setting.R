@@ -68,6 +68,11 @@ about_setting <- function(key, code) {
 # one canonical form or fails, naming the key. Values come from R in their own type and from files as text, so both
 # are understood; this is why a class called `no` or `1e-4` is never taken for something else.
 
+# What a page offers for a value of the type, list(kind, ...): one of `choices`, a `number`, a `text`, `texts`, or a
+# `map` of values by name; and the `words` that can stand in its place.
+offering <- function(type, ...) structure(type, offers = list(...))
+offers_of <- function(type) attr(type, "offers") %||% list(kind = "text")
+
 type_text <- function() {
   function(value, key) {
     if (!is_text(value, 1)) fail(sprintf("%s must be one text, not %s.", quoted(key), describe(value)))
@@ -76,16 +81,16 @@ type_text <- function() {
 }
 
 type_texts <- function() {
-  function(value, key) {
+  offering(function(value, key) {
     value <- unlist(value, use.names = FALSE)
     if (is.null(value)) return(character())
     if (!is_text(value)) fail(sprintf("%s must be a list of texts, not %s.", quoted(key), describe(value)))
     enc2utf8(as.character(value))
-  }
+  }, kind = "texts")
 }
 
 type_choice <- function(choices) {
-  function(value, key) {
+  offering(function(value, key) {
     if (!is_text(value, 1) || !value %in% choices) {
       meant <- if (is_text(value, 1)) did_you_mean(value, choices)
       fail(
@@ -94,11 +99,11 @@ type_choice <- function(choices) {
       )
     }
     as.character(value)
-  }
+  }, kind = "choice", choices = choices)
 }
 
 type_number <- function(low = -Inf, high = Inf, open_low = FALSE, open_high = FALSE, whole = FALSE) {
-  function(value, key) {
+  offering(function(value, key) {
     number <- as_one_number(value)
     bad <- !is.finite(number) || number < low || number > high || (open_low && number == low) ||
       (open_high && number == high) || (whole && number != round(number))
@@ -107,12 +112,12 @@ type_number <- function(low = -Inf, high = Inf, open_low = FALSE, open_high = FA
       fail(sprintf("%s must be %s, not %s.", quoted(key), limits, describe(value)))
     }
     number
-  }
+  }, kind = "number", limits = number_limits(low, high, open_low, open_high, whole))
 }
 
 # A named list of values, each of the given type.
 type_map <- function(type) {
-  function(value, key) {
+  offering(function(value, key) {
     value <- as.list(value)
     if (length(value) == 0) return(list())
     if (is.null(names(value)) || any(names(value) == "")) {
@@ -120,12 +125,12 @@ type_map <- function(type) {
     }
     names <- enc2utf8(names(value))
     stats::setNames(Map(type, unname(value), paste0(key, ".", names), USE.NAMES = FALSE), names)
-  }
+  }, kind = "map")
 }
 
 # `type`, or one of the words.
 type_or_word <- function(words, type, otherwise = "values with names") {
-  function(value, key) {
+  structure(function(value, key) {
     if (is_text(value, 1) && is.null(names(value))) {
       if (value %in% words) return(as.character(value))
       if (!is.na(as_one_number(as.character(value)))) return(type(as.character(value), key))
@@ -138,14 +143,14 @@ type_or_word <- function(words, type, otherwise = "values with names") {
       )
     }
     type(value, key)
-  }
+  }, offers = c(offers_of(type), list(words = words)))
 }
 
 # One of several kinds, some of which have settings of their own: `kinds` is a list by kind of list(setting =
 # list(type, default)). "cosine" and list(kind = "cosine", floor = 0.1) are both understood. Canonical is the word
 # alone where every setting has its default, else the list with all of them.
 type_kind <- function(kinds) {
-  function(value, key) {
+  offering(function(value, key) {
     if (is_text(value, 1) && is.null(names(value))) value <- list(kind = as.character(value))
     value <- as.list(value)
     kind <- type_choice(names(kinds))(value$kind, paste0(key, ".kind"))
@@ -155,7 +160,7 @@ type_kind <- function(kinds) {
     given <- settle_settings(value[names(value) != "kind"], types, key)
     settings <- utils::modifyList(defaults, given)
     if (identical(settings, defaults)) kind else c(list(kind = kind), settings)
-  }
+  }, kind = "choice", choices = names(kinds))
 }
 
 # The settings of a value of such a type, with `kind` and all defaults.
@@ -224,7 +229,7 @@ set_at <- function(settings, path, value) {
 }
 
 # What ends training beside patience.
-stop_rules <- c("gradient", "loss", "seconds")
+stop_rules <- c("gradient", "loss", "seconds", "epoch")
 
 # The same rows of every part of a list of vectors and data frames.
 rows_of_each <- function(parts, rows) {

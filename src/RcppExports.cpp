@@ -264,6 +264,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_random_text
+std::string core_random_text();
+RcppExport SEXP _hylomath_core_random_text() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(core_random_text());
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_mapped_column
 SEXP core_mapped_column(std::string path, std::string type, Rcpp::List attributes);
 RcppExport SEXP _hylomath_core_mapped_column(SEXP pathSEXP, SEXP typeSEXP, SEXP attributesSEXP) {
@@ -538,6 +548,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_lost_output", (DL_FUNC) &_hylomath_core_lost_output, 0},
     {"_hylomath_core_write_output", (DL_FUNC) &_hylomath_core_write_output, 1},
     {"_hylomath_core_json_counts", (DL_FUNC) &_hylomath_core_json_counts, 1},
+    {"_hylomath_core_random_text", (DL_FUNC) &_hylomath_core_random_text, 0},
     {"_hylomath_core_mapped_column", (DL_FUNC) &_hylomath_core_mapped_column, 3},
     {"_hylomath_core_check_network", (DL_FUNC) &_hylomath_core_check_network, 1},
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},

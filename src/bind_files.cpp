@@ -6,6 +6,7 @@
 #include <csignal>
 #include <cstdio>
 #include <cstring>
+#include <random>
 #include <string>
 
 #ifndef _WIN32
@@ -207,4 +208,17 @@ Rcpp::NumericVector core_json_counts(std::string text) {
   }
   return Rcpp::NumericVector::create(Rcpp::Named("values") = values, Rcpp::Named("depth") = double(deepest),
                                      Rcpp::Named("broken") = double(broken));
+}
+
+// 32 hexadecimal digits of the system's own randomness, for secrets.
+// [[Rcpp::export]]
+std::string core_random_text() {
+  std::random_device device;
+  std::string text;
+  for (int i = 0; i < 4; ++i) {
+    char part[9];
+    std::snprintf(part, sizeof part, "%08x", device());
+    text += part;
+  }
+  return text;
 }

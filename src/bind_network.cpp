@@ -76,7 +76,7 @@ hylo::Regimen regimen_from(const Rcpp::List& list) {
   r.schedule.floor = number_in(schedule, "floor");
   r.schedule.warm_up = count_in(schedule, "warm_up");
   r.stop = {count_in(stop, "patience"), number_in(stop, "gradient"), number_in(stop, "loss"),
-            number_in(stop, "seconds")};
+            number_in(stop, "seconds"), 0};
   r.batch_size = count_in(list, "batch_size");
   r.epochs = count_in(list, "epochs");
   r.tally = Rcpp::as<bool>(list["tally"]);

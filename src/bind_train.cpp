@@ -84,6 +84,7 @@ struct Given {
   Rcpp::NumericVector weight, offset;
   std::vector<double> output_bias, linear, parameters;
   std::vector<std::vector<double>> states;  // by start
+  std::vector<double> last_epochs;          // by start the epoch after which it ends, one for all, or none
   bool further, keeps;
 };
 
@@ -110,6 +111,7 @@ Given given_from(const Rcpp::List& fit) {
           Rcpp::as<std::vector<double>>(fit["linear"]),
           Rcpp::as<std::vector<double>>(fit["parameters"]),
           Rcpp::as<std::vector<std::vector<double>>>(fit["states"]),
+          Rcpp::as<std::vector<double>>(fit["last_epochs"]),
           Rcpp::as<bool>(fit["further"]),
           Rcpp::as<bool>(fit["keeps"])};
 }
@@ -199,6 +201,8 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
       job.table = &tables[c];
       job.regimen = given.regimen;
       job.regimen.job = std::uint32_t(start);
+      if (!given.last_epochs.empty())
+        job.regimen.stop.epoch = std::size_t(given.last_epochs[std::min(start, given.last_epochs.size() - 1)]);
       job.training = given.training;
       job.validation = given.validation;
       job.watched = given.watched;
@@ -221,7 +225,7 @@ void fit(const std::vector<Given>& fits, bool whole, const KernelLevel& level,
     watch.epoch_done = [tell, &place, &results](std::size_t job, const Progress& p) {
       return results.heed(tell(double(place[job].first + 1), double(place[job].second + 1), double(p.epoch),
                                double(p.best), p.best_loss, double(p.rows), p.now.training, p.now.validation,
-                               p.now.seconds));
+                               p.now.gradient, double(p.now.updates), p.now.seconds));
     };
   }
   watch.job_done = [&](std::size_t job, const Trained<T>& trained) {

@@ -270,6 +270,8 @@ bool reached(const StopRules& stop, const Pace& pace, const Epoch& now, std::siz
     why = Stopped::Patience;
   else if (stop.seconds > 0 && now.seconds >= stop.seconds)
     why = Stopped::Time;
+  else if (stop.epoch > 0 && epoch >= stop.epoch)
+    why = Stopped::Epochs;
   else
     return false;
   return true;

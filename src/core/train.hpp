@@ -22,6 +22,7 @@ struct StopRules {
   double gradient = 0;        // no component of the last gradient is larger
   double loss = 0;            // the training loss is not larger
   double seconds = 0;
+  std::size_t epoch = 0;  // training ends after this one, whatever its schedule goes by
 };
 
 struct Regimen {

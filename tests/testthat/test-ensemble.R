@@ -186,6 +186,12 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
   own <- evaluated_in_part(model, "out_of_fold")
   expect_setequal(own$fold, done)
   expect_length(predict(model, small_kilns(300))$prediction, 300)
+  # its brief trains these folds again, to the same networks
+  expect_equal(model$brief$hold_out$only_folds, done)
+  again <- train(model$brief, data = small_kilns(), progress = "none")
+  expect_identical(trained_parameters(again), trained_parameters(model))
+  expect_identical(predict(again, small_kilns()), predict(model, small_kilns()))
+  expect_error(hold_out(long, only_folds = 5), "names fold 5, and there are 4")
 })
 
 test_that("rows out of fold decide, recalibrate and make sets, without any rows kept for it", {

@@ -58,6 +58,33 @@ test_that("progress tells of every epoch, and an interrupt there ends training",
   expect_s3_class(appraise(model), "hylomath_appraisal")
 })
 
+test_that("the brief of a training that was interrupted trains to the same network", {
+  interrupt <- structure(class = c("interrupt", "condition"), list(message = "", call = NULL))
+  stopped_after <- function(b, epochs) {
+    seen <- 0
+    train(b, progress = function(e) if (e$event == "epoch" && (seen <<- seen + 1) >= epochs) signalCondition(interrupt))
+  }
+  b <- brief(small_kilns(), target = "outcome") |> quick() |> hold_out(seed = 3) |>
+    regimen(epochs = 400, stop = "none", seed = 4)
+  cases <- list(
+    cosine = regimen(b, schedule = "cosine"), patience = regimen(b, stop = list(patience = 300)),
+    "several starts" = regimen(b, restarts = 4), "all of several starts" = regimen(b, restarts = 3, keep = "ensemble")
+  )
+  for (name in names(cases)) {
+    model <- stopped_after(cases[[name]], 23)
+    expect_false(is.null(model$brief$regimen$stop$epoch), label = name)
+    file <- withr::local_tempfile(fileext = ".yml")
+    write_brief(model$brief, file)
+    again <- train(read_brief(file), data = small_kilns(), progress = "none")
+    expect_identical(again$predictor$network, model$predictor$network, label = name)
+    expect_identical(again$curves[c("training", "validation")], model$curves[c("training", "validation")], label = name)
+  }
+  # and learns on from there, as from any other
+  on <- resume(stopped_after(cases$cosine, 5), small_kilns(), epochs = 3, progress = "none")
+  expect_gt(nrow(loss_curves(on)), 1)
+  expect_null(on$brief$regimen$stop$epoch)
+})
+
 test_that("SIGINT ends training at a batch and returns the best network", {
   skip_on_os("windows")
   seen <- FALSE

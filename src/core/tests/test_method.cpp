@@ -212,6 +212,10 @@ TEST_CASE("each stopping rule ends training and is named") {
   CHECK(fit_all(network_of(1, {}, Activation::Identity, 1, Output::Identity, 0, 0.1), table, Method::Lbfgs, 5000)
             .stopped == Stopped::Converged);
   CHECK(fit_all(spec, table, Method::Levenberg, 3).stopped == Stopped::Epochs);
+  const auto by_epoch = fit_all(spec, table, Method::Levenberg, 5, {0, 0, 0, 0, 3});
+  CHECK(by_epoch.stopped == Stopped::Epochs);
+  CHECK(by_epoch.epochs.size() == 3);
+  CHECK(by_epoch.parameters == fit_all(spec, table, Method::Levenberg, 3).parameters);
 }
 
 TEST_CASE("single precision refuses whole-table methods") {
