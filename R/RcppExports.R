@@ -89,6 +89,10 @@ core_json_counts <- function(text) {
     .Call(`_hylomath_core_json_counts`, text)
 }
 
+core_random_text <- function() {
+    .Call(`_hylomath_core_random_text`)
+}
+
 core_mapped_column <- function(path, type, attributes) {
     .Call(`_hylomath_core_mapped_column`, path, type, attributes)
 }

@@ -133,8 +133,8 @@ merge_levels.hylomath_brief <- function(b, ...) {
 #' @export
 merge_levels.default <- function(b, ...) wrong_object("merge_levels", "a brief", b)
 
-merging_text <- function(column, groups, values) {
-  name <- column_text(column)
+# The expression by which groups of levels of a column, or of what `name` makes of it, become one level each.
+merging_text <- function(column, groups, values, name = column_text(column)) {
   text <- function(x) encodeString(x, quote = "\"")
   merged <- name
   for (group in groups) {

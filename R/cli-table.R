@@ -56,6 +56,19 @@ commands_to_begin <- function() {
         "output", "set", "json", "quiet"
       )
     ),
+    desk = cli_command(
+      paste(
+        "Open a desk: a page in the browser with the same verbs for those who do not write code. It prints the",
+        "address; Ctrl-C ends it. Everything lives in the folder, also a script that does the same again."
+      ),
+      takes = "[TABLE | BRIEF.yml | MODEL.hylo | FOLDER]", files = 0:1, run = cli_desk,
+      example = c("hylomath desk kilns.csv", "hylomath desk --folder audit"),
+      cli_options(
+        cli_option("--folder", "The desk's folder; `desk` here, or beside the file.", "FOLDER"),
+        cli_option("--port", "Where it listens; a free one when it is not given.", "N", type_count(65535, from = 0)),
+        cli_flag("--open", "Open it in the browser.")
+      )
+    ),
     store = cli_command(
       paste(
         "Store a table that is larger than memory: a folder with a file for each column, which every command then",

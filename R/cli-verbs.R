@@ -62,6 +62,13 @@ cli_targets <- function(text, place, query) {
   trimws(strsplit(text, ",", fixed = TRUE)[[1]])
 }
 
+cli_desk <- function(files, options) {
+  desk(
+    if (length(files)) files, folder = options$folder, port = as.numeric(options$port %||% 0),
+    open = isTRUE(options$open)
+  )
+}
+
 cli_store <- function(files, options) {
   if (is.null(options$output)) cli_wrong("`--output` is missing: which folder is the table to be stored in?", "store")
   cli_said(check_table_place(options$output), "store")

@@ -209,9 +209,9 @@ curve_name <- function(model, what) {
 
 # What is drawn of the loss by epoch: list(convert, name, short), what it is converted by and called. Of one target of
 # numbers it has the target's unit (of its logarithm, where that is learned).
-loss_in_unit <- function(model) {
-  target <- target_in(model)
-  scale <- model$predictor$preparation$target$scale
+loss_in_unit <- function(model) loss_unit(target_in(model), model$predictor$preparation$target$scale)
+
+loss_unit <- function(target, scale) {
   curve <- loss_record(target$loss)$curve
   if (is.null(curve$in_unit) || length(target$columns) > 1) {
     return(list(convert = identity, name = curve$name, short = "loss"))

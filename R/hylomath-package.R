@@ -25,7 +25,7 @@
 .onLoad <- function(libname, pkgname) {
   register_own_tasks()
   if (is.null(getOption("hylomath.progress"))) options(hylomath.progress = progress_auto)
-  options(hylomath.progress_kinds = list(line = progress_line, lines = progress_lines))
+  options(hylomath.progress_kinds = list(line = progress_line, lines = progress_lines, curves = progress_curves))
 }
 
 package_version_text <- function() as.character(utils::packageVersion("hylomath"))

@@ -19,6 +19,7 @@
 #' | `hylomath.most_parameters` | 100,000,000 | weights and biases of a network |
 #' | `hylomath.most_terms` | 5,000 | terms of an expression, beside constants that are looked up in |
 #' | `hylomath.most_layers` | 100 | layers of a network |
+#' | `hylomath.most_desk_bytes` | 2,000,000,000 | bytes of a file that is dropped on a desk |
 #'
 #' A service bounds bytes, rows, seconds and waiting requests by arguments of its own, see [serve_model()].
 #' @name limits
@@ -26,7 +27,8 @@ NULL
 
 limit_defaults <- c(
   columns = 1e5, cells = 1e9, query_cells = 1e7, table_bytes = 2e10, encoded_bytes = 8e9, block_bytes = 3.2e7,
-  texts = 1e6, bytes = 2e8, values = 4e6, depth = 200, parameters = 1e8, terms = 5000, layers = 100
+  texts = 1e6, bytes = 2e8, values = 4e6, depth = 200, parameters = 1e8, terms = 5000, layers = 100,
+  desk_bytes = 2e9
 )
 
 limit_of <- function(what) {

@@ -11,7 +11,7 @@ reporter <- function(progress) {
   kinds <- getOption("hylomath.progress_kinds")
   if (is.character(progress) && all(progress %in% names(kinds))) progress <- kinds[[progress[1]]]
   if (!is.function(progress)) {
-    fail("`progress` is \"auto\", \"line\", \"lines\", \"progressr\", \"none\" or a function.")
+    fail("`progress` is \"auto\", \"line\", \"lines\", \"curves\", \"progressr\", \"none\" or a function.")
   }
   progress
 }

@@ -124,7 +124,7 @@ page_to_pdf <- function(page, file) {
 # Pieces of a report as HTML. All text is escaped by what makes the elements; cells are those that are printed.
 
 # An element with attributes by name and what it holds behind them.
-element <- function(name, ..., .noWS = NULL) htmltools::tag(name, list(...), .noWS = .noWS)
+element <- function(.tag, ..., .noWS = NULL) htmltools::tag(.tag, list(...), .noWS = .noWS)
 
 # Each text in an element of its own.
 said_in <- function(name, texts, ...) lapply(texts, function(text) element(name, with_code(text), ...))

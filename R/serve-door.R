@@ -1,6 +1,7 @@
 # Who may ask a service, and for what: requests are refused by their headers, before a body is read.
 #
-# A *door* is list(hosts, token, port): the names that the service responds to, its secret or NULL, and its port.
+# A *door* is list(hosts, token, port, open): the names that the service responds to, its secret or NULL, its port, and
+# the paths that need no secret.
 
 is_loopback <- function(host) grepl("^(localhost|127[.][0-9.]+|::1|\\[::1\\])$", tolower(host))
 
@@ -81,7 +82,7 @@ is_called <- function(host, door) {
 }
 
 has_token <- function(request, door) {
-  if (is.null(door$token) || request$PATH_INFO == "/health") return(TRUE)
+  if (is.null(door$token) || request$PATH_INFO %in% door$open) return(TRUE)
   same_secret(sub("^Bearer +", "", request$HTTP_AUTHORIZATION %||% ""), door$token) ||
     same_secret(token_in_query(request), door$token) || same_secret(token_in_cookie(request, door), door$token)
 }

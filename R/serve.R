@@ -54,7 +54,9 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
   # a body that comes in parts takes one of the 128 connections of R
   type_count(100)(most_waiting, "most_waiting")
   if (port == 0) port <- httpuv::randomPort(host = host)
-  service <- new_service(model, limits, log, list(hosts = c(host, hosts), token = token, port = port))
+  service <- new_service(model, limits, log, list(
+    hosts = c(host, hosts), token = token, port = port, open = "/health"
+  ))
   on.exit(service$guests$close())
   server <- tryCatch(
     httpuv::startServer(host, as.integer(port), service$app, quiet = TRUE),

@@ -19,9 +19,10 @@
 #' @param data A table to use in place of the one that the brief carries.
 #' @param progress `"auto"` shows progress as suits the session (`"line"`, one updating line, on a terminal, `"lines"`,
 #'   a line every so many epochs, elsewhere), or signals to the package progressr where its global handlers are on;
-#'   `"progressr"` signals to it in any case; `"none"` says nothing. A function is called with each event, a list whose
-#'   `event` is `"start"`, `"epoch"` or `"end"`; where many networks are trained `"begin"`, `"step"`, `"ended"` or
-#'   `"finish"`, and `"round"` of a search.
+#'   `"curves"` draws the losses in the graphics device while it trains, twice a second at most; `"progressr"` signals
+#'   to it in any case; `"none"` says nothing. A function is called with each event, a list whose `event` is `"start"`,
+#'   `"epoch"` or `"end"`; where many networks are trained `"begin"`, `"step"`, `"ended"` or `"finish"`, and `"round"`
+#'   of a search.
 #' @param watch_test Whether to measure the loss of the test rows after each epoch too, for [plot_curves()]. It decides
 #'   nothing, but whoever sees it and changes the settings has looked at the test rows.
 #' @param checkpoint A file in which is kept what training has come to, or `NULL`. A training that was killed at any

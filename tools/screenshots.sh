@@ -44,8 +44,8 @@ R_LIBS=.build/library Rscript -e 'library(hylomath)
   set.seed(1)
   m <- train(wire(brief(crossings, target = "passengers"), "5 tanh"), progress = "none")
   write_figure(plot_network(m), commandArgs(TRUE))' "$shots/network.png"
-terminal scout "cd demo; hylomath scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu \
-  learning_rate=1e-3..0.02 --budget 24 --keep shot.scout -o best.yml --figures search"
+(cd "$folder/demo" && hylomath scout kilns.yml layers=1..3 units=8..64 activation=relu,tanh,elu \
+  learning_rate=1e-3..0.02 --budget 24 --keep shot.scout -o best.yml --figures search > /dev/null)
 cp "$folder/demo/search/settings.png" "$shots/search.png"
 R_LIBS=.build/library Rscript -e 'library(hylomath)
   set.seed(1)
@@ -55,6 +55,12 @@ terminal look "hylomath look demo/kilns.csv --target outcome
 R_LIBS=$here/.build/library Rscript -e 'hylomath::look(hylomath::recovery, target = \"returned\")'"
 R_LIBS=.build/library Rscript -e 'library(hylomath)
   write_figure(plot_pairs(kilns, "outcome"), commandArgs(TRUE))' "$shots/pairs.png"
+# needs puppeteer-core: npm install --prefix .build puppeteer-core
+(cd "$folder" && hylomath desk --folder desk 2> address & echo $! > "$folder/desk-pid"; wait) &
+for _ in $(seq 100); do grep -q token= "$folder/address" 2> /dev/null && break; sleep 0.3; done
+node tests/testthat/desk/journey.js "$(grep -o 'http://.*' "$folder/address")" recovery returned "$folder" > /dev/null
+cp "$folder/verdict.png" "$shots/desk.png"
+kill "$(cat "$folder/desk-pid")"
 terminal progress "cd demo; hylomath train kilns.yml -o slow.hylo --quick --set regimen.epochs=20000 \
   --set regimen.stop=none \
   --set 'wiring=64 relu > 32 relu' & sleep 7; touch $folder/done-progress; sleep 3; kill %1"

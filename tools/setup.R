@@ -21,12 +21,18 @@ others <- list(
     "slurm-wlm" = Sys.which("slurmctld"), munge = Sys.which("munged"),
     clang = Sys.which("clang++"),
     "libclang-rt-14-dev" = Sys.glob("/usr/lib/llvm-*/lib/clang/*/lib/linux/libclang_rt.fuzzer*"),
+    chromium = Sys.which("chromium"),
     valgrind = Sys.which("valgrind"), "g++-mingw-w64-x86-64-posix" = Sys.which("x86_64-w64-mingw32-g++-posix"),
     "g++-aarch64-linux-gnu" = Sys.which("aarch64-linux-gnu-g++"), "qemu-user" = Sys.which("qemu-aarch64")
   ),
   bench = list("libopenblas-dev" = Sys.glob("/usr/include/*/openblas*/cblas.h"))
 )
 others <- unlist(lapply(unname(others[asked]), function(set) names(Filter(function(at) !any(nzchar(at)), set))))
+
+# what drives a browser in tests of the desk
+if ("hard" %in% asked && nzchar(Sys.which("npm")) && !dir.exists(".build/node_modules/puppeteer-core")) {
+  system2("npm", c("install", "--silent", "--prefix", ".build", "puppeteer-core", "axe-core"), stdout = FALSE)
+}
 
 missing <- lacking()
 if (length(missing) + length(others) == 0) quit(status = 0)

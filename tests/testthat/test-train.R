@@ -98,6 +98,20 @@ test_that("SIGINT ends training at a batch and returns the best network", {
   expect_lt(nrow(loss_curves(model)), 60)
 })
 
+test_that("curves are drawn while a network or an ensemble trains", {
+  b <- brief(small_kilns(), target = "outcome") |> regimen(epochs = 12)
+  for (one in list(quick(b), hold_out(b, folds = 3))) {
+    file <- withr::local_tempfile(fileext = ".pdf")
+    grDevices::pdf(file, compress = FALSE, useKerning = FALSE)
+    said <- capture.output(model <- train(one, progress = "curves"), type = "message")
+    grDevices::dev.off()
+    drawn <- readLines(file, warn = FALSE)
+    expect_gt(sum(grepl("/Type /Page ", drawn, fixed = TRUE, useBytes = TRUE)), 0)
+    expect_true(any(grepl("(validation) Tj", drawn, fixed = TRUE, useBytes = TRUE)))
+    expect_gt(length(said), 1)
+  }
+})
+
 test_that("an error in a progress function reaches the caller", {
   expect_error(
     single(brief(small_kilns(), target = "outcome"), progress = function(e) if (e$event == "epoch") stop("full disk")),
