@@ -71,6 +71,9 @@ desk_acts <- function() {
       kept <- brief_inputs(best_brief(read_result(file.path(desk$folder, result_place(sheet_asked(desk, act))))))
       change_draft(desk, "inputs", list(columns = kept), "columns")
     },
+    "adopt-best" = function(desk, act) {
+      change_draft(desk, "best", list(file = result_place(sheet_asked(desk, act))), "file")
+    },
     "adopt-brief" = function(desk, act) adopt_brief(desk, sheet_asked(desk, act)),
     rows = function(desk, act) {
       asked <- list(
@@ -83,6 +86,7 @@ desk_acts <- function() {
     train = function(desk, act) begin_sheet(desk, "train"),
     folds = function(desk, act) begin_sheet(desk, "folds"),
     sift = function(desk, act) begin_sheet(desk, "sift"),
+    scout = function(desk, act) begin_sheet(desk, "scout", asks = list(budget = as_one_number(act$budget))),
     vary = function(desk, act) {
       values <- trimws(strsplit(act$values %||% "", ",", fixed = TRUE)[[1]])
       if (length(values) < 2) fail("One setting is tried at several values: write them with commas between them.")
@@ -107,6 +111,8 @@ desk_acts <- function() {
       begin_sheet(desk, "list", act$sheet, drop_nulls(asks))
     },
     report = function(desk, act) begin_sheet(desk, "report", act$sheet),
+    form = function(desk, act) begin_sheet(desk, "form", act$sheet),
+    subgroups = function(desk, act) begin_sheet(desk, "subgroups", act$sheet, list(column = act$column)),
     watch = function(desk, act) {
       table <- table_asked(desk, act$table)
       if (is.null(table)) fail("Choose a file with newer rows.")

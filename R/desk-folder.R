@@ -22,15 +22,17 @@ sheet_symbols <- function(sheet) {
 
 brief_place <- function(sheet) sprintf("briefs/%d.yml", as.integer(sheet$id))
 model_place <- function(sheet) sprintf("models/%d.hylo", as.integer(sheet$id))
-result_place <- function(sheet) sprintf("results/%d.found", as.integer(sheet$id))
+result_place <- function(sheet) {
+  sprintf(if (sheet$kind == "scout") "results/%d.scout" else "results/%d.found", as.integer(sheet$id))
+}
 report_place <- function(sheet) sprintf("reports/%d.html", as.integer(sheet$id))
 list_place <- function(sheet) sprintf("lists/%d.%s", as.integer(sheet$id), sheet$asks$ending %||% "xlsx")
 
 # The file that a sheet leaves for the user, or NULL.
 sheet_file <- function(sheet) {
   switch(sheet$kind,
-    train = , rule = model_place(sheet), list = list_place(sheet), report = report_place(sheet),
-    vary = , folds = , sift = result_place(sheet)
+    train = , rule = model_place(sheet), list = list_place(sheet), report = , form = report_place(sheet),
+    vary = , folds = , sift = , scout = result_place(sheet)
   )
 }
 
@@ -38,7 +40,7 @@ sheet_file <- function(sheet) {
 makes_model <- function(sheet) sheet$kind %in% c("train", "rule")
 
 # The kinds that begin with a brief of their own.
-takes_brief <- function(kind) kind %in% c("train", "vary", "folds", "sift")
+takes_brief <- function(kind) kind %in% c("train", "vary", "folds", "sift", "scout")
 
 # The table that a sheet's model was trained on, as an expression.
 sheet_table <- function(sheet, state) {
@@ -48,6 +50,13 @@ sheet_table <- function(sheet, state) {
 
 # The file of that table with all its columns; NULL for a query, and for a file that has to be read in its own way.
 data_place <- function(sheet, state) if (identical(names(state$data), "file")) state$data$file
+
+# That table with all its columns where it is a file, as an expression.
+sheet_rows <- function(sheet, state) {
+  table <- data_place(sheet, state)
+  if (is.null(table)) return(sheet_table(sheet, state))
+  bquote(read_rows(.(table), .(sheet_symbols(state$sheets[[sheet$of]])$model)))
+}
 
 job_place <- function(sheet, ending) sprintf("jobs/%d.%s", as.integer(sheet$id), ending)
 

@@ -122,6 +122,42 @@ desk_kinds <- function() {
         shell_line("hylomath", "sift", brief_place(sheet), "--keep", result_place(sheet))
       }
     ),
+    scout = list(
+      title = "Search", long = TRUE, asks = list(budget = type_count(1000, from = 2)), page = sheet_of_search,
+      calls = function(sheet, state) {
+        made <- sheet_symbols(sheet)
+        list(
+          bquote(.(made$brief) <- read_brief(.(brief_place(sheet)))),
+          bquote(.(made$result) <- scout(.(made$brief), budget = .(sheet$asks$budget), file = .(result_place(sheet))))
+        )
+      },
+      command = function(sheet, state) {
+        budget <- format_number(sheet$asks$budget)
+        shell_line("hylomath", "scout", brief_place(sheet), "--budget", budget, "--keep", result_place(sheet))
+      }
+    ),
+    subgroups = list(
+      title = "Subgroups", long = FALSE, asks = list(column = type_text()), page = sheet_of_appraisal,
+      calls = function(sheet, state) {
+        model <- sheet_symbols(state$sheets[[sheet$of]])$model
+        list(bquote(appraise(.(model), .(sheet_rows(sheet, state)), rows = "test", by = .(sheet$asks$column))))
+      },
+      command = function(sheet, state) {
+        explain_command("appraise", sheet, state, "--rows", "test", "--by", sheet$asks$column)
+      }
+    ),
+    form = list(
+      title = "Form", long = FALSE, asks = list(), page = sheet_of_form,
+      calls = function(sheet, state) {
+        model <- sheet_symbols(state$sheets[[sheet$of]])$model
+        list(bquote(writeLines(transcribe(.(model), "page"), .(report_place(sheet)), useBytes = TRUE)))
+      },
+      command = function(sheet, state) {
+        shell_line(
+          "hylomath", "transcribe", model_place(state$sheets[[sheet$of]]), "--to", "page", "-o", report_place(sheet)
+        )
+      }
+    ),
     list = list(
       title = "List", long = FALSE, page = sheet_of_list,
       asks = list(
@@ -131,8 +167,8 @@ desk_kinds <- function() {
       calls = function(sheet, state) {
         made <- sheet_symbols(sheet)
         model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        table <- sheet$asks$table %||% data_place(sheet, state)
-        rows <- if (is.null(table)) sheet_table(sheet, state) else bquote(read_rows(.(table), .(model)))
+        table <- sheet$asks$table
+        rows <- if (is.null(table)) sheet_rows(sheet, state) else bquote(read_rows(.(table), .(model)))
         learned <- sheet$asks$learned %||% "marked"
         listed <- if (learned == "as others") bquote(augment(.(model), .(rows), ranked = TRUE, digits = 3)) else {
           bquote(augment(.(model), .(rows), ranked = TRUE, digits = 3, learned = TRUE))

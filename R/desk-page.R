@@ -141,7 +141,11 @@ sheet_body <- function(desk, sheet, own) {
     } else {
       element("div", class = "body", htmltools::HTML(body))
     },
-    if (makes_model(sheet)) model_tools(desk, sheet, own) else if (sheet$kind %in% c("list", "report")) download(sheet)
+    if (makes_model(sheet)) {
+      model_tools(desk, sheet, own)
+    } else if (sheet$kind %in% c("list", "report", "form")) {
+      download(sheet)
+    }
   )
 }
 
@@ -179,8 +183,14 @@ model_tools <- function(desk, sheet, own) {
       tables("Newer rows", "choose a file"), element("button", "Compare")
     ),
     element(
-      "p", class = "buttons", own("importance", "What does it go by?"), own("report", "Write a report"),
-      own("adopt-brief", "Take its brief up again")
+      "form", `data-act` = "subgroups", `data-sheet` = id, class = "line",
+      element("label", `for` = paste0("by-", id), "How good is it by"),
+      element("input", id = paste0("by-", id), name = "column", size = "12", list = "columns", autocomplete = "off"),
+      element("button", "Show subgroups")
+    ),
+    element(
+      "p", class = "buttons", own("form", "A form to try a row"), own("importance", "What does it go by?"),
+      own("report", "Write a report"), own("adopt-brief", "Take its brief up again")
     ),
     download(sheet, "Download the model")
   )
@@ -259,7 +269,7 @@ desk_body <- function(title) {
                 "input", id = "file", type = "file", class = "visually-hidden shiny-input-file"
               )), ", or look at made-up records: ", demo),
             part("files")),
-          part("table"),
+          part("table"), element("datalist", id = "columns"),
           folded_element("Rows", element(
             "form", `data-act` = "rows", class = "line", element("label", `for` = "rows-where", "Rows with"),
             element("input", id = "rows-where", name = "where", size = "30", autocomplete = "off",
@@ -280,6 +290,10 @@ desk_body <- function(title) {
               element("label", `for` = "vary-values", "at"),
               element("input", id = "vary-values", name = "values", placeholder = "16, 64, 256", autocomplete = "off"),
               element("button", "Compare the values")),
+            element("form", `data-act` = "scout", class = "line",
+              element("label", `for` = "scout-budget", "Search settings in so many trials"),
+              element("input", id = "scout-budget", name = "budget", value = "24", size = "4", autocomplete = "off"),
+              element("button", "Search")),
             element("p", class = "buttons",
               element("button", "Does it depend on the rows? (folds)", type = "button", `data-act` = "folds"),
               element("button", "Which columns can be left out? (sift)", type = "button", `data-act` = "sift"))))

@@ -97,6 +97,26 @@ sheet_of_sifting <- function(found, sheet, state) {
   )
 }
 
+sheet_of_search <- function(found, sheet, state) {
+  list(
+    report_folded(report_parts(found, NULL, TRUE)),
+    element("p", class = "adopt", element(
+      "button", "Take the best settings into the brief", type = "button", `data-act` = "adopt-best"
+    ))
+  )
+}
+
+sheet_of_appraisal <- function(appraisal, sheet, state) {
+  cells <- by_cells(appraisal)
+  lapply(names(cells), function(target) table_element(
+    cells[[target]], 2, caption = sprintf("%s by %s, with intervals", target, appraisal$by_column)
+  ))
+}
+
+sheet_of_form <- function(value, sheet, state) {
+  element("p", "A page with a form to try a row. It needs nothing else and sends nothing: download it and open it.")
+}
+
 sheet_of_importance <- function(found, sheet, state) {
   columns <- lapply(by_importance(found), function(column) {
     element("button", column, type = "button", `data-act` = "effect", `data-input` = column)

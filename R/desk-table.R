@@ -40,6 +40,13 @@ desk_draft <- function(data, text, change) {
 brief_changes <- function() {
   list(
     set = function(b, change) brief_with(b, strsplit(change$key, ".", fixed = TRUE)[[1]], change$value),
+    best = function(b, change) {
+      own <- brief_settings(best_brief(read_result(change$file)))
+      own$regimen["seed"] <- list(b[["regimen"]]$seed)
+      said <- brief_settings(b)
+      said[c("prepare", "wiring", "regimen")] <- own[c("prepare", "wiring", "regimen")]
+      complete_brief(settle_settings(said, brief_schema), b$table)
+    },
     inputs = function(b, change) set_columns(b, keep = tidyselect::all_of(change$columns)),
     take = function(b, change) brief_with(b, setting_path(change$key), change$value),
     column = function(b, change) brief_with_column(b, change$column, change$of, change$value),
@@ -124,9 +131,10 @@ desk_notes <- function(notes, sheet = NULL) {
   notes <- notes[!duplicated(notes$code), ]
   if (NROW(notes) == 0) return(if (!is.null(sheet)) element("p", "No notes."))
   lapply(seq_len(nrow(notes)), function(i) {
+    words <- advice_in_words(notes$try[i])
     element(
       "details", class = "note", element("summary", with_code(notes$note[i])),
-      element("p", with_code(advice_in_words(notes$try[i]))),
+      element("p", with_code(if (nzchar(words)) words else notes$try[i])),
       if (length(advised_calls(notes$try[i]))) element(
         "button", "Do that in the brief", type = "button", `data-act` = "advice", `data-code` = notes$code[i],
         `data-of` = sheet

@@ -78,13 +78,28 @@ desk_job <- function(folder, state, id) {
   if (sheet$kind == "train") how <- settle_training(sheet, read_model(model_place(sheet)))
   if (was_interrupted(value)) how <- "stopped"
   unlink(checkpoint)
-  list(how = how, says = character(), page = sheet_page(state, sheet, value))
+  count_looks(state, id)
+  page <- sheet_page(state, sheet, value)
+  # the file says what has been looked at
+  if (sheet$kind == "train") write_model(with_looks(value), model_place(sheet))
+  list(how = how, says = character(), page = page)
+}
+
+# How many networks were evaluated on the same test rows is counted over all processes of the desk.
+count_looks <- function(state, id) {
+  for (sheet in Filter(function(one) one$kind == "train" && one$id < id && has_ended_well(one), state$sheets)) {
+    model <- read_model(model_place(sheet))
+    if (!is.null(test_rows_id(model))) look_at_test(model)
+  }
 }
 
 # What doesn't take long, done by the worker: list(page).
 desk_run <- function(state, id) {
   sheet <- state$sheets[[id]]
-  list(page = sheet_page(state, sheet, run_sheet(state, sheet)))
+  count_looks(state, id)
+  # done here, whether what is shown looks at it or not
+  value <- run_sheet(state, sheet)
+  list(page = sheet_page(state, sheet, value))
 }
 
 was_interrupted <- function(found) {

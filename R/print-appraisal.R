@@ -205,6 +205,14 @@ bands_cells <- function(x) {
 
 # The measures that tell most, a column each.
 by_text <- function(x) {
+  several <- length(x$target) > 1
+  unlist(lapply(names(by_cells(x)), function(target) {
+    c(if (several) target, groups_text(by_cells(x)[[target]]))
+  }))
+}
+
+# By target the cells of a table of the subgroups.
+by_cells <- function(x) {
   measures <- if (!predicts_classes(x$task)) {
     c("MAE", "mean bias", "R\u00b2")
   } else if (is.null(x$positive)) {
@@ -212,17 +220,16 @@ by_text <- function(x) {
   } else {
     c("accuracy", sprintf(c("recall of %s", "precision of %s"), x$positive), "AUC")
   }
-  unlist(lapply(x$target, function(target) {
-    several <- length(x$target) > 1
-    by <- if (several) x[["by"]][x[["by"]]$target == target, ] else x[["by"]]
-    c(if (several) target, groups_text(by, x$by_column, measures))
-  }))
+  lapply(stats::setNames(nm = x$target), function(target) {
+    by <- x[["by"]]
+    group_cells(if (length(x$target) > 1) by[by$target == target, ] else by, x$by_column, measures)
+  })
 }
 
 # Of fewer rows little can be said.
 few_to_evaluate <- 20
 
-groups_text <- function(by, column, measures) {
+group_cells <- function(by, column, measures) {
   groups <- unique(by$group)
   cells <- lapply(stats::setNames(nm = measures), function(measure) {
     own <- by[by$measure == measure, ]
@@ -230,11 +237,14 @@ groups_text <- function(by, column, measures) {
   })
   number <- by$rows[match(groups, by$group)]
   rows <- paste0(format_each_count(number), ifelse(number < few_to_evaluate, " (few)", ""))
-  key <- c(stats::setNames(list(shorten(groups, 24)), column), list(rows = rows))
-  lines <- as_text_table(c(key, cells), 1)
+  c(stats::setNames(list(shorten(groups, 24)), column), list(rows = rows), cells)
+}
+
+groups_text <- function(cells) {
+  lines <- as_text_table(cells, 1)
   if (!too_wide(lines)) return(lines)
   # too wide: the intervals go
-  as_text_table(c(key, lapply(cells, function(cell) sub(" .*", "", cell))), 1)
+  as_text_table(c(cells[1:2], lapply(cells[-(1:2)], function(cell) sub(" .*", "", cell))), 1)
 }
 
 # ---- sentences ----------------------------------------------------------------------------------------------------

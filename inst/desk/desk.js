@@ -124,6 +124,10 @@ Shiny.addCustomMessageHandler("desk", ({ parts = {}, curves }) => {
     const place = byId(name.startsWith("sheet-") ? name : `part-${name}`);
     if (place && typeof html === "string") replace(place, html);
   }
+  if ("table" in parts) {
+    const names = document.querySelectorAll("#part-table table.columns tbody th");
+    byId("columns").replaceChildren(...Array.from(names, (th) => Object.assign(document.createElement("option"), { value: th.textContent })));
+  }
   if ("brief" in parts) byId("brief-tools").hidden = byId("better").hidden = !parts.brief;
   if (parts.says) says(parts.says);
   if (curves) takeCurves(curves);

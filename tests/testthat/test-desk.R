@@ -97,6 +97,39 @@ test_that("the whole way from a table to a list leaves a script that gives the s
   })
 })
 
+test_that("whatever makes it better or explains it is a sheet, and is taken into the brief by a button", {
+  skip_unless_hard()
+  folder <- new_folder()
+  desk <- desk_of("kilns", "outcome", folder)
+  for (column in c("humidity_pct", "soak_min", "gas_mbar", "load_kg", "fired_on")) {
+    do_at(desk, act = "column", column = column, of = "role", value = "drop")
+  }
+  do_at(desk, act = "set", key = "regimen.epochs", value = "2")
+  desk_act(desk, list(act = "train"))
+  desk_act(desk, list(act = "vary", setting = "batch_size", values = "64, 256"))
+  desk_act(desk, list(act = "folds"))
+  desk_act(desk, list(act = "sift"))
+  desk_act(desk, list(act = "scout", budget = "2"))
+  ended(desk, 5)
+  do_at(desk, act = "subgroups", sheet = 1, column = "glaze")
+  do_at(desk, act = "form", sheet = 1)
+  expect_equal(vapply(desk$state$sheets, function(sheet) sheet$end$how, ""), rep("done", 7))
+  expect_match(desk$bodies[["6"]], "celadon")
+  expect_true(file.exists(file.path(folder, "reports/7.html")))
+  do_at(desk, act = "adopt", key = "batch_size", value = "256", sheet = 2)
+  expect_match(desk$state$draft, "batch_size: 256")
+  do_at(desk, act = "adopt-inputs", sheet = 4)
+  kept <- brief_inputs(best_brief(read_result(file.path(folder, "results/4.found"))))
+  expect_setequal(brief_inputs(read_brief(text = desk$state$draft, read = FALSE)), kept)
+  do_at(desk, act = "adopt-best", sheet = 5)
+  best <- best_brief(read_result(file.path(folder, "results/5.scout")))
+  expect_equal(read_brief(text = desk$state$draft, read = FALSE)$wiring, best$wiring)
+  # the looks of two trainings at one set of test rows are counted
+  desk_act(desk, list(act = "train"))
+  ended(desk, 8)
+  expect_length(read_model(file.path(folder, "models/8.hylo"))$looks, 2)
+})
+
 test_that("a desk opens again as it was left, and a training that was killed goes on to the same weights", {
   folder <- new_folder()
   desk <- desk_of(folder = folder)
