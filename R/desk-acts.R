@@ -31,16 +31,16 @@ close_desk <- function(desk) {
 
 # An action of the page: list(act, ...). What is wrong with it is said on the page.
 desk_act <- function(desk, act) {
-  known <- desk_acts()[[act$act %||% ""]]
-  if (is.null(known)) return(invisible())
-  tryCatch(known(desk, act), hylomath_error = function(e) desk_says(desk, e, act))
+  if (!is_text(act$act, 1) || !act$act %in% names(desk_acts())) return(invisible())
+  tryCatch(desk_acts()[[act$act]](desk, act), error = function(e) desk_says(desk, e, act))
   invisible()
 }
 
 # What went wrong, at the setting that it is about or at the page's top.
 desk_says <- function(desk, wrong, act = list()) {
-  text <- paste(c(wrong$what, advice_in_words(wrong$try %||% character())), collapse = " ")
-  show_part(desk, "says", list(text = text, key = act$key %||% ""))
+  what <- wrong$what %||% conditionMessage(wrong)
+  text <- paste(c(what, advice_in_words(wrong$try %||% character())), collapse = " ")
+  show_part(desk, "says", list(text = text, key = if (is_text(act$key, 1)) act$key else ""))
 }
 
 desk_add <- function(desk, ...) desk$state <- desk$record$add(list(...))
@@ -306,9 +306,7 @@ stop_sheet <- function(desk, sheet) {
 
 # Looks what has come to pass: called several times a second. A fault of one sheet is no end of the desk.
 desk_tick <- function(desk) {
-  tryCatch(come_to_pass(desk), error = function(e) {
-    desk_says(desk, if (inherits(e, "hylomath_error")) e else list(what = conditionMessage(e)))
-  })
+  tryCatch(come_to_pass(desk), error = function(e) desk_says(desk, e))
 }
 
 come_to_pass <- function(desk) {

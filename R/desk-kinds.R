@@ -81,7 +81,7 @@ desk_kinds <- function() {
     ),
     vary = list(
       title = "One setting", long = TRUE, page = sheet_of_variation,
-      asks = list(setting = type_text(), values = type_texts()),
+      asks = list(setting = type_varied, values = type_texts()),
       calls = function(sheet, state) {
         values <- utils::type.convert(sheet$asks$values, as.is = TRUE)
         made <- sheet_symbols(sheet)
@@ -161,7 +161,7 @@ desk_kinds <- function() {
     list = list(
       title = "List", long = FALSE, page = sheet_of_list,
       asks = list(
-        table = type_text(), ending = type_choice(c("xlsx", "csv")),
+        table = type_inside, ending = type_choice(c("xlsx", "csv")),
         learned = type_choice(c("marked", "left out", "as others"))
       ),
       calls = function(sheet, state) {
@@ -199,7 +199,7 @@ desk_kinds <- function() {
       }
     ),
     watch = list(
-      title = "Newer rows", long = TRUE, asks = list(table = type_text()), page = sheet_of_report,
+      title = "Newer rows", long = TRUE, asks = list(table = type_inside), page = sheet_of_report,
       calls = function(sheet, state) {
         model <- sheet_symbols(state$sheets[[sheet$of]])$model
         list(bquote(watch_model(.(model), read_rows(.(sheet$asks$table), .(model)))))
@@ -209,6 +209,24 @@ desk_kinds <- function() {
       }
     )
   )
+}
+
+# ---- what settings of sheets can be ----------------------------------------------------------------------------------
+
+# A setting of the brief, and no other argument of the verb.
+type_varied <- function(value, key) {
+  value <- type_text()(value, key)
+  if (value != "rows" && !is_wiring_setting(value)) setting_path(value)
+  value
+}
+
+# A file below the desk's folder.
+type_inside <- function(value, key) {
+  value <- type_text()(value, key)
+  if (is_absolute(value) || ".." %in% strsplit(value, "[/\\\\]")[[1]]) {
+    fail(sprintf("%s must be a file of the desk's folder, not %s.", quoted(key), describe(value)))
+  }
+  value
 }
 
 # ---- words -----------------------------------------------------------------------------------------------------------
