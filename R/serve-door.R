@@ -57,7 +57,8 @@ refused_stranger <- function(request, door) {
     return(problem(421, "The service is called by another name.", "It responds only to those of `host` and `hosts`."))
   }
   from <- request$HTTP_ORIGIN
-  own <- is.null(from) || identical(host_of(sub("^https?://", "", from)), called)
+  # with its port: cookies go to every port of a host
+  own <- is.null(from) || identical(sub("^https?://", "", tolower(from)), tolower(request$HTTP_HOST))
   if (!own || tolower(request$HTTP_SEC_FETCH_SITE %||% "none") == "cross-site") {
     return(problem(403, "A page of another origin may not ask the service."))
   }
