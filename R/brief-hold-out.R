@@ -21,7 +21,8 @@
 #' @param parts A column that says the part of each row: `training`, `validation`, `calibration` or `test`; rows where
 #'   it is missing are left out.
 #' @param only_folds The folds whose networks are trained, such as `1:3`; all where nothing is said. The brief of an
-#'   ensemble whose training was interrupted names those that had ended, and trains to the same weights again.
+#'   ensemble whose training was interrupted names those that had ended, and trains to the same weights again. In order
+#'   of time the networks are then not trained once more on all rows.
 #' @param seed A whole number that fixes the draw. When not given it is drawn from R's generator, so `set.seed()`
 #'   counts.
 #' @param ... Not used.

@@ -33,7 +33,8 @@ train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE
 with_last_networks <- function(trained, report, checkpoint = no_checkpoint()) {
   a <- trained$analysis
   used <- union(names(trained$shares)[trained$shares > 0], "linear")
-  if (a$hold_out$by != "ordered" || length(trained$whole) < a$hold_out$folds) return(trained)
+  ordered <- a$hold_out$by == "ordered" && is.null(a$hold_out$only_folds)
+  if (!ordered || length(trained$whole) < a$hold_out$folds) return(trained)
   laid <- lapply(trained$candidates[used], laid_ensemble)
   jobs <- lapply(stats::setNames(nm = used), function(name) {
     Map(last_job, fold_jobs(laid[[name]], "whole"), laid[name], trained$each[[name]])
@@ -179,13 +180,14 @@ ensemble_model <- function(trained) {
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
   # an interrupted training can be done again
-  if (length(whole) < a$hold_out$folds) b <- set_section(b, "hold_out", list(only_folds = whole))
+  interrupted <- length(whole) < a$hold_out$folds || (a$hold_out$by == "ordered" && is.null(trained$last))
+  if (interrupted) b <- set_section(b, "hold_out", list(only_folds = whole))
   evaluated <- out_of_fold_rows(trained)
   new_model(
     a, b, predictor, if (length(used) > 1 || used != "linear") linear,
     list(
       curves = ensemble_curves(each[[main]], whole), best = as.integer(middle$best),
-      stopped = if (length(whole) < a$hold_out$folds) "interrupted" else "ensemble", l2 = middle$l2,
+      stopped = if (interrupted) "interrupted" else "ensemble", l2 = middle$l2,
       kernel = middle$kernel, seconds = sum(members$seconds), members = members,
       regimen = learn_training(trained$candidates[[main]])$regimen, restarts = one_restart(middle),
       states = kept_states(each[c(used, "linear")])

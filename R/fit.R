@@ -209,6 +209,7 @@ with_fewer_rows <- function(spec) {
 
 learning_on <- function(spec, on) {
   if (is.null(on)) return(spec)
+  spec$learns_on <- TRUE
   spec$core$parameters <- on$parameters %||% numeric()
   if (length(spec$core$parameters)) spec$core$starts <- 1L
   spec$core$states <- on$states %||% list()

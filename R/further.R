@@ -36,12 +36,7 @@ predicting_networks <- function(model) {
 }
 
 # A model's table, or the newer one, settled as its brief says.
-settle_model <- function(model, data) {
-  b <- model$brief
-  # where it was stopped by hand is no end of what comes now
-  if (is.list(b[["regimen"]]$stop)) b[["regimen"]]$stop$epoch <- NULL
-  settle(with_table(b, as_table(data)))
-}
+settle_model <- function(model, data) settle(with_table(without_interrupt(model$brief), as_table(data)))
 
 # ---- resume ----------------------------------------------------------------------------------------------------------
 

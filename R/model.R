@@ -40,7 +40,9 @@ fitted_model <- function(spec, fit, linear = NULL) {
     curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
     kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
-  b <- stopped_by_hand(brief_in_force(spec), fit$restarts)
+  b <- brief_in_force(spec)
+  # a network that learns on from another one can't be made again by a brief
+  if (!isTRUE(spec$learns_on)) b <- stopped_by_hand(b, fit$restarts)
   model <- new_model(a, b, new_predictor(spec, fit), linear, training)
   model$restarts <- restarts_evaluated(model, fit$starts, a)
   model
@@ -134,7 +136,9 @@ change_predictors <- function(model, change) {
   model
 }
 
-# The brief that trains to the same weights again what an interrupt ended: each start to the epoch that it had come to.
+# A brief that says where training was interrupted trains to the same weights again; without it, to the end.
+
+# Each start to the epoch that it had come to.
 stopped_by_hand <- function(b, restarts) {
   r <- b[["regimen"]]
   if (!any(restarts$stopped == "interrupted") && nrow(restarts) == r$restarts) return(b)
@@ -144,6 +148,12 @@ stopped_by_hand <- function(b, restarts) {
   r$restarts <- begun
   r$stop <- utils::modifyList(if (is.list(r$stop)) r$stop else list(), list(epoch = restarts$epochs[seq_len(begun)]))
   b[["regimen"]] <- r
+  b
+}
+
+without_interrupt <- function(b) {
+  b[["hold_out"]]$only_folds <- NULL
+  if (is.list(b[["regimen"]]$stop)) b[["regimen"]]$stop$epoch <- NULL
   b
 }
 

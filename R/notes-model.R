@@ -45,9 +45,15 @@ note_still_falling <- function(run) {
 
 note_interrupted <- function(run, members, asked) {
   if (run$stopped != "interrupted") return(NULL)
-  note <- if (!is.null(members)) {
+  folds <- length(unique(members$fold))
+  note <- if (!is.null(members) && folds == asked) {
+    paste(
+      "Training was interrupted before the networks were trained once more on the newest rows. They predict as they",
+      "were trained for the out-of-fold predictions."
+    )
+  } else if (!is.null(members)) {
     what <- "Training was interrupted after %d of %d folds; the networks of these predict together."
-    sprintf(what, length(unique(members$fold)), as.integer(asked))
+    sprintf(what, folds, as.integer(asked))
   } else if (run$best == 0) {
     "Training was interrupted before its first epoch was done; the weights are of little use."
   } else {

@@ -194,6 +194,23 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
   expect_error(hold_out(long, only_folds = 5), "names fold 5, and there are 4")
 })
 
+test_that("an interrupt of the last training in order of time is said, and its brief trains to the same networks", {
+  interrupt <- structure(class = c("interrupt", "condition"), list(message = "", call = NULL))
+  begun <- 0
+  stop_last <- function(event) {
+    if (event$event == "begin") begun <<- begun + 1
+    if (begun == 2 && event$event == "step") signalCondition(interrupt)
+  }
+  b <- brief(small_crossings(), target = "passengers") |> set_columns(order = sails_on) |>
+    hold_out(by = "ordered", folds = 3, seed = 2) |> regimen(epochs = 40, seed = 4)
+  model <- train(b, progress = stop_last)
+  expect_equal(model$stopped, "interrupted")
+  expect_match(notes(model)$note[notes(model)$code == "interrupted"], "once more on the newest rows")
+  again <- train(model$brief, data = small_crossings(), progress = "none")
+  expect_identical(trained_parameters(again), trained_parameters(model))
+  expect_identical(predict(again, small_crossings()), predict(model, small_crossings()))
+})
+
 test_that("rows out of fold decide, recalibrate and make sets, without any rows kept for it", {
   b <- ensemble_of(small_kilns(), epochs = 20)
   model <- recalibrate(trained(b))
