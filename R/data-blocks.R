@@ -10,19 +10,24 @@ longest_record <- 2^28
 
 text_source <- function(from, block) {
   rlang::check_installed("data.table", "to read CSV files")
-  source <- byte_source(from)
-  size <- if (from == "-" || is_compressed(from)) NA else file.size(from)
+  is_plain <- from != "-" && !is_compressed(from)
+  rewritten <- if (is_plain) rewritten_text(from)
+  source <- byte_source(rewritten %||% from)
+  size <- if (is_plain) file.size(rewritten %||% from) else NA
   folder <- tempfile("blocks-")
   dir.create(folder)
   close <- function() {
     source$close()
-    unlink(folder, recursive = TRUE)
+    unlink(c(folder, rewritten), recursive = TRUE)
   }
   is_read <- FALSE
   on.exit(if (!is_read) close())
   records <- whole_records(source, block, from)
   first <- records$take()
   if (is.null(first)) fail(sprintf("%s is empty.", quoted(from)))
+  if (is_utf16(first$bytes)) {
+    fail(sprintf("%s is in UTF-16, which is read from a plain file only.", quoted(from)), "Write it into a .csv first.")
+  }
   dialect <- text_dialect(first$bytes, from, folder)
   start <- records$divide_again(first$bytes, dialect$separator)
   as_file <- function(bytes) {
@@ -95,7 +100,8 @@ whole_records <- function(source, block, from) {
 # Lines without anything on them, which may stand at a file's end.
 is_blank <- function(bytes) length(bytes) < 1e4 && all(bytes %in% as.raw(c(0x0a, 0x0d)))
 
-# How a text file is written, from its first block: list(header, separator, how), `how` as read_table() takes it.
+# How a text file is written, from its first block: list(header, separator, how), `how` as read_table() takes it. A code
+# page that shows itself there is that of all blocks.
 text_dialect <- function(bytes, from, folder) {
   path <- file.path(folder, "first.csv")
   add_to_temporary(bytes, path)
@@ -103,8 +109,10 @@ text_dialect <- function(bytes, from, folder) {
   separator <- named_as(from, folder, guess_separator(path))
   decimal <- guess_decimal(first_cells(start$lines, separator))
   list(
-    header = read_header(path, separator), separator = separator, decimal = decimal,
-    how = list(separator = separator, decimal = decimal)
+    header = read_header(path, separator, start$encoding), separator = separator, decimal = decimal,
+    how = drop_nulls(list(
+      separator = separator, decimal = decimal, encoding = if (start$encoding != "UTF-8") start$encoding
+    ))
   )
 }
 

@@ -32,7 +32,7 @@ table_columns <- function(file, how = list()) {
     text = {
       plain <- plain_text(file)
       if (plain != file) on.exit(unlink(plain))
-      read_header(plain, how$separator)
+      read_header(plain, how$separator, how$encoding %||% file_start(plain, file)$encoding)
     }
   )
 }
@@ -130,8 +130,7 @@ plain_quotes <- function(table) {
 read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding) {
   cells <- first_cells(start$lines, how$separator)
   decimal <- how$decimal %||% guess_decimal(cells)
-  as_written <- raw_header(plain, how$separator)
-  header <- names(plain_quotes(as_written))
+  header <- read_header(plain, how$separator, encoding)
   # 1.234 throughout is a number of three decimals or of a thousand: how the cells stand decides
   grouped <- if (is.null(how$decimal)) grouped_columns(cells, length(header))
   text <- header %in% text_columns(kinds) | seq_along(header) %in% grouped
@@ -140,7 +139,7 @@ read_text_as <- function(plain, file, kinds, how, columns, start, scan, encoding
     sep = how$separator %||% "auto", dec = decimal, data.table = FALSE, na.strings = c("", "NA"),
     keepLeadingZeros = scan$leading_zeros,
     check.names = FALSE, encoding = encoding_for_reader(encoding), showProgress = FALSE, integer64 = "double",
-    colClasses = list(character = names(as_written)[text]),
+    colClasses = list(character = which(text)),
     select = if (!is.null(columns)) which(header %in% columns), nThread = thread_count()
   )) |> in_utf8(encoding)
   structure(table, decimal = how$decimal %||% decimal_told(cells))
@@ -154,7 +153,7 @@ plain_text <- function(file) {
 
 rewritten_text <- function(file) {
   first <- readBin(file, "raw", 16)
-  wide <- length(first) > 1 && (all(first[1:2] == as.raw(c(0xff, 0xfe))) || all(first[1:2] == as.raw(c(0xfe, 0xff))))
+  wide <- is_utf16(first)
   named <- grepl("^(\xef\xbb\xbf)?sep=.\r?\n", rawToChar(first[first != 0]), useBytes = TRUE)
   if (!wide && !named) return(NULL)
   check_limit(file.size(file), "table_bytes", "The table has")
@@ -167,6 +166,10 @@ rewritten_text <- function(file) {
   plain <- tempfile(fileext = ".csv")
   add_to_temporary(bytes, plain)
   plain
+}
+
+is_utf16 <- function(bytes) {
+  length(bytes) > 1 && (all(bytes[1:2] == as.raw(c(0xff, 0xfe))) || all(bytes[1:2] == as.raw(c(0xfe, 0xff))))
 }
 
 # What comes of a file, a pipe or standard input ("-"), unpacked, as a temporary file.
@@ -246,7 +249,9 @@ grouped_columns <- function(cells, width) {
   }, NA))
 }
 
-read_header <- function(plain, separator = NULL) names(plain_quotes(raw_header(plain, separator)))
+read_header <- function(plain, separator, encoding) {
+  names(plain_quotes(in_utf8(raw_header(plain, separator), encoding)))
+}
 
 # How many cells the first line has at most, whatever parts them.
 cells_in_first_line <- function(plain) {

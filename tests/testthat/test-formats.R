@@ -97,6 +97,37 @@ test_that("thirty exports of ten countries are read with every cell right, or as
   expect_lte(asked, 3)
 })
 
+test_that("columns are found by names in any code page: by a brief, in training, and by blocks", {
+  rows <- withr::with_seed(3, data.frame(
+    id = sprintf("r%03d", 1:240), size = round(rnorm(240), 2), town = sample(c("Ayre", "Sound"), 240, TRUE),
+    outcome = sample(c("ja", "nein"), 240, TRUE)
+  ))
+  names_of <- list(
+    c("L\u00e4nge (m)", "Gek\u00fcndigt"), c("D\u0142ugo\u015b\u0107", "Zdarzy\u0142o si\u0119 \u0141\u00f3d\u017a")
+  )
+  for (words in names_of) {
+    names(rows)[c(2, 4)] <- words
+    for (manner in 1:3) {
+      file <- withr::local_tempfile(fileext = ".csv")
+      write_export(rows, list(separator = ";"), manner, file)
+      info <- paste(words[1], manner)
+      expect_equal(table_columns(file), names(rows), info = info)
+      expect_equal(names(read_table(file, columns = words)), words, info = info)
+      b <- brief(file, target = words[2]) |> quick() |> regimen(epochs = 2, seed = 1) |> hold_out(seed = 1)
+      again <- read_brief(text = brief_yaml(b))
+      model <- train(again, progress = "none")
+      expect_equal(target_in(model)$columns, words[2], info = info)
+      scored <- withr::local_tempfile(fileext = ".csv")
+      score_table(model, file, scored, block = 2000, progress = "none")
+      expect_equal(read_table(scored)$prediction, predict(model, rows)$prediction, info = info)
+      expect_equal(table_columns(scored)[1:4], names(rows), info = info)
+      stored <- withr::local_tempfile(pattern = "stored")
+      store_table(file, stored)
+      expect_equal(table_columns(stored), names(rows), info = info)
+    }
+  }
+})
+
 test_that("what can be read in two ways is asked about, and what is said is done", {
   two <- data.frame(
     when = rep(c("03/02/2016", "01/02/2017", "04/12/2018"), 20), weight = rep(c("1.234", "2.345", "17.001"), 20),
