@@ -11,7 +11,7 @@ weight_meanings <- c("importance", "counts")
 column_kinds <- c(
   "number", "count", "flag", "category", "date", "time", "id", "text", "constant", "missing", "other"
 )
-input_kinds <- c("number", "count", "flag", "category", "date", "time", "missing")
+input_kinds <- c("number", "count", "flag", "category", "date", "time")
 
 # The number of the rule by which what is left open is settled, see the section of ?regimen. From version 0.2.0 on a
 # brief that was written under a former rule goes on meaning what it meant.
@@ -19,7 +19,7 @@ current_rule <- 3
 
 # ---- types of its own ---------------------------------------------------------------------------------------------
 
-type_date_parts <- function(value, key) {
+type_date_parts <- offering(function(value, key) {
   parts <- type_texts()(value, key)
   if (identical(parts, "none")) return(character())
   known <- c("season", "weekday", "month", "quarter", "year", "hour")
@@ -29,7 +29,7 @@ type_date_parts <- function(value, key) {
     fail(sprintf("%s can't be %s.", quoted(key), describe(unknown[1])), paste(did_you_mean(unknown[1], known), hint))
   }
   intersect(known, parts)
-}
+}, kind = "texts")
 
 type_rule <- function(value, key) {
   value <- type_number(1, whole = TRUE)(value, key)
@@ -60,10 +60,10 @@ type_separator <- function(value, key) {
 }
 
 # Codes that mean missing, as text whatever they stand for.
-type_codes <- function(value, key) {
+type_codes <- offering(function(value, key) {
   if (is.numeric(value)) return(unname(format_each(value)))
   unname(type_texts()(unlist(lapply(value, function(v) if (is.numeric(v)) format_number(v) else v)), key))
-}
+}, kind = "texts")
 
 type_targets <- function(value, key) {
   value <- type_texts()(value, key)
@@ -73,11 +73,11 @@ type_targets <- function(value, key) {
 }
 
 # Numbers of epochs or folds.
-type_places <- function(value, key) {
+type_places <- offering(function(value, key) {
   places <- vapply(seq_along(value), function(i) type_count()(value[[i]], key), 0)
   if (length(places) == 0) fail(sprintf("%s must be whole numbers from 1, and there is none.", quoted(key)))
   places
-}
+}, kind = "texts")
 
 type_stop <- function(value, key) {
   above_0 <- type_number(0, open_low = TRUE)
@@ -88,12 +88,12 @@ type_stop <- function(value, key) {
   settle_settings(as.list(value), rules, key)
 }
 
-type_measures <- function(value, key) {
+type_measures <- offering(function(value, key) {
   chosen <- type_texts()(value, key)
   if (identical(chosen, "none")) return(character())
   for (one in chosen) type_choice(c("accuracy", "mae", "rmse"))(one, key)
   unique(chosen)
-}
+}, kind = "texts")
 
 # ---- keys, types and defaults ----------------------------------------------------------------------------------------
 

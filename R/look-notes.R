@@ -104,7 +104,7 @@ note_few_counts <- function(y, target) {
 
 note_no_values <- function(columns) {
   said <- columns_that(columns, "has no values", "have no values")
-  if (!is.null(said)) new_note("no_values", said, "Drop it with set_columns(drop = ...).")
+  if (!is.null(said)) new_note("no_values", said, "A brief doesn't use it as an input.")
 }
 
 note_constant <- function(columns) {
@@ -248,11 +248,14 @@ note_alike_levels <- function(labels) {
   found <- Filter(length, lapply(several, function(own) unlist(alike_levels(own, plain[match(own, all)]))))
   if (length(found) == 0) return(NULL)
   levels <- enumerate(dQuote(utils::head(found[[1]], 4), FALSE))
-  column <- column_text(names(found)[1])
+  columns <- vapply(names(found), column_text, "")
   new_note(
     "alike_levels",
-    sprintf("%s has levels that differ only in case, blanks or accents: %s.", enumerate(names(found)), levels),
-    sprintf("If they mean the same: merge_levels(b, %s).", column)
+    sprintf(
+      "%s %s levels that differ only in case, blanks or accents: %s.", enumerate(names(found)),
+      if (length(found) == 1) "has" else "have", levels
+    ),
+    sprintf("If they mean the same: merge_levels(%s).", paste(columns, collapse = ", "))
   )
 }
 

@@ -81,7 +81,11 @@ test_that("levels that are one thing in several writings are put together, in tr
   table$glaze <- sub("a", "\u00e4", table$glaze)
   table$glaze[101:120] <- chartr("\u00e4", "\u00c4", table$glaze[101:120])
   found <- notes(look(table))
-  expect_match(found$try[found$code == "alike_levels"], "merge_levels(b, glaze)", fixed = TRUE)
+  expect_match(found$try[found$code == "alike_levels"], "merge_levels(glaze)", fixed = TRUE)
+  table$kiln[1:5] <- toupper(table$kiln[1:5])
+  both <- look(table)$notes
+  expect_match(both$note[both$code == "alike_levels"], "glaze have levels")
+  expect_match(both$try[both$code == "alike_levels"], "merge_levels(kiln, glaze)", fixed = TRUE)
   b <- merge_levels(brief(table, target = "outcome"), glaze)
   expect_length(unique(working_table_of(b)$glaze), length(unique(small_kilns(300)$glaze)))
   expect_identical(read_brief(text = brief_yaml(b))$add_columns, b$add_columns)

@@ -83,6 +83,11 @@ test_that("the brief of a training that was interrupted trains to the same netwo
   on <- resume(stopped_after(cases$cosine, 5), small_kilns(), epochs = 3, progress = "none")
   expect_gt(nrow(loss_curves(on)), 1)
   expect_null(on$brief$regimen$stop$epoch)
+  # of several starts one learns on, which is no interrupt
+  several <- train(regimen(cases$"several starts", epochs = 5), progress = "none")
+  on <- resume(several, small_kilns(), epochs = 2, progress = "none")
+  expect_equal(on$brief$regimen$stop, "none")
+  expect_equal(on$brief$regimen$restarts, 4)
 })
 
 test_that("SIGINT ends training at a batch and returns the best network", {
@@ -144,8 +149,12 @@ test_that("bad input is a clear error before training", {
   table <- small_kilns()
   infinite <- replace(table, "peak_c", replace(table$peak_c, c(7, 9), Inf))
   expect_fails(training(infinite), "Column `peak_c` is infinite in rows 7 and 9")
+  # what has no values is no input, unless it is said to be one
+  empty <- transform(table, empty = NA)
+  expect_false("empty" %in% brief_inputs(brief(empty, target = "outcome")))
   expect_fails(
-    training(transform(table, empty = NA)), "Column `empty` has no values at all", "set_columns(drop = empty)"
+    training(empty, change = \(b) set_columns(b, kinds = c(empty = "number"))),
+    "Column `empty` has no values at all", "set_columns(drop = empty)"
   )
   expect_fails(
     training(table, change = \(b) regimen(b, class_weights = c(sound = 1))), "no weight for the class \"burst\""
