@@ -171,6 +171,7 @@ $(BUILD)/core$(VARIANT)/%.o: src/core/%.cpp $(HEADERS) | $(BUILD)/ready-for-test
 	@$(CXX) $(CXXFLAGS) -Isrc/core -isystem $(CATCH) -c $< -o $@
 
 document:
+	@Rscript tools/setup.R document
 	@Rscript -e 'Rcpp::compileAttributes(".")'
 	@$(MAKE) --no-print-directory install
 	@$(RUN) tools/document.R

@@ -61,7 +61,7 @@ cli_decide <- function(files, options) {
   costs <- cli_costs(options$costs)
   decided <- cli_said(decide(
     model, recall = options$recall, best = options$best, threshold = options$threshold, costs = costs,
-    class = options$class
+    miss = options$miss, class = options$class
   ), "decide")
   cli_write_model(decided, options$output %||% files, options)
   decision <- decision_of(decided)
@@ -123,6 +123,18 @@ cli_contributions <- function(files, options) {
   cli_said(predictions_to_explain(model$predictor$target, options$of), "contributions")
   found <- contributions(model, data, options$row, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)
+  cli_result(found, options, unclass(found))
+}
+
+cli_what_if <- function(files, options) {
+  if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "what-if")
+  given <- files[-(1:2)]
+  wrong <- given[!grepl("=", given, fixed = TRUE)]
+  if (length(wrong)) cli_wrong(sprintf("%s is not COLUMN=VALUE.", quoted(wrong[1])), "what-if")
+  values <- sub("^[^=]*=", "", given)
+  values <- stats::setNames(as.list(ifelse(values %in% c("", "NA"), NA, values)), sub("=.*", "", given))
+  model <- read_model(files[1])
+  found <- cli_said(do.call(what_if, c(list(model, cli_table(model, files[2]), options$row), values)), "what-if")
   cli_result(found, options, unclass(found))
 }
 

@@ -177,7 +177,11 @@ commands_to_evaluate <- function() {
           "--costs",
           "A CSV: the observed classes in the first column, a column for each prediction, and what it costs.", "TABLE"
         ),
-        cli_option("--class", "The class that a threshold is about; of two the positive one.", "CLASS"),
+        cli_option(
+          "--miss", "How many times as much as any other mistake it costs to miss a row of the class.", "N",
+          type_number(0, open_low = TRUE)
+        ),
+        cli_option("--class", "The class that a threshold or --miss is about; of two the positive one.", "CLASS"),
         "output_model", "json", "quiet"
       )
     ),
@@ -231,6 +235,12 @@ commands_to_evaluate <- function() {
         ),
         "figure", "json"
       )
+    ),
+    "what-if" = cli_command(
+      "Show what would be predicted for a row if some of its values were others, beside its prediction as it is.",
+      takes = "MODEL.hylo TABLE.csv COLUMN=VALUE ...", files = c(3, 100), run = cli_what_if, input = "whole",
+      example = "hylomath what-if kilns.hylo kilns.csv --row 5 peak_c=1300",
+      cli_options(cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()), "json")
     )
   )
 }
@@ -412,6 +422,13 @@ commands_to_use <- function() {
         cli_flag("--ranked", "The rows with the highest probability or number first; the table is read whole."),
         cli_flag("--mark-learned", "Add a column that says which rows the network has learned from."),
         cli_option("--digits", "Significant digits of probabilities and numbers.", "N", type_count(15)),
+        cli_option(
+          "--reasons", "Add so many columns with what moved a row's prediction most; the table is read whole.", "N",
+          type_count(20)
+        ),
+        cli_option(
+          "--reasons-for", "For how many rows, the first of the list; 200 when it is not given.", "N", type_count()
+        ),
         cli_flag("--identity", "Add a column with the network's identity."),
         cli_option(
           "--shares",

@@ -106,12 +106,15 @@ cli_predict <- function(files, options) {
     prefix = options$as %||% "", bad_cells = options[["bad-cells"]] %||% "refuse",
     shares = cli_shares(options$shares), identity = options$identity
   )
-  listed <- list(ranked = options$ranked, digits = options$digits, learned = options[["mark-learned"]])
+  listed <- list(
+    ranked = options$ranked, digits = options$digits, learned = options[["mark-learned"]],
+    reasons = options$reasons %||% 0, reasons_for = options[["reasons-for"]] %||% 200
+  )
   if (options$json) {
     table <- cli_inputs(model, if (files[2] == "-") text_from("-") else files[2])
     return(cli_json(do.call(augment, c(list(model, table), how, listed))[-seq_along(table)]))
   }
-  if (options$ranked || options[["mark-learned"]] || !is.null(options$digits)) {
+  if (options$ranked || options[["mark-learned"]] || !is.null(options$digits) || !is.null(options$reasons)) {
     return(cli_list(model, files, options, c(how, listed)))
   }
   query <- options$query
@@ -137,7 +140,8 @@ cli_predict <- function(files, options) {
 # A list of rows for people: read whole, sorted and rounded as it is wanted.
 cli_list <- function(model, files, options, how) {
   if (!is.null(options$query)) cli_wrong("Lists are made of files: leave --query out.", "predict")
-  table <- read_table(if (files[2] == "-") text_from("-") else files[2])
+  # what the model takes for text is read as text
+  table <- read_rows(if (files[2] == "-") text_from("-") else files[2], model)
   listed <- do.call(augment, c(list(model, table), how))
   if (is.null(options$output) || options$output == "-") {
     return(cat(rawToChar(csv_bytes(listed, TRUE))))
@@ -268,13 +272,7 @@ cli_override <- function(b, pairs) {
   cli_said(complete_brief(said, b$table))
 }
 
-# A list or a map in YAML, and everything else as it stands.
-cli_set_value <- function(pair) {
-  text <- sub("^[^=]*=", "", pair)
-  read <- function() parse_yaml(paste0("value: ", text), sprintf("`--set %s`", pair))$value
-  if (grepl("^[[:space:]]*[[{]", text)) return(cli_said(read()))
-  tryCatch(read(), hylomath_error = function(e) text)
-}
+cli_set_value <- function(pair) cli_said(setting_from_text(sub("^[^=]*=", "", pair), sprintf("`--set %s`", pair)))
 
 # What `--set` says of how a table is read, which has to be known before its kinds are guessed.
 cli_reading <- function(pairs) {

@@ -12,7 +12,8 @@
 #' @param costs What each prediction costs: a matrix with the observed classes as rows and the predictions as columns,
 #'   both named by class, and 0 where nothing is lost. The prediction is the class with the lowest expected cost (Elkan
 #'   2001).
-#' @param class The class that a threshold is about; the default is the positive one of two.
+#' @param miss How many times as much as any other mistake it costs to miss a row of the class: the costs in one number.
+#' @param class The class that a threshold or `miss` is about; the default is the positive one of two.
 #' @param ... Not used.
 #' @return The model with `decision`: `rule` (`class` and `threshold`, or `costs`), `by` (how it was chosen), and what
 #'   it did to the validation rows, `before` and `after` (confusion matrices). [decision_of()] shows it.
@@ -24,38 +25,46 @@
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' careful <- decide(model, recall = 0.8)
 #' decision_of(careful)
-#' # a return that is missed costs ten times what a needless call does
-#' costs <- rbind(no = c(no = 0, yes = 1), yes = c(10, 0))
-#' decision_of(decide(model, costs = costs))
+#' # a return that is missed costs ten times what a needless call does; the same as costs
+#' decision_of(decide(model, miss = 10))
+#' decision_of(decide(model, costs = rbind(no = c(no = 0, yes = 1), yes = c(10, 0))))
 #' @export
-decide <- function(model, recall = NULL, best = NULL, threshold = NULL, costs = NULL, class = NULL, ...) {
+decide <- function(model, recall = NULL, best = NULL, threshold = NULL, costs = NULL, miss = NULL, class = NULL, ...) {
   UseMethod("decide")
 }
 
 #' @export
-decide.hylomath_model <- function(model, recall = NULL, best = NULL, threshold = NULL, costs = NULL, class = NULL,
-                                  ...) {
+decide.hylomath_model <- function(model, recall = NULL, best = NULL, threshold = NULL, costs = NULL, miss = NULL,
+                                  class = NULL, ...) {
   check_others(...)
   target <- target_in(model)
   if (!has_classes(target)) fail("Only classes are decided on; this network predicts a number.")
-  wanted <- drop_nulls(list(recall = recall, best = best, threshold = threshold, costs = costs))
+  wanted <- drop_nulls(list(recall = recall, best = best, threshold = threshold, costs = costs, miss = miss))
   if (length(wanted) > 1) fail(sprintf("One rule at a time: %s are given.", enumerate(quoted(names(wanted)))))
   if (length(wanted) == 0) return(without_decision(model))
-  wish <- checked_wish(wanted, target$classes)
-  if (is.null(costs)) wish$class <- class_to_decide(target, class)
-  with_decision(model, wish)
+  with_decision(model, checked_wish(wanted, target, class))
 }
 
 #' @export
 decide.default <- function(model, ...) wrong_object("decide", "a model", model)
 
-checked_wish <- function(wanted, classes) {
-  if (!is.null(wanted$costs)) return(list(costs = checked_costs(wanted$costs, classes)))
+checked_wish <- function(wanted, target, class) {
+  if (!is.null(wanted$costs)) return(list(costs = checked_costs(wanted$costs, target$classes)))
   types <- list(
-    recall = type_number(0, 1, open_low = TRUE), best = type_choice("F1"), threshold = type_number(0, 1)
+    recall = type_number(0, 1, open_low = TRUE), best = type_choice("F1"), threshold = type_number(0, 1),
+    miss = type_number(0, open_low = TRUE)
   )
   for (name in names(wanted)) types[[name]](wanted[[name]], name)
-  wanted
+  class <- class_to_decide(target, class)
+  if (!is.null(wanted$miss)) return(list(costs = costs_of_miss(wanted$miss, class, target$classes)))
+  c(wanted, list(class = class))
+}
+
+costs_of_miss <- function(miss, class, classes) {
+  costs <- matrix(1, length(classes), length(classes), dimnames = list(classes, classes))
+  costs[class, ] <- miss
+  diag(costs) <- 0
+  costs
 }
 
 class_to_decide <- function(target, class) {
@@ -76,11 +85,12 @@ checked_costs <- function(costs, classes) {
   )
   named <- is.matrix(costs) && is.numeric(costs) && !is.null(dimnames(costs))
   if (is.numeric(costs) && length(costs) == 1 && length(classes) == 2) {
-    example <- "costs = rbind(%1$s = c(%1$s = 0, %2$s = 1), %2$s = c(%1$s = %3$s, %2$s = 0))"
     fail(
       "`costs` is one number, which doesn't say of which mistake.",
-      sprintf(paste0("If a missed \"%2$s\" costs %3$s times a false alarm: ", example, "."),
-        column_text(classes[1]), column_text(classes[2]), format_number(costs))
+      sprintf(
+        "If a missed \"%1$s\" costs %2$s times a false alarm: miss = %2$s, class = \"%1$s\".", classes[2],
+        format_number(costs)
+      )
     )
   }
   if (!named || !all(lengths(dimnames(costs)) == length(classes))) {
@@ -166,10 +176,11 @@ chosen_threshold <- function(wish, validation, predictions) {
   } else {
     which.max(2 * ranked$of / (ranked$of + ranked$others + max(ranked$of)))
   }
-  # halfway to the next lower probability, where rounding can't turn it
-  below <- if (at < length(ranked$score)) ranked$score[at + 1] else 0
-  (ranked$score[at] + below) / 2
+  below_scores(ranked$score)[at]
 }
+
+# A threshold for each of falling scores: halfway to the next lower one, where rounding can't turn it.
+below_scores <- function(score) (score + c(score[-1], 0)) / 2
 
 wish_text <- function(wish) {
   if (!is.null(wish$recall)) return(sprintf("recall of at least %s", format_percent_short(wish$recall)))

@@ -34,9 +34,7 @@ contributions <- function(model, data, row, of = NULL, passes = 20, ...) UseMeth
 contributions.hylomath_model <- function(model, data, row, of = NULL, passes = 20, ...) {
   check_others(...)
   check_table_given(!missing(data))
-  if (missing(row)) {
-    fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")
-  }
+  check_row_given(!missing(row))
   type_count(1e4, from = 2)(passes, "passes")
   data <- as_table(data)
   row <- one_row(row, data, roles_of(model)$id)
@@ -47,8 +45,7 @@ contributions.hylomath_model <- function(model, data, row, of = NULL, passes = 2
   if (anyNA(prediction)) {
     fail("The network has no prediction for this row: it lacks a value that the brief drops rows for.")
   }
-  likeliest <- if (has_classes(target) && is.null(target$positive)) names(prediction)[which.max(unlist(prediction))]
-  of <- predictions_to_explain(target, of %||% likeliest)[1]
+  of <- predictions_to_explain(target, of %||% explained_prediction(target, prediction))[1]
   columns <- needed_columns(predictor)
   exact <- length(columns) <= most_exact_columns
   evaluations <- affordable_predictions(predictor)
@@ -99,6 +96,19 @@ affordable_predictions <- function(predictor) {
 #' @export
 contributions.default <- function(model, ...) wrong_object("contributions", "a model", model)
 
+# Of each row the one that is explained: the positive class of two, the likeliest class, or the first target.
+explained_prediction <- function(target, predictions) {
+  if (!is.null(target$positive) || !has_classes(target)) {
+    return(rep(target$positive %||% target$columns[1], nrow(predictions)))
+  }
+  names(predictions)[max.col(as.matrix(predictions), "first")]
+}
+
+check_row_given <- function(given) {
+  if (given) return(invisible())
+  fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")
+}
+
 # A row is a data frame of one, a number, or the id of a row.
 one_row <- function(row, data, id = NULL) {
   if (is.data.frame(row)) {
@@ -143,27 +153,36 @@ shapley_exact <- function(predict_rows, row, data, columns) {
 
 # In each pass every other row is walked from once, there and back along an order of its own.
 shapley_walks <- function(predict_rows, row, data, columns, passes, seed) {
-  p <- length(columns)
-  pairs <- nrow(data) * passes
-  from <- rep(seq_len(nrow(data)), passes)
-  place <- walk_places(p, pairs, seed)
-  both <- rbind(place, p + 1L - place)
-  walks <- nrow(both)
-  step <- rep(0:p, each = walks)
-  walk <- rep(seq_len(walks), p + 1)
-  start <- rep(from, 2)[walk]
-  steps <- lapply(stats::setNames(nm = columns), function(column) {
-    moved <- both[walk, match(column, columns)] <= step
-    replaced(data[[column]][start], moved, row[[column]])
+  walks <- walks_from(rep(seq_len(nrow(data)), passes), length(columns), seed)
+  steps <- lapply(stats::setNames(seq_along(columns), columns), function(j) {
+    replaced(data[[columns[j]]][walks$from], walks$moved[, j], row[[columns[j]]])
   })
-  predictions <- matrix(predict_rows(as.data.frame(steps, optional = TRUE)), walks)
-  gains <- predictions[, -1, drop = FALSE] - predictions[, -(p + 1), drop = FALSE]
-  own <- matrix(gains[cbind(rep(seq_len(walks), p), as.integer(both))], walks)
-  moved <- (own[seq_len(pairs), , drop = FALSE] + own[pairs + seq_len(pairs), , drop = FALSE]) / 2
-  of_pass <- rowsum(moved, rep(seq_len(passes), each = nrow(data))) / nrow(data)
+  predictions <- matrix(predict_rows(as.data.frame(steps, optional = TRUE)), nrow(walks$place))
+  of_pass <- rowsum(walked_moves(predictions, walks$place), rep(seq_len(passes), each = nrow(data))) / nrow(data)
   list(
     contribution = colMeans(of_pass), error = apply(of_pass, 2, stats::sd) / sqrt(passes), mean = mean(predictions[, 1])
   )
+}
+
+# From each of the rows `from` there and back along an order of its own: for each step of each walk, all walks of a step
+# together, the row that it is `from` and which of the p columns have `moved`; `place` holds the orders, a walk a row.
+walks_from <- function(from, p, seed) {
+  place <- walk_places(p, length(from), seed)
+  place <- rbind(place, p + 1L - place)
+  step <- rep(0:p, each = nrow(place))
+  walk <- rep(seq_len(nrow(place)), p + 1)
+  list(from = rep(from, 2)[walk], moved = place[walk, , drop = FALSE] <= step, place = place)
+}
+
+# How far each column moved the prediction, a column each, there and back together a row; of predictions with a walk a
+# row and a step a column.
+walked_moves <- function(predictions, place) {
+  p <- ncol(place)
+  walks <- nrow(place)
+  gains <- predictions[, -1, drop = FALSE] - predictions[, -(p + 1), drop = FALSE]
+  own <- matrix(gains[cbind(rep(seq_len(walks), p), as.integer(place))], walks)
+  there <- seq_len(walks / 2)
+  (own[there, , drop = FALSE] + own[-there, , drop = FALSE]) / 2
 }
 
 # For each walk the place of every column in its order.

@@ -157,6 +157,11 @@ share_ratio <- function(model, shares, type) {
 #' @param digits Significant digits of the numbers that are added; `NULL` for all.
 #' @param learned Whether to add a column `learned`: which rows the network has learned from, `NA` where that is
 #'   not known.
+#' @param reasons How many columns `reason_1`, `reason_2`, ... to add: the columns that moved the row's prediction most,
+#'   each with its value and by how much it moved the prediction from that for the table's other rows, as
+#'   [contributions()] says of one row; of numbers that for the first target. They are sampled, and those that can't be
+#'   told from nothing are left out.
+#' @param reasons_for For how many rows, the first of the result; it takes about a second for 200.
 #' @param ... Not used.
 #' @return `data` with the columns `prediction` and, for classes, `probability_<class>` behind its own.
 #'   Columns of these names that an earlier scoring left in `data` are replaced, with a message.
@@ -172,8 +177,10 @@ share_ratio <- function(model, shares, type) {
 #' @export
 augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level = 0.9, prefix = "",
                                    bad_cells = "refuse", shares = NULL, identity = FALSE, ranked = FALSE, digits = NULL,
-                                   learned = FALSE, ...) {
+                                   learned = FALSE, reasons = 0, reasons_for = 200, ...) {
   check_others(...)
+  type_count(20, from = 0)(reasons, "reasons")
+  type_count(.Machine$integer.max)(reasons_for, "reasons_for")
   wanted <- list(flags = flags, identity = identity, ranked = ranked, learned = learned)
   for (name in names(wanted)) {
     if (!is_flag(wanted[[name]])) fail(sprintf("`%s` must be TRUE or FALSE, not %s.", name, describe(wanted[[name]])))
@@ -185,6 +192,7 @@ augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level 
   if (identity) predictions$network <- rep(identity_of(x), nrow(predictions))
   if (learned) predictions$learned <- learned_marks(x, data)
   order <- if (ranked) order(-ranking_of(x, predictions)) else seq_len(nrow(predictions))
+  if (reasons > 0) predictions <- cbind(predictions, reasons_of(x, cleaned, utils::head(order, reasons_for), reasons))
   if (!is.null(digits)) {
     type_count(15)(digits, "digits")
     numbers <- vapply(predictions, is.numeric, NA)

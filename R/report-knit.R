@@ -88,6 +88,9 @@ in_document.hylomath_unusual_rows <- function(x) {
   list(said = format(x)[1], tables = if (nrow(x$columns)) list(list(cells, 1)))
 }
 
+#' @export
+in_document.hylomath_what_if <- function(x) list(said = format(x)[1], tables = list(list(what_if_cells(x), 4)))
+
 knit_in_document <- function(x, ...) {
   shown <- in_document(x)
   if (!is.null(shown$figure) && rlang::is_installed("ggplot2")) print(shown$figure())

@@ -1,13 +1,12 @@
 # Installs the packages that DESCRIPTION names and this machine lacks: Debian's prebuilt ones where there is apt and the
 # right to use it, otherwise from the repositories that R is set up with, into the user's library.
 # With the argument `test` also what only tests need; with `style` what R's style and the spelling are checked by, with
-# `check` the core's linters; with `bench` the BLAS to measure against; with `hard` servers to test against, other
-# compilers, emulators and valgrind.
+# `check` the core's linters; with `document` what makes the help pages; with `bench` the BLAS to measure against; with
+# `hard` servers to test against, other compilers, emulators and valgrind.
 asked <- commandArgs(TRUE)
-fields <- read.dcf("DESCRIPTION", c(
-  "Imports", "LinkingTo",
-  if ("test" %in% asked) "Suggests" else if ("style" %in% asked) "Config/Needs/check" else "Config/Needs/demo"
-))
+needed <- c(test = "Suggests", style = "Config/Needs/check", document = "Config/Needs/document")
+needed <- c("Imports", "LinkingTo", "Config/Needs/demo", needed[intersect(asked, names(needed))])
+fields <- read.dcf("DESCRIPTION", unname(needed))
 wanted <- unique(trimws(gsub("\\(.*?\\)", "", unlist(strsplit(fields, ",")))))
 lacking <- function() setdiff(wanted, rownames(utils::installed.packages()))
 

@@ -52,7 +52,7 @@ test_that("words of the trade that are said otherwise here are predicted by wher
   )
   for (case in cases) expect_fails(eval(case[[1]]), case[[2]])
   model <- train(quick(brief(recovery, target = "returned")) |> regimen(epochs = 2), progress = "none")
-  expect_fails(decide(model, costs = 5), "doesn't say of which mistake", "rbind(no = c(no = 0, yes = 1)")
+  expect_fails(decide(model, costs = 5), "doesn't say of which mistake", "miss = 5, class = \"yes\"")
 })
 
 test_that("no export has a name that base R or a package that is loaded beside ours exports, but generics", {

@@ -50,6 +50,11 @@ test_that("the best F1 is that of all thresholds", {
 test_that("costs take the prediction with the lowest expected cost", {
   costs <- rbind(no = c(no = 0, yes = 1), yes = c(10, 0))
   model <- decide(clinic(), costs = costs)
+  # the same in one number, and of several classes those that miss one of them
+  expect_identical(decide(clinic(), miss = costs["yes", "no"])$predictor, model$predictor)
+  of_four <- decide(quick_model(), miss = 8, class = "burst")$predictor$decision$rule$costs
+  expect_equal(of_four["burst", ], c(burst = 0, crazed = 8, sound = 8, warped = 8))
+  expect_equal(sum(of_four), 33)
   p <- predict(model, recovery, type = "both")
   expect_equal(p$prediction == "yes", 10 * p$probability_yes > p$probability_no)
   m <- appraise(model)$measures
@@ -94,6 +99,8 @@ test_that("rules that can't be are refused", {
   expect_fails(decide(model, recall = 1.2, class = "burst"), "`recall` must be a number")
   expect_fails(decide(model, recall = 0.5, threshold = 0.2, class = "burst"), "One rule at a time")
   expect_fails(decide(model, costs = diag(4)), "with the classes as names")
+  expect_fails(decide(model, miss = 0, class = "burst"), "`miss` must be a number")
+  expect_fails(decide(model, miss = 3), "which class")
   expect_fails(decide(model, costs = matrix(-1, 4, 4, dimnames = rep(list(model$brief$classes), 2))), "not negative")
   expect_fails(decide(quick_model(small_crossings(), "passengers"), threshold = 0.5), "predicts a number")
   without <- withr::with_seed(

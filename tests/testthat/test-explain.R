@@ -120,6 +120,61 @@ test_that("of more than ten columns contributions are sampled, and the error is 
   expect_equal(sum(all$contribution), sum(sampled$contribution))
 })
 
+test_that("each row's reasons are what its contributions say, as far as the draw can tell", {
+  model <- known_model()
+  listed <- augment(model, known, ranked = TRUE, reasons = 3, reasons_for = 40)
+  reasons <- as.matrix(listed[paste0("reason_", 1:3)])
+  expect_true(all(is.na(reasons[41:2000, ])))
+  pattern <- "^(\\S+) (\\S+) [(]([-+][0-9.]+)[)]$"
+  for (i in c(1, 17, 40)) {
+    own <- reasons[i, !is.na(reasons[i, ])]
+    moves <- contributions(model, known, listed[i, names(known)])$columns
+    # x4 and x5 tell nothing, and the two that matter least may be close to each other
+    expect_true(all(sub(pattern, "\\1", own) %in% c("x1", "x2", "x3")))
+    here <- match(sub(pattern, "\\1", own), moves$column)
+    expect_equal(sub(pattern, "\\2", own), moves$value[here], ignore_attr = TRUE)
+    expect_equal(as.numeric(sub(pattern, "\\3", own)), moves$contribution[here], tolerance = 0.2)
+  }
+  expect_true(all(abs(as.numeric(sub(pattern, "\\3", reasons[1:40, 1]))) > 0.3))
+  # the same rows in another order, and a class of several: of the one that is predicted
+  again <- augment(model, known[2000:1, ], ranked = TRUE, reasons = 3, reasons_for = 40)
+  expect_equal(sub(pattern, "\\1", again$reason_1[1:40]), sub(pattern, "\\1", reasons[1:40, 1]))
+  several <- augment(quick_model(kilns, epochs = 20), kilns[1:60, ], reasons = 1)
+  told <- several$reason_1[!is.na(several$reason_1)]
+  expect_gt(length(told), 40)
+  expect_match(told, "[(][-+]")
+  expect_message(few <- augment(model, known[1:4, ], reasons = 2), "at least 10 others")
+  expect_true(all(is.na(few[c("reason_1", "reason_2")])))
+  expect_fails(augment(model, known, reasons = -1), "`reasons` must be")
+})
+
+test_that("what if shows a row with other values beside it as it is", {
+  model <- decide(quick_model(recovery, "returned", epochs = 20), threshold = 0.2)
+  row <- recovery[7, ]
+  found <- what_if(model, recovery, 7, crp_mg_l = "200", physio = "none at all", bmi = NA)
+  other <- transform(row, crp_mg_l = 200, bmi = NA)
+  other$physio <- "none at all"
+  predicted <- suppressWarnings(predict(model, rbind(row, other), type = "both"))
+  expect_equal(found$predictions[names(predicted)], predicted, ignore_attr = TRUE)
+  expect_equal(found$columns$tried[1:3], c("200", "none at all", "missing"))
+  expect_equal(found$predictions$unusual[1], "")
+  expect_setequal(strsplit(found$predictions$unusual[2], ", ")[[1]], c("crp_mg_l", "physio", "bmi"))
+  expect_match(paste(format(found), collapse = " "), "probability is 0.2 or more")
+  # by id, and in the types of the columns
+  expect_equal(what_if(model, recovery, recovery$visit[7], pain = 3)$row, recovery$visit[7])
+  sailing <- quick_model(small_crossings(), "passengers")
+  expect_equal(what_if(sailing, small_crossings(), 1, sails_on = "2024-03-01")$columns$tried[1], "2024-03-01")
+  wrong <- list(
+    list(pain = "much"), list(pain = 1:2), list(), list(3), list(pian = 1), list(pain = 1, pain = 2)
+  )
+  said <- c(
+    "holds numbers, and \"much\" is none", "takes one value", "No value is given", "No value is given",
+    "Did you mean `pain`", "given twice"
+  )
+  for (i in seq_along(wrong)) expect_fails(do.call(what_if, c(list(model, recovery, 7), wrong[[i]])), said[i])
+  expect_fails(what_if(sailing, small_crossings(), 1, sails_on = "soon"), "holds dates")
+})
+
 test_that("what is missing is said", {
   model <- known_model()
   calls <- list(quote(importance(model)), quote(effect_of(model, input = x1)), quote(contributions(model, row = 1)))
