@@ -11,6 +11,14 @@ changed_brief <- function(b, values) {
   complete_brief(settle_settings(changed, brief_schema), b$table)
 }
 
+# The value of a setting that is given as a text: a list or a map in YAML, and everything else as it stands. `holder`
+# names the text in errors.
+setting_from_text <- function(text, holder) {
+  read <- function() parse_yaml(paste0("value: ", text), holder)$value
+  if (grepl("^[[:space:]]*[[{]", text)) return(read())
+  tryCatch(read(), hylomath_error = function(e) text)
+}
+
 is_wiring_setting <- function(name) grepl("^(layers|units|units_[1-9][0-9]*|activation|dropout)$", name)
 
 # What is not given stays: a layer that is added is like the last one. `units` are those of the first layer; the others
@@ -49,15 +57,20 @@ own_settings <- function(b, names) {
 
 # Where a setting stands in the brief, by its full key or its last word.
 setting_path <- function(setting) {
-  schema <- brief_schema
-  sections <- c("regimen", "prepare", "hold_out")
-  in_sections <- lapply(sections, function(section) paste(section, names(schema[[section]]), sep = "."))
-  known <- c("wiring", unlist(in_sections))
+  known <- setting_keys()
   found <- if (setting %in% known) setting else known[sub("^[^.]*[.]", "", known) == setting]
   if (length(found) == 1) return(strsplit(found, ".", fixed = TRUE)[[1]])
-  words <- c("layers", "units", "activation", "dropout", "rows", known)
-  fail(sprintf("The brief has no setting %s to change.", quoted(setting)), suggestion(setting, words))
+  fail(sprintf("The brief has no setting %s to change.", quoted(setting)), suggestion(setting, varied_words()))
 }
+
+setting_keys <- function() {
+  sections <- c("regimen", "prepare", "hold_out")
+  in_sections <- lapply(sections, function(section) paste(section, names(brief_schema[[section]]), sep = "."))
+  c("wiring", unlist(in_sections))
+}
+
+# What vary() can change.
+varied_words <- function() c("layers", "units", "activation", "dropout", "rows", setting_keys())
 
 # The settings in which briefs differ, as text, `-` for one that a brief doesn't have.
 settings_apart <- function(briefs) {

@@ -56,6 +56,11 @@ read_parquet_table <- function(file, columns) {
   }, columns = columns)
 }
 
+excel_sheets <- function(file) {
+  rlang::check_installed("readxl", "to read Excel files")
+  read_apart(file, function(file) readxl::excel_sheets(file))
+}
+
 # Without rows where `rows` is 0.
 read_excel_table <- function(file, sheet, rows = Inf) {
   rlang::check_installed("readxl", "to read Excel files")

@@ -42,6 +42,14 @@ read_sqlite <- function(file, query, except) {
   read_query(connection, query, except, most_cells = max(limit_of("query_cells"), 10 * file.size(file)))
 }
 
+sqlite_tables <- function(file) {
+  connection <- sqlite_connection(file)
+  on.exit(DBI::dbDisconnect(connection))
+  # its own tables begin with sqlite_
+  there <- DBI::dbGetQuery(connection, "select name from sqlite_master where type in ('table', 'view') order by name")
+  there$name[!startsWith(there$name, "sqlite_")]
+}
+
 # Without extensions, by which a query could run code.
 sqlite_connection <- function(file, writes = FALSE) {
   rlang::check_installed(c("DBI", "RSQLite"), "to read SQLite databases")

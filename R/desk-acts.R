@@ -3,6 +3,7 @@
 #   record    see open_record()
 #   state     what the record comes to
 #   worker    see desk_worker()
+#   files     the tables of the folder, see desk_sources()
 #   job       the sheet that is worked off in a process of its own: list(id, process, began, read, stopped), or NULL
 #   curves    by sheet the lines of progress
 #   bodies    by sheet what is shown of it
@@ -17,7 +18,7 @@ new_desk <- function(folder, frame = parent.frame()) {
   desk$state <- desk$record$state
   desk$worker <- desk_worker(folder)
   withr::defer(close_desk(desk), envir = frame)
-  desk$curves <- desk$bodies <- desk$parts <- list()
+  desk$curves <- desk$bodies <- desk$parts <- desk$files <- list()
   desk$version <- 0
   show_table(desk)
   show_record(desk)
@@ -31,8 +32,8 @@ close_desk <- function(desk) {
 
 # An action of the page: list(act, ...). What is wrong with it is said on the page.
 desk_act <- function(desk, act) {
-  if (!is_text(act$act, 1) || !act$act %in% names(desk_acts())) return(invisible())
-  tryCatch(desk_acts()[[act$act]](desk, act), error = function(e) desk_says(desk, e, act))
+  if (!is_text(act$act, 1) || !act$act %in% names(desk_acts)) return(invisible())
+  tryCatch(desk_acts[[act$act]](desk, act), error = function(e) desk_says(desk, e, act))
   invisible()
 }
 
@@ -45,93 +46,93 @@ desk_says <- function(desk, wrong, act = list()) {
 
 desk_add <- function(desk, ...) desk$state <- desk$record$add(list(...))
 
-desk_acts <- function() {
-  list(
-    open = function(desk, act) open_table(desk, source_asked(desk, act)),
-    demo = function(desk, act) {
-      name <- type_choice(demo_tables())(act$name, "name")
-      file <- file.path("tables", paste0(name, ".csv"))
-      from <- system.file("extdata", basename(file), package = "hylomath", mustWork = TRUE)
-      file.copy(from, file.path(desk$folder, file), overwrite = TRUE)
-      open_table(desk, list(file = file))
-    },
-    target = function(desk, act) {
-      ask_draft(desk, "start", list(desk$state$data, type_text()(act$column, "column")))
-    },
-    set = function(desk, act) change_draft(desk, "set", act, c("key", "value")),
-    column = function(desk, act) change_draft(desk, "column", act, c("column", "of", "value")),
-    merge = function(desk, act) {
-      act$levels <- as.character(unlist(act$levels))
-      change_draft(desk, "merge", act, c("column", "levels"))
-    },
-    positive = function(desk, act) change_draft(desk, "positive", act, "value"),
-    advice = function(desk, act) change_draft(desk, "advice", act, c("code", "of")),
-    adopt = function(desk, act) change_draft(desk, "take", act, c("key", "value")),
-    "adopt-inputs" = function(desk, act) {
-      kept <- brief_inputs(best_brief(read_result(file.path(desk$folder, result_place(sheet_asked(desk, act))))))
-      change_draft(desk, "inputs", list(columns = kept), "columns")
-    },
-    "adopt-best" = function(desk, act) {
-      change_draft(desk, "best", list(file = result_place(sheet_asked(desk, act))), "file")
-    },
-    "adopt-brief" = function(desk, act) adopt_brief(desk, sheet_asked(desk, act)),
-    rows = function(desk, act) {
-      asked <- list(
-        desk$state$data, as_one_number(act$page %||% 1), act$sort, identical(act$down, "true"), act$where %||% ""
-      )
-      desk$worker$ask("rows", asked, of = "rows", function(came) {
-        if (is.null(came$wrong)) show_part(desk, "rows", came$value$rows) else desk_says(desk, came$wrong)
-      })
-    },
-    train = function(desk, act) begin_sheet(desk, "train"),
-    folds = function(desk, act) begin_sheet(desk, "folds"),
-    sift = function(desk, act) begin_sheet(desk, "sift"),
-    scout = function(desk, act) begin_sheet(desk, "scout", asks = list(budget = as_one_number(act$budget))),
-    vary = function(desk, act) {
-      values <- trimws(strsplit(act$values %||% "", ",", fixed = TRUE)[[1]])
-      if (length(values) < 2) fail("One setting is tried at several values: write them with commas between them.")
-      begin_sheet(desk, "vary", asks = list(setting = act$setting, values = values))
-    },
-    rule = function(desk, act) {
-      begin_sheet(desk, "rule", act$sheet, list(
-        # a little lower, so that the row it was taken from is still found
-        threshold = floor(1e6 * as_one_number(act$threshold)) / 1e6, class = act$class
-      ))
-    },
-    compare = function(desk, act) {
-      pinned <- Filter(function(sheet) sheet$pinned && !sheet$thrown && makes_model(sheet), desk$state$sheets)
-      if (length(pinned) < 2) fail("Pin two trainings or more, then compare them.")
-      begin_sheet(desk, "compare", vapply(pinned, `[[`, 0, "id"))
-    },
-    importance = function(desk, act) begin_sheet(desk, "importance", act$sheet),
-    effect = function(desk, act) begin_sheet(desk, "effect", root_model(desk, act), list(input = act$input)),
-    row = function(desk, act) begin_sheet(desk, "row", act$sheet, list(row = trimws(act$row %||% ""))),
-    list = function(desk, act) {
-      asks <- list(table = table_asked(desk, act$table), ending = act$ending, learned = act$learned)
-      begin_sheet(desk, "list", act$sheet, drop_nulls(asks))
-    },
-    report = function(desk, act) begin_sheet(desk, "report", act$sheet),
-    form = function(desk, act) begin_sheet(desk, "form", act$sheet),
-    subgroups = function(desk, act) begin_sheet(desk, "subgroups", act$sheet, list(column = act$column)),
-    watch = function(desk, act) {
-      table <- table_asked(desk, act$table)
-      if (is.null(table)) fail("Choose a file with newer rows.")
-      begin_sheet(desk, "watch", act$sheet, list(table = table))
-    },
-    stop = function(desk, act) stop_sheet(desk, sheet_asked(desk, act)),
-    first = function(desk, act) {
-      waiting <- desk$state$sheets[waiting_sheets(desk$state)]
-      sheet <- sheet_asked(desk, act)
-      desk_add(desk, line = "place", sheet = sheet$id, place = min(vapply(waiting, `[[`, 0, "place")) - 1)
-      show_record(desk)
-    },
-    pin = function(desk, act) mark_sheet(desk, act, pinned = !sheet_asked(desk, act)$pinned),
-    name = function(desk, act) mark_sheet(desk, act, name = trimws(act$value %||% "")),
-    note = function(desk, act) mark_sheet(desk, act, note = trimws(act$value %||% "")),
-    throw = function(desk, act) mark_sheet(desk, act, thrown = TRUE),
-    show = function(desk, act) ask_body(desk, sheet_asked(desk, act))
-  )
-}
+desk_acts <- list(
+  open = function(desk, act) open_table(desk, source_asked(desk, act)),
+  demo = function(desk, act) {
+    name <- type_choice(demo_tables)(act$name, "name")
+    open_from_elsewhere(desk, system.file("extdata", paste0(name, ".csv"), package = "hylomath", mustWork = TRUE))
+  },
+  target = function(desk, act) {
+    ask_draft(desk, "start", list(desk$state$data, type_text()(act$column, "column")))
+  },
+  set = function(desk, act) change_draft(desk, "set", act, c("key", "value")),
+  column = function(desk, act) change_draft(desk, "column", act, c("column", "of", "value")),
+  merge = function(desk, act) {
+    act$levels <- as.character(unlist(act$levels))
+    change_draft(desk, "merge", act, c("column", "levels"))
+  },
+  positive = function(desk, act) change_draft(desk, "positive", act, "value"),
+  advice = function(desk, act) change_draft(desk, "advice", act, c("note", "of")),
+  adopt = function(desk, act) change_draft(desk, "take", act, c("key", "value")),
+  "adopt-inputs" = function(desk, act) adopt_found(desk, "inputs", act),
+  "adopt-best" = function(desk, act) adopt_found(desk, "best", act),
+  "adopt-trial" = function(desk, act) adopt_found(desk, "trial", act, "trial"),
+  "adopt-brief" = function(desk, act) adopt_brief(desk, sheet_asked(desk, act)),
+  rows = function(desk, act) {
+    asked <- list(
+      desk$state$data, desk$state$draft, as_one_number(act$page %||% 1), act$sort, identical(act$down, "true"),
+      act$where %||% ""
+    )
+    desk$worker$ask("rows", asked, of = "rows", function(came) {
+      if (is.null(came$wrong)) show_part(desk, "rows", came$value$rows) else desk_says(desk, came$wrong)
+    })
+  },
+  train = function(desk, act) begin_sheet(desk, "train"),
+  folds = function(desk, act) begin_sheet(desk, "folds"),
+  sift = function(desk, act) begin_sheet(desk, "sift"),
+  scout = function(desk, act) begin_sheet(desk, "scout", asks = list(budget = as_one_number(act$budget))),
+  vary = function(desk, act) {
+    values <- trimws(strsplit(act$values %||% "", ",", fixed = TRUE)[[1]])
+    if (length(values) < 2) fail("One setting is tried at several values: write them with commas between them.")
+    begin_sheet(desk, "vary", asks = list(setting = act$setting, values = values))
+  },
+  rule = function(desk, act) {
+    by <- intersect(c("miss", "threshold"), names(act))[1]
+    if (is.na(by)) fail("Say how many rows can be looked at, or what it costs to miss one.")
+    rule <- stats::setNames(list(as_one_number(act[[by]]), act$class), c(by, "class"))
+    begin_sheet(desk, "rule", act$sheet, rule)
+  },
+  compare = function(desk, act) {
+    pinned <- Filter(function(sheet) sheet$pinned && !sheet$thrown && makes_model(sheet), desk$state$sheets)
+    if (length(pinned) < 2) fail("Pin two trainings or more, then compare them.")
+    begin_sheet(desk, "compare", vapply(pinned, `[[`, 0, "id"))
+  },
+  importance = function(desk, act) begin_sheet(desk, "importance", act$sheet),
+  effect = function(desk, act) begin_sheet(desk, "effect", root_model(desk, act), list(input = act$input)),
+  row = function(desk, act) begin_sheet(desk, "row", act$sheet, list(row = trimws(act$row %||% ""))),
+  "what-if" = function(desk, act) {
+    row <- sheet_asked(desk, act)$asks$row
+    if (is.null(row)) fail("Explain a row first, then try other values for it.")
+    columns <- as.character(unlist(act$columns))
+    if (length(columns) == 0) fail("Write another value beside one of the row's own.")
+    asks <- list(row = row, columns = columns, values = as.character(unlist(act$values)))
+    begin_sheet(desk, "what-if", root_model(desk, act), asks)
+  },
+  list = function(desk, act) {
+    asks <- list(table = table_asked(desk, act$table), ending = act$ending, learned = act$learned)
+    begin_sheet(desk, "list", act$sheet, drop_nulls(asks))
+  },
+  report = function(desk, act) begin_sheet(desk, "report", act$sheet),
+  form = function(desk, act) begin_sheet(desk, "form", act$sheet),
+  subgroups = function(desk, act) begin_sheet(desk, "subgroups", act$sheet, list(column = act$column)),
+  watch = function(desk, act) {
+    table <- table_asked(desk, act$table)
+    if (is.null(table)) fail("Choose a file with newer rows.")
+    begin_sheet(desk, "watch", act$sheet, list(table = table))
+  },
+  stop = function(desk, act) stop_sheet(desk, sheet_asked(desk, act)),
+  first = function(desk, act) {
+    waiting <- desk$state$sheets[waiting_sheets(desk$state)]
+    sheet <- sheet_asked(desk, act)
+    desk_add(desk, line = "place", sheet = sheet$id, place = min(vapply(waiting, `[[`, 0, "place")) - 1)
+    show_record(desk)
+  },
+  pin = function(desk, act) mark_sheet(desk, act, pinned = !sheet_asked(desk, act)$pinned),
+  name = function(desk, act) mark_sheet(desk, act, name = trimws(act$value %||% "")),
+  note = function(desk, act) mark_sheet(desk, act, note = trimws(act$value %||% "")),
+  throw = function(desk, act) mark_sheet(desk, act, thrown = TRUE),
+  show = function(desk, act) ask_body(desk, sheet_asked(desk, act))
+)
 
 sheet_asked <- function(desk, act) {
   number <- type_count(max(1, length(desk$state$sheets)))(act$sheet, "sheet")
@@ -152,7 +153,7 @@ mark_sheet <- function(desk, act, ...) {
 
 # ---- the table and the brief -----------------------------------------------------------------------------------------
 
-# A file of the desk's folder; what lies elsewhere is nobody's business.
+# A file of the desk's folder, and no other.
 file_asked <- function(desk, name) {
   if (!is_text(name, 1) || !nzchar(name)) fail("No file is chosen.")
   file <- file.path(desk$folder, name)
@@ -163,11 +164,13 @@ file_asked <- function(desk, name) {
 
 table_asked <- function(desk, name) if (!is.null(name) && nzchar(name)) file_asked(desk, name)
 
+# One of the folder's tables by its label, a file, or a query.
 source_asked <- function(desk, act) {
   if (!is.null(act$postgres)) return(list(postgres = act$postgres, query = act$query))
-  file <- file_asked(desk, act$file)
-  if (grepl("[.](sqlite3?|db)$", file, ignore.case = TRUE)) return(list(sqlite = file, query = act$query))
-  drop_nulls(list(file = file, sheet = if (nzchar(act$sheet %||% "")) act$sheet))
+  chosen <- Filter(function(one) identical(one$label, act$table), desk$files)
+  if (length(chosen)) return(chosen[[1]]$source)
+  file <- file_asked(desk, act$table)
+  if (is_database_file(file)) list(sqlite = file, query = act$query) else list(file = file)
 }
 
 open_table <- function(desk, data) {
@@ -180,18 +183,27 @@ open_table <- function(desk, data) {
   })
 }
 
-# A file that was dropped on the page: kept in the folder under its own name, and opened.
+# A brief is not left for a table that was dropped, which may be one with newer rows.
+open_from_elsewhere <- function(desk, from, name = basename(from), is_asked = TRUE) {
+  desk$worker$ask("keep", list(from, name), function(came) {
+    if (!is.null(came$wrong)) return(desk_says(desk, came$wrong))
+    show_files(desk)
+    if (is_database_file(name)) {
+      return(desk_says(desk, list(what = sprintf("%s is kept. Choose one of its tables.", came$value$file))))
+    }
+    # the same table again is no new beginning
+    if (identical(desk$state$data, came$value)) return(invisible())
+    if (is_asked || is.null(desk$state$draft)) return(open_table(desk, came$value))
+    what <- "%s is kept. Choose it for a list or to compare newer rows, or open it as a table of its own."
+    desk_says(desk, list(what = sprintf(what, came$value$file)))
+  })
+}
+
+# A file that was dropped on the page.
 take_file_dropped <- function(desk, name, path) {
   name <- gsub("^[.]+|[^[:alnum:]._ -]", "_", basename(name))
-  if (!grepl("[.](csv|tsv|txt|parquet|xlsx?|sqlite3?|db)([.]gz)?$", name, ignore.case = TRUE)) {
-    wrong <- list(what = sprintf("%s is no table.", quoted(name)), try = "It is CSV, Excel, Parquet or SQLite.")
-    return(desk_says(desk, wrong))
-  }
-  place <- file.path("tables", name)
-  replace_whole(file.path(desk$folder, place), function(part) file.copy(path, part, overwrite = TRUE))
-  show_files(desk)
-  if (grepl("[.](sqlite3?|db)$", name)) return(desk_says(desk, list(what = "Choose a table of it by a query.")))
-  desk_act(desk, list(act = "open", file = place))
+  if (grepl(table_endings, name, ignore.case = TRUE)) return(open_from_elsewhere(desk, path, name, FALSE))
+  desk_says(desk, list(what = sprintf("%s is no table.", quoted(name)), try = "It is CSV, Excel, Parquet or SQLite."))
 }
 
 # What a draft becomes is recorded and shown.
@@ -200,7 +212,7 @@ ask_draft <- function(desk, task, arguments, act = list()) {
     if (!is.null(came$wrong)) return(desk_says(desk, came$wrong, act))
     desk_add(desk, line = "draft", text = came$value$draft)
     show_brief(desk, came$value)
-    show_part(desk, "says", list(text = "", key = ""))
+    show_part(desk, "says", list(text = "", key = act$key %||% ""))
   })
 }
 
@@ -208,21 +220,29 @@ change_draft <- function(desk, what, act, fields) {
   if (is.null(desk$state$draft)) fail("Choose first which column is to be predicted.")
   change <- c(list(what = what), act[fields])
   # the draft is taken when its turn has come, after the changes before it
-  desk$worker$ask("draft", function() list(desk$state$data, desk$state$draft, change), function(came) {
-    if (!is.null(came$wrong)) return(desk_says(desk, came$wrong, act))
-    desk_add(desk, line = "draft", text = came$value$draft)
-    show_brief(desk, came$value)
-    show_part(desk, "says", list(text = "", key = act$key %||% ""))
-  })
+  ask_draft(desk, "draft", function() list(desk$state$data, desk$state$draft, change), act)
+}
+
+adopt_found <- function(desk, what, act, fields = NULL) {
+  sheet <- sheet_asked(desk, act)
+  change_draft(desk, what, c(list(file = kind_of(sheet)$leaves(sheet)), act[fields]), c("file", fields))
 }
 
 adopt_brief <- function(desk, sheet) {
   root <- desk$state$sheets[[training_of(desk$state, sheet$id)]]
   b <- read_brief(file.path(desk$folder, brief_place(root)), read = FALSE)
   b$data <- desk$state$data
-  b <- without_setting(without_setting(brief_settings(b), c("hold_out", "only_folds")), c("regimen", "stop", "epoch"))
-  desk_add(desk, line = "draft", text = brief_yaml(new_brief(b)))
+  desk_add(desk, line = "draft", text = brief_yaml(without_interrupt(b)))
   show_table(desk)
+}
+
+show_files <- function(desk) {
+  desk$worker$ask("sources", list(), of = "sources", function(came) {
+    if (!is.null(came$wrong)) return(desk_says(desk, came$wrong))
+    desk$files <- came$value
+    show_part(desk, "files", as_html(files_part(desk$files)))
+    show_record(desk)
+  })
 }
 
 show_table <- function(desk) {
@@ -251,9 +271,9 @@ begin_sheet <- function(desk, kind, of = integer(), asks = list()) {
   )
   # what it asks for is checked before anything is kept of it
   sheet <- c(list(id = id), desk_line(line))
-  if (takes_brief(kind)) keep_draft(desk, sheet)
+  if (desk_kinds[[kind]]$from == "brief") keep_draft(desk, sheet)
   do.call(desk_add, c(list(desk), line))
-  if (!desk_kinds()[[kind]]$long) run_short(desk, id)
+  if (!desk_kinds[[kind]]$long) run_short(desk, id)
   show_record(desk)
 }
 
@@ -304,12 +324,12 @@ stop_sheet <- function(desk, sheet) {
 
 # ---- time ------------------------------------------------------------------------------------------------------------
 
-# Looks what has come to pass: called several times a second. A fault of one sheet is no end of the desk.
+# Takes up what the processes have done; called several times a second. A fault of one sheet does not end the desk.
 desk_tick <- function(desk) {
-  tryCatch(come_to_pass(desk), error = function(e) desk_says(desk, e))
+  tryCatch(take_up(desk), error = function(e) desk_says(desk, e))
 }
 
-come_to_pass <- function(desk) {
+take_up <- function(desk) {
   desk$worker$tick()
   job <- desk$job
   if (!is.null(job)) {
@@ -318,6 +338,7 @@ come_to_pass <- function(desk) {
       desk$job <- NULL
       end_sheet(desk, job$id, job_outcome(job), proc.time()[["elapsed"]] - job$began)
       unlink(file.path(desk$folder, job_place(list(id = job$id), "progress")))
+      desk$curves[[as.character(job$id)]] <- NULL
     }
   }
   if (is.null(desk$job)) begin_job(desk)
@@ -325,7 +346,7 @@ come_to_pass <- function(desk) {
 }
 
 begin_job <- function(desk) {
-  waiting <- Filter(function(id) desk_kinds()[[desk$state$sheets[[id]]$kind]]$long, waiting_sheets(desk$state))
+  waiting <- Filter(function(id) kind_of(desk$state$sheets[[id]])$long, waiting_sheets(desk$state))
   if (length(waiting) == 0) return(invisible())
   id <- waiting[1]
   process <- callr::r_bg(

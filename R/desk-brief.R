@@ -8,14 +8,13 @@ brief_sentences <- function(b) {
     "Numbers are {prepare.numbers}, and values far out are {prepare.clip}. Missing values are {prepare.missing}.",
     "Categories are {prepare.categories}; levels with a share below {prepare.rare} are put together.",
     "The network is tested on {hold_out.test} of the rows, {hold_out.by}, which are used for nothing else.",
-    if (identical(b[["hold_out"]]$folds, 0)) {
-      "{hold_out.folds} is trained; {hold_out.validation} of the rows say when to stop."
-    } else {
-      "{hold_out.folds} are trained."
-    },
+    paste0(
+      "{hold_out.folds} is trained",
+      if (identical(b[["hold_out"]]$folds, 0)) "; {hold_out.validation} of the rows decide when it stops", "."
+    ),
     "The hidden layers are {wiring}.",
-    "They are trained by {regimen.method} for at most {regimen.epochs} epochs, and stop {regimen.stop}.",
-    if (!is.null(b$classes)) "Classes count {regimen.class_weights}.",
+    "The method is {regimen.method}, for at most {regimen.epochs} epochs; training stops {regimen.stop}.",
+    if (!is.null(b$classes)) "Each class counts {regimen.class_weights}.",
     "The penalty on large weights is {regimen.l2}."
   )
 }
@@ -44,18 +43,28 @@ value_words <- list(
     stratified = "with the same shares of every class or size", random = "drawn at random",
     ordered = "the last in time", key = "drawn by a hash of their id or group"
   ),
-  hold_out.folds = c(auto = "Several networks that predict each other's rows", "0" = "One network"),
-  hold_out.validation = c(auto = "%s, by the rule,"),
-  wiring = c(auto = "%s, by the rule", linear = "none: it is a linear model"),
-  regimen.method = c(auto = "%s, by the rule,"),
-  regimen.epochs = c(auto = "%s"),
+  hold_out.folds = c(auto = "A cross-validation ensemble", "0" = "One network"),
+  hold_out.validation = c(auto = "%s (by the rule)"),
+  wiring = c(auto = "%s (by the rule)", linear = "none: it is a linear model"),
+  regimen.method = c(auto = "%s (by the rule)"),
+  regimen.epochs = c(auto = "%s (by the rule)"),
   regimen.stop = c(auto = "when the validation loss has not improved for %s epochs", none = "at the last epoch only"),
-  regimen.class_weights = c(none = "by their rows", even = "the same, however rare they are"),
-  regimen.l2 = c(auto = "%s, by the rule", evidence = "what the data say")
+  regimen.class_weights = c(none = "by its number of rows", even = "the same, however rare it is"),
+  regimen.l2 = c(auto = "%s (by the rule)", evidence = "set by the data (evidence)")
 )
 
 # The settings that a user may open, by key: list(key, path, type, meaning).
 desk_settings <- function() {
+  # the help pages are read once
+  if (is.null(the_help$settings)) the_help$settings <- described_settings()
+  the_help$settings
+}
+
+the_help <- new.env(parent = emptyenv())
+
+described_settings <- function() {
+  pages <- tools::Rd_db("hylomath")
+  argument_meaning <- function(verb, argument) meaning_in_help(pages, verb, argument)
   of_section <- function(schema, section, verb) {
     names <- names(schema)
     lapply(stats::setNames(names, paste0(section, ".", names)), function(name) {
@@ -72,6 +81,9 @@ desk_settings <- function() {
     )),
     of_section(brief_schema$regimen, "regimen", "regimen"), of_section(brief_schema$about, "about", "set_about"),
     list(
+      task = list(
+        key = "task", path = "task", type = type_choice(task_words()), meaning = argument_meaning("brief", "task")
+      ),
       add_columns = list(
         key = "add_columns", path = "add_columns", type = brief_schema$add_columns,
         meaning = argument_meaning("add_columns", "...")
@@ -85,23 +97,14 @@ desk_settings <- function() {
 }
 
 # What an argument means, from the verb's help page as plain text; an empty one where there is none.
-argument_meaning <- function(verb, argument) {
-  page <- help_pages()[[paste0(verb, ".Rd")]] %||% Find(
-    function(page) any(vapply(rd_parts(page, "\\alias"), rd_text, "") == verb), help_pages()
-  )
+meaning_in_help <- function(pages, verb, argument) {
+  page <- Find(function(page) any(vapply(rd_parts(page, "\\alias"), rd_text, "") == verb), pages)
   items <- unlist(lapply(rd_parts(page, "\\arguments"), rd_parts, "\\item"), recursive = FALSE)
   for (item in items) {
     names <- trimws(strsplit(gsub("\\dots", "...", rd_text(item[[1]]), fixed = TRUE), ",")[[1]])
     if (argument %in% names) return(trimws(gsub("\\s+", " ", rd_text(item[[2]]))))
   }
   ""
-}
-
-the_help <- new.env(parent = emptyenv())
-
-help_pages <- function() {
-  if (is.null(the_help$pages)) the_help$pages <- tools::Rd_db("hylomath")
-  the_help$pages
 }
 
 rd_parts <- function(page, tag) Filter(function(part) identical(attr(part, "Rd_tag"), tag), as.list(page))
@@ -139,30 +142,31 @@ value_in_words <- function(setting, value, in_force = NULL) {
   }
   shares <- grepl("rare$|test$|validation$|calibration$", setting$key) && is.numeric(value) && length(value) == 1
   if (shares) return(format_percent_short(value))
-  if (setting$key == "hold_out.folds") return(sprintf("Networks over %s folds", text))
+  if (setting$key == "hold_out.folds") return(sprintf("A cross-validation ensemble of %s folds", text))
   if (setting$key == "regimen.stop") return(sprintf("by %s", text))
   if (!nzchar(text)) "nothing" else text
 }
 
 # ---- settings changed ------------------------------------------------------------------------------------------------
 
-# The brief with one setting at another value, given as a text that is read as a file would be; an empty text takes the
-# setting back to its default.
-brief_with <- function(b, path, text) {
+# The brief with one setting at another value, given as a text as behind `--set`; a list may be texts with commas
+# between them, and an empty text takes the setting back to its default.
+brief_with <- function(b, key, text) {
   said <- brief_settings(b)
-  key <- paste(path, collapse = ".")
-  value <- if (nzchar(text)) parse_yaml(sprintf("value: %s", yaml_value(text)), quoted(key))$value
-  if (is.null(value)) value <- value_at(brief_defaults, path)
-  said <- if (is.null(value)) without_setting(said, path) else set_at(said, path, value)
+  setting <- desk_settings()[[key]]
+  if (is.null(setting)) fail(sprintf("The brief has no setting %s.", quoted(key)))
+  listed <- offers_of(setting$type)$kind == "texts" && !grepl("^\\s*[[{]", text)
+  value <- if (!nzchar(text)) {
+    value_at(brief_defaults, setting$path)
+  } else if (listed) {
+    trimws(strsplit(text, ",", fixed = TRUE)[[1]])
+  } else {
+    setting_from_text(text, quoted(key))
+  }
+  # which classes there are belongs to the task
+  if (key == "task") said[c("classes", "positive")] <- NULL
+  said <- if (is.null(value)) without_setting(said, setting$path) else set_at(said, setting$path, value)
   complete_brief(settle_settings(said, brief_schema), b$table)
-}
-
-# Lists and maps are written as YAML has them; everything else is one text, whatever signs are in it.
-yaml_value <- function(text) {
-  if (grepl("^\\s*[[{]", text)) return(text)
-  if (grepl(", ", text, fixed = TRUE)) text <- strsplit(text, "\\s*,\\s*")[[1]]
-  said <- vapply(text, function(one) jsonlite::toJSON(one, auto_unbox = TRUE), "")
-  if (length(said) == 1) said else sprintf("[%s]", paste(said, collapse = ", "))
 }
 
 without_setting <- function(settings, path) {
@@ -225,9 +229,12 @@ brief_part <- function(b, a) {
   sentences <- brief_sentences(b)
   spoken <- lapply(sentences, sentence_element, b = b, settings = settings, in_force = in_force)
   in_sentences <- unlist(regmatches(sentences, gregexpr("(?<=[{])[^}]+", sentences, perl = TRUE)))
-  others <- settings[setdiff(names(settings), in_sentences)]
+  others <- settings[setdiff(names(settings), c("task", in_sentences))]
   list(
-    element("div", class = "sentences", target_sentence(b), " ", unlist(lapply(spoken, c, " "), recursive = FALSE)),
+    element(
+      "div", class = "sentences", target_sentence(b, settings$task), " ",
+      unlist(lapply(spoken, c, " "), recursive = FALSE)
+    ),
     if (settled) {
       element("p", class = "comes-to", sprintf("Rows: %s.", parts_in_words(a)), if (is_ensemble(a)) {
         sprintf("Ensemble: %s.", ensemble_in_words(a))
@@ -244,12 +251,13 @@ brief_part <- function(b, a) {
   )
 }
 
-# "Predict outcome (4 classes) from 10 columns."
-target_sentence <- function(b) {
+# "Predict outcome (classification of 4 classes) from 10 columns."
+target_sentence <- function(b, task) {
   inputs <- brief_inputs(b)
-  of <- if (!is.null(b$classes)) sprintf(" (%d classes)", length(b$classes)) else sprintf(" (%s)", b$task)
+  classes <- if (!is.null(b$classes)) sprintf(" of %d classes", length(b$classes)) else ""
   list(
-    "Predict ", element("b", enumerate(b$target), .noWS = "outside"), of, " from ",
+    "Predict ", element("b", enumerate(b$target), .noWS = "outside"), " (", setting_word(task, b, list()),
+    paste0(classes, ") from "),
     element("b", counted(length(inputs), "column"), .noWS = "outside"), ".",
     if (length(b$classes) == 2) list(" The class to find is ", choice_of(
       b$classes, b$positive %||% "", "The class to find", `data-act` = "positive"
@@ -290,7 +298,8 @@ setting_choices <- function(setting, text, in_force) {
   words <- unique(c(offers$words, offers$choices))
   buttons <- lapply(words, function(word) {
     reads <- value_words[[setting$key]]
-    reads <- if (word %in% names(reads)) sprintf("%s (%s)", reads[[word]], word) else word
+    reads <- if (word == "auto") "by the rule" else if (word %in% names(reads)) reads[[word]] else word
+    if (reads != word) reads <- sprintf("%s (%s)", reads, word)
     element(
       "button", reads, type = "button", `data-act` = "set", `data-key` = setting$key, `data-value` = word,
       `aria-pressed` = if (identical(word, text)) "true" else "false"

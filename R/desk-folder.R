@@ -1,9 +1,9 @@
 # What lies where in a desk's folder, and what sheets are called there.
 #
 # A *sheet* is list(id, kind, of, asks, made, pinned, thrown, place, name, note, end):
-#   kind     one of desk_kinds()
+#   kind     one of desk_kinds
 #   of       the sheets that it was made from
-#   asks     its settings, see desk_kinds()
+#   asks     its settings, see desk_kinds
 #   made     when it was begun
 #   place    what decides which of the waiting ones comes next; the lowest does
 #   name, note    what the user says of it, or NULL
@@ -11,7 +11,11 @@
 
 desk_folders <- c("tables", "briefs", "models", "results", "lists", "reports", "jobs")
 
-demo_tables <- function() c("kilns", "recovery", "crossings")
+demo_tables <- c("kilns", "recovery", "crossings")
+
+# Names of files that are looked for as tables, and those of them that are databases.
+table_endings <- "[.](csv|tsv|txt|parquet|xlsx?|sqlite3?|db)([.]gz)?$"
+is_database_file <- function(name) grepl("[.](sqlite3?|db)$", name, ignore.case = TRUE)
 
 # What a sheet's values are called in the script.
 sheet_symbols <- function(sheet) {
@@ -22,41 +26,10 @@ sheet_symbols <- function(sheet) {
 
 brief_place <- function(sheet) sprintf("briefs/%d.yml", as.integer(sheet$id))
 model_place <- function(sheet) sprintf("models/%d.hylo", as.integer(sheet$id))
-result_place <- function(sheet) {
-  sprintf(if (sheet$kind == "scout") "results/%d.scout" else "results/%d.found", as.integer(sheet$id))
-}
+result_place <- function(sheet) sprintf("results/%d.found", as.integer(sheet$id))
+search_place <- function(sheet) sprintf("results/%d.scout", as.integer(sheet$id))
 report_place <- function(sheet) sprintf("reports/%d.html", as.integer(sheet$id))
 list_place <- function(sheet) sprintf("lists/%d.%s", as.integer(sheet$id), sheet$asks$ending %||% "xlsx")
-
-# The file that a sheet leaves for the user, or NULL.
-sheet_file <- function(sheet) {
-  switch(sheet$kind,
-    train = , rule = model_place(sheet), list = list_place(sheet), report = , form = report_place(sheet),
-    vary = , folds = , sift = , scout = result_place(sheet)
-  )
-}
-
-# The kinds that leave a model.
-makes_model <- function(sheet) sheet$kind %in% c("train", "rule")
-
-# The kinds that begin with a brief of their own.
-takes_brief <- function(kind) kind %in% c("train", "vary", "folds", "sift", "scout")
-
-# The table that a sheet's model was trained on, as an expression.
-sheet_table <- function(sheet, state) {
-  root <- state$sheets[[training_of(state, sheet$id)]]
-  bquote(.(sheet_symbols(root)$brief)$table)
-}
-
-# The file of that table with all its columns; NULL for a query, and for a file that has to be read in its own way.
-data_place <- function(sheet, state) if (identical(names(state$data), "file")) state$data$file
-
-# That table with all its columns where it is a file, as an expression.
-sheet_rows <- function(sheet, state) {
-  table <- data_place(sheet, state)
-  if (is.null(table)) return(sheet_table(sheet, state))
-  bquote(read_rows(.(table), .(sheet_symbols(state$sheets[[sheet$of]])$model)))
-}
 
 job_place <- function(sheet, ending) sprintf("jobs/%d.%s", as.integer(sheet$id), ending)
 

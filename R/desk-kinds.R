@@ -1,213 +1,32 @@
-# What can be done at a desk. Each kind of sheet is list(title, long, asks, calls, command, page):
-#   title     its name
-#   long      whether it may take long, so that it waits for its turn
-#   asks      the types of its settings
-#   calls     of a sheet and the state, the calls of R that do it, run in the desk's folder; the last value is shown
-#   command   the same as commands of the shell
-#   page      what is shown of the value, as elements; see desk-sheets.R
-# What is shown as the sheet's code is what is run: there is no other way from a click to a result.
+# What can be done at a desk: each kind of sheet as data, see sheet_kind(). What is shown as a sheet's code is what is
+# run: there is no other way from a click to a result.
 
-desk_kinds <- function() {
+#' @include desk-folder.R desk-sheets.R setting.R
+NULL
+
+# `calls` and `command` are functions of what sheet_parts() gives: the calls of R that do it in the desk's folder, whose
+# last value is shown, and the same as a command, NULL where there is none. `page` makes of the value what is shown, see
+# desk-sheets.R. `asks` are the types of its settings; `long` is whether it may take long, so that it waits for its
+# turn; `from` is what it begins with, a `"brief"` of its own or the `"model"` of a former sheet; `leaves` gives the
+# place of the file that it leaves for the user.
+sheet_kind <- function(title, calls, command, page, from = "model", asks = list(), long = FALSE,
+                       leaves = function(sheet) NULL) {
   list(
-    train = list(
-      title = "Training", long = TRUE, asks = list(), page = sheet_of_model,
-      calls = function(sheet, state) {
-        made <- sheet_symbols(sheet)
-        list(
-          bquote(.(made$brief) <- read_brief(.(brief_place(sheet)))),
-          bquote(.(made$model) <- train(.(made$brief))),
-          bquote(write_model(.(made$model), .(model_place(sheet))))
-        )
-      },
-      command = function(sheet, state) shell_line("hylomath", "train", brief_place(sheet), "-o", model_place(sheet))
-    ),
-    rule = list(
-      title = "Rule", long = FALSE, page = sheet_of_rule,
-      asks = list(
-        threshold = type_number(0, 1), recall = type_number(0, 1, open_low = TRUE), class = type_text()
-      ),
-      calls = function(sheet, state) {
-        made <- sheet_symbols(sheet)
-        decided <- as.call(c(
-          list(quote(decide), sheet_symbols(state$sheets[[sheet$of]])$model), sheet$asks
-        ))
-        list(
-          bquote(.(made$model) <- .(decided)), bquote(write_model(.(made$model), .(model_place(sheet))))
-        )
-      },
-      command = function(sheet, state) {
-        option <- function(name, value) c(paste0("--", name), format_word(value))
-        options <- unlist(Map(option, names(sheet$asks), sheet$asks))
-        from <- model_place(state$sheets[[sheet$of]])
-        do.call(shell_line, as.list(c("hylomath", "decide", from, options, "-o", model_place(sheet))))
-      }
-    ),
-    compare = list(
-      title = "Comparison", long = FALSE, asks = list(), page = sheet_of_report,
-      calls = function(sheet, state) {
-        models <- lapply(sheet$of, function(id) sheet_symbols(state$sheets[[id]])$model)
-        names(models) <- make.unique(vapply(sheet$of, function(id) sheet_name(state$sheets[[id]]), ""))
-        list(as.call(c(list(quote(lineup)), models)))
-      },
-      command = function(sheet, state) {
-        models <- vapply(sheet$of, function(id) model_place(state$sheets[[id]]), "")
-        do.call(shell_line, as.list(c("hylomath", "lineup", models)))
-      }
-    ),
-    importance = list(
-      title = "Importance", long = TRUE, asks = list(), page = sheet_of_importance,
-      calls = function(sheet, state) {
-        list(bquote(importance(.(sheet_symbols(state$sheets[[sheet$of]])$model), .(sheet_table(sheet, state)))))
-      },
-      command = function(sheet, state) explain_command("importance", sheet, state)
-    ),
-    effect = list(
-      title = "Effect", long = FALSE, asks = list(input = type_text()), page = sheet_of_effect,
-      calls = function(sheet, state) {
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        list(bquote(effect_of(.(model), .(sheet_table(sheet, state)), .(sheet$asks$input))))
-      },
-      command = function(sheet, state) explain_command("effect", sheet, state, sheet$asks$input)
-    ),
-    row = list(
-      title = "One row", long = FALSE, asks = list(row = type_text()), page = sheet_of_row,
-      calls = function(sheet, state) {
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        list(bquote(contributions(.(model), .(sheet_table(sheet, state)), .(sheet$asks$row))))
-      },
-      command = function(sheet, state) {
-        explain_command("contributions", sheet, state, "--row", sheet$asks$row)
-      }
-    ),
-    vary = list(
-      title = "One setting", long = TRUE, page = sheet_of_variation,
-      asks = list(setting = type_varied, values = type_texts()),
-      calls = function(sheet, state) {
-        values <- utils::type.convert(sheet$asks$values, as.is = TRUE)
-        made <- sheet_symbols(sheet)
-        varied <- as.call(c(list(quote(vary), made$brief), stats::setNames(list(values), sheet$asks$setting)))
-        list(
-          bquote(.(made$brief) <- read_brief(.(brief_place(sheet)))), bquote(.(made$result) <- .(varied)),
-          bquote(write_result(.(made$result), .(result_place(sheet))))
-        )
-      },
-      command = function(sheet, state) {
-        setting <- sprintf("%s=%s", sheet$asks$setting, paste(sheet$asks$values, collapse = ","))
-        shell_line("hylomath", "vary", brief_place(sheet), setting, "--keep", result_place(sheet))
-      }
-    ),
-    folds = list(
-      title = "Folds", long = TRUE, asks = list(), page = sheet_of_report,
-      calls = function(sheet, state) {
-        made <- sheet_symbols(sheet)
-        list(
-          bquote(.(made$brief) <- read_brief(.(brief_place(sheet)))), bquote(.(made$result) <- folds(.(made$brief))),
-          bquote(write_result(.(made$result), .(result_place(sheet))))
-        )
-      },
-      command = function(sheet, state) {
-        shell_line("hylomath", "folds", brief_place(sheet), "--keep", result_place(sheet))
-      }
-    ),
-    sift = list(
-      title = "Fewer inputs", long = TRUE, asks = list(), page = sheet_of_sifting,
-      calls = function(sheet, state) {
-        made <- sheet_symbols(sheet)
-        list(
-          bquote(.(made$brief) <- read_brief(.(brief_place(sheet)))), bquote(.(made$result) <- sift(.(made$brief))),
-          bquote(write_result(.(made$result), .(result_place(sheet))))
-        )
-      },
-      command = function(sheet, state) {
-        shell_line("hylomath", "sift", brief_place(sheet), "--keep", result_place(sheet))
-      }
-    ),
-    scout = list(
-      title = "Search", long = TRUE, asks = list(budget = type_count(1000, from = 2)), page = sheet_of_search,
-      calls = function(sheet, state) {
-        made <- sheet_symbols(sheet)
-        list(
-          bquote(.(made$brief) <- read_brief(.(brief_place(sheet)))),
-          bquote(.(made$result) <- scout(.(made$brief), budget = .(sheet$asks$budget), file = .(result_place(sheet))))
-        )
-      },
-      command = function(sheet, state) {
-        budget <- format_number(sheet$asks$budget)
-        shell_line("hylomath", "scout", brief_place(sheet), "--budget", budget, "--keep", result_place(sheet))
-      }
-    ),
-    subgroups = list(
-      title = "Subgroups", long = FALSE, asks = list(column = type_text()), page = sheet_of_appraisal,
-      calls = function(sheet, state) {
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        list(bquote(appraise(.(model), .(sheet_rows(sheet, state)), rows = "test", by = .(sheet$asks$column))))
-      },
-      command = function(sheet, state) {
-        explain_command("appraise", sheet, state, "--rows", "test", "--by", sheet$asks$column)
-      }
-    ),
-    form = list(
-      title = "Form", long = FALSE, asks = list(), page = sheet_of_form,
-      calls = function(sheet, state) {
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        list(bquote(writeLines(transcribe(.(model), "page"), .(report_place(sheet)), useBytes = TRUE)))
-      },
-      command = function(sheet, state) {
-        shell_line(
-          "hylomath", "transcribe", model_place(state$sheets[[sheet$of]]), "--to", "page", "-o", report_place(sheet)
-        )
-      }
-    ),
-    list = list(
-      title = "List", long = FALSE, page = sheet_of_list,
-      asks = list(
-        table = type_inside, ending = type_choice(c("xlsx", "csv")),
-        learned = type_choice(c("marked", "left out", "as others"))
-      ),
-      calls = function(sheet, state) {
-        made <- sheet_symbols(sheet)
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        table <- sheet$asks$table
-        rows <- if (is.null(table)) sheet_rows(sheet, state) else bquote(read_rows(.(table), .(model)))
-        learned <- sheet$asks$learned %||% "marked"
-        listed <- if (learned == "as others") bquote(augment(.(model), .(rows), ranked = TRUE, digits = 3)) else {
-          bquote(augment(.(model), .(rows), ranked = TRUE, digits = 3, learned = TRUE))
-        }
-        if (learned == "left out") listed <- bquote(subset(.(listed), !learned %in% TRUE))
-        list(
-          bquote(.(made$list) <- .(listed)), bquote(write_rows(.(made$list), .(list_place(sheet)))), made$list
-        )
-      },
-      command = function(sheet, state) {
-        table <- sheet$asks$table %||% data_place(sheet, state)
-        if (is.null(table) || identical(sheet$asks$learned, "left out")) return("# in R only: see script.R")
-        mark <- if (!identical(sheet$asks$learned, "as others")) "--mark-learned"
-        do.call(shell_line, as.list(c(
-          "hylomath", "predict", model_place(state$sheets[[sheet$of]]), table, "-o", list_place(sheet), "--ranked",
-          "--digits", "3", mark
-        )))
-      }
-    ),
-    report = list(
-      title = "Report", long = TRUE, asks = list(), page = sheet_of_file,
-      calls = function(sheet, state) {
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        list(bquote(write_report(.(model), .(report_place(sheet)), .(sheet_table(sheet, state)))))
-      },
-      command = function(sheet, state) {
-        explain_command("report", sheet, state, "-o", report_place(sheet))
-      }
-    ),
-    watch = list(
-      title = "Newer rows", long = TRUE, asks = list(table = type_inside), page = sheet_of_report,
-      calls = function(sheet, state) {
-        model <- sheet_symbols(state$sheets[[sheet$of]])$model
-        list(bquote(watch_model(.(model), read_rows(.(sheet$asks$table), .(model)))))
-      },
-      command = function(sheet, state) {
-        shell_line("hylomath", "watch", model_place(state$sheets[[sheet$of]]), sheet$asks$table)
-      }
-    )
+    title = title, calls = calls, command = command, page = page, from = from, asks = asks, long = long, leaves = leaves
+  )
+}
+
+# A search or comparison of briefs, whose result is kept by write_result().
+kept_result_kind <- function(title, call, command, page, asks = list()) {
+  sheet_kind(
+    title, from = "brief", long = TRUE, page = page, asks = asks, leaves = result_place,
+    calls = function(s) {
+      list(
+        bquote(.(s$brief) <- read_brief(.(s$brief_file))), bquote(.(s$result) <- .(call(s))),
+        bquote(write_result(.(s$result), .(s$result_file)))
+      )
+    },
+    command = function(s) shell_line(command(s), "--keep", s$result_file)
   )
 }
 
@@ -229,24 +48,194 @@ type_inside <- function(value, key) {
   value
 }
 
-# ---- words -----------------------------------------------------------------------------------------------------------
+# ---- the kinds -------------------------------------------------------------------------------------------------------
 
-explain_command <- function(verb, sheet, state, ...) {
-  table <- data_place(sheet, state)
-  if (is.null(table)) return("# the table is a query's: see script.R")
-  shell_line("hylomath", verb, model_place(state$sheets[[sheet$of]]), table, ...)
+desk_kinds <- list(
+  train = sheet_kind(
+    "Training", from = "brief", long = TRUE, page = sheet_of_model, leaves = model_place,
+    calls = function(s) {
+      list(
+        bquote(.(s$brief) <- read_brief(.(s$brief_file))), bquote(.(s$model) <- train(.(s$brief))),
+        bquote(write_model(.(s$model), .(s$model_file)))
+      )
+    },
+    command = function(s) shell_line("train", s$brief_file, "-o", s$model_file)
+  ),
+  rule = sheet_kind(
+    "Rule", page = sheet_of_rule, leaves = model_place,
+    asks = list(threshold = type_number(0, 1), miss = type_number(0, open_low = TRUE), class = type_text()),
+    calls = function(s) {
+      decided <- as.call(c(list(quote(decide), s$of), s$asks))
+      list(bquote(.(s$model) <- .(decided)), bquote(write_model(.(s$model), .(s$model_file))))
+    },
+    command = function(s) {
+      by <- intersect(c("threshold", "miss"), names(s$asks))
+      rule <- c(paste0("--", by), format_number(s$asks[[by]]))
+      shell_line("decide", s$of_file, rule, "--class", s$asks$class, "-o", s$model_file)
+    }
+  ),
+  compare = sheet_kind(
+    "Comparison", page = sheet_of_report,
+    calls = function(s) list(as.call(c(list(quote(lineup)), s$all_of))),
+    command = function(s) shell_line("lineup", s$all_files)
+  ),
+  importance = sheet_kind(
+    "Importance", long = TRUE, page = sheet_of_importance,
+    calls = function(s) list(bquote(importance(.(s$of), .(s$table)))),
+    command = function(s) on_table(s, "importance")
+  ),
+  effect = sheet_kind(
+    "Effect", asks = list(input = type_text()), page = sheet_of_effect,
+    calls = function(s) list(bquote(effect_of(.(s$of), .(s$table), .(s$asks$input)))),
+    command = function(s) on_table(s, "effect", "--input", s$asks$input)
+  ),
+  row = sheet_kind(
+    "One row", asks = list(row = type_text()), page = sheet_of_row,
+    calls = function(s) list(bquote(contributions(.(s$of), .(s$table), .(s$asks$row)))),
+    command = function(s) on_table(s, "contributions", "--row", s$asks$row)
+  ),
+  "what-if" = sheet_kind(
+    "What if", asks = list(row = type_text(), columns = type_texts(), values = type_texts()), page = sheet_of_what_if,
+    calls = function(s) {
+      values <- stats::setNames(as.list(s$asks$values), s$asks$columns)
+      list(as.call(c(list(quote(what_if), s$of, s$table, s$asks$row), values)))
+    },
+    command = function(s) {
+      values <- paste0(s$asks$columns, "=", s$asks$values)
+      if (!is.null(s$table_file)) shell_line("what-if", s$of_file, s$table_file, values, "--row", s$asks$row)
+    }
+  ),
+  subgroups = sheet_kind(
+    "Subgroups", asks = list(column = type_text()), page = sheet_of_appraisal,
+    calls = function(s) list(bquote(appraise(.(s$of), .(s$rows), rows = "test", by = .(s$asks$column)))),
+    command = function(s) on_table(s, "appraise", "--rows", "test", "--by", s$asks$column)
+  ),
+  vary = kept_result_kind(
+    "One setting", asks = list(setting = type_varied, values = type_texts()), page = sheet_of_variation,
+    call = function(s) {
+      values <- list(utils::type.convert(s$asks$values, as.is = TRUE))
+      as.call(c(list(quote(vary), s$brief), stats::setNames(values, s$asks$setting)))
+    },
+    command = function(s) {
+      c("vary", s$brief_file, sprintf("%s=%s", s$asks$setting, paste(s$asks$values, collapse = ",")))
+    }
+  ),
+  folds = kept_result_kind(
+    "Folds", page = sheet_of_report, call = function(s) bquote(folds(.(s$brief))),
+    command = function(s) c("folds", s$brief_file)
+  ),
+  sift = kept_result_kind(
+    "Fewer inputs", page = sheet_of_sifting, call = function(s) bquote(sift(.(s$brief))),
+    command = function(s) c("sift", s$brief_file)
+  ),
+  scout = sheet_kind(
+    "Search", from = "brief", long = TRUE, page = sheet_of_search, leaves = search_place,
+    asks = list(budget = type_count(1000, from = 2)),
+    calls = function(s) {
+      list(
+        bquote(.(s$brief) <- read_brief(.(s$brief_file))),
+        bquote(.(s$result) <- scout(.(s$brief), budget = .(s$asks$budget), file = .(s$search_file)))
+      )
+    },
+    command = function(s) {
+      shell_line("scout", s$brief_file, "--budget", format_number(s$asks$budget), "--keep", s$search_file)
+    }
+  ),
+  list = sheet_kind(
+    "List", page = sheet_of_list, leaves = list_place,
+    asks = list(
+      table = type_inside, ending = type_choice(c("xlsx", "csv")),
+      learned = type_choice(c("marked", "left out", "as others"))
+    ),
+    calls = function(s) {
+      rows <- if (is.null(s$asks$table)) s$rows else bquote(read_rows(.(s$asks$table), .(s$of)))
+      left_out <- identical(s$asks$learned, "left out")
+      # of those that stay every one of the first has its reasons
+      listed <- bquote(augment(
+        .(s$of), .(rows), ranked = TRUE, digits = 3, learned = .(marks_learned(s)), reasons = 3,
+        reasons_for = .(if (left_out) 1000 else 200)
+      ))
+      if (left_out) listed <- bquote(subset(.(listed), !learned %in% TRUE))
+      list(bquote(.(s$list) <- .(listed)), bquote(write_rows(.(s$list), .(s$list_file))))
+    },
+    command = function(s) {
+      table <- s$asks$table %||% s$table_file
+      if (is.null(table) || identical(s$asks$learned, "left out")) return(NULL)
+      mark <- if (marks_learned(s)) "--mark-learned"
+      shell_line("predict", s$of_file, table, "-o", s$list_file, "--ranked", "--digits", "3", mark, "--reasons", "3")
+    }
+  ),
+  form = sheet_kind(
+    "Form", page = sheet_of_form, leaves = report_place,
+    calls = function(s) list(bquote(writeLines(transcribe(.(s$of), "page"), .(s$report_file), useBytes = TRUE))),
+    command = function(s) shell_line("transcribe", s$of_file, "--to", "page", "-o", s$report_file)
+  ),
+  report = sheet_kind(
+    "Report", long = TRUE, page = sheet_of_file, leaves = report_place,
+    calls = function(s) list(bquote(write_report(.(s$of), .(s$report_file), .(s$table)))),
+    command = function(s) on_table(s, "report", "-o", s$report_file)
+  ),
+  watch = sheet_kind(
+    "Newer rows", long = TRUE, asks = list(table = type_inside), page = sheet_of_report,
+    calls = function(s) list(bquote(watch_model(.(s$of), read_rows(.(s$asks$table), .(s$of))))),
+    # 3 and 4 say what it found
+    command = function(s) paste(shell_line("watch", s$of_file, s$asks$table), "|| [ $? -ge 3 ]")
+  )
+)
+
+marks_learned <- function(s) !identical(s$asks$learned, "as others")
+
+# A subcommand that takes a model and the table of its training; NULL where that is no file.
+on_table <- function(s, verb, ...) {
+  if (!is.null(s$table_file)) shell_line(verb, s$of_file, s$table_file, ...)
 }
 
 shell_line <- function(...) {
-  words <- c(...)
+  words <- c("hylomath", ...)
   plain <- grepl("^[A-Za-z0-9_./=:,+-]+$", words)
   words[!plain] <- shQuote(words[!plain], "sh")
   paste(words, collapse = " ")
 }
 
-format_word <- function(value) if (is.numeric(value)) format_number(value) else value
+# ---- of a sheet ------------------------------------------------------------------------------------------------------
+
+kind_of <- function(sheet) desk_kinds[[sheet$kind]]
+
+makes_model <- function(sheet) identical(kind_of(sheet)$leaves, model_place)
 
 sheet_name <- function(sheet) {
   if (!is.null(sheet$name) && nzchar(sheet$name)) return(sheet$name)
-  sprintf("%s %d", desk_kinds()[[sheet$kind]]$title, as.integer(sheet$id))
+  sprintf("%s %d", kind_of(sheet)$title, as.integer(sheet$id))
+}
+
+# What code and commands of a sheet are made of: its settings (`asks`); the names that its own `brief`, `model`,
+# `result` and `list` have in the script, and their files; `of`, the model that it was made from, and its file, and
+# `all_of`, if there are several; the `table` that this was trained on and its `rows` with all columns, as expressions;
+# and `table_file`, NULL for a query, and for a file that has to be read in its own way.
+sheet_parts <- function(sheet, state) {
+  from <- state$sheets[sheet$of]
+  all_of <- lapply(from, function(one) sheet_symbols(one)$model)
+  names(all_of) <- make.unique(vapply(from, sheet_name, ""))
+  table_file <- if (identical(names(state$data), "file")) state$data$file
+  table <- bquote(.(sheet_symbols(state$sheets[[training_of(state, sheet$id)]])$brief)$table)
+  of <- if (length(from)) all_of[[1]]
+  c(sheet_symbols(sheet), list(
+    asks = sheet$asks, brief_file = brief_place(sheet), model_file = model_place(sheet),
+    result_file = result_place(sheet), search_file = search_place(sheet), list_file = list_place(sheet),
+    report_file = report_place(sheet), of = of, of_file = if (length(from)) model_place(from[[1]]), all_of = all_of,
+    all_files = vapply(from, model_place, ""), table = table, table_file = table_file,
+    rows = if (is.null(table_file)) table else bquote(read_rows(.(table_file), .(of)))
+  ))
+}
+
+sheet_calls <- function(state, sheet) kind_of(sheet)$calls(sheet_parts(sheet, state))
+
+sheet_code <- function(state, sheet) {
+  # numbers in full: what is run again has to be the same
+  control <- c("keepNA", "keepInteger", "niceNames", "digits17")
+  unlist(lapply(sheet_calls(state, sheet), deparse, width.cutoff = 100, control = control))
+}
+
+sheet_command <- function(state, sheet) {
+  kind_of(sheet)$command(sheet_parts(sheet, state)) %||% "# in R only: see script.R"
 }

@@ -28,33 +28,24 @@ show_record <- function(desk) {
   }
 }
 
-show_files <- function(desk) {
-  files <- list.files(file.path(desk$folder, c(".", "tables")), "[.](csv|tsv|txt|parquet|xlsx?|sqlite3?|db)([.]gz)?$",
-    full.names = TRUE, ignore.case = TRUE)
-  files <- unique(substring(normalizePath(files), nchar(desk$folder) + 2))
-  show_part(desk, "files", as_html(files_part(files)))
-}
-
 show_sheet <- function(desk, sheet) {
   show_part(desk, paste0("sheet-", sheet$id), as_html(sheet_part(desk, sheet)))
 }
 
 files_part <- function(files) {
-  choices <- lapply(files, function(file) element("option", file, value = file))
+  choices <- lapply(files, function(one) element("option", one$label, value = one$label))
   list(
     element(
       "form", `data-act` = "open", class = "line",
-      element("label", `for` = "file-chosen", "A file of this folder"),
-      element("select", id = "file-chosen", name = "file", element("option", "choose", value = ""), choices),
-      element("label", `for` = "file-sheet", "sheet, if Excel"),
-      element("input", id = "file-sheet", name = "sheet", size = "8", autocomplete = "off"),
+      element("label", `for` = "file-chosen", "A table of this folder"),
+      element("select", id = "file-chosen", name = "table", element("option", "choose", value = ""), choices),
       element("button", "Open")
     ),
     folded_element(
-      "From a database", element(
+      "From a database, by a query", element(
         "form", `data-act` = "open", class = "line",
         element("label", `for` = "db-file", "SQLite file of this folder, or the name of a PostgreSQL database"),
-        element("input", id = "db-file", name = "file", autocomplete = "off"),
+        element("input", id = "db-file", name = "table", autocomplete = "off"),
         element("label", `for` = "db-query", "Query"),
         element("input", id = "db-query", name = "query", size = "40", autocomplete = "off",
           placeholder = "select * from firings"),
@@ -83,7 +74,7 @@ sheet_part <- function(desk, sheet) {
   }
   ends <- sheet$end
   runs <- identical(desk$job$id, sheet$id)
-  waits <- is.null(ends) && !runs && desk_kinds()[[sheet$kind]]$long
+  waits <- is.null(ends) && !runs && kind_of(sheet)$long
   heading <- paste0("sheet-heading-", id)
   list(
     element(
@@ -143,25 +134,26 @@ sheet_body <- function(desk, sheet, own) {
     },
     if (makes_model(sheet)) {
       model_tools(desk, sheet, own)
-    } else if (sheet$kind %in% c("list", "report", "form")) {
+    } else if (!is.null(kind_of(sheet)$leaves(sheet))) {
       download(sheet)
     }
   )
 }
 
-download <- function(sheet, label = sprintf("Download %s", basename(sheet_file(sheet)))) {
-  element("p", class = "download", element("a", label, href = paste0("/file/", sheet_file(sheet)), download = NA))
+download <- function(sheet) {
+  file <- kind_of(sheet)$leaves(sheet)
+  element("p", class = "download", element(
+    "a", sprintf("Download %s", basename(file)), href = paste0("/file/", file), download = NA
+  ))
 }
 
 # What can be done with a model.
 model_tools <- function(desk, sheet, own) {
   id <- as.integer(sheet$id)
-  files <- regmatches(
-    desk$parts$files$html, gregexpr("(?<=<option value=\")[^\"]+", desk$parts$files$html %||% "", perl = TRUE)
-  )[[1]]
+  files <- unlist(lapply(desk$files, function(one) if (identical(names(one$source), "file")) one$source$file))
   tables <- function(name, first) element(
     "select", name = "table", `aria-label` = name, element("option", first, value = ""),
-    lapply(files, function(file) element("option", htmltools::HTML(file), value = htmltools::HTML(file)))
+    lapply(files, function(file) element("option", file, value = file))
   )
   folded_element(
     "What to do with it", class = "uses",
@@ -179,7 +171,7 @@ model_tools <- function(desk, sheet, own) {
       element("button", "Explain")
     ),
     element(
-      "form", `data-act` = "watch", `data-sheet` = id, class = "line", "Do newer rows still look alike? ",
+      "form", `data-act` = "watch", `data-sheet` = id, class = "line", "Have newer rows changed? Those of ",
       tables("Newer rows", "choose a file"), element("button", "Compare")
     ),
     element(
@@ -189,10 +181,10 @@ model_tools <- function(desk, sheet, own) {
       element("button", "Show subgroups")
     ),
     element(
-      "p", class = "buttons", own("form", "A form to try a row"), own("importance", "What does it go by?"),
+      "p", class = "buttons", own("form", "A form to try a row"), own("importance", "Which columns matter?"),
       own("report", "Write a report"), own("adopt-brief", "Take its brief up again")
     ),
-    download(sheet, "Download the model")
+    download(sheet)
   )
 }
 
@@ -222,8 +214,8 @@ desk_page <- function(title, nonce) {
     "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n",
     "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n",
     "<title>", htmltools::htmlEscape(title), "</title>\n<style>\n", theme, "\n", report_part("report.css"), "\n",
-    desk_file("desk.css"), "\n</style>\n", script(shared), "</head>\n",
-    as_html(desk_body(title)), script(report_part("report.js")), script(desk_file("desk.js")), "</html>\n"
+    report_part("desk.css", "desk"), "\n</style>\n", script(shared), "</head>\n",
+    as_html(desk_body(title)), script(report_part("report.js")), script(report_part("desk.js", "desk")), "</html>\n"
   )
 }
 
@@ -238,18 +230,13 @@ dependency_text <- function(dependencies, kind, named = "") {
   paste(unlist(texts), collapse = "\n")
 }
 
-desk_file <- function(name) {
-  path <- system.file("desk", name, package = "hylomath", mustWork = TRUE)
-  paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
-}
-
 desk_body <- function(title) {
   region <- function(id, label, ...) {
     element("section", `aria-labelledby` = paste0(id, "-heading"), class = "region",
       element("h2", label, id = paste0(id, "-heading")), ...)
   }
   part <- function(name, ...) element("div", id = paste0("part-", name), ...)
-  demo <- lapply(demo_tables(), function(name) {
+  demo <- lapply(demo_tables, function(name) {
     element("button", name, type = "button", `data-act` = "demo", `data-name` = name)
   })
   element(
@@ -265,9 +252,9 @@ desk_body <- function(title) {
         region("table", "Table",
           element("div", class = "sources",
             element("p", class = "line", "Drop a file on this page, or ",
-              element("label", `for` = "file", "take one", element(
+              element("label", `for` = "file", "choose one", element(
                 "input", id = "file", type = "file", class = "visually-hidden shiny-input-file"
-              )), ", or look at made-up records: ", demo),
+              )), ", or try made-up records: ", demo),
             part("files")),
           part("table"), element("datalist", id = "columns"),
           folded_element("Rows", element(
@@ -285,11 +272,15 @@ desk_body <- function(title) {
             element("form", `data-act` = "vary", class = "line",
               element("label", `for` = "vary-setting", "Try"),
               element(
-                "input", id = "vary-setting", name = "setting", value = "batch_size", size = "14", autocomplete = "off"
+                "input", id = "vary-setting", name = "setting", value = "batch_size", size = "14", autocomplete = "off",
+                list = "settings"
               ),
               element("label", `for` = "vary-values", "at"),
               element("input", id = "vary-values", name = "values", placeholder = "16, 64, 256", autocomplete = "off"),
-              element("button", "Compare the values")),
+              element("button", "Compare the values"),
+              element("datalist", id = "settings", lapply(varied_words(), function(key) {
+                element("option", value = key)
+              }))),
             element("form", `data-act` = "scout", class = "line",
               element("label", `for` = "scout-budget", "Search settings in so many trials"),
               element("input", id = "scout-budget", name = "budget", value = "24", size = "4", autocomplete = "off"),
@@ -300,7 +291,7 @@ desk_body <- function(title) {
       ),
       element(
         "div", class = "right", id = "record", tabindex = "-1",
-        region("record", "Record", element("p", class = "unsaid", id = "nothing", "What you do will stand here."),
+        region("record", "Record", element("p", class = "unsaid", id = "nothing", "What you do appears here."),
           part("pinned"), element("div", id = "sheets")),
         region("script", "Script", part("script"))
       )

@@ -1,4 +1,4 @@
-# A desk's folder, and the record of what was done in it.
+# The record of what was done at a desk, and the state that it comes to.
 #
 # Everything lives in an open folder: tables, briefs, models, lists and reports in folders of their own, the script, and
 # record.jsonl, which gets a line for each thing that happens. What the desk shows is what these lines come to, and
@@ -9,38 +9,44 @@
 #   draft    the brief that is being written, as text, or NULL
 #   sheets   what was done, in the order in which it was begun; the number of each is its place
 
+#' @include desk-kinds.R setting.R
+NULL
+
 desk_record <- list(
   format = "hylomath-desk", version = 1L, what = "record of a desk", texts = "made",
   hint = "Name another folder, or an empty one.", again = "Name another folder for a new desk."
 )
 
 # The lines that a record can have, by their word: what each holds, checked as settings are.
-desk_lines <- function() {
+desk_lines <- local({
   number <- type_count()
   flag <- function(value, key) if (is_flag(value)) value else fail(sprintf("%s is TRUE or FALSE.", quoted(key)))
-  anything <- function(value, key) value
+  # checked by desk_line(), which knows of what kind the sheet is
+  later <- function(value, key) value
   list(
-    table = list(data = anything),
+    table = list(data = later),
     draft = list(text = type_text()),
-    begin = list(sheet = number, kind = type_choice(names(desk_kinds())), of = anything, asks = anything,
-      made = type_text()),
-    end = list(sheet = number, how = type_choice(c("done", "stopped", "failed")), says = type_texts(),
-      seconds = type_number(0)),
+    begin = list(
+      sheet = number, kind = type_choice(names(desk_kinds)), of = later, asks = later, made = type_text()
+    ),
+    end = list(
+      sheet = number, how = type_choice(c("done", "stopped", "failed")), says = type_texts(), seconds = type_number(0)
+    ),
     mark = list(sheet = number, name = type_text(), note = type_text(), pinned = flag, thrown = flag),
     place = list(sheet = number, place = type_number())
   )
-}
+})
 
 empty_state <- function() list(data = NULL, draft = NULL, sheets = list())
 
 # A line as the state takes it; it fails for what is none.
 desk_line <- function(line) {
-  word <- type_choice(names(desk_lines()))(line$line, "line")
-  said <- settle_settings(line[setdiff(names(line), "line")], desk_lines()[[word]])
+  word <- type_choice(names(desk_lines))(line$line, "line")
+  said <- settle_settings(line[setdiff(names(line), "line")], desk_lines[[word]])
   if (word == "table") said$data <- settle_settings(as.list(said$data), brief_schema$data, "data")
   if (word == "begin") {
     said$of <- as.integer(unlist(said$of))
-    said$asks <- settle_settings(as.list(said$asks), desk_kinds()[[said$kind]]$asks)
+    said$asks <- settle_settings(as.list(said$asks), desk_kinds[[said$kind]]$asks)
   }
   c(list(line = word), said)
 }
@@ -57,7 +63,7 @@ state_after <- function(state, line) {
     state$sheets[[sheet]] <- own
     return(state)
   }
-  if (!is.null(sheet) && sheet > length(state$sheets)) fail("It speaks of a sheet that was never begun.")
+  if (!is.null(sheet) && sheet > length(state$sheets)) fail("It names a sheet that was never begun.")
   switch(line$line,
     table = state[c("data", "draft")] <- list(line$data, NULL),
     draft = state$draft <- line$text,
@@ -134,11 +140,3 @@ desk_script <- function(state, as = c("r", "commands")) {
     "# Run this in the folder where it lies.", if (as == "r") c("library(hylomath)") else "set -e", unlist(lines)
   )
 }
-
-sheet_code <- function(state, sheet) {
-  calls <- desk_kinds()[[sheet$kind]]$calls(sheet, state)
-  # numbers in full: what is run again has to be the same
-  unlist(lapply(calls, deparse, width.cutoff = 100, control = c("keepNA", "keepInteger", "niceNames", "digits17")))
-}
-
-sheet_command <- function(state, sheet) desk_kinds()[[sheet$kind]]$command(sheet, state)

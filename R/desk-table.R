@@ -15,6 +15,46 @@ desk_table <- function(data, kinds = NULL) {
   the_desk_table$table
 }
 
+# A table that comes from elsewhere, kept in the folder: under its own name, or with a number behind it where another
+# table has that, since briefs of the desk name their tables. list(file).
+keep_table <- function(from, name = basename(from)) {
+  stem <- sub("[.].*$", "", name)
+  for (i in seq_len(1e4)) {
+    file <- file.path("tables", if (i == 1) name else sprintf("%s-%d%s", stem, i, substring(name, nchar(stem) + 1)))
+    if (!file.exists(file)) {
+      replace_whole(file, function(part) file.copy(from, part, overwrite = TRUE))
+      break
+    }
+    if (identical(unname(tools::md5sum(from)), unname(tools::md5sum(file)))) break
+  }
+  list(file = file)
+}
+
+# The tables of the desk's folder: lists of `label` and `source`, one for each sheet of a workbook and each table of a
+# database.
+desk_sources <- function() {
+  files <- list.files(c(".", "tables"), table_endings, full.names = TRUE, ignore.case = TRUE)
+  unlist(lapply(sub("^[.]/", "", files), function(file) {
+    # what can't be read says so when it is opened
+    whole <- if (is_database_file(file)) list(sqlite = file, query = "select 1") else list(file = file)
+    tryCatch(sources_in(file), hylomath_error = function(e) list(list(label = file, source = whole)))
+  }), recursive = FALSE)
+}
+
+sources_in <- function(file) {
+  if (is_database_file(file)) {
+    return(lapply(sqlite_tables(file), function(table) {
+      query <- sprintf("select * from %s", DBI::dbQuoteIdentifier(DBI::ANSI(), table))
+      list(label = sprintf("%s, %s", file, table), source = list(sqlite = file, query = query))
+    }))
+  }
+  sheets <- if (file_kind(file) == "excel") excel_sheets(file)
+  if (length(sheets) < 2) return(list(list(label = file, source = list(file = file))))
+  lapply(sheets, function(sheet) {
+    list(label = sprintf("%s, %s", file, sheet), source = list(file = file, sheet = sheet))
+  })
+}
+
 # A brief as text, with its table.
 desk_brief <- function(data, text) {
   b <- read_brief(text = text, read = FALSE)
@@ -39,16 +79,18 @@ desk_draft <- function(data, text, change) {
 
 brief_changes <- function() {
   list(
-    set = function(b, change) brief_with(b, strsplit(change$key, ".", fixed = TRUE)[[1]], change$value),
-    best = function(b, change) {
-      own <- brief_settings(best_brief(read_result(change$file)))
-      own$regimen["seed"] <- list(b[["regimen"]]$seed)
-      said <- brief_settings(b)
-      said[c("prepare", "wiring", "regimen")] <- own[c("prepare", "wiring", "regimen")]
-      complete_brief(settle_settings(said, brief_schema), b$table)
+    set = function(b, change) brief_with(b, change$key, change$value),
+    best = function(b, change) with_settings_of(b, best_brief(read_result(change$file))),
+    trial = function(b, change) {
+      found <- read_result(change$file)
+      trial <- type_count(max(found$trials$trial))(as_one_number(change$trial), "trial")
+      with_settings_of(b, trial_brief(found[c("brief", "base", "space")], found$rows, trial))
     },
-    inputs = function(b, change) set_columns(b, keep = tidyselect::all_of(change$columns)),
-    take = function(b, change) brief_with(b, setting_path(change$key), change$value),
+    inputs = function(b, change) {
+      set_columns(b, keep = tidyselect::all_of(brief_inputs(best_brief(read_result(change$file)))))
+    },
+    # units or layers are no keys of the brief, and make another wiring
+    take = function(b, change) changed_brief(b, stats::setNames(list(change$value), change$key)),
     column = function(b, change) brief_with_column(b, change$column, change$of, change$value),
     merge = function(b, change) merged_brief(b, change$column, change$levels),
     advice = advised_brief,
@@ -57,6 +99,15 @@ brief_changes <- function() {
       completed_anew(b)
     }
   )
+}
+
+# What a search found, with the brief's own rows and seed.
+with_settings_of <- function(b, found) {
+  own <- brief_settings(found)
+  own$regimen["seed"] <- list(b[["regimen"]]$seed)
+  said <- brief_settings(b)
+  said[c("prepare", "wiring", "regimen")] <- own[c("prepare", "wiring", "regimen")]
+  complete_brief(settle_settings(said, brief_schema), b$table)
 }
 
 # Levels that are the same thing, put together under the one with most rows.
@@ -86,7 +137,7 @@ desk_see_table <- function(data, text = NULL) {
     return(list(table = as_html(table_part(table, the_desk_table$seen, NULL)), brief = ""))
   }
   b <- desk_brief(data, text)
-  a <- tryCatch(settle(b), hylomath_error = function(e) e)
+  a <- settled_or_wrong(b)
   table <- working_table_of(b)
   notes <- if (inherits(a, "hylomath_analysis")) brief_notes(b, a)
   seen <- look(table, target = b$target[1])
@@ -95,6 +146,9 @@ desk_see_table <- function(data, text = NULL) {
   seen$notes <- rbind(seen$notes[!seen$notes$code %in% settled, ], notes)
   list(table = as_html(table_part(table, seen, b)), brief = as_html(brief_part(b, a)))
 }
+
+# What a brief comes to, or what is wrong with it.
+settled_or_wrong <- function(b) tryCatch(settle(b), hylomath_error = identity)
 
 table_part <- function(table, seen, b) {
   facts <- utils::head(seen$columns, most_columns_shown)
@@ -125,47 +179,18 @@ table_part <- function(table, seen, b) {
   )
 }
 
-# Notes that fold; what one advises is done by a button where it is settings of the brief. `sheet` is the sheet that a
-# note is of, or NULL for those of the table and the brief.
-desk_notes <- function(notes, sheet = NULL) {
-  notes <- notes[!duplicated(notes$code), ]
-  if (NROW(notes) == 0) return(if (!is.null(sheet)) element("p", "No notes."))
-  lapply(seq_len(nrow(notes)), function(i) {
-    words <- advice_in_words(notes$try[i])
-    element(
-      "details", class = "note", element("summary", with_code(notes$note[i])),
-      element("p", with_code(if (nzchar(words)) words else notes$try[i])),
-      if (length(advised_calls(notes$try[i]))) element(
-        "button", "Do that in the brief", type = "button", `data-act` = "advice", `data-code` = notes$code[i],
-        `data-of` = sheet
-      )
-    )
-  })
-}
-
-# The calls of the brief's verbs that an advice holds, each with nothing in it but columns and plain values.
-advised_calls <- function(advice) {
-  verbs <- c("set_columns", "prepare", "hold_out", "regimen", "merge_levels")
-  pattern <- sprintf("\\b(%s)\\((?:[^()]|\\([^()]*\\))*\\)", paste(verbs, collapse = "|"))
-  texts <- regmatches(advice, gregexpr(pattern, advice, perl = TRUE))[[1]]
-  calls <- lapply(texts, function(text) tryCatch(str2lang(text), error = function(e) NULL))
-  Filter(function(call) is.call(call) && length(call) > 1 && all(vapply(as.list(call)[-1], is_plain_value, NA)), calls)
-}
-
-is_plain_value <- function(x) {
-  if (is.call(x)) return(identical(x[[1]], quote(c)) && all(vapply(as.list(x)[-1], is_plain_value, NA)))
-  (is.symbol(x) && !identical(x, quote(...)) && nzchar(as.character(x))) || (is.atomic(x) && length(x) == 1)
-}
-
 # The brief after what a note of it, or of a sheet's model, advises.
 advised_brief <- function(b, change) {
   said <- if (is.null(change$of)) {
-    rbind(brief_notes(b, settle(b)), look(working_table_of(b), target = b$target[1])$notes)
+    a <- settled_or_wrong(b)
+    rbind(
+      if (inherits(a, "hylomath_analysis")) brief_notes(b, a), look(working_table_of(b), target = b$target[1])$notes
+    )
   } else {
-    model <- read_model(sprintf("models/%d.hylo", as.integer(change$of)))
+    model <- read_model(model_place(list(id = change$of)))
     if (length(model$evaluated)) notes(appraise(model)) else notes(model)
   }
-  calls <- advised_calls(said$try[match(change$code, said$code)])
+  calls <- advised_calls(said$try[match(change$note, vapply(said$note, rlang::hash, ""))])
   if (length(calls) == 0) fail("The note advises nothing that can be done here.")
   for (call in calls) b <- eval(as.call(append(as.list(call), list(quote(b)), 1)), list(b = b), asNamespace("hylomath"))
   b
@@ -253,7 +278,7 @@ distribution_svg <- function(x, kind, classes, width = 116, height = 28) {
   step <- width / ncol(counts)
   bars <- if (is.null(classes)) {
     h <- height * total / max(total)
-    bar(step * (seq_along(total) - 1), height - h, step * 0.86, h, figure_lines[[1]])
+    svg_bars(step * (seq_along(total) - 1), height - h, step * 0.86, h, figure_lines[[1]])
   } else {
     tops <- apply(counts, 2, function(column) cumsum(column) / max(1, sum(column)))
     tops <- matrix(tops, nrow(counts))
@@ -261,7 +286,7 @@ distribution_svg <- function(x, kind, classes, width = 116, height = 28) {
     at <- step * (seq_along(total) - 0.5) - wide / 2
     unlist(lapply(seq_len(nrow(counts)), function(k) {
       below <- if (k == 1) 0 else tops[k - 1, ]
-      bar(at, height * below, wide, height * (tops[k, ] - below), figure_lines[[k]])
+      svg_bars(at, height * below, wide, height * (tops[k, ] - below), figure_lines[[k]])
     }))
   }
   sprintf(
@@ -270,11 +295,11 @@ distribution_svg <- function(x, kind, classes, width = 116, height = 28) {
   )
 }
 
-bar <- function(x, y, width, height, colour) {
-  bar <- sprintf(
+svg_bars <- function(x, y, width, height, colour) {
+  bars <- sprintf(
     "<rect x='%.1f' y='%.1f' width='%.1f' height='%.1f' fill='%s'/>", x, y, width, height, colour
   )
-  bar[height > 0 & width > 0]
+  bars[height > 0 & width > 0]
 }
 
 # A factor of the values' bins; NULL for what has no distribution to look at.
@@ -300,9 +325,10 @@ value_bins <- function(x, kind) {
 
 rows_a_page <- 25
 
-# A page of the rows that a condition holds for, in the order of a column.
-desk_rows <- function(data, page = 1, sort = NULL, down = FALSE, where = "") {
-  table <- desk_table(data)
+# A page of the rows that a condition holds for, in the order of a column: those of the file, or with what the brief
+# makes of them.
+desk_rows <- function(data, text, page = 1, sort = NULL, down = FALSE, where = "") {
+  table <- if (is.null(text)) desk_table(data) else working_table_of(desk_brief(data, text))
   rows <- if (nzchar(where)) which(rows_where(where, table, "The condition")) else seq_len(nrow(table))
   if (!is.null(sort) && sort %in% names(table)) {
     x <- table[[sort]][rows]

@@ -8,7 +8,7 @@
 run_sheet <- function(state, sheet, adapt = identity) {
   env <- sheet_environment(state, sheet)
   value <- NULL
-  for (call in desk_kinds()[[sheet$kind]]$calls(sheet, state)) value <- eval(adapt(call), env)
+  for (call in sheet_calls(state, sheet)) value <- eval(adapt(call), env)
   value
 }
 
@@ -20,7 +20,7 @@ sheet_environment <- function(state, sheet) {
     local({
       own <- root
       delayedAssign(as.character(sheet_symbols(own)$model), read_model(model_place(own)), environment(), env)
-      if (takes_brief(own$kind)) {
+      if (kind_of(own)$from == "brief") {
         delayedAssign(as.character(sheet_symbols(own)$brief), read_brief(brief_place(own)), environment(), env)
       }
     })
@@ -33,10 +33,11 @@ sheet_environment <- function(state, sheet) {
 # A sheet drawn again from what it left in the folder, or else from its code run once more.
 desk_sheet <- function(state, id) {
   sheet <- state$sheets[[id]]
+  file <- kind_of(sheet)$leaves(sheet)
   value <- if (makes_model(sheet)) {
-    read_model(model_place(sheet))
-  } else if (file.exists(result_place(sheet))) {
-    read_result(result_place(sheet))
+    read_model(file)
+  } else if (kind_of(sheet)$from == "brief") {
+    read_result(file)
   } else {
     run_sheet(state, sheet)
   }
@@ -45,7 +46,8 @@ desk_sheet <- function(state, id) {
 
 # As text. Names within it are the sheet's own, since several sheets lie on one page.
 sheet_page <- function(state, sheet, value) {
-  page <- as_html(desk_kinds()[[sheet$kind]]$page(value, sheet, state))
+  trained <- state$sheets[[training_of(state, sheet$id)]]
+  page <- as_html(kind_of(sheet)$page(value, sheet, read_brief(brief_place(trained))$table))
   page <- gsub("role=\"region\" aria-label=\"([^\"]*)\"", sprintf(
     "role=\"region\" aria-label=\"\\1, sheet %d\"", as.integer(sheet$id)
   ), page)
@@ -59,7 +61,7 @@ sheet_page <- function(state, sheet, value) {
 # folders, and what is shown of it comes back: list(how, says, page). A training that was cut off goes on where it was.
 desk_job <- function(folder, state, id) {
   withr::local_dir(folder)
-  # the page goes before
+  # the page has priority
   tools::psnice(value = 5)
   sheet <- state$sheets[[id]]
   progress <- progress_writer(job_place(sheet, "progress"), sheet)
@@ -187,7 +189,7 @@ unit_of_brief <- function(b) {
 desk_tasks <- function() {
   list(
     table = desk_see_table, rows = desk_rows, start = desk_start, draft = desk_draft, sheet = desk_sheet,
-    run = desk_run
+    run = desk_run, keep = keep_table, sources = desk_sources
   )
 }
 

@@ -31,7 +31,8 @@
 #' }
 #' @export
 desk <- function(table = NULL, folder = NULL, port = 0, open = interactive(), ready = NULL) {
-  rlang::check_installed(c("shiny", "bslib", "htmltools", "ggplot2", "svglite", "data.table"), "to open a desk")
+  needed <- c("shiny", "bslib", "httpuv", "htmltools", "ggplot2", "svglite", "data.table")
+  rlang::check_installed(needed, "to open a desk")
   if (!is_flag(open)) fail(sprintf("`open` must be TRUE or FALSE, not %s.", describe(open)))
   type_count(65535, from = 0)(port, "port")
   start <- desk_begun_with(table)
@@ -41,7 +42,9 @@ desk <- function(table = NULL, folder = NULL, port = 0, open = interactive(), re
   dir.create(folder, recursive = TRUE, showWarnings = FALSE)
   own <- new_desk(folder)
   if (!is.null(start$act)) start$act(own)
-  if (port == 0) port <- httpuv::randomPort()
+  port <- if (port == 0) httpuv::randomPort() else port
+  free <- tryCatch(httpuv::randomPort(port, port, n = 1), error = function(e) NULL)
+  if (is.null(free)) fail_to_listen("The desk", "127.0.0.1", port)
   door <- list(hosts = "127.0.0.1", token = random_token(), port = port)
   serve_desk(own, door, open, ready)
   invisible(folder)
@@ -50,10 +53,10 @@ desk <- function(table = NULL, folder = NULL, port = 0, open = interactive(), re
 check_desk_folder <- function(folder) {
   if (file.exists(folder) && !dir.exists(folder)) fail(sprintf("%s is a file, not a folder.", quoted(folder)))
   there <- list.files(folder)
-  if (length(there) && !"record.jsonl" %in% there && any(desk_folders %in% there)) {
-    fail(
-      sprintf("%s holds folders that a desk would use, and no record of one.", quoted(folder)), "Name another folder."
-    )
+  own <- intersect(c(desk_folders, "script.R", "script.sh"), there)
+  if (!"record.jsonl" %in% there && length(own)) {
+    what <- "%s holds %s, which a desk would write into, and no record of one."
+    fail(sprintf(what, quoted(folder), quoted(own[1])), "Name another folder.")
   }
 }
 
@@ -63,8 +66,9 @@ desk_begun_with <- function(x) {
   if (is.data.frame(x)) {
     x <- as_table(x)
     return(list(act = function(desk) {
-      write_table(x, file.path(desk$folder, "tables", "table.csv"))
-      open_table(desk, list(file = file.path("tables", "table.csv")))
+      file <- file.path(tempdir(), "table.csv")
+      write_table(x, file)
+      open_from_elsewhere(desk, file)
     }))
   }
   if (!is_text(x, 1)) fail(sprintf("A desk begins with a table or a path, not with %s.", describe(x)))
@@ -79,13 +83,9 @@ desk_begun_with <- function(x) {
     b <- read_model(x)$brief
     return(list(folder = beside, act = function(desk) desk_from_brief(desk, b, dirname(x))))
   }
-  # the table is looked at where it lies
-  table_columns(x)
-  list(folder = beside, act = function(desk) {
-    place <- file.path("tables", basename(x))
-    replace_whole(file.path(desk$folder, place), function(part) file.copy(x, part, overwrite = TRUE))
-    open_table(desk, list(file = place))
-  })
+  if (!is_database_file(x)) table_columns(x)  # fails before a folder is made
+  x <- normalizePath(x)
+  list(folder = beside, act = function(desk) open_from_elsewhere(desk, x))
 }
 
 # A brief whose table is found, taken up as the draft.
@@ -96,7 +96,7 @@ desk_from_brief <- function(desk, b, folder) {
   b[["regimen"]]$seed <- b[["regimen"]]$seed %||% draw_seed()
   b[["hold_out"]]$seed <- b[["hold_out"]]$seed %||% draw_seed()
   desk_add(desk, line = "table", data = b$data)
-  desk_add(desk, line = "draft", text = brief_yaml(b))
+  desk_add(desk, line = "draft", text = brief_yaml(without_interrupt(b)))
   show_table(desk)
 }
 
@@ -137,15 +137,16 @@ serve_desk <- function(desk, door, open, ready) {
   address <- sprintf("http://127.0.0.1:%s/?token=%s", format_number(door$port), door$token)
   begin <- function(...) {
     # files of the library that would be given to anybody; the page holds what it needs
-    for (server in httpuv::listServers()) server$removeStaticPath(names(server$getStaticPaths()))
+    own <- Filter(function(server) server$getPort() == door$port, httpuv::listServers())
+    for (server in own) server$removeStaticPath(names(server$getStaticPaths()))
     message(sprintf("The desk of %s is at %s", desk$folder, address))
     if (!is.null(ready)) ready(address)
     if (open) utils::browseURL(address)
   }
-  tryCatch(
-    shiny::runApp(app, port = as.integer(door$port), host = "127.0.0.1", launch.browser = begin, quiet = TRUE),
-    interrupt = function(e) NULL
-  )
+  run <- function() {
+    shiny::runApp(app, port = as.integer(door$port), host = "127.0.0.1", launch.browser = begin, quiet = TRUE)
+  }
+  tryCatch(suppressPackageStartupMessages(run()), interrupt = function(e) NULL)
 }
 
 as_shiny_response <- function(response) {
@@ -172,7 +173,7 @@ desk_response <- function(desk, request, door, page, nonce) {
     return(as_shiny_response(with_token_kept(response, request, door)))
   }
   file <- sub("^/file/", "", path)
-  left <- unlist(lapply(Filter(has_ended_well, desk$state$sheets), sheet_file))
+  left <- unlist(lapply(Filter(has_ended_well, desk$state$sheets), function(sheet) kind_of(sheet)$leaves(sheet)))
   if (!startsWith(path, "/file/") || !file %in% left) {
     return(shiny::httpResponse(404, "text/plain", "There is nothing here."))
   }

@@ -33,12 +33,12 @@ draw_curves <- function(fits, best) {
     }, numeric(length(at)))
   })
   shown <- unlist(values)
-  shown <- shown[is.finite(shown) & shown > 0]
+  shown <- shown[is.finite(shown)]
   if (length(shown) == 0) return(invisible())
   looks <- figure_lines[1:2]
   graphics::plot(
-    range(at), range(shown), type = "n", log = "y", xlab = "epoch", ylab = "loss", bty = "n", las = 1,
-    col.axis = figure_faint, col.lab = figure_faint
+    range(at), range(shown), type = "n", log = if (all(shown > 0)) "y" else "", xlab = "epoch", ylab = "loss",
+    bty = "n", las = 1, col.axis = figure_faint, col.lab = figure_faint
   )
   for (i in 1:2) {
     across <- apply(matrix(values[[i]], length(at)), 1, stats::quantile, c(0, 0.5, 1), na.rm = TRUE, names = FALSE)

@@ -1,6 +1,8 @@
 # What a report says of evaluated rows: measures, figures, and the rows worth looking at.
 
-appraisal_sections <- function(appraisal, rows) {
+# `rows` is whether rows are named; `beside` gives the cells of columns that are shown beside evaluated rows, see
+# columns_beside().
+appraisal_sections <- function(appraisal, rows, beside = columns_beside(NULL)) {
   cells <- measures_cells(appraisal)
   list(
     page_section(
@@ -12,11 +14,11 @@ appraisal_sections <- function(appraisal, rows) {
       paragraphs_of(c(out_of_fold_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
       element("p", interval_text(appraisal))
     ),
-    if (predicts_classes(appraisal$task)) section_classes(appraisal, rows) else section_errors(appraisal, rows)
+    if (predicts_classes(appraisal$task)) section_classes(appraisal, rows, beside) else section_errors(appraisal, rows)
   )
 }
 
-section_classes <- function(appraisal, rows) {
+section_classes <- function(appraisal, rows, beside) {
   few <- nrow(appraisal$confusion) <= 12
   figures <- list(
     if (!few) figure_element(plot_confusion(appraisal), "confusion"),
@@ -25,7 +27,7 @@ section_classes <- function(appraisal, rows) {
   )
   page_section(
     "classes", "Class by class",
-    if (few) confusion_element(appraisal, rows),
+    if (few) confusion_element(appraisal, rows, beside),
     table_element(classes_cells(appraisal$classes), caption = "Each class by itself"), figures
   )
 }
@@ -43,7 +45,7 @@ section_errors <- function(appraisal, rows) {
 # ---- the confusion matrix -----------------------------------------------------------------------------------------
 
 # A table whose cells open lists of rows.
-confusion_element <- function(appraisal, rows) {
+confusion_element <- function(appraisal, rows, beside) {
   classes <- rownames(appraisal$confusion)
   cells <- confusion_table(appraisal)
   place <- function(observed, prediction) paste("cell", match(observed, classes), match(prediction, classes), sep = "-")
@@ -54,7 +56,8 @@ confusion_element <- function(appraisal, rows) {
     }))
   })
   listed <- if (rows) lapply(which(cells$weight > 0), function(i) {
-    rows_of_cell(appraisal, cells$observed[i], cells$prediction[i], place(cells$observed[i], cells$prediction[i]))
+    id <- place(cells$observed[i], cells$prediction[i])
+    rows_of_cell(appraisal, cells$observed[i], cells$prediction[i], id, beside)
   })
   caption <- paste0(
     "Observed classes in rows, predictions in columns; shares are of the row",
@@ -99,7 +102,7 @@ text_colour_on <- function(colour) {
 most_examples <- 8
 
 # The rows of which the network was surest.
-rows_of_cell <- function(appraisal, observed, prediction, id) {
+rows_of_cell <- function(appraisal, observed, prediction, id, beside) {
   evaluated <- appraisal$evaluated
   own <- which(evaluated$observed == observed & evaluated$prediction == prediction)
   sure <- evaluated[[paste0("probability_", prediction)]][own]
@@ -112,24 +115,30 @@ rows_of_cell <- function(appraisal, observed, prediction, id) {
   )
   names(cells)[2:3] <- sprintf("probability of %s", c(observed, prediction))
   if (observed == prediction) cells[[3]] <- NULL
-  element("div", id = id, hidden = NA, table_element(
-    cells, caption = sprintf("Observed %s, predicted %s%s", observed, prediction, left), sorts = FALSE
-  ))
+  caption <- sprintf("Observed %s, predicted %s%s", observed, prediction, left)
+  element("div", id = id, hidden = NA, table_element(c(cells, beside(own)), 1, caption = caption, sorts = FALSE))
 }
 
 # ---- rows worth looking at ----------------------------------------------------------------------------------------
 
 most_rows_shown <- 12
 
-# `table` holds the evaluated rows' columns; NULL without them. `importance` says which of them are shown.
-section_rows <- function(model, appraisal, table, importance) {
-  columns <- if (!is.null(table)) utils::head(by_importance(importance), 5)
-  beside <- function(shown) {
-    if (is.null(table)) return(NULL)
+most_columns_beside <- 5
+
+# A function that gives of evaluated rows the cells of some columns of `table`, which holds the evaluated rows; nothing
+# where that is NULL.
+columns_beside <- function(table, columns = names(table)) {
+  if (is.null(table)) return(function(shown) NULL)
+  columns <- utils::head(columns, most_columns_beside)
+  function(shown) {
     lapply(table[shown, columns, drop = FALSE], function(x) {
       if (is.numeric(x)) format_each_short(signif(x, 5)) else as_label(x)
     })
   }
+}
+
+# `table` holds the evaluated rows' columns; NULL without them.
+section_rows <- function(model, appraisal, table, beside) {
   page_section(
     "rows", "Rows to look at",
     if (predicts_classes(appraisal$task)) surest_errors(appraisal, beside) else largest_errors(appraisal, beside),

@@ -5,15 +5,16 @@ report_parts.hylomath_model <- function(x, data, rows) {
   appraisal <- if (length(x$evaluated)) appraise(x)
   table <- if (!is.null(data)) evaluated_part_of(x, as_table(data), appraisal)
   inputs <- if (!is.null(table)) explained_inputs(x, data)
+  beside <- columns_beside(table, by_importance(inputs$importance))
   said <- if (is.null(appraisal)) notes(x) else notes(appraisal)
   list(
     title = sprintf("Predicting %s", enumerate(x$brief$target)), kicker = kicker_of("Report on a network"),
     lead = list(paragraphs_of(model_lead(x, appraisal)), watch_out(said), if (!is.null(appraisal)) cards(appraisal)),
     sections = c(
-      list(section_notes(said)), if (!is.null(appraisal)) appraisal_sections(appraisal, rows),
+      list(section_notes(said)), if (!is.null(appraisal)) appraisal_sections(appraisal, rows, beside),
       list(
         section_inputs(x, inputs, rows),
-        if (!is.null(appraisal) && rows) section_rows(x, appraisal, table, inputs$importance),
+        if (!is.null(appraisal) && rows) section_rows(x, appraisal, table, beside),
         section_training(x), section_card(x), section_brief(x$brief, x)
       )
     )

@@ -91,8 +91,9 @@ page_text <- function(parts) {
   )
 }
 
-report_part <- function(name) {
-  path <- system.file("report", name, package = "hylomath", mustWork = TRUE)
+# A style sheet or script of the package's pages.
+report_part <- function(name, folder = "report") {
+  path <- system.file(folder, name, package = "hylomath", mustWork = TRUE)
   paste(readLines(path, encoding = "UTF-8"), collapse = "\n")
 }
 

@@ -18,6 +18,14 @@ check_token <- function(token, host) {
   }
 }
 
+# Why nobody can be listened to there.
+fail_to_listen <- function(what, host, port) {
+  fail(
+    sprintf("%s can't listen on %s, port %s.", what, host, format_number(port)),
+    "Is another one there already? Another port: port = 0 takes a free one."
+  )
+}
+
 length_of_body <- function(request) suppressWarnings(as.numeric(request$HTTP_CONTENT_LENGTH %||% "0"))
 
 # The response to a request that is refused by its headers, before its body is read; NULL for others.

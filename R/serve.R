@@ -60,10 +60,7 @@ serve_model <- function(model, port = 8010, host = "127.0.0.1", hosts = NULL, to
   on.exit(service$guests$close())
   server <- tryCatch(
     httpuv::startServer(host, as.integer(port), service$app, quiet = TRUE),
-    error = function(e) {
-      what <- sprintf("The service can't listen on %s, port %s.", host, format_number(port))
-      fail(what, "Is another one there already? Another port: port = 0 takes a free one.")
-    }
+    error = function(e) fail_to_listen("The service", host, port)
   )
   core_note_signals(TRUE)
   on.exit({

@@ -13,7 +13,7 @@ const pause = (ms) => new Promise((done) => setTimeout(done, ms));
   await pause(1500);
   const until = async (get) => { while (!(await page.evaluate(get))) await pause(50); };
   const began = Date.now();
-  await page.evaluate(() => Shiny.setInputValue("act", { act: "open", file: "big.csv" }, { priority: "event" }));
+  await page.evaluate(() => Shiny.setInputValue("act", { act: "open", table: "big.csv" }, { priority: "event" }));
   await until(() => document.querySelector('button[data-act="target"][data-column="outcome"]'));
   console.log(`opened in ${((Date.now() - began) / 1000).toFixed(1)} s`);
   await page.click('button[data-act="target"][data-column="outcome"]');

@@ -10,10 +10,10 @@ const sheetOf = (element) => {
   const sheet = element.closest("article.sheet");
   return sheet ? { sheet: Number(sheet.dataset.sheet) } : {};
 };
-const numbered = (action) => ("sheet" in action && action.act !== "open" ? { ...action, sheet: Number(action.sheet) } : action);
+const numbered = (action) => ("sheet" in action ? { ...action, sheet: Number(action.sheet) } : action);
 
 document.addEventListener("click", (event) => {
-  const button = event.target.closest("button[data-act]");
+  const button = event.target.closest("button[data-act], circle[data-act]");
   if (!button) return;
   const action = { ...sheetOf(button), ...dataOf(button) };
   if (action.act === "merge") {
@@ -37,10 +37,15 @@ document.addEventListener("submit", (event) => {
   event.preventDefault();
   const fields = Object.fromEntries(new FormData(form));
   const action = { ...sheetOf(form), ...dataOf(form), ...fields };
-  if (form.querySelector("[name=query]") && !/[.](sqlite3?|db)$/i.test(action.file)) action.postgres = action.file;
+  if (action.act === "what-if") {
+    const fields = Array.from(form.querySelectorAll("[data-column]")).filter((field) => field.value.trim() !== "");
+    action.columns = fields.map((field) => field.dataset.column);
+    action.values = fields.map((field) => field.value.trim());
+  }
+  if (form.querySelector("[name=query]") && !/[.](sqlite3?|db)$/i.test(action.table)) action.postgres = action.table;
   const word = form.closest("details.word");
   if (word) word.open = false;
-  act(form.dataset.act === "open" ? action : numbered(action));
+  act(numbered(action));
 });
 
 // One word is open at a time; Escape closes it.
@@ -85,6 +90,7 @@ function replace(part, html) {
   const mark = focused && (focused.id ? `#${CSS.escape(focused.id)}` : markOf(focused));
   part.innerHTML = html;
   part.querySelectorAll("details:not(.word)").forEach((details) => { if (open.has(nameOf(details))) details.open = true; });
+  part.classList.toggle("pinned", part.querySelector('[data-act="pin"]')?.getAttribute("aria-pressed") === "true");
   enliven(part);
   part.querySelectorAll(".threshold").forEach(readThreshold);
   if (mark) (part.querySelector(mark) || part.closest("section")?.querySelector("h2"))?.focus();
@@ -144,21 +150,28 @@ function thresholdAt(tool) {
   return { values, i: Number(tool.querySelector("input").value) };
 }
 function readThreshold(tool) {
-  const slider = tool.querySelector("input");
+  const slider = tool.querySelector("input[type=range]"), miss = tool.querySelector("input.miss");
   const read = () => {
     const { values: v, i } = thresholdAt(tool);
     const text = `Looking at ${counted(v.taken[i])} of ${counted(v.rows)} ${v.part} finds ${counted(v.found[i])} of the ` +
-      `${counted(v.of)} \u201c${v.class}\u201d: ${counted(v.of - v.found[i])} are missed, ` +
-      `${counted(v.taken[i] - v.found[i])} are looked at in vain. By chance it would be ${counted(v.of * v.taken[i] / v.rows)}.`;
+      `${counted(v.of)} \u201c${v.class}\u201d; ${counted(v.of - v.found[i])} are missed, and ` +
+      `${counted(v.taken[i] - v.found[i])} are false alarms. Rows drawn at random would find ${counted(v.of * v.taken[i] / v.rows)}.` +
+      (miss.value || !v.taken[i] ? "" : ` No rule costs less where a missed \u201c${v.class}\u201d costs as much as ${short(1 / v.threshold[i] - 1)} false alarms.`);
     tool.querySelector(".reads").textContent = text;
     slider.setAttribute("aria-valuetext", text);
   };
-  slider.addEventListener("input", read);
+  slider.addEventListener("input", () => { miss.value = ""; read(); });
+  // a row is worth a look from a probability of 1 / (1 + costs)
+  miss.addEventListener("input", () => {
+    const from = 1 / (1 + Number(miss.value));
+    if (miss.value) slider.value = thresholdAt(tool).values.score.filter((score) => score >= from).length - 1;
+    read();
+  });
   read();
 }
 function ruleOf(tool) {
-  const { values, i } = thresholdAt(tool);
-  return { threshold: values.threshold[i], class: values.class };
+  const { values, i } = thresholdAt(tool), miss = tool.querySelector("input.miss").value;
+  return { ...(miss ? { miss: Number(miss) } : { threshold: values.threshold[i] }), class: values.class };
 }
 
 // ---- curves ---------------------------------------------------------------------------------------------------------
@@ -208,13 +221,15 @@ function drawCurves(sheet) {
     return values.length ? { middle: values[(values.length - 1) >> 1], low: values[0], high: values[values.length - 1] } : null;
   });
   const lines = [["training", seriesOf(1)], ["validation", seriesOf(2)]].filter(([, s]) => s.some(Boolean));
-  const values = lines.flatMap(([, s]) => s.filter(Boolean).flatMap((v) => (many ? [v.low, v.middle] : [v.middle]))).filter((x) => x > 0).sort((a, b) => a - b);
+  const values = lines.flatMap(([, s]) => s.filter(Boolean).flatMap((v) => (many ? [v.low, v.middle] : [v.middle]))).sort((a, b) => a - b);
   if (values.length === 0) return;
-  const low = values[0] * 0.98, high = values[Math.floor(0.98 * (values.length - 1))] * 1.05;
+  // a logarithmic scale, where no loss is below 0
+  const low = values[0], high = Math.max(values[Math.floor(0.98 * (values.length - 1))], low + 1e-9);
   const x = (epoch) => left + (W - left - right) * (epoch - 1) / (last - 1);
-  const y = (v) => top + (H - top - bottom) * (1 - Math.log(Math.min(Math.max(v, low), high) / low) / Math.log(high / low || 2));
+  const share = (v) => (low > 0 ? Math.log(v / low) / Math.log(high / low) : (v - low) / (high - low)) || 0;
+  const y = (v) => top + (H - top - bottom) * (1 - share(Math.min(Math.max(v, low), high)));
   const svg = svgOf("svg", { viewBox: `0 0 ${W} ${H}`, class: "live" });
-  for (const tick of [low, Math.sqrt(low * high), high]) {
+  for (const tick of [low, low > 0 ? Math.sqrt(low * high) : (low + high) / 2, high]) {
     svg.append(svgOf("line", { x1: left, x2: W - right, y1: y(tick), y2: y(tick), class: "grid" }));
     svg.append(svgOf("text", { x: left - 6, y: y(tick) + 4, "text-anchor": "end" }, short(tick)));
   }

@@ -97,6 +97,11 @@ const pause = (ms) => new Promise((done) => setTimeout(done, ms));
   if (await page.evaluate(() => Boolean(document.querySelector("#sheet-2 .threshold")))) {
     await click('#sheet-2 button[data-act="rule"]');
     await ended(next++);
+    // or by what it costs to miss one
+    await fill("#sheet-2 input.miss", "6");
+    await page.evaluate(() => document.querySelector("#sheet-2 input.miss").dispatchEvent(new Event("input", { bubbles: true })));
+    await click('#sheet-2 button[data-act="rule"]');
+    await ended(next++);
   }
   // two trainings side by side
   for (const id of [1, 2]) await click(`#sheet-${id} button[data-act="pin"]`);
@@ -107,6 +112,16 @@ const pause = (ms) => new Promise((done) => setTimeout(done, ms));
   await fill("#row-2", "3");
   await click('#sheet-2 form[data-act="row"] button');
   await ended(next++);
+  // the same row with the value that it has, which changes nothing
+  await until(() => page.evaluate((id) => Boolean(document.querySelector(`#sheet-${id} form[data-act="what-if"]`)), next - 1));
+  const same = await page.evaluate((id) => {
+    const row = Array.from(document.querySelectorAll(`#sheet-${id} form[data-act="what-if"] tbody tr`)).find((tr) => !/,|missing/.test(tr.cells[1].textContent));
+    row.querySelector("input").value = row.cells[1].textContent;
+    return row.cells[1].textContent;
+  }, next - 1);
+  await click(`#sheet-${next - 1} form[data-act="what-if"] button`);
+  await ended(next++);
+  await says("What is predicted for row");
   await click('#sheet-2 form[data-act="list"] button');
   await ended(next++);
   await picture("record");
@@ -127,6 +142,6 @@ const pause = (ms) => new Promise((done) => setTimeout(done, ms));
     barriers.push(...violations.map((v) => `${width} ${scheme} ${v.id}: ${v.nodes[0].target}`));
     if (await page.evaluate(() => document.documentElement.scrollWidth > window.innerWidth)) barriers.push(`${width}: too wide`);
   }
-  console.log(JSON.stringify({ curves, stopped, verdict, wrong, unreachable, barriers, faults, foreign, sheets: next - 1 }));
+  console.log(JSON.stringify({ curves, stopped, verdict, same, wrong, unreachable, barriers, faults, foreign, sheets: next - 1 }));
   await browser.close();
 })().catch((error) => { console.error(String(error)); process.exit(1); });
