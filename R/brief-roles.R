@@ -133,8 +133,14 @@ working_table <- function(table, rules, wanted = NULL) {
   table
 }
 
-# Text where numbers or dates are expected, as these: in the column's format, or in the one that it is clearly in.
+# Text where numbers or dates are expected, as these: in the column's format, or in the one that it is clearly in. Dates
+# where times are expected are those of midnight, since whether any row of a table has a time is chance.
 as_expected <- function(x, kind, format) {
+  x <- read_as_expected(x, kind, format)
+  if (kind == "time" && inherits(x, "Date")) .POSIXct(as.numeric(x) * 86400, "UTC") else x
+}
+
+read_as_expected <- function(x, kind, format) {
   if (!is.character(x)) return(x)
   blank <- !is.na(x) & trimws(x) == ""
   if (any(blank)) x[blank] <- NA

@@ -64,9 +64,12 @@ excel_sheets <- function(file) {
 # Without rows where `rows` is 0.
 read_excel_table <- function(file, sheet, rows = Inf) {
   rlang::check_installed("readxl", "to read Excel files")
-  read_apart(file, function(file, sheet, rows) {
+  table <- read_apart(file, function(file, sheet, rows) {
     as.data.frame(readxl::read_excel(
       file, sheet = sheet, n_max = rows, na = c("", "NA"), guess_max = 1e6, progress = FALSE, .name_repair = "minimal"
     ))
   }, sheet = sheet, rows = rows)
+  # a workbook knows times alone: those at midnight throughout are dates
+  at_midnight <- vapply(table, function(x) inherits(x, "POSIXct") && all(as.numeric(x) %% 86400 == 0, na.rm = TRUE), NA)
+  change_columns(table, at_midnight & lengths(table) > 0, as.Date)
 }

@@ -115,7 +115,7 @@ dates_written <- function(text, format) {
   year <- ifelse(nchar(of("y")) == 2, year + ifelse(year < 69, 2000L, 1900L), year)
   day <- sprintf("%04d-%02d-%02d", year, month_numbers_or_na(of("m")), as.integer(of("d")))
   date <- as.Date(ifelse(is.na(year), NA_character_, day), "%Y-%m-%d")
-  if (!any(nzchar(parts[, 4]), na.rm = TRUE)) return(date)
+  if (!any(nzchar(parts[, 4], keepNA = TRUE), na.rm = TRUE)) return(date)
   number <- function(column) {
     text <- parts[, column]
     ifelse(is.na(text) | text == "", 0, suppressWarnings(as.numeric(text)))

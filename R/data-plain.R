@@ -105,6 +105,8 @@ time_zone <- function(x) {
   if (is.null(zone) || zone[1] == "") session_zone() else zone[1]
 }
 
+zones_of_utc <- c("UTC", "GMT", "Etc/UTC", "Etc/GMT")
+
 session_zone <- function() {
   zone <- Sys.timezone()
   if (is.null(zone) || is.na(zone) || !nzchar(zone)) "UTC" else zone
@@ -116,7 +118,7 @@ local_parts <- function(d) if (inherits(d, "Date")) as.POSIXlt(d) else as.POSIXl
 # Seconds on the clock of a time zone, the column's own if none is named.
 local_seconds <- function(x, zone = time_zone(x)) {
   if (inherits(x, "Date")) return(as.numeric(x) * 86400)
-  if (zone %in% c("UTC", "GMT")) return(as.numeric(x))
+  if (zone %in% zones_of_utc) return(as.numeric(x))
   part <- as.POSIXlt(x, tz = zone)
   as.numeric(as.Date(part)) * 86400 + part$hour * 3600 + part$min * 60 + part$sec
 }

@@ -279,7 +279,7 @@ desk_notes <- function(notes, sheet = NULL) {
 
 # The calls of the brief's verbs that an advice holds, each with nothing in it but columns and plain values.
 advised_calls <- function(advice) {
-  verbs <- c("set_columns", "prepare", "hold_out", "regimen", "merge_levels")
+  verbs <- c("set_columns", "prepare", "hold_out", "regimen", "merge_levels", "keep_rows")
   pattern <- sprintf("\\b(%s)\\((?:[^()]|\\([^()]*\\))*\\)", paste(verbs, collapse = "|"))
   texts <- regmatches(advice, gregexpr(pattern, advice, perl = TRUE))[[1]]
   calls <- lapply(texts, function(text) tryCatch(str2lang(text), error = function(e) NULL))
@@ -289,7 +289,8 @@ advised_calls <- function(advice) {
 is_plain_value <- function(x) {
   if (is.call(x)) {
     is_negative <- identical(x[[1]], quote(`-`)) && length(x) == 2 && is.numeric(x[[2]])
-    return(is_negative || (identical(x[[1]], quote(c)) && all(vapply(as.list(x)[-1], is_plain_value, NA))))
+    is_plain <- identical(x[[1]], quote(c)) || identical(x[[1]], quote(`!=`))
+    return(is_negative || (is_plain && all(vapply(as.list(x)[-1], is_plain_value, NA))))
   }
   (is.symbol(x) && !identical(x, quote(...)) && nzchar(as.character(x))) || (is.atomic(x) && length(x) == 1)
 }

@@ -142,7 +142,7 @@ desk_see_table <- function(data, text = NULL) {
   notes <- if (inherits(a, "hylomath_analysis")) brief_notes(b, a)
   seen <- look(table, target = b$target[1])
   # what the brief has its own notes on, or has settled
-  settled <- c("rows_belong_together", "gives_target_away", "few_values", "id_like")
+  settled <- c("rows_belong_together", "gives_target_away", "few_values", "id_like", "total_row")
   seen$notes <- rbind(seen$notes[!seen$notes$code %in% settled, ], notes)
   list(table = as_html(table_part(table, seen, b)), brief = as_html(brief_part(b, a)))
 }

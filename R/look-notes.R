@@ -17,7 +17,7 @@ look_notes <- function(data, columns, shares, target, open = character()) {
     note_id_like(Filter(function(column) !anyDuplicated(data[[column]]), of_kind("id"))),
     note_units(data[Filter(function(column) anyDuplicated(data[[column]]) > 0, of_kind("id"))]),
     if (!is.null(target)) note_few_counts(data[[target]], target),
-    note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
+    note_total_row(data), note_no_values(of_kind("missing")), note_constant(of_kind("constant")),
     note_duplicates(data[setdiff(names(data), of_kind("id"))], target),
     if (!is.null(target)) note_leak(data, inputs, target),
     note_numbers_as_text(labels_but(c(factors, open))), note_dates_as_text(labels_but(open)),
@@ -100,6 +100,33 @@ note_few_counts <- function(y, target) {
     "few_values", sprintf(what, target, length(values), enumerate(format_each(values), "and")),
     "Say which: brief(..., task = \"classification\") or brief(..., task = \"count\")."
   )
+}
+
+total_words <- c(
+  "total", "totals", "grand total", "subtotal", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "totale",
+  "totaal", "suma", "summa", "soma", "somme", "total general", "i alt", "yhteens\u00e4", "razem", "celkem"
+)
+
+# One of the last rows that adds up the others, as spreadsheets have it: a cell says so, and more cells are empty than
+# in the first row. `rows` are those that are looked at.
+note_total_row <- function(table, rows = seq_len(nrow(table))) {
+  if (length(rows) < 4) return(NULL)
+  row_of <- function(i) vapply(table, function(x) as_label(x[i])[1], "")
+  usual <- sum(is.na(row_of(rows[1])))
+  for (row in rev(utils::tail(rows, 3))) {
+    cells <- row_of(row)
+    says <- which(tolower(gsub("^\\s+|[\\s:]+$", "", cells, perl = TRUE)) %in% total_words)
+    empty <- sum(is.na(cells))
+    if (length(says) == 0 || empty < usual + max(1, length(cells) / 4)) next
+    column <- names(table)[says[1]]
+    what <- "Row %s seems to add up the others: its %s is %s, and %d of its %s are empty."
+    return(new_note(
+      "total_row",
+      sprintf(what, format_count(row), column, describe(cells[[says[1]]]), empty, counted(length(cells), "cell")),
+      sprintf("If so, leave it out: keep_rows(%s != %s).", column_text(column), describe(cells[[says[1]]]))
+    ))
+  }
+  NULL
 }
 
 note_no_values <- function(columns) {

@@ -42,9 +42,9 @@ join_notes <- function(...) do.call(rbind, c(list(no_notes()), list(...)))
 #'   `informative_missing` missing values go with the target; `rows_belong_together` a column names units with several
 #'   rows each; `few_values` a whole-number target has so few values that they may be classes; `codes_for_missing`
 #'   values may stand for missing ones; `read_as_written` text was read as numbers or dates, `read_in_two_ways` it can
-#'   be read as either.
+#'   be read as either; `total_row` one of the last rows adds up the others.
 #'
-#'   Of a brief: `gives_target_away`, `pair_gives_target_away`, `rows_belong_together` and `few_values`.
+#'   Of a brief: `gives_target_away`, `pair_gives_target_away`, `rows_belong_together`, `few_values` and `total_row`.
 #' @section Errors: An object that has no notes.
 #' @examples
 #' set.seed(1)

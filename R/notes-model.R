@@ -334,8 +334,10 @@ brief_notes <- function(b, a) {
   units <- setdiff(names(Filter(function(kind) kind == "id", b$columns$kinds)), said)
   units <- Filter(function(column) anyDuplicated(a$table[[column]]) > 0, intersect(units, names(a$table)))
   counted <- a$target$task == "count" && length(a$target$columns) == 1
+  kept <- if (is.null(b$keep_rows)) seq_len(nrow(a$table)) else which(rows_where(b$keep_rows, a$table, "keep_rows"))
   join_notes(
     note_gives_away(leaks, target), note_pair_gives_away(pairs, target), note_units(a$table[units]),
+    note_total_row(a$table, kept),
     if (counted) note_few_counts(a$table[[target]], target)
   )
 }

@@ -48,7 +48,7 @@ check_new_column <- function(x, plan) {
   }
   if (!is.character(x) && !is.factor(x)) check_finite(as.numeric(x), plan$column)
   zone <- if (isTRUE(plan$clock) && inherits(x, "POSIXct")) time_zone(x)
-  if (!is.null(zone) && zone != plan$zone && !all(c(zone, plan$zone) %in% c("UTC", "GMT"))) {
+  if (!is.null(zone) && zone != plan$zone && !all(c(zone, plan$zone) %in% zones_of_utc)) {
     what <- paste(
       "Column %s is in the time zone %s; the network learned it in %s,",
       "and takes the hours of the same instants there."

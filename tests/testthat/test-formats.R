@@ -128,6 +128,33 @@ test_that("columns are found by names in any code page: by a brief, in training,
   }
 })
 
+test_that("dates are dates and times times, whatever rows are missing or at midnight, from text and workbooks", {
+  rows <- withr::with_seed(3, data.frame(
+    id = sprintf("r%03d", 1:200), when = as.Date("2024-01-01") + sample(500, 200, TRUE), size = rnorm(200),
+    outcome = sample(c("yes", "no"), 200, TRUE)
+  ))
+  rows$when[c(7, 200)] <- NA
+  text <- transform(rows, when = format(when, "%m/%d/%Y"))
+  files <- c(withr::local_tempfile(fileext = ".csv"), withr::local_tempfile(fileext = ".xlsx"))
+  write_rows(text, files[1])
+  write_rows(rows, files[2])
+  quickly <- function(from) {
+    brief(from, target = "outcome") |> quick() |> hold_out(seed = 1) |> regimen(epochs = 2, seed = 1) |>
+      train(progress = "none")
+  }
+  for (from in c(list(rows), as.list(files))) {
+    model <- quickly(from)
+    expect_equal(model$brief$columns$kinds$when, "date")
+    for (new in c(list(rows, text), lapply(files, read_rows, model))) {
+      expect_equal(predict(model, new)$prediction, predict(model, rows)$prediction)
+    }
+  }
+  # times of which some new rows have none
+  at <- function(seconds) .POSIXct(as.numeric(rows$when) * 86400 + seconds, "UTC")
+  timed <- quickly(transform(rows, when = at(seq_along(id) * 60)))
+  expect_equal(predict(timed, rows), predict(timed, transform(rows, when = at(0))))
+})
+
 test_that("what can be read in two ways is asked about, and what is said is done", {
   two <- data.frame(
     when = rep(c("03/02/2016", "01/02/2017", "04/12/2018"), 20), weight = rep(c("1.234", "2.345", "17.001"), 20),

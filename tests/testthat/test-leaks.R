@@ -75,6 +75,25 @@ test_that("few whole numbers are asked about, and codes for missing are pointed 
   expect_equal(look(data.frame(grade = c(rep(1, 500), 2, 3, 2)))$columns$outliers, 0L)
 })
 
+test_that("a row that adds up the others is noted, and left out by what the note says", {
+  table <- small_kilns(200)
+  table$firing <- as.character(table$firing)
+  table[201, ] <- NA
+  table[201, c("firing", "load_kg")] <- list("Total:", sum(table$load_kg, na.rm = TRUE))
+  table$outcome[201] <- "sound"
+  found <- look(table)$notes
+  expect_match(found$note[found$code == "total_row"], "Row 201 seems to add up the others: its firing is \"Total:\"")
+  b <- brief(table, target = "outcome")
+  said <- brief_notes(b, settle(b))
+  expect_match(said$try[said$code == "total_row"], "keep_rows(firing != \"Total:\")", fixed = TRUE)
+  without <- keep_rows(b, firing != "Total:")
+  expect_false("total_row" %in% brief_notes(without, settle(without))$code)
+  expect_false("total_row" %in% look(table[-201, ])$notes$code)
+  # the name alone is no total
+  named <- transform(small_kilns(200), kiln = replace(as.character(kiln), 200, "Total"))
+  expect_false("total_row" %in% look(named)$notes$code)
+})
+
 test_that("levels that are one thing in several writings are put together, in transcripts too", {
   table <- small_kilns(300)
   table$glaze[1:60] <- paste0(toupper(table$glaze[1:60]), " ")
