@@ -126,15 +126,15 @@ cli_contributions <- function(files, options) {
   cli_result(found, options, unclass(found))
 }
 
-cli_what_if <- function(files, options) {
-  if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "what-if")
+cli_try_row <- function(files, options) {
+  if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "try-row")
   given <- files[-(1:2)]
   wrong <- given[!grepl("=", given, fixed = TRUE)]
-  if (length(wrong)) cli_wrong(sprintf("%s is not COLUMN=VALUE.", quoted(wrong[1])), "what-if")
+  if (length(wrong)) cli_wrong(sprintf("%s is not COLUMN=VALUE.", quoted(wrong[1])), "try-row")
   values <- sub("^[^=]*=", "", given)
   values <- stats::setNames(as.list(ifelse(values %in% c("", "NA"), NA, values)), sub("=.*", "", given))
   model <- read_model(files[1])
-  found <- cli_said(do.call(what_if, c(list(model, cli_table(model, files[2]), options$row), values)), "what-if")
+  found <- cli_said(try_row(model, cli_table(model, files[2]), options$row, values), "try-row")
   cli_result(found, options, unclass(found))
 }
 

@@ -236,10 +236,10 @@ commands_to_evaluate <- function() {
         "figure", "json"
       )
     ),
-    "what-if" = cli_command(
+    "try-row" = cli_command(
       "Show what would be predicted for a row if some of its values were others, beside its prediction as it is.",
-      takes = "MODEL.hylo TABLE.csv COLUMN=VALUE ...", files = c(3, 100), run = cli_what_if, input = "whole",
-      example = "hylomath what-if kilns.hylo kilns.csv --row 5 peak_c=1300",
+      takes = "MODEL.hylo TABLE.csv COLUMN=VALUE ...", files = c(3, 100), run = cli_try_row, input = "whole",
+      example = "hylomath try-row kilns.hylo kilns.csv --row 5 peak_c=1300",
       cli_options(cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()), "json")
     )
   )

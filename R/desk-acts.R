@@ -100,13 +100,13 @@ desk_acts <- list(
   importance = function(desk, act) begin_sheet(desk, "importance", act$sheet),
   effect = function(desk, act) begin_sheet(desk, "effect", root_model(desk, act), list(input = act$input)),
   row = function(desk, act) begin_sheet(desk, "row", act$sheet, list(row = trimws(act$row %||% ""))),
-  "what-if" = function(desk, act) {
+  "try-row" = function(desk, act) {
     row <- sheet_asked(desk, act)$asks$row
     if (is.null(row)) fail("Explain a row first, then try other values for it.")
     columns <- as.character(unlist(act$columns))
     if (length(columns) == 0) fail("Write another value beside one of the row's own.")
     asks <- list(row = row, columns = columns, values = as.character(unlist(act$values)))
-    begin_sheet(desk, "what-if", root_model(desk, act), asks)
+    begin_sheet(desk, "try-row", root_model(desk, act), asks)
   },
   list = function(desk, act) {
     asks <- list(table = table_asked(desk, act$table), ending = act$ending, learned = act$learned)

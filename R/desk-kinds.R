@@ -94,15 +94,15 @@ desk_kinds <- list(
     calls = function(s) list(bquote(contributions(.(s$of), .(s$table), .(s$asks$row)))),
     command = function(s) on_table(s, "contributions", "--row", s$asks$row)
   ),
-  "what-if" = sheet_kind(
-    "What if", asks = list(row = type_text(), columns = type_texts(), values = type_texts()), page = sheet_of_what_if,
+  "try-row" = sheet_kind(
+    "Row tried", page = sheet_of_tried_row,
+    asks = list(row = type_text(), columns = type_texts(), values = type_texts()),
     calls = function(s) {
-      values <- stats::setNames(as.list(s$asks$values), s$asks$columns)
-      list(as.call(c(list(quote(what_if), s$of, s$table, s$asks$row), values)))
+      values <- as.call(c(list(quote(list)), stats::setNames(as.list(s$asks$values), s$asks$columns)))
+      list(bquote(try_row(.(s$of), .(s$table), .(s$asks$row), .(values))))
     },
     command = function(s) {
-      values <- paste0(s$asks$columns, "=", s$asks$values)
-      if (!is.null(s$table_file)) shell_line("what-if", s$of_file, s$table_file, values, "--row", s$asks$row)
+      on_table(s, "try-row", paste0(s$asks$columns, "=", s$asks$values), "--row", s$asks$row)
     }
   ),
   subgroups = sheet_kind(

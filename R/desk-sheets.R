@@ -18,7 +18,10 @@ sheet_of_report <- function(found, sheet, table) {
 sheet_of_model <- function(model, sheet, table) {
   appraisal <- if (length(model$evaluated)) appraise(model)
   said <- notes(appraisal %||% model)
-  evaluated <- if (!is.null(appraisal)) evaluated_part_of(model, table, appraisal)
+  # the file may have gone, or hold other rows by now
+  evaluated <- if (!is.null(appraisal)) {
+    tryCatch(evaluated_part_of(model, table, appraisal), hylomath_error = function(e) NULL)
+  }
   beside <- columns_beside(evaluated, intersect(needed_columns(model$predictor), names(evaluated)))
   sections <- c(
     list(page_section("notes", "What to watch out for", desk_notes(said, sheet$id))),
@@ -197,10 +200,10 @@ sheet_of_row <- function(found, sheet, table) {
 }
 
 # What was tried stays in the form, to be changed further.
-sheet_of_what_if <- function(found, sheet, table) {
+sheet_of_tried_row <- function(found, sheet, table) {
   columns <- found$columns[order(match(found$columns$column, names(table))), ]
   tried <- ifelse(columns$column %in% names(found$values), columns$tried, "")
-  cells <- what_if_cells(found)
+  cells <- tried_cells(found)
   names(cells)[1] <- "what"
   list(
     table_element(
@@ -225,8 +228,8 @@ other_values_form <- function(columns, values, tried = "", trained_on = NULL) {
     )
   })
   heads <- c("column", "as it is", "tried", if (!is.null(trained_on)) "trained on")
-  folded_element("What if some of its values were others?", element(
-    "form", `data-act` = "what-if",
+  folded_element("Try other values", element(
+    "form", `data-act` = "try-row",
     in_scroll("Values of the row", element(
       "table", class = "columns", element("thead", element("tr", lapply(heads, element, .tag = "th", scope = "col"))),
       element("tbody", rows)

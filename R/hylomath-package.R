@@ -3,7 +3,7 @@
 #' The analyst's day in order: [look()] at a table; start a [brief()] that says what to predict, and refine it with
 #' [set_columns()], [prepare()], [hold_out()], [wire()] and [regimen()]; [train()] it; [appraise()] the model on rows
 #' that it never saw, [decide()] how classes are predicted, ask what it goes by with [importance()], [effect_of()],
-#' [contributions()] and [what_if()], and [lineup()] it with others; evaluate the brief itself by [folds()], [vary()]
+#' [contributions()] and [try_row()], and [lineup()] it with others; evaluate the brief itself by [folds()], [vary()]
 #' its settings and [sift()] its inputs; keep it with [write_model()] and put it to work with
 #' [predict()][predict.hylomath_model]. The command `hylomath` offers the same verbs to the shell, see
 #' [install_command()].

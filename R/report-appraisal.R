@@ -127,7 +127,7 @@ most_columns_beside <- 5
 
 # A function that gives of evaluated rows the cells of some columns of `table`, which holds the evaluated rows; nothing
 # where that is NULL.
-columns_beside <- function(table, columns = names(table)) {
+columns_beside <- function(table, columns) {
   if (is.null(table)) return(function(shown) NULL)
   columns <- utils::head(columns, most_columns_beside)
   function(shown) {

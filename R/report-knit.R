@@ -89,7 +89,7 @@ in_document.hylomath_unusual_rows <- function(x) {
 }
 
 #' @export
-in_document.hylomath_what_if <- function(x) list(said = format(x)[1], tables = list(list(what_if_cells(x), 4)))
+in_document.hylomath_tried_row <- function(x) list(said = format(x)[1], tables = list(list(tried_cells(x), 4)))
 
 knit_in_document <- function(x, ...) {
   shown <- in_document(x)

@@ -37,7 +37,7 @@ document.addEventListener("submit", (event) => {
   event.preventDefault();
   const fields = Object.fromEntries(new FormData(form));
   const action = { ...sheetOf(form), ...dataOf(form), ...fields };
-  if (action.act === "what-if") {
+  if (action.act === "try-row") {
     const fields = Array.from(form.querySelectorAll("[data-column]")).filter((field) => field.value.trim() !== "");
     action.columns = fields.map((field) => field.dataset.column);
     action.values = fields.map((field) => field.value.trim());
@@ -156,7 +156,7 @@ function readThreshold(tool) {
     const text = `Looking at ${counted(v.taken[i])} of ${counted(v.rows)} ${v.part} finds ${counted(v.found[i])} of the ` +
       `${counted(v.of)} \u201c${v.class}\u201d; ${counted(v.of - v.found[i])} are missed, and ` +
       `${counted(v.taken[i] - v.found[i])} are false alarms. Rows drawn at random would find ${counted(v.of * v.taken[i] / v.rows)}.` +
-      (miss.value || !v.taken[i] ? "" : ` No rule costs less where a missed \u201c${v.class}\u201d costs as much as ${short(1 / v.threshold[i] - 1)} false alarms.`);
+      (miss.value || !v.taken[i] || !v.threshold[i] ? "" : ` By its probabilities this rule is the cheapest where a missed \u201c${v.class}\u201d costs as much as ${short(1 / v.threshold[i] - 1)} false alarms.`);
     tool.querySelector(".reads").textContent = text;
     slider.setAttribute("aria-valuetext", text);
   };

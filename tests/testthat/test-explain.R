@@ -148,10 +148,10 @@ test_that("each row's reasons are what its contributions say, as far as the draw
   expect_fails(augment(model, known, reasons = -1), "`reasons` must be")
 })
 
-test_that("what if shows a row with other values beside it as it is", {
+test_that("a row is tried with other values beside it as it is", {
   model <- decide(quick_model(recovery, "returned", epochs = 20), threshold = 0.2)
   row <- recovery[7, ]
-  found <- what_if(model, recovery, 7, crp_mg_l = "200", physio = "none at all", bmi = NA)
+  found <- try_row(model, recovery, 7, list(crp_mg_l = "200", physio = "none at all", bmi = NA))
   other <- transform(row, crp_mg_l = 200, bmi = NA)
   other$physio <- "none at all"
   predicted <- suppressWarnings(predict(model, rbind(row, other), type = "both"))
@@ -160,19 +160,23 @@ test_that("what if shows a row with other values beside it as it is", {
   expect_equal(found$predictions$unusual[1], "")
   expect_setequal(strsplit(found$predictions$unusual[2], ", ")[[1]], c("crp_mg_l", "physio", "bmi"))
   expect_match(paste(format(found), collapse = " "), "probability is 0.2 or more")
+  # columns may have the names of arguments
+  named <- stats::setNames(known[c("x1", "x2", "x3", "y")], c("mode", "data", "row", "y"))
+  tried <- try_row(quick_model(named, "y", epochs = 2), named, 1, list(mode = 1, data = 0, row = 1))
+  expect_equal(tried$columns$tried, c("1", "0", "1"))
   # by id, and in the types of the columns
-  expect_equal(what_if(model, recovery, recovery$visit[7], pain = 3)$row, recovery$visit[7])
+  expect_equal(try_row(model, recovery, recovery$visit[7], list(pain = 3))$row, recovery$visit[7])
   sailing <- quick_model(small_crossings(), "passengers")
-  expect_equal(what_if(sailing, small_crossings(), 1, sails_on = "2024-03-01")$columns$tried[1], "2024-03-01")
+  expect_equal(try_row(sailing, small_crossings(), 1, list(sails_on = "2024-03-01"))$columns$tried[1], "2024-03-01")
   wrong <- list(
     list(pain = "much"), list(pain = 1:2), list(), list(3), list(pian = 1), list(pain = 1, pain = 2)
   )
   said <- c(
-    "holds numbers, and \"much\" is none", "takes one value", "No value is given", "No value is given",
+    "holds numbers, and \"much\" is none", "takes one value", "gives no value", "gives no value",
     "Did you mean `pain`", "given twice"
   )
-  for (i in seq_along(wrong)) expect_fails(do.call(what_if, c(list(model, recovery, 7), wrong[[i]])), said[i])
-  expect_fails(what_if(sailing, small_crossings(), 1, sails_on = "soon"), "holds dates")
+  for (i in seq_along(wrong)) expect_fails(try_row(model, recovery, 7, wrong[[i]]), said[i])
+  expect_fails(try_row(sailing, small_crossings(), 1, list(sails_on = "soon")), "holds dates")
 })
 
 test_that("what is missing is said", {

@@ -71,7 +71,7 @@ walk_through <- function(model, role, table, newer) {
   expect_s3_class(importance(model, table, repeats = 2), "hylomath_importance")
   expect_s3_class(effect_of(model, table, load, points = 3), "hylomath_effect")
   expect_s3_class(contributions(model, table, 1, passes = 2), "hylomath_contributions")
-  expect_s3_class(what_if(model, table, 1, load = 20), "hylomath_what_if")
+  expect_s3_class(try_row(model, table, 1, list(load = 20)), "hylomath_tried_row")
   expect_true(is.na(augment(model, table, ranked = TRUE, reasons = 1, reasons_for = 2)$reason_1[3]))
   expect_s3_class(lineup(a = model, b = again, draws = 100), "hylomath_lineup")
   watch <- watch_model(model, newer)

@@ -113,13 +113,13 @@ const pause = (ms) => new Promise((done) => setTimeout(done, ms));
   await click('#sheet-2 form[data-act="row"] button');
   await ended(next++);
   // the same row with the value that it has, which changes nothing
-  await until(() => page.evaluate((id) => Boolean(document.querySelector(`#sheet-${id} form[data-act="what-if"]`)), next - 1));
+  await until(() => page.evaluate((id) => Boolean(document.querySelector(`#sheet-${id} form[data-act="try-row"]`)), next - 1));
   const same = await page.evaluate((id) => {
-    const row = Array.from(document.querySelectorAll(`#sheet-${id} form[data-act="what-if"] tbody tr`)).find((tr) => !/,|missing/.test(tr.cells[1].textContent));
+    const row = Array.from(document.querySelectorAll(`#sheet-${id} form[data-act="try-row"] tbody tr`)).find((tr) => !/,|missing/.test(tr.cells[1].textContent));
     row.querySelector("input").value = row.cells[1].textContent;
     return row.cells[1].textContent;
   }, next - 1);
-  await click(`#sheet-${next - 1} form[data-act="what-if"] button`);
+  await click(`#sheet-${next - 1} form[data-act="try-row"] button`);
   await ended(next++);
   await says("What is predicted for row");
   await click('#sheet-2 form[data-act="list"] button');

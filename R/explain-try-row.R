@@ -1,4 +1,4 @@
-#' What would be predicted for a row if some of its values were others
+#' Try a row with other values
 #'
 #' For trying a row by hand: its prediction as it is beside that with the given values, the range that the network has
 #' learned from, and the rule in force. It says what the network predicts, not what would happen if somebody changed the
@@ -7,8 +7,9 @@
 #' @param model A model.
 #' @param data A table with the row.
 #' @param row The id of a row of `data` as text, its number, or a data frame of one row.
-#' @param ... The other values by column, as in `peak_c = 1300`; `NA` for a missing one.
-#' @return An object of class `hylomath_what_if`: `columns` is a data frame of `column`, `as_it_is`, `tried` and
+#' @param values A list of the other values by column, as in `list(peak_c = 1300)`; `NA` for a missing one.
+#' @param ... Not used.
+#' @return An object of class `hylomath_tried_row`: `columns` is a data frame of `column`, `as_it_is`, `tried` and
 #'   `trained_on` as text; `predictions` has two rows, as it is and tried, with what [predict()][predict.hylomath_model]
 #'   gives and `unusual`, the columns in which it differs from the training rows; `rule` is the rule by which a class is
 #'   predicted, or `NULL`. [as.data.frame()] gives `columns`.
@@ -18,19 +19,19 @@
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
-#' what_if(model, kilns, 5, peak_c = 1300, soak_min = 20)
+#' try_row(model, kilns, 5, list(peak_c = 1300, soak_min = 20))
 #' @export
-what_if <- function(model, data, row, ...) UseMethod("what_if")
+try_row <- function(model, data, row, values, ...) UseMethod("try_row")
 
 #' @export
-what_if.hylomath_model <- function(model, data, row, ...) {
+try_row.hylomath_model <- function(model, data, row, values, ...) {
+  check_others(...)
   check_table_given(!missing(data))
   check_row_given(!missing(row))
-  values <- list(...)
   predictor <- model$predictor
   data <- as_table(data)
   needed <- needed_columns(predictor)
-  check_values(values, needed)
+  values <- checked_values(if (!missing(values)) values, needed)
   # with its neighbours, whose types are the column's
   new_rows(predictor$preparation, data)
   id <- roles_of(model)$id
@@ -61,21 +62,22 @@ what_if.hylomath_model <- function(model, data, row, ...) {
       values = values, predictions = predictions, rule = rule_text(predictor), target = predictor$target$columns,
       task = predictor$target$task
     ),
-    "what_if"
+    "tried_row"
   )
 }
 
 #' @export
-what_if.default <- function(model, ...) wrong_object("what_if", "a model", model)
+try_row.default <- function(model, ...) wrong_object("try_row", "a model", model)
 
 # The levels of a column, where they are few; its range otherwise.
 seen_in_training <- function(plan) {
   if (!is.null(plan$levels) && length(plan$levels) <= 6) enumerate(plan$levels) else trained_on(plan)
 }
 
-check_values <- function(values, columns) {
+checked_values <- function(values, columns) {
+  values <- as.list(values)
   if (length(values) == 0 || is.null(names(values)) || any(names(values) == "")) {
-    fail("No value is given by its column.", sprintf("Give it as in %s = value.", column_text(columns[1])))
+    fail("`values` gives no value by its column.", sprintf("Write it as in list(%s = ...).", column_text(columns[1])))
   }
   unknown <- setdiff(names(values), columns)
   if (length(unknown)) {
@@ -83,6 +85,7 @@ check_values <- function(values, columns) {
   }
   twice <- names(values)[duplicated(names(values))]
   if (length(twice)) fail(sprintf("Column %s is given twice.", quoted(twice[1])))
+  values
 }
 
 # A value in the type of its column.
@@ -118,10 +121,10 @@ value_like <- function(value, x, column) {
 }
 
 #' @export
-as.data.frame.hylomath_what_if <- function(x, ...) x$columns
+as.data.frame.hylomath_tried_row <- function(x, ...) x$columns
 
 #' @export
-format.hylomath_what_if <- function(x, ...) {
+format.hylomath_tried_row <- function(x, ...) {
   shown <- x$columns[seq_along(x$values), ]
   cells <- predicted_cells(x)[[1]]
   c(
@@ -129,7 +132,7 @@ format.hylomath_what_if <- function(x, ...) {
       "Row %s: the prediction is %s, and with %s it is %s", x$row, cells[1],
       enumerate(paste(shown$column, shown$tried)), cells[2]
     )), "",
-    as_text_table(what_if_cells(x), 4), "",
+    as_text_table(tried_cells(x), 4), "",
     paragraphs(c(x$rule, "This is what the network predicts, not what would happen if the values were changed."))
   )
 }
@@ -143,7 +146,7 @@ predicted_cells <- function(x) {
 }
 
 # The values that are others, and what is predicted, a row each.
-what_if_cells <- function(x) {
+tried_cells <- function(x) {
   shown <- x$columns[seq_along(x$values), ]
   predicted <- predicted_cells(x)
   cells <- function(i) vapply(predicted, `[`, "", i, USE.NAMES = FALSE)
