@@ -290,12 +290,13 @@ quietly_read <- function(file, code) {
   )
 }
 
+# What calls itself Latin-1 is nearly always its extension by Windows, which has signs such as the Euro's.
+code_page <- function(encoding) if (encoding == "Latin-1") "WINDOWS-1252" else "WINDOWS-1250"
+
 in_utf8 <- function(table, encoding) {
   if (encoding == "UTF-8") return(table)
-  # what calls itself Latin-1 is nearly always its extension by Windows, which has signs such as the Euro's
-  page <- if (encoding == "Latin-1") "WINDOWS-1252" else "WINDOWS-1250"
   converted <- function(x) {
-    widened <- iconv(x, page, "UTF-8")
+    widened <- iconv(x, code_page(encoding), "UTF-8")
     ifelse(is.na(widened), enc2utf8(x), widened)
   }
   names(table) <- converted(names(table))

@@ -54,7 +54,7 @@ try_row.hylomath_model <- function(model, data, row, values, ...) {
   text <- function(rows) vapply(changed, function(column) format_value(rows[[column]]), "")
   new_result(
     list(
-      row = if (!is.null(id) && id %in% names(as_it_is)) as_label(as_it_is[[id]]) else format_value(row),
+      row = row_name(row, as_it_is, id),
       columns = data.frame(
         column = changed, as_it_is = text(as_it_is), tried = text(tried),
         trained_on = ifelse(changed %in% names(seen), seen[changed], ""), row.names = NULL
@@ -64,6 +64,12 @@ try_row.hylomath_model <- function(model, data, row, values, ...) {
     ),
     "tried_row"
   )
+}
+
+# The id of the row or its number, NULL where it is given itself without an id.
+row_name <- function(asked, row, id) {
+  if (!is.null(id) && id %in% names(row)) return(as_label(row[[id]]))
+  if (!is.data.frame(asked)) format_value(asked)
 }
 
 #' @export
@@ -127,10 +133,11 @@ as.data.frame.hylomath_tried_row <- function(x, ...) x$columns
 format.hylomath_tried_row <- function(x, ...) {
   shown <- x$columns[seq_along(x$values), ]
   cells <- predicted_cells(x)[[1]]
+  the <- if (is.null(x$row)) "The" else sprintf("Row %s: the", x$row)
   c(
     cli::style_bold(sprintf(
-      "Row %s: the prediction is %s, and with %s it is %s", x$row, cells[1],
-      enumerate(paste(shown$column, shown$tried)), cells[2]
+      "%s prediction is %s, and with %s it is %s",
+      the, cells[1], enumerate(paste(shown$column, shown$tried)), cells[2]
     )), "",
     as_text_table(tried_cells(x), 4), "",
     paragraphs(c(x$rule, "This is what the network predicts, not what would happen if the values were changed."))

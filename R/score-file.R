@@ -80,16 +80,23 @@ scored_store <- function(from) {
   )
 }
 
-# The bytes of a block with the predictions behind its cells. Records are taken as they stand, unless columns of an
-# earlier scoring have to go, the reader found other rows in them, or they are meant for a spreadsheet.
+# The bytes of a block with the predictions behind its cells, in the file's code page. Records are taken as they stand,
+# unless columns of an earlier scoring have to go, the reader found other rows in them, or they are meant for a
+# spreadsheet.
 cells_beside <- function(header, found, predictions, first, dialect, as_file) {
   replaced <- intersect(names(predictions), dialect$header)
   if (length(replaced) == 0 && length(found$ends) == nrow(predictions) && !for_spreadsheet()) {
     left <- if (first) core_joined_bytes(header, found$bytes) else found$bytes
-    return(core_join_records(left, csv_bytes(predictions, first, dialect), dialect$separator, thread_count()))
+    return(core_join_records(left, bytes_in_page(predictions, first, dialect), dialect$separator, thread_count()))
   }
   cells <- read_cells(as_file(), dialect$how)
-  csv_bytes(cbind(cells[setdiff(names(cells), replaced)], predictions), first, dialect)
+  bytes_in_page(cbind(cells[setdiff(names(cells), replaced)], predictions), first, dialect)
+}
+
+bytes_in_page <- function(rows, first, dialect) {
+  bytes <- csv_bytes(rows, first, dialect)
+  if (is.null(dialect$how$encoding)) return(bytes)
+  iconv(list(bytes), "UTF-8", code_page(dialect$how$encoding), sub = "?", toRaw = TRUE)[[1]]
 }
 
 # What is read whole is one block, written as text or as the data frame that it is.

@@ -4,7 +4,8 @@
 #' at a time doesn't grow with the table. Order and cells of the rows stay as they are.
 #'
 #' @section Files: Text files (CSV and its kin, also `.gz`) are read and written in blocks; each row is written as it
-#'   stands, in the separator and decimal mark of its file, with the predictions behind it. Parquet and Excel files are
+#'   stands, in the separator, decimal mark and code page of its file, with the predictions behind it. A file in UTF-16,
+#'   or one whose first line names its separator, is written in UTF-8 and without that line. Parquet and Excel files are
 #'   read whole. What is written is text, or Parquet where `into` ends so. A file is written whole or not at all. `"-"`
 #'   stands for standard input and standard output.
 #' @section Databases: The rows of `query` are taken in the order of the column `key`, which must be unique and without

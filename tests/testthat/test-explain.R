@@ -160,6 +160,7 @@ test_that("a row is tried with other values beside it as it is", {
   expect_equal(found$predictions$unusual[1], "")
   expect_setequal(strsplit(found$predictions$unusual[2], ", ")[[1]], c("crp_mg_l", "physio", "bmi"))
   expect_match(paste(format(found), collapse = " "), "probability is 0.2 or more")
+  expect_output(print(try_row(known_model(), known, known[3, ], list(x1 = 0.5))), "^The prediction is")
   # columns may have the names of arguments
   named <- stats::setNames(known[c("x1", "x2", "x3", "y")], c("mode", "data", "row", "y"))
   tried <- try_row(quick_model(named, "y", epochs = 2), named, 1, list(mode = 1, data = 0, row = 1))

@@ -100,12 +100,14 @@ test_that("thirty exports of ten countries are read with every cell right, or as
 test_that("columns are found by names in any code page: by a brief, in training, and by blocks", {
   rows <- withr::with_seed(3, data.frame(
     id = sprintf("r%03d", 1:240), size = round(rnorm(240), 2), town = sample(c("Ayre", "Sound"), 240, TRUE),
-    outcome = sample(c("ja", "nein"), 240, TRUE)
+    outcome = ifelse(seq_len(240) %% 3 > 0, "ja", "nein")
   ))
   names_of <- list(
     c("L\u00e4nge (m)", "Gek\u00fcndigt"), c("D\u0142ugo\u015b\u0107", "Zdarzy\u0142o si\u0119 \u0141\u00f3d\u017a")
   )
   for (words in names_of) {
+    # the likeliest class has letters of the page too
+    rows[[4]] <- ifelse(rows[[4]] == "nein", "nein", substr(words[1], 1, 5))
     names(rows)[c(2, 4)] <- words
     for (manner in 1:3) {
       file <- withr::local_tempfile(fileext = ".csv")

@@ -166,6 +166,9 @@ test_that("counted rows and the same rows written out come to the same, in every
     same(function(m, t, new) importance(m, t, rows = "test")$columns)
     same(function(m, t, new) effect_of(m, new, load)$curve)
     same(function(m, t, new) contributions(m, new, newer[1, ])$columns)
+    first <- function(new) new[which(new$times > 0)[1], ]
+    same(function(m, t, new) reasons_of(m, rbind(first(new), new), 1, 2)[1, ])
+    same(function(m, t, new) try_row(m, new, first(new), list(load = 3))$predictions)
     same(function(m, t, new) watch_model(m, new)$movements)
     same(function(m, t, new) notes(appraise(m, new))$code)
     if (target %in% c("late", "state")) {
