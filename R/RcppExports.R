@@ -37,6 +37,10 @@ core_places_of <- function(texts, wanted) {
     .Call(`_hylomath_core_places_of`, texts, wanted)
 }
 
+core_shortest_texts <- function(x) {
+    .Call(`_hylomath_core_shortest_texts`, x)
+}
+
 core_is_plain_file <- function(path) {
     .Call(`_hylomath_core_is_plain_file`, path)
 }

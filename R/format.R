@@ -4,15 +4,11 @@ format_count <- function(n) format(n, big.mark = ",", scientific = FALSE, trim =
 
 format_each_count <- function(x) vapply(x, format_count, "")
 
-# The shortest decimal text that reads back as the same double, of each number.
+# The shortest of 15 to 17 digits that read back as the same double, of each number. R's own reading is off by a bit now
+# and then, so that it can't tell.
 format_number <- function(x) {
-  text <- formatC(x, digits = 15, format = "g", width = 1)
-  for (digits in 16:17) {
-    off <- which(!is.na(x))
-    off <- off[as.numeric(text[off]) != x[off]]
-    if (length(off) == 0) break
-    text[off] <- formatC(x[off], digits = digits, format = "g", width = 1)
-  }
+  text <- core_shortest_texts(as.double(x))
+  names(text) <- names(x)
   text
 }
 

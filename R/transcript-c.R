@@ -53,12 +53,12 @@ c_writer <- function() {
       lines <<- c(lines, text)
     },
     numbers = function(name, x) array("double", name, c_numbers(x)),
-    places = function(name, x) array("int", name, numbers_text(x)),
+    places = function(name, x) array("int", name, format_number(x)),
     texts = function(name, x) array("char *const", name, c_texts(x))
   )
 }
 
-c_numbers <- function(x) sub("Inf", "HUGE_VAL", numbers_text(x), fixed = TRUE)
+c_numbers <- function(x) sub("Inf", "HUGE_VAL", format_number(x), fixed = TRUE)
 
 # Anything beyond plain characters as the octal values of its bytes, which no compiler takes for something else.
 c_texts <- function(x) {
@@ -179,7 +179,7 @@ c_after_networks <- function(out, program) {
 
 c_checked <- function(out, program) {
   rows <- program$check$rows[vapply(program$columns, `[[`, "", "name")]
-  cells <- lapply(rows, function(x) ifelse(is.na(x), "", if (is.numeric(x)) numbers_text(x) else as.character(x)))
+  cells <- lapply(rows, function(x) ifelse(is.na(x), "", if (is.numeric(x)) format_number(x) else as.character(x)))
   predictions <- program$check$predictions
   values <- as.matrix(predictions[if (is.null(program$classes)) program$predictions else program$predictions[-1]])
   places <- match(predictions$prediction, program$classes, nomatch = 0)

@@ -5,7 +5,7 @@ sql_network <- function(out, program, network, cells, carried, values, number) {
   plans <- network$plans
   learned <- vapply(plans, function(plan) plan$encoding == "code", NA)
   places <- unlist(lapply(plans, sql_place))
-  note <- sprintf("Network %d, which counts %s: inputs.", number, numbers_text(signif(network$share, 4)))
+  note <- sprintf("Network %d, which counts %s: inputs.", number, format_number(signif(network$share, 4)))
   bounded <- unlist(lapply(seq_along(plans), function(i) sql_bounded(plans[[i]], i)))
   out$stage(c(places, bounded), c(carried, before), note = note)
   scaled <- unlist(lapply(seq_along(plans), function(i) sql_scaled(plans[[i]], i)))

@@ -35,7 +35,7 @@ sql_columns <- function(columns, indent = 4) paste(columns, collapse = paste0(",
 
 # Approximate numbers, as the exponent says; exact ones follow other rules of arithmetic.
 sql_number <- function(x) {
-  text <- numbers_text(x)
+  text <- format_number(x)
   text <- ifelse(grepl("e", text, fixed = TRUE), text, paste0(text, "e0"))
   ifelse(startsWith(text, "-"), paste0("(", text, ")"), text)
 }

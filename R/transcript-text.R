@@ -1,16 +1,5 @@
 # Programs as the text of a language: numbers that read back as they were, texts quoted as the language has them.
 
-# The shortest of 15 to 17 digits that reads back as the same number.
-numbers_text <- function(x) {
-  text <- sprintf("%.15g", x)
-  again <- which(is.finite(x))
-  for (digits in 16:17) {
-    again <- again[as.numeric(text[again]) != x[again]]
-    text[again] <- sprintf("%.*g", digits, x[again])
-  }
-  text
-}
-
 # Names and levels are somebody else's: they end neither a line nor a comment, whatever the language.
 comment_text <- function(text) {
   text <- gsub("[\r\n\u2028\u2029]", " ", harmless(text))
@@ -32,7 +21,7 @@ program_text <- function(x, how) {
     values <- vapply(x, program_text, "", how)
     return(if (is.null(names(x))) how$array(values, atomic = FALSE) else how$object(names(x), values))
   }
-  flag_or_number <- function(x) if (is.logical(x)) how$flags[2 - x] else how$numbers(numbers_text(x))
+  flag_or_number <- function(x) if (is.logical(x)) how$flags[2 - x] else how$numbers(format_number(x))
   values <- if (is.character(x)) how$texts(x) else flag_or_number(x)
   values[is.na(x)] <- if (is.character(x)) how$missing[1] else how$missing[2]
   if (inherits(x, "AsIs") || length(x) != 1) how$array(values, atomic = TRUE) else values

@@ -142,7 +142,7 @@ in_ascii <- function(text) {
 js_derived <- function(program) {
   derived_steps(program, list(
     cell = function(place) sprintf("c[%d]", as.integer(place) - 1L), missing = "null", text = quoted_texts,
-    number = function(x) sub("Inf", "Infinity", numbers_text(x), fixed = TRUE),
+    number = function(x) sub("Inf", "Infinity", format_number(x), fixed = TRUE),
     call = function(op, arguments) sprintf("op.%s(%s)", op, paste(arguments, collapse = ", ")),
     step = function(text) paste("(c) =>", text)
   ), "arithmetic.js", "const derived = [", "]")
@@ -151,7 +151,7 @@ js_derived <- function(program) {
 r_derived <- function(program) {
   derived_steps(program, list(
     cell = function(place) sprintf("c[[%d]]", as.integer(place)), missing = "NA", text = r_texts,
-    number = numbers_text,
+    number = format_number,
     call = function(op, arguments) sprintf("op$%s(%s)", op, paste(arguments, collapse = ", ")),
     step = function(text) paste("function(c)", text)
   ), "arithmetic.R", "derived <- list(", ")")

@@ -123,6 +123,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_shortest_texts
+Rcpp::CharacterVector core_shortest_texts(const Rcpp::NumericVector& x);
+RcppExport SEXP _hylomath_core_shortest_texts(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_shortest_texts(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_is_plain_file
 bool core_is_plain_file(std::string path);
 RcppExport SEXP _hylomath_core_is_plain_file(SEXP pathSEXP) {
@@ -535,6 +546,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_sums", (DL_FUNC) &_hylomath_core_sums, 3},
     {"_hylomath_core_row_hashes", (DL_FUNC) &_hylomath_core_row_hashes, 2},
     {"_hylomath_core_places_of", (DL_FUNC) &_hylomath_core_places_of, 2},
+    {"_hylomath_core_shortest_texts", (DL_FUNC) &_hylomath_core_shortest_texts, 1},
     {"_hylomath_core_is_plain_file", (DL_FUNC) &_hylomath_core_is_plain_file, 1},
     {"_hylomath_core_settle_file", (DL_FUNC) &_hylomath_core_settle_file, 2},
     {"_hylomath_core_append_file", (DL_FUNC) &_hylomath_core_append_file, 2},

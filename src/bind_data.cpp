@@ -2,6 +2,8 @@
 #include <Rcpp.h>
 #include <cmath>
 #include <cstdint>
+#include <cstdio>
+#include <cstdlib>
 #include <cstring>
 #include <limits>
 
@@ -182,4 +184,23 @@ Rcpp::IntegerVector core_places_of(Rcpp::CharacterVector texts, Rcpp::CharacterV
     if (is_wanted(STRING_ELT(texts, i))) places[at++] = int(i + 1);
   }
   return places;
+}
+
+// The shortest of 15 to 17 digits that read back as the same number, of each.
+// [[Rcpp::export]]
+Rcpp::CharacterVector core_shortest_texts(const Rcpp::NumericVector& x) {
+  Rcpp::CharacterVector texts(x.size());
+  char text[40];
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    if (!std::isfinite(x[i])) {
+      texts[i] = R_IsNA(x[i]) ? "NA" : std::isnan(x[i]) ? "NaN" : x[i] > 0 ? "Inf" : "-Inf";
+      continue;
+    }
+    for (int digits = 15; digits <= 17; ++digits) {
+      std::snprintf(text, sizeof text, "%.*g", digits, x[i]);
+      if (std::strtod(text, nullptr) == x[i]) break;
+    }
+    texts[i] = text;
+  }
+  return texts;
 }

@@ -68,3 +68,11 @@ test_that("behind a right checksum stands what belongs there, or it is refused",
     expect_fails(files[[case[[1]]]]$read(written_lines(sealed(lines))), case[[5]])
   }
 })
+
+test_that("every number reads back as the same bits, where R's own reading is off by one too", {
+  x <- c(withr::with_seed(2, c(runif(5000), rnorm(5000), exp(rnorm(2000, 0, 30)))), 0.26316078812529897, 5e-324)
+  text <- vapply(x, function(value) json_text(list(value)), "")
+  expect_identical(unlist(lapply(text, parse_json_text)), x)
+  texts <- format_number(c(a = 0.1 + 0.2, b = NA, c = -Inf))
+  expect_identical(texts, c(a = "0.30000000000000004", b = "NA", c = "-Inf"))
+})
