@@ -5,7 +5,10 @@ NULL
 
 batch_methods <- c("momentum", "nesterov", "rmsprop", "adam", "adamw")
 
-whole_methods <- c("resilient", "scaled_conjugate", "lbfgs", "levenberg_marquardt", "newton")
+whole_methods <- c("resilient", "scaled_conjugate", "lbfgs", "levenberg_marquardt", "coordinate_descent", "newton")
+
+# Those for networks without hidden layers alone.
+linear_methods <- c("newton", "coordinate_descent")
 
 # Those that can ask the data for the penalty.
 evidence_methods <- c("levenberg_marquardt", "newton", "lbfgs")
@@ -31,8 +34,9 @@ useless_settings <- function(method) {
     if (!method %in% c("momentum", "nesterov")) "momentum",
     if (method != "adamw") "weight_decay",
     if (method %in% whole_methods) {
-      c("learning_rate", "schedule", "batch_size", "l1", "gradient_clip", "max_norm", "input_noise")
-    }
+      c("learning_rate", "schedule", "batch_size", "gradient_clip", "max_norm", "input_noise")
+    },
+    if (method %in% setdiff(whole_methods, "coordinate_descent")) "l1"
   )
 }
 

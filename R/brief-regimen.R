@@ -7,19 +7,21 @@
 #'
 #'   * A network without hidden layers is taken to its one minimum by `"newton"`, where it has at most 500 parameters
 #'     and no embeddings and the table is not too large for it, else by `"lbfgs"`.
-#'   * Others are trained on the whole table up to 1,000 rows: by `"levenberg_marquardt"` if the loss is the squared
-#'     error and there are at most 200 parameters and no more than rows times targets, else by `"lbfgs"`. What these
-#'     can't do (dropout, `norm`, `l1`, `rate`, `gradient_clip`, `max_norm`, `input_noise`, a schedule, a
+#'   * Others are trained by `"levenberg_marquardt"` where its equations are affordable: where there are no more of the
+#'     p parameters than values that the rows tell (n times targets, or times classes but one), and 50 steps, each of
+#'     m p^2 / 2 + p^3 / 2 products with m the least of those values and of 10 p, or 2e8 / p^2 if that is more, come to
+#'     at most 3e10, which a core does in some seconds. Layers of `relu` and `leaky_relu` are left out.
+#'   * Else tables of up to 1,000 rows are trained by `"lbfgs"`, and larger ones by `"adam"`.
+#'   * What these can't do (dropout, `norm`, `l1`, `rate`, `gradient_clip`, `max_norm`, `input_noise`, a schedule, a
 #'     batch size or learning rate of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it
 #'     `"adam"`.
-#'   * Larger tables are trained by `"adam"`.
 #'   * Batches have 64 rows up to 10,000 rows, and twice as many for every fourfold of that, at most 1,024.
 #'   * The learning rate is 0.005 (momentum and nesterov 0.02, rmsprop 0.002) times the square root of the batch over
 #'     64.
 #'   * `l2` is 10 / n to one digit, at most 0.01: a pull towards zero that fades as rows are added. For
 #'     `"levenberg_marquardt"` and `"newton"` it is `"evidence"`, unless a layer has an l2 of its own.
 #'
-#' @section The rule: This is rule 3; a brief and a model carry its number as `rule`, and go on meaning what they meant
+#' @section The rule: This is rule 4; a brief and a model carry its number as `rule`, and go on meaning what they meant
 #'   when there is another one. It settles what is open by the table alone; [brief()] prints what it comes to and why.
 #'
 #'   * A fifth of the rows are test rows. They are the same rows, however the network is trained on the others.
@@ -28,11 +30,19 @@
 #'     wiring is `linear`, where rows or groups are too few or some network would lack a class, and by [quick()].
 #'   * Where the wiring is open and an ensemble is trained, these wirings are trained: `64 relu > 32 relu` with numbers
 #'     by rank (`"rank_normal"`, for heavy tails); the same with numbers as usual, at the lower learning rate of 0.002
-#'     where Adam trains it; `24 silu > 12 silu`, for smooth relations; the same with
-#'     numbers as sines and cosines (`"periodic"`, see [prepare()]), for what goes up and down; `8 tanh`,
-#'     where `"levenberg_marquardt"` may train it, for smooth relations of few inputs; and `linear`. Their patience is
-#'     60 epochs of at most 600. Numbers that lie outside the learned rows by more than half of their range are set to
+#'     where Adam trains it; `24 silu > 12 silu`; the same with numbers as sines and cosines (`"periodic"`, see
+#'     [prepare()]), for what goes up and down; for smooth relations, with a patience of 10 epochs, the widest of
+#'     `16 tanh`, `12 tanh`, `8 tanh` and `5 tanh` that `"levenberg_marquardt"` may train, and `10 tanh > 6 tanh` if it
+#'     may; and `linear`. The first four are trained by `"adam"`, or up to 1,000 rows by `"lbfgs"`; their patience is 60
+#'     epochs of at most 600. Numbers that lie outside the learned rows by more than half of their range are set to
 #'     there, but for `linear`.
+#'   * Where there are at least 20 columns, and a tenth as many as rows, `linear` is there twice: with a penalty on
+#'     squares, and with one on sizes (`linear, sparse`, by `"coordinate_descent"`), which leaves few columns. The
+#'     better one is the linear model that others are compared with. Of more columns than rows only
+#'     `24 silu > 12 silu` and those of few units are left of the others.
+#'   * After two of the folds (in order of time, the last two) wirings are not trained any further that have no share in
+#'     a blend of these folds: those of few units, which take longest, and others whose loss on these rows is higher
+#'     than the best by more than two standard errors of the difference.
 #'   * They are blended: from the one with the lowest loss on out-of-fold rows, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     adds nothing has no share, and what `linear` does as well is left to it. Where the wiring is named it predicts
@@ -49,10 +59,14 @@
 #'   (Hinton 2012); `"adam"` (Kingma and Ba 2015); `"adamw"`, Adam with the weight decay beside the gradient
 #'   (Loshchilov and Hutter 2019). On the whole table, in double precision, one step an epoch: `"resilient"`
 #'   propagation (Riedmiller and Braun 1993, Igel and Huesken 2003); `"scaled_conjugate"` gradient (Moller 1993);
-#'   `"lbfgs"` with a strong-Wolfe line search (Nocedal and Wright 2006); `"levenberg_marquardt"` for the squared error
-#'   (Marquardt 1963; Madsen, Nielsen and Tingleff 2004); `"newton"` with expected second derivatives, for networks
+#'   `"lbfgs"` with a strong-Wolfe line search (Nocedal and Wright 2006); `"levenberg_marquardt"`
+#'   (Marquardt 1963; Madsen, Nielsen and Tingleff 2004), for losses other than the squared error on the generalised
+#'   Gauss-Newton matrix (Schraudolph 2002), which is that of at least ten values a parameter where there are far more
+#'   rows (Byrd and others 2011); `"newton"` with expected second derivatives, for networks
 #'   without hidden layers (Fisher scoring: McCullagh and Nelder 1989; the losses without curvature by the parabolas of
-#'   Hunter and Lange 2000), which goes to the minimum, so that validation rows have no say in when it stops.
+#'   Hunter and Lange 2000), which goes to the minimum, so that validation rows have no say in when it stops;
+#'   `"coordinate_descent"` for these networks under an `l1` penalty, which leaves weights at exactly 0 (Friedman,
+#'   Hastie and Tibshirani 2010).
 #' @section Losses: Classes: `"cross_entropy"`, or `list(kind = "cross_entropy", smoothing = 0.1)` for smoothed labels
 #'   (Szegedy et al. 2016; the probabilities are then pulled towards even shares by as much); `"ordinal"`, cumulative
 #'   logits for ordered classes (McCullagh 1980), which take the order of the brief's `classes`. Counts: `"poisson"`.
@@ -88,7 +102,12 @@
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
 #'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the
 #'   data say how large the weights may be: the penalty is set anew after each step, so that it fits the number of
-#'   weights that the data determine (MacKay 1992; Foresee and Hagan 1997).
+#'   weights that the data determine (MacKay 1992; Foresee and Hagan 1997). With hidden layers
+#'   `"levenberg_marquardt"` finds one for each input, so that inputs which tell nothing fade away, and one for each
+#'   other layer (automatic relevance determination: Neal 1996); their geometric mean is shown.
+#'   With `"coordinate_descent"` `l1 = "path"`, as by default, goes from the penalty under which all weights are 0 down
+#'   to a hundredth of it (with more rows than columns, a ten thousandth), one an epoch, and the rows that stop it
+#'   choose.
 #' @param gradient_clip Gradient clipping: gradients with a larger norm are shortened to this one (Pascanu et al. 2013);
 #'   0 for never.
 #' @param max_norm Max-norm: the largest norm of each hidden unit's incoming weights (Srivastava et al. 2014); 0 for
@@ -110,9 +129,12 @@
 #' @references Polyak (1964) \doi{10.1016/0041-5553(64)90137-5}; Kingma and Ba (2015) \doi{10.48550/arXiv.1412.6980};
 #'   Loshchilov and Hutter (2019) \doi{10.48550/arXiv.1711.05101}; Riedmiller and Braun (1993)
 #'   \doi{10.1109/ICNN.1993.298623}; Moller (1993) \doi{10.1016/S0893-6080(05)80056-5}; Marquardt (1963)
-#'   \doi{10.1137/0111030}; MacKay (1992) \doi{10.1162/neco.1992.4.3.415}; Huber (1964) \doi{10.1214/aoms/1177703732};
+#'   \doi{10.1137/0111030}; MacKay (1992) \doi{10.1162/neco.1992.4.3.415}; Schraudolph (2002)
+#'   \doi{10.1162/08997660260028683}; Neal (1996) \doi{10.1007/978-1-4612-0745-0}; Byrd, Chin, Neveitt and Nocedal
+#'   (2011) \doi{10.1137/10079923X}; Huber (1964) \doi{10.1214/aoms/1177703732};
 #'   Koenker and Bassett (1978) \doi{10.2307/1913643}; McCullagh (1980) \doi{10.1111/j.2517-6161.1980.tb01109.x};
-#'   Szegedy and others (2016) \doi{10.1109/CVPR.2016.308}; Caruana, Niculescu-Mizil, Crew and Ksikes (2004)
+#'   Szegedy and others (2016) \doi{10.1109/CVPR.2016.308}; Friedman, Hastie and Tibshirani (2010)
+#'   \doi{10.18637/jss.v033.i01}; Caruana, Niculescu-Mizil, Crew and Ksikes (2004)
 #'   \doi{10.1145/1015330.1015432}.
 #' @examples
 #' brief(kilns, target = "outcome") |>
@@ -174,8 +196,8 @@ check_regimen <- function(b, settled = FALSE) {
     fail("An ensemble needs at least two starts.", "Set `regimen.restarts`, for example to 5.")
   }
   if (!is.null(b$task)) {
-    loss <- settled_loss(b)
-    check_regimen_of_task(r, loss, b$task)
+    settled_loss(b)  # fails where they don't go together
+    check_regimen_of_task(r, b$task)
   }
   b
 }
@@ -197,13 +219,20 @@ check_method <- function(r, wiring, wiring_is_open) {
     what <- sprintf("`regimen.%s` has no meaning for the method %s.", name, quoted(r$method))
     fail(what, "Leave it out, or choose another method.")
   }
-  if (r$method == "newton" && length(wiring$layers) > 0 && !wiring_is_open) {
+  if (r$method %in% linear_methods && length(wiring$layers) > 0 && !wiring_is_open) {
     fail(
-      "The method `newton` is for networks without hidden layers.",
+      sprintf("The method %s is for networks without hidden layers.", quoted(r$method)),
       "Wire it `linear`, or choose another method, such as `lbfgs`."
     )
   }
+  if (identical(r$l1, "path") && r$method != "coordinate_descent") {
+    fail(
+      sprintf("`regimen.l1` can't be `path` with the method %s.", quoted(r$method)),
+      "Give a number, or choose `coordinate_descent`."
+    )
+  }
   needed <- if (r$method %in% whole_methods) needs_batches(r, wiring)
+  if (r$method == "coordinate_descent") needed <- setdiff(needed, "l1")
   if (length(needed)) {
     what <- "The method %s looks at the whole table at once and can't do %s."
     fail(
@@ -222,7 +251,7 @@ needs_batches <- function(r, wiring) {
     if (wiring$input_dropout > 0 || layer_has(function(l) l$dropout > 0)) "dropout",
     if (layer_has(function(l) l$norm)) "norm",
     if (path_has(function(l) l$rate != 1)) "rate",
-    if (r$l1 > 0 || path_has(function(l) !is.null(l$l1) && l$l1 > 0)) "l1",
+    if (identical(r$l1, "path") || r$l1 > 0 || path_has(function(l) !is.null(l$l1) && l$l1 > 0)) "l1",
     if (r$gradient_clip > 0) "gradient_clip",
     if (r$max_norm > 0) "max_norm",
     if (r$input_noise > 0) "input_noise",
@@ -252,13 +281,7 @@ check_evidence <- function(r, wiring) {
   }
 }
 
-check_regimen_of_task <- function(r, loss, word) {
-  if (r$method == "levenberg_marquardt" && !is_least_squares(loss)) {
-    fail(
-      "The method `levenberg_marquardt` is for the squared error on an identity output.",
-      "Choose another method, such as `lbfgs`."
-    )
-  }
+check_regimen_of_task <- function(r, word) {
   known <- tasks_called(word)[[1]]$epoch_measures
   bad <- setdiff(r$measures, known)
   if (length(bad)) {

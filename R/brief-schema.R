@@ -15,7 +15,8 @@ input_kinds <- c("number", "count", "flag", "category", "date", "time")
 
 # The number of the rule by which what is left open is settled, see the section of ?regimen. From version 0.2.0 on a
 # brief that was written under a former rule goes on meaning what it meant.
-current_rule <- 3
+current_rule <- 4
+first_rule <- 3  # of which models are still read
 
 # ---- types of its own ---------------------------------------------------------------------------------------------
 
@@ -33,13 +34,22 @@ type_date_parts <- offering(function(value, key) {
 
 type_rule <- function(value, key) {
   value <- type_number(1, whole = TRUE)(value, key)
-  if (value != current_rule) {
+  if (!value %in% first_rule:current_rule) {
     fail(
       sprintf("%s is %d, which this version of hylomath does not know.", quoted(key), as.integer(value)),
       sprintf("Leave the line out: what is open then follows rule %d.", as.integer(current_rule))
     )
   }
   value
+}
+
+# Models by former rules are read and used; what is open in a brief follows the rule of this version.
+check_rule <- function(b) {
+  if (b$rule == current_rule) return(invisible(b))
+  fail(
+    sprintf("The brief is by rule %s, and this version trains by rule %s.", describe(b$rule), current_rule),
+    sprintf("Set its `rule` to %s: what is open then follows that one.", current_rule)
+  )
 }
 
 # The number of folds of the ensemble; 0 for none.
@@ -172,7 +182,7 @@ brief_schema <- list(
     batch_size = type_or_word("auto", type_count(1e9), "a whole number from 1"),
     epochs = type_or_word("auto", type_number(1, 1e6, whole = TRUE), "a whole number from 1 to 1000000"),
     stop = type_or_word(c("auto", "none"), type_stop),
-    l1 = type_number(0),
+    l1 = type_or_word("path", type_number(0), "a number from 0"),
     l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
     gradient_clip = type_number(0),
     max_norm = type_number(0),

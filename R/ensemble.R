@@ -17,14 +17,27 @@ train_ensemble <- function(a, report, checkpoint = no_checkpoint(), keeps = FALS
 
 train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
   candidates <- ensemble_candidates(a)
-  laid <- lapply(candidates, laid_ensemble)
-  jobs <- lapply(laid, fold_jobs, want = "member")
-  if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
-  each <- run_members(a, laid, jobs, report, checkpoint)
+  folds <- asked_folds(a)
+  trained_on <- function(names, folds, checkpoint) {
+    laid <- lapply(candidates[names], laid_ensemble)
+    jobs <- lapply(laid, fold_jobs, want = "member")
+    if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
+    run_members(a, laid, jobs, report, checkpoint, folds)
+  }
+  trial <- intersect(trial_folds(a, candidates), folds)
+  each <- trained_on(names(candidates), if (length(trial)) trial else folds, checkpoint)
+  if (length(trial) && !anyNA(ended_folds_of(each)[trial])) {
+    kept <- names(each)[promising(a, lapply(each, `[`, trial))]
+    rest <- trained_on(kept, setdiff(folds, trial), checkpoint_of_kind(checkpoint, "rest"))
+    candidates <- candidates[kept]
+    each <- Map(function(first, rest) replace(rest, trial, first[trial]), each[kept], rest)
+  }
   whole <- ended_folds(each, checkpoint$kept_in())
   each <- lapply(each, `[`, whole)
   list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
 }
+
+asked_folds <- function(a) a$hold_out$only_folds %||% seq_len(a$hold_out$folds)
 
 # In order of time each network learns from earlier rows than those that it predicts, the first of them from half of
 # all. What predicts later rows has to have learned from the newest ones: so every network is trained once more, on all
@@ -32,7 +45,7 @@ train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE
 # candidate.
 with_last_networks <- function(trained, report, checkpoint = no_checkpoint()) {
   a <- trained$analysis
-  used <- union(names(trained$shares)[trained$shares > 0], "linear")
+  used <- union(names(trained$shares)[trained$shares > 0], linear_candidate(trained$each))
   ordered <- a$hold_out$by == "ordered" && is.null(a$hold_out$only_folds)
   if (!ordered || length(trained$whole) < a$hold_out$folds) return(trained)
   laid <- lapply(trained$candidates[used], laid_ensemble)
@@ -57,25 +70,61 @@ last_job <- function(job, laid, member) {
   c(job, list(on = list(whole = "ensemble", regimen = regimen, epochs = epochs)))
 }
 
-# By candidate the results of its jobs, one a fold.
-run_members <- function(a, laid, jobs, report, checkpoint = no_checkpoint()) {
+# By candidate the results of its jobs, one a fold; NULL for other folds than these.
+run_members <- function(a, laid, jobs, report, checkpoint = no_checkpoint(), folds = asked_folds(a)) {
   # fold by fold, so that an interrupt leaves whole ones
   fold_of_job <- rep(seq_len(a$hold_out$folds), length(laid))
   fold <- order(fold_of_job)
   of <- rep(seq_along(laid), lengths(jobs))[fold]
   jobs <- unlist(unname(jobs), recursive = FALSE)[fold]
-  asked <- sort(fold_of_job) %in% (a$hold_out$only_folds %||% fold_of_job)
+  asked <- sort(fold_of_job) %in% folds
   done <- vector("list", length(jobs))
   done[asked] <- run_jobs(a$raw, jobs[asked], "network", report, laid = unname(laid), checkpoint = checkpoint)
   stats::setNames(lapply(seq_along(laid), function(c) done[of == c]), names(laid))
 }
 
-# A fold counts where all candidates have ended it.
+# The numbers of the folds that all candidates have ended, NA for the others.
+ended_folds_of <- function(each) {
+  missing <- Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA)))
+  ifelse(missing, NA, seq_along(missing))
+}
+
 ended_folds <- function(each, kept_in = NULL) {
-  whole <- which(!Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA))))
+  whole <- ended_folds_of(each)
+  whole <- whole[!is.na(whole)]
   check_any_done(length(whole), "fold", kept_in)
   whole
 }
+
+# ---- wirings that are given up ------------------------------------------------------------------------------------
+
+# After the folds of a trial, wirings that are clearly behind are not trained any further. A network has learned nothing
+# from that: it is the choice of wirings that these rows have a say in, as they have in the blend.
+
+folds_of_trial <- 2
+
+# In order of time the last ones, which predict rows like those to come.
+trial_folds <- function(a, candidates) {
+  folds <- a$hold_out$folds
+  if (length(candidates) <= 2 || folds < 2 * folds_of_trial) return(integer())
+  if (a$hold_out$by == "ordered") folds - rev(seq_len(folds_of_trial)) + 1 else seq_len(folds_of_trial)
+}
+
+# What has a share in the blend of the folds of the trial; the linear model, which every model stands beside; and what
+# is cheap to train, if its loss is higher than that of the best by no more than chance can make it.
+promising <- function(a, each) {
+  folds <- lapply(each, function(members) bind_evaluated(lapply(members, `[[`, "evaluated"), 1))
+  target <- each[[1]][[1]]$predictor$target
+  losses <- vapply(folds, function(f) rowMeans(as.matrix(own_losses(target, f, f$predictions))) * f$weight,
+                   numeric(length(folds[[1]]$weight)))
+  best <- which.min(colSums(losses))
+  behind <- apply(losses - losses[, best], 2, function(d) mean(d) > clearly_behind * stats::sd(d) / sqrt(length(d)))
+  behind[best] <- FALSE
+  cheap <- !names(each) %in% smooth_wirings
+  blend_shares(a, each) > 0 | (cheap & !behind) | names(each) == linear_candidate(each)
+}
+
+clearly_behind <- 2  # standard errors
 
 laid_ensemble <- function(a) {
   plan <- list(brief = a$brief, k = NULL, repeats = 1L, by = "validation", most = NULL)
@@ -90,7 +139,28 @@ ensemble_candidates <- function(a) {
   wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
   own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
   names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
-  c(own, list(linear = with_network(a, "linear", linear_regimen(a$regimen))))
+  linear <- linear_regimen(a$regimen)
+  c(own, list(linear = with_network(a, "linear", linear)), if (suits_sparse(a)) {
+    sparse <- utils::modifyList(linear, list(method = "coordinate_descent", l1 = "path", epochs = 60))
+    list("linear, sparse" = with_network(a, "linear", sparse))
+  })
+}
+
+# The linear model beside the networks, which has the better of two penalties: that on squares, or that on sizes.
+linear_candidates <- c("linear", "linear, sparse")
+
+linear_candidate <- function(each) {
+  there <- intersect(linear_candidates, names(each))
+  losses <- vapply(each[there], function(members) {
+    sum(vapply(members, function(m) if (is.null(m)) 0 else mean_loss(m$predictor, m$evaluated), 0))
+  }, 0)
+  there[which.min(losses)]
+}
+
+# Where there are many columns beside the rows few of them may matter.
+suits_sparse <- function(a) {
+  columns <- length(input_columns(a))
+  columns >= 20 && columns >= cases_in(a, "training") / 10 && loss_record(a$target$loss)$smooth
 }
 
 # The analysis with another network. What its brief left open is said, so that it is the same wherever it is settled.
@@ -122,12 +192,16 @@ is_open <- function(name, prepare) identical(prepare[[name]], "auto")
 auto_wirings <- function(a) {
   # networks that are averaged can be trained longer than one alone
   long <- with_patience(a$regimen, epochs = 600, patience = 60)
-  slow <- if (identical(long$method, "auto") && identical(long$learning_rate, "auto")) {
+  open <- identical(long$method, "auto")
+  # by steps of first order: those of second order are left to few units
+  if (open) long$method <- first_order_method(a, long, cases_in(a, "training"))
+  slow <- if (open && identical(long$learning_rate, "auto")) {
     utils::modifyList(long, list(method = "adam", learning_rate = 0.002))
   } else {
     long
   }
-  c(list(
+  # of more columns than rows all that wide networks find is chance, and it takes them long
+  wide <- if (length(input_columns(a)) <= cases_in(a, "training")) list(
     list(
       wiring = "64 relu > 32 relu", prepare = list(numbers = "rank_normal", clip = "far"), regimen = long,
       said = "by rank"
@@ -135,12 +209,14 @@ auto_wirings <- function(a) {
     list(
       wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
       said = if (!identical(slow, long)) "slow"
-    ),
+    )
+  )
+  c(wide, list(
     list(wiring = "24 silu > 12 silu", prepare = list(clip = "far"), regimen = long)
-  ), if (suits_waves(a)) {
+  ), if (length(wide) && suits_waves(a)) {
     waves <- list(numbers = "periodic", clip = "far")
     list(list(wiring = "24 silu > 12 silu", prepare = waves, regimen = long, said = "periodic"))
-  }, if (suits_few_units(a)) list(list(wiring = few_units, prepare = list(clip = "far"))))
+  }, smooth_candidates(a))
 }
 
 # Where numbers are left to the rule, and there are some.
@@ -148,12 +224,22 @@ suits_waves <- function(a) {
   is_open("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
 }
 
-# A smooth curve of few inputs is met best by few units under Levenberg and Marquardt's method, where it may be taken.
-few_units <- "8 tanh"
+# Smooth relations are met best by few units under Levenberg and Marquardt's method, where it may be taken: in one
+# layer, the widest of these that are affordable, and in two.
+smooth_layers <- c("16 tanh", "12 tanh", "8 tanh", "5 tanh")
+smooth_wirings <- c(smooth_layers, "10 tanh > 6 tanh")
 
-suits_few_units <- function(a) {
-  small <- with_network(a, few_units)
-  regimen_in_force(small, function() learn_preparation(small))$method == "levenberg_marquardt"
+smooth_candidates <- function(a) {
+  learned <- NULL
+  preparation <- function() learned <<- learned %||% learn_preparation(with_network(a, smooth_layers[1]))
+  affordable <- function(wiring) {
+    regimen_in_force(with_network(a, wiring), preparation)$method == "levenberg_marquardt"
+  }
+  # evidence leaves little for validation rows to stop
+  regimen <- with_patience(a$regimen, patience = 10)
+  pairs <- setdiff(smooth_wirings, smooth_layers)
+  wirings <- c(utils::head(Filter(affordable, smooth_layers), 1), Filter(affordable, pairs))
+  lapply(wirings, function(wiring) list(wiring = wiring, prepare = list(clip = "far"), regimen = regimen))
 }
 
 # ---- the model ----------------------------------------------------------------------------------------------------
@@ -172,9 +258,10 @@ ensemble_model <- function(trained) {
     unlist(lapply(used, function(c) lapply(predicting[[c]], `[[`, "predictor")), FALSE),
     unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
+  beside <- linear_candidate(each)
   linear <- joint_predictor(
-    a$target, predictor$preparation, lapply(predicting$linear, `[[`, "predictor"),
-    network_shares(1, predicting["linear"])[[1]], whole
+    a$target, predictor$preparation, lapply(predicting[[beside]], `[[`, "predictor"),
+    network_shares(1, predicting[beside])[[1]], whole
   )
   members <- member_table(each, own_shares, whole, trained$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
@@ -184,13 +271,13 @@ ensemble_model <- function(trained) {
   if (interrupted) b <- set_section(b, "hold_out", list(only_folds = whole))
   evaluated <- out_of_fold_rows(trained)
   new_model(
-    a, b, predictor, if (length(used) > 1 || used != "linear") linear,
+    a, b, predictor, if (length(used) > 1 || used != beside) linear,
     list(
       curves = ensemble_curves(each[[main]], whole), best = as.integer(middle$best),
-      stopped = if (interrupted) "interrupted" else "ensemble", l2 = middle$l2,
+      stopped = if (interrupted) "interrupted" else "ensemble", penalty = middle$penalty,
       kernel = middle$kernel, seconds = sum(members$seconds), members = members,
       regimen = learn_training(trained$candidates[[main]])$regimen, restarts = one_restart(middle),
-      states = kept_states(each[c(used, "linear")])
+      states = kept_states(each[c(used, beside)])
     ),
     list(out_of_fold = evaluated), member_disagreement(trained, evaluated)
   )
@@ -215,7 +302,7 @@ out_of_fold_rows <- function(trained) {
   used <- trained$shares > 0
   each <- trained$each[used]
   own_shares <- network_shares(trained$shares, trained$each)[used]
-  linear <- trained$each$linear
+  linear <- trained$each[[linear_candidate(trained$each)]]
   whole <- trained$whole
   folds <- lapply(seq_along(whole), function(i) {
     members <- lapply(each, function(c) c[[i]])

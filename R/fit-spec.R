@@ -3,7 +3,7 @@
 # A spec is list(analysis, learned, watched, rows, core). `learned` is what an analysis comes to on its training rows,
 # list(preparation, regimen, wiring), with the regimen in force. `rows` counts the rows of each part.
 
-most_parameters_levenberg <- 1000
+most_parameters_levenberg <- 2000
 
 # `preparation` is one that was learned before.
 learn_training <- function(a, preparation = NULL) {
@@ -53,13 +53,13 @@ encoding_folder <- function(a, preparation, rows) {
 check_size <- function(network, method) {
   check_limit(parameter_count(network), "parameters", "The network would have")
   most <- c(levenberg_marquardt = most_parameters_levenberg, newton = most_parameters_newton)
-  if (!method %in% names(most)) return()
-  if (method == "newton" && length(network$embeddings)) {
+  if (method %in% linear_methods && length(network$embeddings)) {
     fail(
-      "The method `newton` can't learn embeddings.",
+      sprintf("The method %s can't learn embeddings.", quoted(method)),
       "Choose another encoding of the categories, or another method, such as `lbfgs`."
     )
   }
+  if (!method %in% names(most)) return()
   count <- parameter_count(network)
   if (count <= most[[method]]) return()
   what <- "The method %s solves equations in all parameters at once; this network has %s of them."
@@ -84,14 +84,13 @@ core_regimen <- function(r) {
     weight_decay = r$weight_decay %||% 0, gradient_clip = r$gradient_clip, max_norm = r$max_norm,
     schedule = schedule,
     stop = stop, batch_size = max(1, number_or_zero(r$batch_size)), evidence = identical(r$l2, "evidence"),
+    path = identical(r$l1, "path"),
     epochs = r$epochs, tally = length(r$measures) > 0, seed = r$seed
   )
 }
 
 # By start the epoch after which it ends, one for all, or none.
 last_epochs <- function(regimen) if (is.list(regimen$stop)) as.numeric(regimen$stop$epoch) else numeric()
-
-number_or_zero <- function(x) if (is.numeric(x)) x else 0
 
 # ---- students --------------------------------------------------------------------------------------------------------
 

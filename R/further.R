@@ -19,10 +19,18 @@ check_goes_further <- function(model, verb) {
 # Of an ensemble the analyses of the networks that predict, by name, and of the linear one.
 predicting_candidates <- function(model, a) {
   shares <- wiring_shares(model$members)
-  used <- union(names(shares)[shares > 0], "linear")
+  used <- union(names(shares)[shares > 0], linear_name(model$members))
   known <- ensemble_candidates(a)
-  known[[few_units]] <- known[[few_units]] %||% with_network(a, few_units)
+  # for newer rows the rule can offer other ones
+  for (wiring in setdiff(used, names(known))) known[[wiring]] <- with_network(a, wiring, prepare = list(clip = "far"))
   known[used]
+}
+
+# What linear_candidate() has said of the networks.
+linear_name <- function(members) {
+  own <- members[members$network %in% linear_candidates, ]
+  losses <- vapply(split(own$loss, factor(own$network, unique(own$network))), sum, 0)
+  names(losses)[which.min(losses)]
 }
 
 # By candidate and fold the predictors of its networks.
@@ -31,7 +39,8 @@ predicting_networks <- function(model) {
   used <- names(shares)[shares > 0]
   of <- rep(used, each = length(unique(model$predictor$folds)))
   networks <- split(model$predictor$members, factor(of, used))
-  networks$linear <- networks$linear %||% model$linear$members
+  beside <- linear_name(model$members)
+  networks[[beside]] <- networks[[beside]] %||% model$linear$members
   networks
 }
 
@@ -140,7 +149,7 @@ resume_ensemble <- function(model, a, state, same, epochs, report) {
       if (state) {
         on$states <- model$states[[name]][[i]]
         on$epochs <- own$epochs[i] + more
-      } else if (name != "linear") {
+      } else if (!name %in% linear_candidates) {
         on$parameters <- network$network$parameters
         on$epochs <- more + 1
       }

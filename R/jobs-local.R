@@ -159,7 +159,7 @@ fold_spec <- function(laid, i, taught = NULL, on = NULL) {
 
 # Of a network that learned from all rows.
 fold_whole <- function(spec, fit) {
-  training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
+  training <- fit[c("curves", "best", "stopped", "penalty", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
   c(list(predictor = new_predictor(spec, fit), training = training, kept = kept), fit_facts(spec, fit))
 }
@@ -176,7 +176,7 @@ fold_member <- function(spec, fit) {
   predictor <- new_predictor(spec, fit)
   evaluated <- evaluated_in_fold(spec, predictor, spec$evaluated)
   evaluated$row <- spec$evaluated
-  training <- fit[c("curves", "best", "stopped", "l2", "kernel")]
+  training <- fit[c("curves", "best", "stopped", "penalty", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
   states <- if (spec$core$keeps) list(states = fit$states)
   # of the rows that it was stopped by it has not learned either

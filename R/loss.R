@@ -120,8 +120,6 @@ loss_kinds <- c(list(auto = list()), lapply(loss_records, `[[`, "settings"))
 
 loss_record <- function(loss) loss_records[[loss$kind]]
 
-is_least_squares <- function(loss) loss$kind == "squared" && loss$output == "identity"
-
 # The measures that are deviances, by their losses.
 deviance_measures <- vapply(
   Filter(function(loss) loss$deviance, loss_records), function(loss) loss$primary(), "", USE.NAMES = FALSE

@@ -6,7 +6,8 @@
 #   regimen      where an ensemble is trained, what it came to for the wiring that counts most; NULL otherwise
 #   predictor     see predictor.R
 #   linear       the predictor of the network without hidden layers beside it; NULL without one
-#   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went
+#   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went; `evidence_l2` is
+#                the penalty that the data chose: l2 by evidence, or l1 on a path
 #   members      where an ensemble is trained, a row a network, see ensemble.R; NULL otherwise
 #   baseline     what is known without any input, see the tasks' `baseline`
 #   parts        how many rows each part has, see parts_of()
@@ -37,7 +38,7 @@ most_evaluated <- 200000
 fitted_model <- function(spec, fit, linear = NULL) {
   a <- spec$analysis
   training <- list(
-    curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, l2 = fit$l2,
+    curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, penalty = fit$penalty,
     kernel = fit$kernel, states = if (length(fit$states)) fit$states
   )
   b <- brief_in_force(spec)
@@ -64,7 +65,7 @@ new_model <- function(a, b, predictor, linear, training, evaluated = list(), dis
       stopped = training$stopped,
       restarts = training$restarts,
       members = training$members,
-      evidence_l2 = training$l2,
+      evidence_l2 = training$penalty,
       baseline = baseline_of(a, predictor$preparation$target, rows),
       leaks = leaking_inputs(a, rows),
       pairs = leaking_pairs(a, rows),

@@ -36,7 +36,7 @@ fold_rule <- function(b, by, repeats) {
 # the part of every row: training, validation or evaluated. Where an ensemble is trained, `all` gives the same with all
 # training rows of the ensemble as training rows.
 lay_folds <- function(plan, table) {
-  a <- settle(plan$brief, table)
+  a <- settle(check_rule(plan$brief), table)
   laid <- list(plan = plan, analysis = a)
   if (isTRUE(plan$nested)) return(lay_ensemble_folds(laid))
   if (!is.null(plan$k)) return(lay_dealt(laid, a))

@@ -38,11 +38,14 @@ hash_codes <- function(x, buckets) {
 # labels that occur, and an intake the code of each of them.
 shared_intakes <- function(preparations, table) {
   each <- lapply(preparations, `[[`, "columns")
-  intakes <- unique(each)
+  # match() would write both lists out as text
+  intake <- vapply(each, function(own) Position(function(other) identical(own, other), each), 0L)
+  intakes <- each[unique(intake)]
   plans <- unlist(intakes, recursive = FALSE)
   keys <- vapply(plans, source_key, "")
   first <- !duplicated(keys)
-  found <- stats::setNames(lapply(plans[first], function(plan) shared_source(plan, table[[plan$column]])), keys[first])
+  found <- lapply(plans[first], function(plan) shared_source(plan, .subset2(table, plan$column)))
+  names(found) <- keys[first]
   list(
     columns = unname(lapply(found, `[[`, "codes")),
     intakes = lapply(intakes, function(plans) {
@@ -52,7 +55,7 @@ shared_intakes <- function(preparations, table) {
       }, plans, keys)
       list(plans = plans, places = match(keys, names(found)), codes = unname(codes))
     }),
-    intake = match(each, intakes)
+    intake = match(intake, unique(intake))
   )
 }
 

@@ -39,12 +39,14 @@ learn_numbers <- function(columns, settings, rows, weight) {
   shares <- unique(c(0.5, robust, clip, ranks, pieces))
   found <- summarise_numbers(unname(as.list(columns)), rows, shares, weight)
   even <- all(weight == weight[1])
+  quantiles <- as.matrix(found[-(1:9)])
+  found <- unclass(found)[1:9]
   lapply(seq_along(columns), function(i) {
     if (found$missing[i] == found$rows[i]) fail_no_values(names(columns)[i])
-    quantiles <- unlist(found[i, -(1:9)])
-    quantile <- function(share) unname(quantiles[match(share, shares)])
+    quantile <- function(share) unname(quantiles[i, match(share, shares)])
     missing_share <- if (even) found$missing[i] / found$rows[i] else weighted_mean(is.na(columns[[i]][rows]), weight)
-    learn_number(found[i, ], quantile, settings[[i]], function() commonest(columns[[i]][rows], weight), missing_share)
+    common <- function() commonest(columns[[i]][rows], weight)
+    learn_number(lapply(found, `[`, i), quantile, settings[[i]], common, missing_share)
   })
 }
 

@@ -51,7 +51,11 @@ brief_wiring_text <- function(b, a, candidates) {
   if (b$wiring != "auto" || !inherits(a, "hylomath_analysis")) return(indented("wiring", b$wiring))
   if (is.null(candidates)) return(indented("wiring", sprintf("%s (auto)", format_wiring(a$wiring))))
   c(
-    indented("wiring", "auto: these, blended by their out-of-fold predictions"),
+    indented("wiring", paste0(
+      "auto: these",
+      if (length(trial_folds(a, candidates))) sprintf(" (after %d folds those behind are given up)", folds_of_trial),
+      ", blended by their out-of-fold predictions"
+    )),
     unlist(lapply(names(candidates), function(name) indented("", name)))
   )
 }

@@ -78,8 +78,10 @@ stopped_text <- function(run, seconds) {
   sprintf("%s; %s; best epoch %d", why, format_seconds(seconds), best)
 }
 
-method_text <- function(r, evidence) {
-  if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(evidence, 2)))
+# `penalty` is what the data chose.
+method_text <- function(r, penalty) {
+  if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(penalty, 2)))
+  if (identical(r$l1, "path")) r$l1 <- sprintf("%s by the rows that stop it", format_number(signif(penalty, 2)))
   of_method <- c(
     "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "gradient_clip",
     "max_norm",

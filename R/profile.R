@@ -46,7 +46,8 @@ profiled_numbers <- function(x, group) {
 # Each value's place among the knots, from 0 to 1; equal knots are one, in the middle of its places.
 places_between <- function(knots, x) {
   distinct <- unique(knots)
-  at <- as.numeric(tapply(seq(0, 1, length.out = length(knots)), match(knots, distinct), mean))
+  of <- match(knots, distinct)
+  at <- as.numeric(rowsum(seq(0, 1, length.out = length(knots)), of)) / tabulate(of)
   if (length(distinct) == 1) return(ifelse(x < distinct, 0, ifelse(x > distinct, 1, 0.5)))
   stats::approx(distinct, at, x, rule = 2)$y
 }

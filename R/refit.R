@@ -81,7 +81,8 @@ refit_ensemble <- function(model, a, report) {
     a$target, preparation, predictors(used), model$predictor$shares, model$predictor$folds
   )
   linear <- if (!is.null(model$linear)) {
-    joint_predictor(a$target, preparation, predictors("linear"), model$linear$shares, model$linear$folds)
+    beside <- predictors(linear_name(model$members))
+    joint_predictor(a$target, preparation, beside, model$linear$shares, model$linear$folds)
   }
   leading <- each[[leading_members(model)$network[1]]]
   curves <- ensemble_curves(leading, seq_along(leading))

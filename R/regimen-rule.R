@@ -1,17 +1,19 @@
 # What a regimen's "auto" comes to for a table.
 #
 # The rule for the method, written out in ?regimen: networks without hidden layers go to their one minimum by Newton's
-# method. Others, on tables of up to `small_table` rows, are trained on the whole table, by Levenberg-Marquardt where
-# the loss is squared and the parameters are few, else by L-BFGS; on larger ones by Adam, whose batches double with
-# every fourfold number of rows from 10,000 on.
+# method. Others are trained by Levenberg and Marquardt's where its equations are affordable; else on the whole table
+# by L-BFGS, up to `small_table` rows, and on larger ones by Adam, whose batches double with every fourfold number of
+# rows from 10,000 on.
 
 small_table <- 1000
-few_parameters <- 200
 
 # What Newton's method solves at all, and what it solves and sums up in a second or two.
 most_parameters_newton <- 2000
 few_parameters_newton <- 500
 most_work_newton <- 4e9
+
+# What a network of second order may cost, in products of numbers, of which a core does some 1e10 in a second.
+most_second_order_work <- 3e10
 
 # The regimen with nothing left open that its method has a use for. `preparation` is a function that gives what was
 # learned from the training rows; it is called only where the rule asks for the number of parameters.
@@ -23,6 +25,7 @@ regimen_in_force <- function(a, preparation) {
     if (identical(r$batch_size, "auto")) r$batch_size <- auto_batch_size(rows)
     if (identical(r$learning_rate, "auto")) r$learning_rate <- auto_learning_rate(r$method, r$batch_size)
   }
+  if (r$method == "coordinate_descent" && identical(r$l1, 0)) r$l1 <- "path"
   if (identical(r$l2, "auto")) {
     embedded <- r$method == "lbfgs" && any(vapply(preparation()$columns, is_embedded, NA))
     r$l2 <- auto_l2(a$wiring, r$method, rows, embedded)
@@ -34,16 +37,33 @@ auto_method <- function(a, r, rows, preparation) {
   if (suits_newton(a, r, rows, preparation)) return("newton")
   if (identical(r$l2, "evidence")) return("levenberg_marquardt")
   if (length(needs_batches(r, a$wiring))) return("adam")
-  loss <- a$target$loss
-  non_smooth <- !loss_record(loss)$smooth
   # without hidden layers the whole table at once is quickest at any number of rows
-  if (length(a$wiring$layers) == 0 && !non_smooth) return("lbfgs")
-  if (rows > small_table) return("adam")
-  if (is_least_squares(loss)) {
-    parameters <- parameter_count(network_of(a$target, a$wiring, r, preparation()))
-    if (parameters <= min(few_parameters, rows * length(a$target$columns))) return("levenberg_marquardt")
-  }
-  if (non_smooth) "adam" else "lbfgs"
+  if (length(a$wiring$layers) == 0 && loss_record(a$target$loss)$smooth) return("lbfgs")
+  if (suits_second_order(a, rows, network_of(a$target, a$wiring, r, preparation()))) return("levenberg_marquardt")
+  first_order_method(a, r, rows)
+}
+
+first_order_method <- function(a, r, rows) {
+  in_batches <- rows > small_table || !loss_record(a$target$loss)$smooth || length(needs_batches(r, a$wiring))
+  if (in_batches) "adam" else "lbfgs"
+}
+
+# Whether the equations are affordable, the rows determine the parameters, and there is curvature to go by.
+suits_second_order <- function(a, rows, network) {
+  straight <- vapply(a$wiring$layers, function(l) l$activation %in% piecewise_linear, NA)
+  if (!loss_record(a$target$loss)$smooth || any(straight)) return(FALSE)
+  parameters <- parameter_count(network)
+  parameters <= rows * values_a_row(a$target) && second_order_work(a, rows, parameters) <= most_second_order_work
+}
+
+# Numbers that a row's target tells: of k classes k - 1.
+values_a_row <- function(target) if (has_classes(target)) length(target$classes) - 1 else length(target$columns)
+
+# Some 50 steps, for each of which the matrix is summed up from ten roots a parameter, or from more where that is little
+# (core/gauss_newton.cpp), and factored twice.
+second_order_work <- function(a, rows, parameters) {
+  roots <- min(rows * values_a_row(a$target), max(10 * parameters, 2e8 / parameters^2))
+  50 * (roots * parameters^2 / 2 + parameters^3 / 2)
 }
 
 # Whether there is one minimum, and few enough equations for it.
@@ -83,6 +103,7 @@ auto_learning_rate <- function(method, batch_size) {
 # 10 / rows, to one digit, at most 0.01: a normal prior on every weight with a variance of a tenth, whose pull fades as
 # rows are added. Some methods can ask the data.
 auto_l2 <- function(wiring, method, rows, embedded = FALSE) {
+  if (method == "coordinate_descent") return(0)
   asks <- method %in% evidence_methods && (method != "lbfgs" || length(wiring$layers) == 0 && !embedded)
   if (asks && !has_own_l2(wiring)) return("evidence")
   signif(min(0.01, 10 / rows), 1)

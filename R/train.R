@@ -73,6 +73,7 @@ train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test =
   b <- ready_to_train(
     b, data, try = "Give one: train(b, data = ...).", seed = function() checkpoint_seeds(checkpoint)$regimen
   )
+  check_rule(b)
   a <- settle(b)
   work <- list(verb = "train", resumable = resumable)
   checkpoint <- open_checkpoint(checkpoint, checkpoint_header(a$brief, a$raw, work), every)

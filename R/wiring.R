@@ -4,6 +4,8 @@
 wiring_activations <- c(
   "identity", "logistic", "tanh", "relu", "leaky_relu", "elu", "selu", "gelu", "silu", "softplus", "gaussian", "sine"
 )
+piecewise_linear <- c("relu", "leaky_relu")
+
 # What `auto` is where there is nothing to choose it by.
 usual_wiring <- "24 relu > 12 relu"
 
@@ -211,6 +213,8 @@ type_wiring <- function() {
   }
 }
 
+number_or_zero <- function(x) if (is.numeric(x)) x else 0
+
 # ---- the network of a wiring -----------------------------------------------------------------------------------------
 
 # The network of an analysis as the core takes it, and what it consists of.
@@ -223,9 +227,10 @@ network_of <- function(target, wiring, regimen, preparation) {
     units = task_of(target)$units(target), activation = "identity", dropout = 0, l1 = NULL, l2 = NULL, rate = 1,
     norm = FALSE, init = "usual", init_scale = 0
   )
+  l1 <- number_or_zero(regimen$l1)
   l2 <- if (is.numeric(regimen$l2)) regimen$l2 else 0.01  # where evidence starts
   layers <- lapply(c(wiring$layers, list(last)), function(layer) {
-    layer$l1 <- layer$l1 %||% regimen$l1
+    layer$l1 <- layer$l1 %||% l1
     layer$l2 <- layer$l2 %||% l2
     layer[c("units", "activation", "dropout", "l1", "l2", "rate", "norm", "init", "init_scale")]
   })
@@ -234,7 +239,7 @@ network_of <- function(target, wiring, regimen, preparation) {
     embeddings = lapply(Filter(is_embedded, preparation$columns), function(plan) {
       list(column = plan$column, levels = length(plan$levels) + plan$own, width = plan$width)
     }),
-    embedding_l1 = regimen$l1, embedding_l2 = l2,
+    embedding_l1 = l1, embedding_l2 = l2,
     input_dropout = wiring$input_dropout, input_noise = regimen$input_noise,
     output = loss$output, loss = loss_record(loss)$core %||% loss$kind,
     delta = loss$delta %||% 1, smoothing = loss$smoothing %||% 0, quantiles = loss$at %||% numeric(),
@@ -242,7 +247,7 @@ network_of <- function(target, wiring, regimen, preparation) {
   )
   skip <- wiring$skip
   if (!is.null(skip)) {
-    network$skip <- list(l1 = skip$l1 %||% regimen$l1, l2 = skip$l2 %||% l2, rate = skip$rate)
+    network$skip <- list(l1 = skip$l1 %||% l1, l2 = skip$l2 %||% l2, rate = skip$rate)
   }
   network
 }

@@ -147,7 +147,7 @@ Rcpp::List as_list(const Trained<T>& trained, const NetworkSpec& spec) {
   unpack_parameters<T>(layout, trained.parameters, dense);
   return Rcpp::List::create(Rcpp::_["parameters"] = dense, Rcpp::_["curves"] = curves_of(trained.epochs),
                             Rcpp::_["best"] = int(trained.best), Rcpp::_["stopped"] = name_of(trained.stopped),
-                            Rcpp::_["l2"] = std::isnan(trained.l2) ? NA_REAL : trained.l2);
+                            Rcpp::_["penalty"] = std::isnan(trained.penalty) ? NA_REAL : trained.penalty);
 }
 
 // The results of all fits as they come in, and who is told of a fit whose starts have all ended.

@@ -1,4 +1,4 @@
-// What the rows say of the penalty of a network without hidden layers (MacKay 1992): for a likelihood of dispersion f,
+// What the rows say of a network's penalty (MacKay 1992): for a likelihood of dispersion f,
 // with g of its weights determined by n cases,
 //   l2 = f g / (n sum w^2).
 #pragma once
@@ -14,25 +14,25 @@ class Evidence {
  public:
   static constexpr double kLeastL2 = 1e-12, kMostL2 = 1e3;
 
-  // `units` are the output layer's, `inputs` those that each has a weight for.
-  Evidence(const LossSpec& loss, std::size_t units, std::size_t inputs, double cases)
+  // `units` are the output layer's, `weights` those under the penalty.
+  Evidence(const LossSpec& loss, std::size_t units, std::size_t weights, double cases)
       : loss_(record_of(loss.loss)),
         diagonal_(Curvature(loss, units).diagonal()),
         units_(units),
-        inputs_(inputs),
+        weights_(weights),
         cases_(cases),
         softmax_(loss.output == Output::Softmax) {}
 
   double cases() const { return cases_; }
   // Observed values, each with a likelihood of its own: of several targets each case has several.
   double values() const { return diagonal_ ? cases_ * double(units_) : cases_; }
-  std::size_t weights() const { return inputs_ * units_; }
+  std::size_t weights() const { return weights_; }
   bool softmax() const { return softmax_; }
   bool has_dispersion() const { return loss_.likelihood != Likelihood::Known; }
 
   // Evidence can have several maxima. With rows enough for all weights it is the one with the least penalty, which is
   // the nearest to what the likelihood alone says; else that would be the one where nothing is left to be explained.
-  double first_l2() const { return double(inputs_) < 0.9 * cases_ ? 1e-3 / cases_ : 1e-2; }
+  double first_l2() const { return double(weights_) < 0.9 * cases_ * double(units_) ? 1e-3 / cases_ : 1e-2; }
 
   // Weights that the rows determine, where the penalty's part of all of them is `spent`. Directions that change
   // nothing, such as what is common to all classes of a softmax, are spent whole.
@@ -41,10 +41,11 @@ class Evidence {
     return std::min(std::max(double(weights()) - spent, 1e-3), 0.99 * most);
   }
 
-  // `error` is the mean loss without penalties, `squares` the sum of the squared weights.
-  double l2(double determined, double squares, double error) const {
+  // Of weights that share a penalty: how many of them the rows determine, and the sum of their squares. `error` is the
+  // mean loss without penalties, `all` how many of all weights the rows determine.
+  double l2(double determined, double squares, double error, double all) const {
     const double factor = loss_.likelihood_factor;
-    const double dispersion = has_dispersion() ? dispersion_of(error, cases_ / (values() - determined)) : factor;
+    const double dispersion = has_dispersion() ? dispersion_of(error, cases_ / (values() - all)) : factor;
     const double next = dispersion / factor * determined / (cases_ * std::max(squares, 1e-12));
     return std::min(std::max(next, kLeastL2), kMostL2);
   }
@@ -56,7 +57,7 @@ class Evidence {
 
   const LossRecord& loss_;
   bool diagonal_;
-  std::size_t units_, inputs_;
+  std::size_t units_, weights_;
   double cases_;
   bool softmax_;
 };

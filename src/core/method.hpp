@@ -57,7 +57,8 @@ class WholeMethod {
   virtual Step step(Lowered& loss, Span<double> parameters) = 0;
   virtual Span<const double> gradient() const = 0;  // at the parameters from which the last step was taken, or after it
   virtual void serialise(Archive& archive) = 0;          // all that the next step depends on
-  virtual double l2() const { return std::numeric_limits<double>::quiet_NaN(); }  // what evidence came to
+  // What the data chose: l2 by evidence, of several their geometric mean, weight by weight; l1 on a path.
+  virtual double penalty() const { return std::numeric_limits<double>::quiet_NaN(); }
 };
 
 // `loss` is what the steps of Levenberg and Newton will be given; the others take any.
@@ -71,14 +72,16 @@ std::unique_ptr<WholeMethod> scaled_conjugate(std::size_t size, std::size_t unkn
 // L-BFGS with ten pairs and a line search for the strong Wolfe conditions (Liu and Nocedal 1989; Nocedal and Wright
 // 2006).
 std::unique_ptr<WholeMethod> lbfgs(std::size_t size);
-// Levenberg-Marquardt (Marquardt 1963) with the damping of Madsen, Nielsen and Tingleff (2004). Up to kQrWork
-// multiplications the damped least-squares problem is solved by Householder's QR, which keeps all digits; beyond, by
-// Cholesky on the normal equations, whose cost doesn't grow with the rows.
+// Levenberg-Marquardt (Marquardt 1963) on the generalised Gauss-Newton matrix (gauss_newton.hpp), with the damping of
+// Madsen, Nielsen and Tingleff (2004): for the squared error what that name has always meant. Of a squared error the
+// damped least-squares problem is solved by Householder's QR up to kQrWork multiplications, which keeps all digits;
+// beyond, and for other losses, by Cholesky on the normal equations, whose cost doesn't grow with the rows.
 //
-// With `evidence` the penalty is set anew after each step, so that the weights are as large as the data speak for
-// (MacKay 1992; Foresee and Hagan 1997): with g = k - l2 tr(A^-1) the effective number of the k penalised weights, A
-// the Hessian,
-//   l2 = 2 g mean(e^2) / (sum w^2 (n - g)).
+// With `evidence` the penalties are set anew after each step, so that the weights are as large as the data speak for
+// (MacKay 1992; Foresee and Hagan 1997): with g = k - l2 tr(A^-1) the effective number of the k weights that share a
+// penalty, A the matrix with the penalties, the trace over these weights, and a likelihood of dispersion f,
+//   l2 = f g / (n sum w^2).
+// Training ends where steps no longer lower the loss by a part that tells.
 // `cases` are the rows that those of the loss count for.
 std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
 inline constexpr double kQrWork = 2e6;
@@ -87,8 +90,14 @@ inline constexpr double kQrWork = 2e6;
 // 2000). With `evidence` the penalty is set anew once the steps are short, as above: for a likelihood of dispersion f,
 //   l2 = f g / (n sum w^2).
 std::unique_ptr<WholeMethod> newton(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
-// The same penalty where there are too many weights for equations in all of them: L-BFGS, and an estimate of how many
-// of them the rows determine.
+// The minimum under an l1 penalty, for networks without hidden layers and embeddings, whose weights are 0 where the
+// rows tell too little: coordinate by coordinate on parabolas that touch the loss (Friedman, Hastie and Tibshirani
+// 2010), with the weights that can't differ from 0 left out and looked at again at the end (Tibshirani et al. 2012).
+// One step is one penalty, from the one under which all weights are 0: down a `path`, of which validation rows choose,
+// or to the specified one.
+std::unique_ptr<WholeMethod> coordinate_descent(WholeLoss& loss, const Kernel<double>& kernel, bool path);
+// The same penalty by evidence as Newton's where there are too many weights for equations in all of them: L-BFGS, and
+// an estimate of how many of them the rows determine.
 std::unique_ptr<WholeMethod> linear_evidence(WholeLoss& loss, double cases);
 
 }  // namespace hylo

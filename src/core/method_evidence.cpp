@@ -20,8 +20,8 @@ class LinearEvidence : public WholeMethod {
  public:
   LinearEvidence(WholeLoss& loss, double cases)
       : loss_(loss),
-        evidence_(loss.objective().spec().loss, loss.objective().layout().units(0), loss.objective().layout().inputs(0),
-                  cases),
+        evidence_(loss.objective().spec().loss, loss.objective().layout().units(0),
+                  loss.objective().layout().inputs(0) * loss.objective().layout().units(0), cases),
         size_(loss.objective().layout().size()),
         gradient_(size_),
         penalised_(size_) {
@@ -64,14 +64,14 @@ class LinearEvidence : public WholeMethod {
   }
 
   Span<const double> gradient() const override { return {gradient_.data(), gradient_.size()}; }
-  double l2() const override { return l2_; }
+  double penalty() const override { return l2_; }
 
  private:
   static constexpr std::size_t kRowsProbed = 2000;
   static constexpr int kStepsAtOnce = 10, kMostSteps = 400, kMostWeighings = 8, kProbes = 2, kMostProducts = 60;
   static constexpr double kNear = 1e-6, kRoughly = 1e-4, kSettled = 0.1, kFar = 2;
 
-  double penalty(Span<const double> w) const {
+  double penalty_of(Span<const double> w) const {
     double sum = 0;
     for (std::size_t j = 0; j < size_; ++j) sum += penalised_[j] * w[j] * w[j];
     return l2_ * sum / 2;
@@ -83,9 +83,9 @@ class LinearEvidence : public WholeMethod {
     double operator()(Span<const double> w, Span<double> gradient) override {
       const double value = own.loss_(w, gradient) - own.loss_.objective().penalty(w);
       for (std::size_t j = 0; j < w.size(); ++j) gradient[j] += own.penalised_[j] * (own.l2_ - own.specified_) * w[j];
-      return last = value + own.penalty(w);
+      return last = value + own.penalty_of(w);
     }
-    double value(Span<const double> w) override { return last = own.loss_.unpenalised(w) + own.penalty(w); }
+    double value(Span<const double> w) override { return last = own.loss_.unpenalised(w) + own.penalty_of(w); }
     double mean_loss() const override { return own.loss_.mean_loss(); }
     bool interrupted() override { return own.loss_.interrupted(); }
 
@@ -99,7 +99,7 @@ class LinearEvidence : public WholeMethod {
     double squares = 0;
     for (std::size_t j = 0; j < size_; ++j) squares += penalised_[j] * w[j] * w[j];
     const double error = loss_.unpenalised(w), spent = l2_ * trace_of_inverse(w);
-    const double next = evidence_.l2(evidence_.determined(spent), squares, error);
+    const double determined = evidence_.determined(spent), next = evidence_.l2(determined, squares, error, determined);
     const bool far = next > kFar * l2_ || next < l2_ / kFar, settled = std::fabs(next - l2_) <= kSettled * l2_;
     if (settled && near_ <= kNear) return false;
     near_ = far ? kRoughly : kNear;

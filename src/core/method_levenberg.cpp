@@ -5,6 +5,8 @@
 #include <vector>
 
 #include "cholesky.hpp"
+#include "evidence.hpp"
+#include "gauss_newton.hpp"
 #include "method.hpp"
 #include "vector_math.hpp"
 
@@ -12,45 +14,46 @@ namespace hylo {
 
 namespace {
 
-// Lowers sum e^2 + l2 terms. With J and e scaled as Objective::jacobian does, the step d solves
-//   (2 J'J + L + mu I) d = -(2 J'e + L w), L the penalties' diagonal, or the least-squares problem of the same
-//   solution.
+// Steps d with (G + L + mu I) d = -g: G the generalised Gauss-Newton matrix, L the penalties' diagonal, g the gradient.
+// Where the loss is the squared error and the work is small, d is that of the least-squares problem with the same
+// solution.
 class Levenberg : public WholeMethod {
  public:
   Levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases)
       : loss_(loss),
-        kernel_(kernel),
+        by_qr_(suits_qr(loss)),
+        matrix_(loss.objective(), loss.rows(), kernel, by_qr_),
         evidence_(evidence),
-        cases_(cases),
-        side_(loss.objective().layout().parameters()),
-        stride_(row_stride<double>(side_)),
+        side_(matrix_.side()),
+        stride_(matrix_.stride()),
         padded_(loss.objective().layout().size()),
         at_(side_),
+        specified_(side_),
         diagonal_(side_),
         right_(side_),
         move_(side_),
         normal_(side_ * stride_),
-        trial_(padded_.size()) {
-    std::size_t next = 0;
-    const auto& layout = loss.objective().layout();
-    layout.each([&](std::size_t at, bool) { at_[next++] = at; });
-    rows_ = loss.rows().size() * layout.units(layout.layers() - 1);
-    by_qr_ = double(rows_ + 2 * side_) * double(side_) * double(side_) <= kQrWork;
-    if (by_qr_)
-      stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_), errors_.resize(rows_),
-          errors_copy_.resize(rows_ + 2 * side_);
+        trial_(padded_.size()),
+        factor_(kernel, side_),
+        inverse_(side_),
+        evidence_of_(loss.objective().spec().loss, loss.objective().spec().layers.back().units, penalised(), cases) {
+    rows_ = loss.rows().size() * matrix_.roots();
+    if (by_qr_) {
+      stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_);
+      errors_.resize(rows_), errors_copy_.resize(rows_ + 2 * side_), sums_.resize(side_);
+    }
   }
 
   Step step(Lowered&, Span<double> w) override {
-    if (!begun_) begin(w);
+    look(w);
     collect(w);
     if (mu_ < 0) {  // a first damping in the measure of the problem
       double most = 0;
-      for (std::size_t j = 0; j < side_; ++j) most = std::max(most, column_square(j));
+      for (std::size_t j = 0; j < side_; ++j) most = std::max(most, normal_[j * stride_ + j]);
       mu_ = 1e-3 * std::max(most, 1e-12);
     }
     for (int attempt = 0; attempt < 40 && !loss_.interrupted(); ++attempt) {
-      if (!solve()) {
+      if (!solve(w)) {
         raise();
         continue;
       }
@@ -61,15 +64,16 @@ class Levenberg : public WholeMethod {
         size2 += move_[j] * move_[j];
         predicted += 0.5 * move_[j] * (mu_ * move_[j] - right_[j]);  // half of d'(mu d - g)
       }
-      const double trial_value = loss_.unpenalised(trial_) + penalty(trial_);
+      const double trial_value = loss_.unpenalised(trial_) + penalty_of(trial_);
       const double gain = (value_ - trial_value) / predicted;
       if (std::isfinite(trial_value) && trial_value < value_ && gain > 0) {
         std::copy(trial_.begin(), trial_.end(), w.begin());
+        const double before = value_;
         value_ = trial_value;
         mu_ *= std::max(1.0 / 3, 1 - std::pow(2 * gain - 1, 3));
-        factor_ = 2;
-        if (evidence_) weigh_evidence(w);
-        return {true, loss_.mean_loss()};
+        factor_of_raise_ = 2;
+        const bool moved = !evidence_ || goes_on(before, w);
+        return {moved, loss_.mean_loss()};
       }
       if (size2 <= 1e-30 * (1e-30 + dot(w, w))) break;
       raise();
@@ -78,205 +82,231 @@ class Levenberg : public WholeMethod {
     return {false, loss_.mean_loss()};
   }
 
-  void serialise(Archive& archive) override { archive(diagonal_, value_, mu_, factor_, begun_); }
+  void serialise(Archive& archive) override { archive(diagonal_, mu_, factor_of_raise_, short_steps_); }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
-  double l2() const override {
-    return evidence_ ? *std::max_element(diagonal_.begin(), diagonal_.end()) : WholeMethod::l2();
+  double penalty() const override {
+    if (!evidence_) return WholeMethod::penalty();
+    double logarithms = 0, weights = 0;
+    for (const double d : diagonal_) {
+      if (d > 0) logarithms += std::log(d), ++weights;
+    }
+    return std::exp(logarithms / weights);
   }
 
  private:
-  double penalty(Span<const double> w) const {
+  // Steps that lower the value by less than this part of it, so many of them in a row, end training by evidence.
+  static constexpr double kShort = 1e-6;
+  static constexpr int kMostShort = 8;
+
+  // How many weights of a group are determined at least, and how far a step can move its penalty.
+  static constexpr double kLeastShare = 1e-3, kMostChange = 10;
+
+  // What the rows say of weights that share a penalty.
+  struct Shared {
+    double determined = 0, squares = 0, weights = 0;
+  };
+
+  static bool suits_qr(WholeLoss& loss) {
+    const auto& spec = loss.objective().spec();
+    const double side = double(loss.objective().layout().parameters());
+    const double values = double(loss.rows().size() * spec.layers.back().units);
+    return spec.loss.loss == Loss::Squared && spec.loss.output == Output::Identity &&
+           (values + 2 * side) * side * side <= kQrWork;
+  }
+
+  // The penalties as they are specified; how many weights have one. Evidence finds one for each input of the first
+  // hidden layer, so that inputs which tell nothing fade away, and one for each other layer (MacKay 1992; automatic
+  // relevance determination: Neal 1996).
+  std::size_t penalised() {
+    const auto& spec = loss_.objective().spec();
+    const auto& layout = loss_.objective().layout();
+    const std::size_t inputs = layout.layers() > 1 ? layout.inputs(0) : 0;
+    shared_.resize(inputs + layout.layers() + 2);  // embeddings and a skip connection are the last two
+    std::size_t next = 0, count = 0;
+    layout.each([&](std::size_t at, bool) {
+      double& own = specified_[next];
+      at_[next++] = at;
+      std::size_t group = 0;
+      if (at < layout.weights_at(0)) own = spec.embedding_l2, group = inputs + layout.layers();
+      for (std::size_t l = 0; l < layout.layers(); ++l) {
+        if (at < layout.weights_at(l) || at >= layout.biases_at(l)) continue;
+        own = spec.layers[l].l2;
+        group = l == 0 && inputs > 0 ? (at - layout.weights_at(0)) / layout.stride(0) : inputs + l;
+      }
+      if (layout.has_skip() && at >= layout.skip_at() && at < layout.gaps_at()) {
+        own = spec.skip->l2, group = inputs + layout.layers() + 1;
+      }
+      group_.push_back(group);
+      count += own > 0;
+    });
+    diagonal_ = specified_;
+    return count;
+  }
+
+  double penalty_of(Span<const double> w) const {
     double sum = 0;
     for (std::size_t j = 0; j < side_; ++j) sum += diagonal_[j] * w[at_[j]] * w[at_[j]];
     return sum / 2;
   }
 
-  // Uses the J'J of the point that the step came from: the next one is near.
+  // The value and the gradient, with the penalty in force in the place of the one that was specified.
+  void look(Span<const double> w) {
+    const double value = loss_(w, padded_) - loss_.objective().penalty(w);
+    for (std::size_t j = 0; j < side_; ++j) {
+      right_[j] = padded_[at_[j]] += (diagonal_[j] - specified_[j]) * w[at_[j]];
+    }
+    value_ = value + penalty_of(w);
+  }
+
+  void collect(Span<const double> w) {
+    matrix_.gather(w, loss_.mean_loss(), normal_.data());
+    if (!by_qr_) return;
+    matrix_.gather_roots(w, loss_.mean_loss(), stacked_.data());
+    find_errors(w);
+  }
+
+  // Whether there is something left to be gained, after the penalty has been set anew. Uses the matrix of the point
+  // that the step came from: the next one is near.
+  bool goes_on(double before, Span<const double> w) {
+    const double former = value_;
+    if (factor(0)) weigh_evidence(w);
+    const bool is_short = before - former < kShort * std::fabs(before);
+    short_steps_ = is_short ? short_steps_ + 1 : 0;
+    return short_steps_ < kMostShort;
+  }
+
+  // By the factor at the point that the step came from.
   void weigh_evidence(Span<const double> w) {
-    if (by_qr_) gather_normal();
-    if (!factor_normal(0)) return;
-    double weights = 0, squares = 0, spent = 0;
+    std::fill(shared_.begin(), shared_.end(), Shared{});
+    factor_.inverse_diagonal({inverse_.data(), side_});
+    double spent = 0;
     for (std::size_t j = 0; j < side_; ++j) {
       if (diagonal_[j] == 0) continue;
-      ++weights;
-      squares += w[at_[j]] * w[at_[j]];
-      spent += diagonal_[j] * inverse_diagonal(j);
+      Shared& own = shared_[group_[j]];
+      const double taken = diagonal_[j] * inverse_[j];
+      spent += taken;
+      own.determined += 1 - taken;
+      own.squares += w[at_[j]] * w[at_[j]];
+      ++own.weights;
     }
-    const double n = cases_ * double(loss_.objective().layout().units(loss_.objective().layout().layers() - 1)),
-                 effective = std::min(std::max(weights - spent, 1e-3), 0.99 * n);
-    const double error = loss_.unpenalised(w);
-    const double l2 =
-        std::min(std::max(2 * effective * error / (std::max(squares, 1e-12) * (n - effective)), 1e-12), 1e3);
-    for (double& d : diagonal_) d = d > 0 ? l2 : 0;
-    value_ = error + penalty(w);
-  }
-
-  // normal += rows' rows
-  void add_square(const double* rows, std::size_t count, std::size_t stride) {
-    kernel_.multiply(Product<double>{Extent{side_, side_, count}, Left<double>{rows, 1, stride},
-                                     Right<double>{rows, stride}, Result<double>{normal_.data(), stride_},
-                                     Origin<double>{normal_.data(), stride_}});
-  }
-
-  void gather_normal() {
-    std::fill(normal_.begin(), normal_.end(), 0.0);
-    add_square(stacked_.data(), rows_, stride_);
-  }
-
-  // (A^-1)_jj = |L^-1 e_j|^2 for A = L L'.
-  double inverse_diagonal(std::size_t j) {
-    double square = 0;
-    for (std::size_t i = j; i < side_; ++i) {
-      double sum = i == j ? 1 : 0;
-      for (std::size_t k = j; k < i; ++k) sum -= factor_normal_[i * stride_ + k] * sums_[k];
-      sums_[i] = sum / factor_normal_[i * stride_ + i];
-      square += sums_[i] * sums_[i];
-    }
-    return square;
-  }
-
-  void begin(Span<const double> w) {
-    value_ = loss_(w, padded_);
-    const auto& spec = loss_.objective().spec();
-    const auto& layout = loss_.objective().layout();
+    const double all = evidence_of_.determined(spent), error = loss_.unpenalised(w);
     for (std::size_t j = 0; j < side_; ++j) {
-      const std::size_t at = at_[j];
-      if (at < layout.weights_at(0)) diagonal_[j] = spec.embedding_l2;
-      for (std::size_t l = 0; l < layout.layers(); ++l) {
-        if (at >= layout.weights_at(l) && at < layout.biases_at(l)) diagonal_[j] = spec.layers[l].l2;
-      }
-      if (layout.has_skip() && at >= layout.skip_at() && at < layout.gaps_at()) diagonal_[j] = spec.skip->l2;
-    }
-    begun_ = true;
-  }
-
-  // J and e of the current parameters, or J'J and J'e; and right_ = 2 J'e + L w, the gradient.
-  void collect(Span<const double> w) {
-    auto& objective = loss_.objective();
-    std::fill(normal_.begin(), normal_.end(), 0.0);
-    std::fill(right_.begin(), right_.end(), 0.0);
-    std::size_t row = 0;
-    for (std::size_t i = 0; i < objective.jacobian_blocks(loss_.rows()); ++i) {
-      const auto j = objective.jacobian(loss_.rows(), w, i);
-      for (std::size_t r = 0; r < j.count; ++r) {
-        const double* slopes = j.rows + r * j.stride;
-        for (std::size_t k = 0; k < side_; ++k) right_[k] += 2 * slopes[k] * j.errors[r];
-        if (by_qr_) {
-          std::copy_n(slopes, stride_, stacked_.data() + row * stride_);
-          errors_[row] = j.errors[r];
-        }
-        ++row;
-      }
-      if (!by_qr_) add_square(j.rows, j.count, j.stride);
-    }
-    std::fill(padded_.begin(), padded_.end(), 0.0);
-    for (std::size_t k = 0; k < side_; ++k) {
-      penalty_pull_[k] = diagonal_[k] * w[at_[k]];
-      right_[k] += penalty_pull_[k];
-      padded_[at_[k]] = right_[k];
+      if (diagonal_[j] == 0) continue;
+      const Shared& own = shared_[group_[j]];
+      const double l2 = evidence_of_.l2(std::max(own.determined, kLeastShare * own.weights), own.squares, error, all);
+      diagonal_[j] = std::min(std::max(l2, diagonal_[j] / kMostChange), diagonal_[j] * kMostChange);
     }
   }
 
-  double column_square(std::size_t j) const {
-    if (!by_qr_) return 2 * normal_[j * stride_ + j];
-    double sum = 0;
-    for (std::size_t r = 0; r < rows_; ++r) sum += 2 * stacked_[r * stride_ + j] * stacked_[r * stride_ + j];
-    return sum;
-  }
+  bool solve(Span<const double> w) { return by_qr_ ? solve_qr(w) : solve_cholesky(); }
 
-  bool solve() { return by_qr_ ? solve_qr() : solve_cholesky(); }
+  // The errors that the roots' rows are multiplied by in the gradient.
+  void find_errors(Span<const double> w);
+  bool solve_qr(Span<const double> w);
 
-  // Rows sqrt(2) J | -sqrt(2) e, sqrt(L) | -sqrt(L) w, sqrt(mu) | 0, by reflections.
-  bool solve_qr() {
-    const std::size_t all = rows_ + 2 * side_;
-    const double root2 = std::sqrt(2.0);
-    std::fill(copy_.begin(), copy_.end(), 0.0);
-    std::fill(errors_copy_.begin(), errors_copy_.end(), 0.0);
-    for (std::size_t r = 0; r < rows_; ++r) {
-      for (std::size_t j = 0; j < side_; ++j) copy_[r * stride_ + j] = root2 * stacked_[r * stride_ + j];
-      errors_copy_[r] = -root2 * errors_[r];
-    }
-    for (std::size_t j = 0; j < side_; ++j) {
-      const double root = std::sqrt(diagonal_[j]);
-      copy_[(rows_ + j) * stride_ + j] = root;
-      errors_copy_[rows_ + j] = root > 0 ? -penalty_pull_[j] / root : 0;
-      copy_[(rows_ + side_ + j) * stride_ + j] = std::sqrt(mu_);
-    }
-    for (std::size_t j = 0; j < side_; ++j) {
-      double size2 = 0;
-      for (std::size_t r = j; r < all; ++r) size2 += copy_[r * stride_ + j] * copy_[r * stride_ + j];
-      if (!(size2 > 0) || !std::isfinite(size2)) return false;
-      const double head = copy_[j * stride_ + j], alpha = head > 0 ? -std::sqrt(size2) : std::sqrt(size2);
-      const double v0 = head - alpha, scale = 2 / (size2 - 2 * alpha * head + alpha * alpha);
-      copy_[j * stride_ + j] = v0;
-      for (std::size_t k = j + 1; k < side_; ++k) sums_[k] = 0;
-      double along = 0;
-      for (std::size_t r = j; r < all; ++r) {
-        const double v = copy_[r * stride_ + j];
-        if (v == 0) continue;
-        for (std::size_t k = j + 1; k < side_; ++k) sums_[k] += v * copy_[r * stride_ + k];
-        along += v * errors_copy_[r];
-      }
-      for (std::size_t r = j; r < all; ++r) {
-        const double v = scale * copy_[r * stride_ + j];
-        if (v == 0) continue;
-        for (std::size_t k = j + 1; k < side_; ++k) copy_[r * stride_ + k] -= v * sums_[k];
-        errors_copy_[r] -= v * along;
-      }
-      copy_[j * stride_ + j] = alpha;
-    }
-    for (std::size_t j = side_; j-- > 0;) {
-      double sum = errors_copy_[j];
-      for (std::size_t k = j + 1; k < side_; ++k) sum -= copy_[j * stride_ + k] * move_[k];
-      move_[j] = sum / copy_[j * stride_ + j];
-    }
-    return true;
-  }
-
-  // The lower triangle of 2 J'J + L + damping I as L L'.
-  bool factor_normal(double damping) {
-    if (factor_normal_.empty()) factor_normal_.resize(normal_.size());
+  // G + L + damping I as F F'.
+  bool factor(double damping) {
     for (std::size_t i = 0; i < side_; ++i) {
-      for (std::size_t j = 0; j <= i; ++j) factor_normal_[i * stride_ + j] = 2 * normal_[i * stride_ + j];
-      factor_normal_[i * stride_ + i] += diagonal_[i] + damping;
+      double* row = factor_.row(i);
+      std::copy_n(normal_.data() + i * stride_, i + 1, row);
+      row[i] += diagonal_[i] + damping;
     }
-    return cholesky(factor_normal_.data(), side_, stride_);
+    return factor_.factor();
   }
 
   bool solve_cholesky() {
-    if (!factor_normal(mu_)) return false;
-    const auto& factor = factor_normal_;
-    solve_lower(factor.data(), side_, stride_, right_.data(), move_.data());
-    for (std::size_t i = side_; i-- > 0;) {
-      double sum = move_[i];
-      for (std::size_t k = i + 1; k < side_; ++k) sum -= factor[k * stride_ + i] * move_[k];
-      move_[i] = sum / factor[i * stride_ + i];
-    }
+    if (!factor(mu_)) return false;
+    factor_.solve(right_.data(), move_.data());
     return true;
   }
 
   void raise() {
-    mu_ *= factor_;
-    factor_ *= 2;
+    mu_ *= factor_of_raise_;
+    factor_of_raise_ *= 2;
   }
 
   WholeLoss& loss_;
-  const Kernel<double>& kernel_;
+  bool by_qr_;
+  GaussNewton matrix_;
   bool evidence_;
-  double cases_;
-  std::size_t side_, stride_;
+  std::size_t side_, stride_, rows_ = 0;
   AlignedVector<double> padded_;  // the gradient where the parameters lie
-  std::vector<std::size_t> at_;
-  std::vector<double> diagonal_, right_, move_;
+  std::vector<std::size_t> at_;   // where they lie, in the order of the matrix
+  std::vector<double> specified_, diagonal_, right_, move_;
+  std::vector<std::size_t> group_;  // of weights that share a penalty
+  std::vector<Shared> shared_;      // by group
   AlignedVector<double> normal_, trial_;
-  std::vector<double> penalty_pull_ = std::vector<double>(side_), sums_ = std::vector<double>(side_);
-  std::size_t rows_ = 0;
-  bool by_qr_ = false, begun_ = false;
-  AlignedVector<double> stacked_, copy_, factor_normal_;
-  std::vector<double> errors_, errors_copy_;
-  double value_ = 0, mu_ = -1, factor_ = 2;
+  Cholesky factor_;
+  std::vector<double> inverse_;  // its diagonal
+  Evidence evidence_of_;
+  AlignedVector<double> stacked_, copy_;  // the roots, and what QR makes of them
+  std::vector<double> errors_, errors_copy_, sums_;
+  double value_ = 0, mu_ = -1, factor_of_raise_ = 2;
+  int short_steps_ = 0;
 };
+
+// Of the squared error a root is sqrt(2 share) times the derivatives, and the error as many times that of the row.
+void Levenberg::find_errors(Span<const double> w) {
+  const auto& table = loss_.objective().table();
+  const std::size_t units = matrix_.roots();
+  std::vector<double> predictions(kBlockRows * units);
+  std::size_t row = 0;
+  for (std::size_t i = 0; i < loss_.objective().blocks(loss_.rows()); ++i) {
+    const auto part = loss_.objective().block(loss_.rows(), i);
+    loss_.objective().predictions(part, w, predictions.data());
+    for (std::size_t r = 0; r < part.size(); ++r) {
+      const double root = std::sqrt(2 * table.weight[part[r]] / double(loss_.rows().size()));
+      for (std::size_t a = 0; a < units; ++a) {
+        errors_[row++] = root * (predictions[r * units + a] - table.y_row(part[r])[a]);
+      }
+    }
+  }
+}
+
+// Rows J | -e, sqrt(L) | -sqrt(L) w, sqrt(mu) | 0, by reflections.
+bool Levenberg::solve_qr(Span<const double> w) {
+  const std::size_t all = rows_ + 2 * side_;
+  std::fill(copy_.begin(), copy_.end(), 0.0);
+  std::fill(errors_copy_.begin(), errors_copy_.end(), 0.0);
+  std::copy(stacked_.begin(), stacked_.end(), copy_.begin());
+  for (std::size_t r = 0; r < rows_; ++r) errors_copy_[r] = -errors_[r];
+  for (std::size_t j = 0; j < side_; ++j) {
+    const double root = std::sqrt(diagonal_[j]);
+    copy_[(rows_ + j) * stride_ + j] = root;
+    errors_copy_[rows_ + j] = -root * w[at_[j]];
+    copy_[(rows_ + side_ + j) * stride_ + j] = std::sqrt(mu_);
+  }
+  for (std::size_t j = 0; j < side_; ++j) {
+    double size2 = 0;
+    for (std::size_t r = j; r < all; ++r) size2 += copy_[r * stride_ + j] * copy_[r * stride_ + j];
+    if (!(size2 > 0) || !std::isfinite(size2)) return false;
+    const double head = copy_[j * stride_ + j], alpha = head > 0 ? -std::sqrt(size2) : std::sqrt(size2);
+    const double v0 = head - alpha, scale = 2 / (size2 - 2 * alpha * head + alpha * alpha);
+    copy_[j * stride_ + j] = v0;
+    for (std::size_t k = j + 1; k < side_; ++k) sums_[k] = 0;
+    double along = 0;
+    for (std::size_t r = j; r < all; ++r) {
+      const double v = copy_[r * stride_ + j];
+      if (v == 0) continue;
+      for (std::size_t k = j + 1; k < side_; ++k) sums_[k] += v * copy_[r * stride_ + k];
+      along += v * errors_copy_[r];
+    }
+    for (std::size_t r = j; r < all; ++r) {
+      const double v = scale * copy_[r * stride_ + j];
+      if (v == 0) continue;
+      for (std::size_t k = j + 1; k < side_; ++k) copy_[r * stride_ + k] -= v * sums_[k];
+      errors_copy_[r] -= v * along;
+    }
+    copy_[j * stride_ + j] = alpha;
+  }
+  for (std::size_t j = side_; j-- > 0;) {
+    double sum = errors_copy_[j];
+    for (std::size_t k = j + 1; k < side_; ++k) sum -= copy_[j * stride_ + k] * move_[k];
+    move_[j] = sum / copy_[j * stride_ + j];
+  }
+  return true;
+}
 
 }  // namespace
 

@@ -27,7 +27,7 @@ class Newton : public WholeMethod {
         kernel_(kernel),
         evidence_(evidence),
         evidence_of_(loss.objective().spec().loss, loss.objective().layout().units(0),
-                     loss.objective().layout().inputs(0), cases),
+                     loss.objective().layout().inputs(0) * loss.objective().layout().units(0), cases),
         cases_(cases),
         values_(evidence_of_.values()),
         curvature_(loss.objective().spec().loss, loss.objective().layout().units(0)),
@@ -75,7 +75,7 @@ class Newton : public WholeMethod {
   }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
-  double l2() const override { return evidence_ ? l2_ : WholeMethod::l2(); }
+  double penalty() const override { return evidence_ ? l2_ : WholeMethod::penalty(); }
 
  private:
   static constexpr double kLeast = 1e-14;
@@ -118,7 +118,7 @@ class Newton : public WholeMethod {
 
   std::size_t pairs() const { return curvature_.diagonal() ? units_ : curvature_.size() * (curvature_.size() + 1) / 2; }
 
-  double penalty(Span<const double> w) const {
+  double penalty_of(Span<const double> w) const {
     double sum = 0;
     for (std::size_t j = 0; j < side_; ++j) sum += diagonal_[j] * w[at_[j]] * w[at_[j]];
     return sum / 2;
@@ -132,10 +132,10 @@ class Newton : public WholeMethod {
       if (diagonal_[j] > 0) padded_[at_[j]] += (diagonal_[j] - specified) * w[at_[j]];
       right_[j] = padded_[at_[j]];
     }
-    return value + penalty(w);
+    return value + penalty_of(w);
   }
 
-  double value_at(Span<const double> w) { return loss_.unpenalised(w) + penalty(w); }
+  double value_at(Span<const double> w) { return loss_.unpenalised(w) + penalty_of(w); }
 
   // hessian_ at w, row by row in blocks: sums over rows of h_ab x x', x with a 1 for the bias.
   void curve(Span<const double> w) {
@@ -283,7 +283,8 @@ class Newton : public WholeMethod {
     if (!factor()) return;
     double squares = 0;
     for (std::size_t j = 0; j < weights(); ++j) squares += w[at_[j]] * w[at_[j]];
-    const double next = evidence_of_.l2(effective(), squares, loss_.unpenalised(w));
+    const double determined = effective();
+    const double next = evidence_of_.l2(determined, squares, loss_.unpenalised(w), determined);
     if (std::fabs(next - l2_) > 2e-2 * l2_ && weighed_ < kMostWeighings) {
       ++weighed_;
       set_l2(next);
@@ -342,7 +343,7 @@ class Newton : public WholeMethod {
     if (!factor()) return std::numeric_limits<double>::quiet_NaN();
     double determinant = 0;
     for (std::size_t j = 0; j < side_; ++j) determinant += 2 * std::log(factor_[j * side_ + j]);
-    return -cases_ * (error + penalty(w)) + (double(weights()) * std::log(l2_) - determinant + held_) / 2;
+    return -cases_ * (error + penalty_of(w)) + (double(weights()) * std::log(l2_) - determinant + held_) / 2;
   }
 
   // Evidence takes all weights to be of one size. Where inputs nearly repeat each other a few are far larger, and its

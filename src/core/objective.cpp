@@ -155,26 +155,22 @@ double Objective<T>::penalty(Span<const T> parameters) const {
 }
 
 template <class T>
-std::size_t Objective<T>::jacobian_blocks(Span<const std::uint32_t> rows) const {
-  return blocks_in(rows.size()) * layout_.units(layout_.layers() - 1);
+std::size_t Objective<T>::blocks(Span<const std::uint32_t> rows) const {
+  return blocks_in(rows.size());
 }
 
 template <class T>
-typename Objective<T>::Jacobian Objective<T>::jacobian(Span<const std::uint32_t> rows, Span<const T> parameters,
-                                                       std::size_t i) {
-  const std::size_t last = layout_.layers() - 1, units = layout_.units(last),
-                    stride = row_stride<T>(layout_.parameters());
-  if (jacobian_.empty()) jacobian_.resize(kBlockRows * stride), errors_.resize(kBlockRows);
-  if (i == 0) transposed_.update(layout_, kernel_, parameters);
-  const auto part = block(rows, i / units);
-  const std::size_t unit = i % units;
-  passes_[0]->jacobian(table_, part, parameters, transposed_, unit, unit == 0, jacobian_.data(), stride);
-  for (std::size_t r = 0; r < part.size(); ++r) {
-    const T factor = T(std::sqrt(double(table_.weight[part[r]]) / double(rows.size())));
-    errors_[r] = factor * (passes_[0]->values()[r * layout_.stride(last) + unit] - table_.y_row(part[r])[unit]);
-    kernel_.scale(factor, jacobian_.data() + r * stride, stride);
+const T* Objective<T>::jacobian(Span<const std::uint32_t> part, Span<const T> parameters, std::size_t worker,
+                                std::size_t stride, std::size_t apart, T* out) {
+  for (std::size_t unit = 0; unit < layout_.units(layout_.layers() - 1); ++unit) {
+    passes_[worker]->jacobian(table_, part, parameters, transposed_, unit, unit == 0, out + unit * stride, apart);
   }
-  return {jacobian_.data(), errors_.data(), part.size(), stride};
+  return passes_[worker]->values();
+}
+
+template <class T>
+void Objective<T>::predictions(Span<const std::uint32_t> part, Span<const T> parameters, T* out) {
+  passes_[0]->predictions(table_, part, folded(parameters), out);
 }
 
 template class Objective<float>;

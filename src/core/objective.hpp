@@ -37,23 +37,24 @@ class Objective {
   // sum over layers of l1 * sum |w| + l2 / 2 * sum w^2, biases excepted
   double penalty(Span<const T> parameters) const;
 
-  // The squared error's first-order model, block by block and output by output: derivatives of the prediction, one row
-  // a row of the table in the order of Layout::each, and the errors; both times sqrt(weight / number of rows), so that
-  // the sum of squared errors is the mean loss. For one thread, from block 0 on; valid until the next call.
-  struct Jacobian {
-    const T* rows;
-    const T* errors;
-    std::size_t count, stride;
-  };
-  std::size_t jacobian_blocks(Span<const std::uint32_t> rows) const;
-  Jacobian jacobian(Span<const std::uint32_t> rows, Span<const T> parameters, std::size_t i);
+  // The blocks that rows are worked through in, and the derivatives of the linear values of block i's rows, for worker
+  // `worker` of the team: all output units of a row one after another, each a row of parameters in the order of
+  // Layout::each, `stride` apart. Their linear values stand row by row where the result points, offsets left out.
+  // transpose() comes before the first.
+  std::size_t blocks(Span<const std::uint32_t> rows) const;
+  Span<const std::uint32_t> block(Span<const std::uint32_t> rows, std::size_t i) const;
+  void transpose(Span<const T> parameters) { transposed_.update(layout_, kernel_, parameters); }
+  const T* jacobian(Span<const std::uint32_t> part, Span<const T> parameters, std::size_t worker, std::size_t stride,
+                    std::size_t apart, T* out);
+  // Predictions of a block's rows, row by row.
+  void predictions(Span<const std::uint32_t> part, Span<const T> parameters, T* out);
 
   const Layout<T>& layout() const { return layout_; }
   const NetworkSpec& spec() const { return spec_; }
   const Table<T>& table() const { return table_; }
+  Team& team() { return team_; }
 
  private:
-  Span<const std::uint32_t> block(Span<const std::uint32_t> rows, std::size_t i) const;
   Span<const T> folded(Span<const T> parameters);
   template <class Visit>
   void each_penalised(Visit visit) const;
@@ -66,7 +67,7 @@ class Objective {
   std::vector<std::unique_ptr<Pass<T>>> passes_;  // one a worker
   Transposed<T> transposed_;
   AlignedVector<T> lanes_;  // gradients of the lanes but the first
-  AlignedVector<T> folded_, predictions_, jacobian_, errors_;
+  AlignedVector<T> folded_, predictions_;
   std::vector<double> losses_;
   std::vector<Tally> tallies_;
 };

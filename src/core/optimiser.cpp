@@ -24,6 +24,7 @@ Method method_named(std::string_view name) {
                                                                   {"scaled_conjugate", Method::ScaledConjugate},
                                                                   {"lbfgs", Method::Lbfgs},
                                                                   {"levenberg_marquardt", Method::Levenberg},
+                                                                  {"coordinate_descent", Method::Coordinate},
                                                                   {"newton", Method::Newton}};
   return named(table, name, "method");
 }

@@ -13,14 +13,21 @@
 
 namespace hylo {
 
-enum class Method { Momentum, Nesterov, Rmsprop, Adam, Adamw, Resilient, ScaledConjugate, Lbfgs, Levenberg, Newton };
+enum class Method {
+  Momentum,
+  Nesterov,
+  Rmsprop,
+  Adam,
+  Adamw,
+  Resilient,
+  ScaledConjugate,
+  Lbfgs,
+  Levenberg,
+  Coordinate,
+  Newton
+};
 Method method_named(std::string_view name);
 constexpr bool takes_whole_table(Method m) { return m >= Method::Resilient; }
-// Goes to the one minimum: what is on the way there is no result, so that validation rows have no say.
-constexpr bool goes_to_the_end(Method m, bool evidence) {
-  return m == Method::Newton || (m == Method::Lbfgs && evidence);
-}
-
 struct OptimiserSpec {
   Method method = Method::Adam;
   double learning_rate = 0.01;
@@ -31,10 +38,17 @@ struct OptimiserSpec {
   double epsilon = 1e-8;
   double weight_decay = 0;      // Adamw's pull on the weights beside the gradient (Loshchilov and Hutter 2019)
   double gradient_clip = 0;  // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
+  bool path = false;      // Coordinate: down a path of l1 penalties, of which validation rows choose
   bool evidence = false;  // Levenberg and Newton: l2 by the evidence for it, from the layers' l2 on; see method.hpp
   double cases = 0;       // how many rows the training rows count for in that; 0 for as many as they are
   double max_norm = 0;  // a unit's incoming weights are kept within this (Srivastava et al. 2014); 0 for any
 };
+
+// Goes to the one minimum: what is on the way there is no result, so that validation rows have no say.
+constexpr bool goes_to_the_end(const OptimiserSpec& spec) {
+  return spec.method == Method::Newton || (spec.method == Method::Lbfgs && spec.evidence) ||
+         (spec.method == Method::Coordinate && !spec.path);
+}
 
 struct GradientSize {
   double norm = 0, largest = 0;

@@ -429,7 +429,8 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
   T* d = back_[(last + 1) % 2].data();
   std::fill_n(d, n * z_stride, T(0));
   for (std::size_t i = 0; i < n; ++i) d[i * z_stride + unit] = 1;
-  for (std::size_t i = 0; i < n; ++i) std::fill_n(out + i * stride, stride, T(0));
+  const std::size_t side = dense_at_.back() + (layout_.has_skip() ? layout_.inputs(0) * layout_.units(last) : 0);
+  for (std::size_t i = 0; i < n; ++i) std::fill_n(out + i * stride, row_stride<T>(side + layout_.gaps()), T(0));
   backward(n, parameters, transposed, d, {}, [&](std::size_t l, const T* slope) {
     if (l == layout_.layers()) {
       const std::size_t in_stride = row_stride<T>(layout_.inputs(0));
@@ -438,7 +439,7 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
         const T* from = slope + i * in_stride + spec_.inputs;
         for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
           const std::size_t width = layout_.embedding_width(e);
-          std::copy_n(from, width, out + i * stride + dense_at_[e] + std::size_t(codes[e]) * width);
+          std::copy_n(from, width, out + i * stride + dense_at_[e] + code_of(codes[e], e) * width);
           from += width;
         }
       }

@@ -36,7 +36,7 @@ struct Pace {
   double at_start = 0, at_prediction = 0;  // largest slopes of the first layer's biases and of the prediction's
   double rate = kNaN;
   std::size_t updates = 0;
-  double l2 = kNaN;
+  double penalty = kNaN;
   bool moved = true, interrupted = false;
 };
 
@@ -194,7 +194,7 @@ class WholeSteps : public Steps<double> {
     reach_of(loss_.objective().layout(), kernel_, method_->gradient(), pace);
     pace.updates = 1;
     pace.moved = step.moved;
-    pace.l2 = method_->l2();
+    pace.penalty = method_->penalty();
     pace.interrupted = loss_.interrupted();
     return pace;
   }
@@ -241,7 +241,8 @@ bool can_have_been(const Epoch& e, const Epoch& first, Stopped stopped) {
 template <class T>
 void keep_all(Archive& archive, Reached& here, AlignedVector<T>& parameters, Trained<T>& result, Steps<T>& steps) {
   int stopped = int(result.stopped);
-  archive(here.epochs, here.updates, here.patience_from, here.best_loss, here.ended, stopped, result.best, result.l2);
+  archive(here.epochs, here.updates, here.patience_from, here.best_loss, here.ended, stopped, result.best,
+          result.penalty);
   archive.require(stopped <= int(Stopped::Vanished) && result.best <= here.epochs && here.epochs <= archive.left());
   result.stopped = Stopped(stopped);
   archive(parameters, result.parameters);
@@ -295,7 +296,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
                watched_weight = weight_of(watch.rows, table);
   const bool validates = !validation.empty();
   const auto& optimiser = regimen.optimiser;
-  const bool chooses = validates && !goes_to_the_end(optimiser.method, optimiser.evidence);  // the best epoch, by them
+  const bool chooses = validates && !goes_to_the_end(optimiser);  // the best epoch, by them
   const auto steps = steps_of<T>(network, regimen, objective, kernel, training, training_weight);
 
   start_parameters(network, layout, beginning.output_bias, {regimen.seed, regimen.job, 0, Purpose::Start},
@@ -356,7 +357,7 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     if (!chooses || now.validation < so_far.best_loss) {
       so_far.best_loss = now.validation;
       result.best = epoch;
-      result.l2 = pace.l2;
+      result.penalty = pace.penalty;
       std::copy(parameters.begin(), parameters.end(), result.parameters.begin());
     }
     steps->observe(validates ? now.validation : now.training);

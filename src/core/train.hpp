@@ -89,8 +89,8 @@ struct Trained {
   AlignedVector<T> parameters;  // those of the best epoch
   std::vector<Epoch> epochs;
   std::size_t best = 0;  // 1, 2, ...; 0 when not one epoch came to its end
-  double l2 =
-      std::numeric_limits<double>::quiet_NaN();  // the penalty that evidence found by the best epoch, if it was asked
+  double penalty =
+      std::numeric_limits<double>::quiet_NaN();  // what the data chose by the best epoch, if they were asked
   Stopped stopped = Stopped::Epochs;
 };
 

@@ -148,7 +148,10 @@ test_that("what rows stop or hold out by themselves is trained as one network, a
     "there are several starts" = regimen(b, restarts = 2), "so says the brief" = quick(b)
   )
   for (text in names(singles)) expect_identical(why(singles[[text]]), text)
-  expect_fails(read_brief(text = "target: outcome\nrule: 2"), "`rule` is 2", "follows rule 3")
+  expect_fails(read_brief(text = "target: outcome\nrule: 2"), "`rule` is 2", "follows rule 4")
+  former <- ensemble_of()
+  former$rule <- 3
+  expect_fails(trained(former), "by rule 3", "Set its `rule` to 4")
   expect_equal(names(ensemble_candidates(settle(b)))[3:4], c("24 silu > 12 silu", "24 silu > 12 silu, periodic"))
   # numbers that the brief has settled are left as it says
   settled <- names(ensemble_candidates(settle(prepare(b, numbers = "robust"))))
@@ -312,7 +315,7 @@ test_that("networks of a cross-validation ensemble are made one, and what it cos
 test_that("models of one table are lined up, whatever trained them", {
   b <- ensemble_of(small_kilns())
   found <- lineup(ensemble = trained(b), one = trained(quick(b)), linear = trained(wire(quick(b), "linear")))
-  expect_equal(found$models$model, c("ensemble", "one", "linear"))
+  expect_setequal(found$models$model, c("ensemble", "one", "linear"))
 })
 
 test_that("in order of time the networks that predict have learned the newest rows", {

@@ -240,7 +240,7 @@ test_that("a network learns on from newer rows with its preparation kept", {
 
 test_that("a refit learns from all rows and carries the measures of its former along", {
   table <- small_kilns()
-  for (b in list(quick(short_brief(method = "adam")), short_brief() |> hold_out(folds = 3))) {
+  for (b in list(quick(short_brief(method = "adam")), short_brief() |> regimen(epochs = 20) |> hold_out(folds = 3))) {
     model <- train(b, progress = "none")
     all <- refit(model, table, progress = "none")
     expect_equal(parts_of(all)$rows[parts_of(all)$part == "training"], 600)

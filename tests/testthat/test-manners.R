@@ -17,7 +17,7 @@ test_that("C: what a figure or a verb is not for is said in words, with what to 
     list(quote(regimen(b, lr = 0.1)), "no argument `lr`", "Did you mean `learning_rate`?"),
     list(quote(hold_out(b, tset = 0.1)), "no argument `tset`", "Did you mean `test`?"),
     list(quote(single(b, NULL, "none", FALSE, NULL, 30, FALSE, 3)), "one argument too many"),
-    list(quote(regimen(b, method = "adm")), "Did you mean `adam`?", "levenberg_marquardt or newton"),
+    list(quote(regimen(b, method = "adm")), "Did you mean `adam`?", "coordinate_descent or newton"),
     list(quote(write_figure(plot_network(model), "x.gif")), "no ending", ".png, .pdf and .svg"),
     list(quote(read_brief("x.csv")), "is a table; a brief", "--target COLUMN")
   )

@@ -306,28 +306,45 @@ TEST_CASE("an offset is added to the linear output and leaves the gradient right
   CHECK(gradient_error(spec, table) < 1e-6);
 }
 
-TEST_CASE("the Jacobian is that of finite differences, and its sums are the gradient") {
-  auto spec = network_of(3, {4}, Activation::Sine, 2, Output::Identity);
-  spec.embeddings = {{2, 2}};
-  auto table = table_of<double>(300, 4, 2, Output::Identity);
-  for (std::size_t i = 0; i < 300; ++i) table.x_row(i)[3] = double(i % 3);
-  const Layout<double> layout(spec);
-  Team team(1);
-  Objective<double> objective(spec, layout, kernel_of<double>(kernel_level()), table, team, 300);
-  AlignedVector<double> w(layout.size()), g(layout.size());
-  start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
-  const auto rows = all_rows(300);
-  objective.gradient(rows, w, nullptr, g);
-  std::vector<double> sums(layout.parameters()), dense(layout.parameters());
-  double loss = 0;
-  for (std::size_t b = 0; b < objective.jacobian_blocks(rows); ++b) {
-    const auto j = objective.jacobian(rows, w, b);
-    for (std::size_t r = 0; r < j.count; ++r) {
-      loss += j.errors[r] * j.errors[r];
-      for (std::size_t k = 0; k < sums.size(); ++k) sums[k] += 2 * j.rows[r * j.stride + k] * j.errors[r];
+TEST_CASE("the Gauss-Newton matrix is made of finite differences, for every output and loss") {
+  struct Case {
+    Output output;
+    Loss loss;
+    std::size_t outputs;
+  };
+  for (const Case& c : {Case{Output::Identity, Loss::Squared, 2}, Case{Output::Identity, Loss::Huber, 1},
+                        Case{Output::Identity, Loss::Absolute, 1}, Case{Output::Exponential, Loss::Poisson, 1},
+                        Case{Output::Softplus, Loss::Poisson, 1}, Case{Output::Exponential, Loss::Gamma, 1},
+                        Case{Output::Logistic, Loss::CrossEntropy, 1}, Case{Output::Softmax, Loss::CrossEntropy, 3},
+                        Case{Output::Ordinal, Loss::CrossEntropy, 1}}) {
+    auto spec = network_of(3, {4}, Activation::Sine, c.outputs, c.output);
+    spec.loss.loss = c.loss;
+    if (c.output == Output::Ordinal) spec.loss.classes = 4;
+    spec.embeddings = {{2, 2}};
+    auto table = table_of<double>(300, 4, c.outputs, c.output);
+    for (std::size_t i = 0; i < 300; ++i) {
+      table.x_row(i)[3] = double(i % 3);
+      table.offset.push_back(0.01 * double(i % 7));
     }
+    INFO("output " << int(c.output) << ", loss " << int(c.loss));
+    CHECK(gauss_newton_error(spec, table) < 1e-8);
   }
-  unpack_parameters<double>(layout, g, dense);
-  for (std::size_t k = 0; k < sums.size(); ++k) CHECK(sums[k] == Approx(dense[k]).margin(1e-14));
-  CHECK(loss == Approx(objective.loss(rows, w) / 300));
+}
+
+TEST_CASE("the Gauss-Newton matrix has the same bits for any number of threads") {
+  const auto spec = network_of(5, {40}, Activation::Tanh, 3, Output::Softmax);
+  const auto table = table_of<double>(5000, 5, 3, Output::Softmax);
+  const Layout<double> layout(spec);
+  const auto rows = all_rows(5000);
+  AlignedVector<double> w(layout.size()), first;
+  start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
+  for (const std::size_t threads : {1, 2, 5}) {
+    Team team(threads);
+    Objective<double> objective(spec, layout, kernel_of<double>(kernel_level()), table, team, 5000);
+    GaussNewton matrix(objective, rows, kernel_of<double>(kernel_level()));
+    AlignedVector<double> found(matrix.side() * matrix.stride());
+    matrix.gather(w, 1, found.data());
+    if (first.empty()) first = found;
+    CHECK(found == first);
+  }
 }

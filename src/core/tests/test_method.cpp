@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "cholesky.hpp"
 #include "helpers.hpp"
 #include "method.hpp"
 #include "init.hpp"
@@ -333,4 +334,67 @@ TEST_CASE("starting weights have the spread of their rule") {
   spread({InitRule::Same, 0});
   CHECK(w[3 * out + 3] == 1);
   CHECK(w[3 * out + 4] == 0);
+}
+
+TEST_CASE("evidence fades inputs that tell nothing, and lets the others speak, whatever the loss") {
+  for (const Output output : {Output::Identity, Output::Logistic, Output::Exponential, Output::Softmax}) {
+    const std::size_t outputs = output == Output::Softmax ? 3 : 1;
+    auto table = table_of<double>(2000, 3, outputs, output);
+    Stream stream({9, 0, 0, Purpose::Split});
+    for (std::size_t i = 0; i < table.rows; ++i) {
+      const double told = 2 * std::sin(2 * table.x_row(i)[0]), chance = stream.uniform();
+      double* y = table.y_row(i);
+      table.weight[i] = 1;
+      if (output == Output::Identity) y[0] = told + 0.3 * stream.normal();
+      if (output == Output::Logistic) y[0] = chance < 1 / (1 + std::exp(-2 * told)) ? 1 : 0;
+      if (output == Output::Exponential) y[0] = std::floor(std::exp(told) + 1.5 * chance);
+      if (output != Output::Softmax) continue;
+      for (std::size_t c = 0; c < outputs; ++c) y[c] = 0;
+      y[chance < 0.1 ? 0 : told > 0 ? 1 : 2] = 1;
+    }
+    Regimen regimen;
+    regimen.optimiser.method = Method::Levenberg;
+    regimen.optimiser.evidence = true;
+    regimen.epochs = 200;
+    const auto spec = network_of(3, {5}, Activation::Tanh, outputs, output, 0, 1e-2);
+    const auto rows = all_rows(table.rows);
+    const auto trained = train<double>(spec, regimen, table, rows, {}, {}, kernel_level(), {});
+    const Layout<double> layout(spec);
+    double squares[3] = {0, 0, 0};
+    for (std::size_t i = 0; i < 3; ++i) {
+      for (std::size_t j = 0; j < 5; ++j) squares[i] += std::pow(trained.parameters[i * layout.stride(0) + j], 2);
+    }
+    INFO("output " << int(output) << ": " << squares[0] << ", " << squares[1] << ", " << squares[2]);
+    CHECK(squares[0] > 0.5);
+    CHECK(squares[1] < 0.01 * squares[0]);
+    CHECK(squares[2] < 0.01 * squares[0]);
+  }
+}
+
+TEST_CASE("Cholesky by blocks solves and inverts what Cholesky solves, at any size") {
+  for (const std::size_t side : {1, 5, 47, 48, 49, 130}) {
+    std::vector<double> a(side * side), right(side), x(side), diagonal(side);
+    for (std::size_t i = 0; i < side; ++i) {
+      right[i] = std::sin(double(i) + 1);
+      for (std::size_t j = 0; j <= i; ++j)
+        a[i * side + j] = a[j * side + i] = std::sin(double(7 * i + 3 * j)) / double(side);
+      a[i * side + i] += 2;
+    }
+    Cholesky factor(kernel_of<double>(kernel_level()), side);
+    for (std::size_t i = 0; i < side; ++i) std::copy_n(a.data() + i * side, i + 1, factor.row(i));
+    REQUIRE(factor.factor());
+    factor.solve(right.data(), x.data());
+    factor.inverse_diagonal({diagonal.data(), side});
+    for (std::size_t i = 0; i < side; ++i) {
+      double left = 0;
+      for (std::size_t j = 0; j < side; ++j) left += a[i * side + j] * x[j];
+      CHECK(left == Approx(-right[i]).margin(1e-12));
+      std::vector<double> unit(side), column(side);
+      unit[i] = -1;
+      factor.solve(unit.data(), column.data());
+      CHECK(column[i] == Approx(diagonal[i]).margin(1e-12));
+    }
+    factor.row(side - 1)[side - 1] = -1;
+    CHECK_FALSE(factor.factor());
+  }
 }
