@@ -71,7 +71,12 @@ importance.default <- function(model, ...) wrong_object("importance", "a model",
 shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats, seed, unit) {
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
+  predictor <- without_idle_inputs(predictor)
+  looked_at <- needed_of(predictor, columns)
+  table <- table[setdiff(names(table), setdiff(columns, looked_at))]
   lapply(seq_along(columns), function(j) {
+    # shuffling changes nothing of what no network looks at
+    if (!columns[j] %in% looked_at) return(as_is)
     tell(list(event = "doing", what = "explaining", share = (j - 1) / length(columns)))
     received <- given <- squares <- as_is * 0
     orders <- lapply(seq_len(repeats), function(r) shuffled(nrow(table), seed, "importance", 1000L * j + r))
@@ -89,6 +94,13 @@ shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats
     }
     as_is + received
   })
+}
+
+# Of these columns those that a network of the predictor looks at, by itself or in a column that is made of it.
+needed_of <- function(predictor, columns) {
+  members <- predicting_members(predictor)
+  prepared <- unique(unlist(lapply(members, function(member) prepared_columns(member$preparation))))
+  intersect(columns, c(raw_columns(members[[1]]$preparation$rules$derived, prepared), predictor$target$exposure))
 }
 
 # The predictions for the table with the column in each of these orders. Several at a time: a call costs more than its

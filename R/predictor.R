@@ -44,6 +44,40 @@ leading_member <- function(predictor) {
   if (is.null(predictor$members)) predictor else predictor$members[[which.max(predictor$shares)]]
 }
 
+# The same predictions by networks without the inputs that they have no weight for: where an l1 penalty has left few of
+# many columns, these are all that has to be encoded. Networks with hidden layers stay as they are.
+without_idle_inputs <- function(predictor) {
+  if (is.null(predictor$members)) return(member_without_idle_inputs(predictor))
+  predictor$members <- lapply(predictor$members, member_without_idle_inputs)
+  left <- unlist(lapply(predictor$members, function(member) prepared_columns(member$preparation)))
+  plans <- predictor$preparation$columns
+  predictor$preparation$columns <- plans[prepared_columns(predictor$preparation) %in% left]
+  predictor$preparation$features <- unlist(lapply(predictor$preparation$columns, plan_features), use.names = FALSE)
+  predictor
+}
+
+member_without_idle_inputs <- function(member) {
+  network <- member$network
+  if (length(network$layers) > 1 || length(network$embeddings) || !is.null(network$skip)) return(member)
+  plans <- member$preparation$columns
+  of_column <- rep(seq_along(plans), lengths(lapply(plans, plan_features)))
+  units <- network$layers[[1]]$units
+  weights <- seq_len(length(of_column) * units)
+  weighed <- Reduce(`|`, lapply(members_of(network), function(p) colSums(matrix(p[weights] != 0, units)) > 0))
+  # a column whose missing cells leave a row without a prediction has its say too
+  kept <- seq_along(plans) %in% of_column[weighed] | vapply(plans, `[[`, NA, "drop_missing")
+  if (all(kept) || !any(kept)) return(member)
+  left <- of_column %in% which(kept)
+  narrowed <- function(p) c(p[weights][rep(left, each = units)], p[-weights])
+  network$inputs <- sum(left)
+  network$parameters <- narrowed(network$parameters)
+  if (!is.null(network$members)) network$members <- lapply(network$members, narrowed)
+  member$network <- network
+  member$preparation$columns <- plans[kept]
+  member$preparation$features <- member$preparation$features[left]
+  member
+}
+
 # All parameters of all networks that predict together.
 all_parameters <- function(predictor) {
   sum(vapply(predicting_members(predictor), function(member) total_parameters(member$network), 0))

@@ -68,6 +68,13 @@ test_that("the rows that stop it choose from a path of penalties, and few column
   expect_lt(sum(weights != 0), 60)
   expect_equal(sparse$brief$regimen$l1, "path")
   expect_match(told(sparse), "coordinate_descent, l1 0\\.0[0-9]+ by the rows that stop it")
+  # what has no weight is left out where columns are looked at one by one, and nothing else changes
+  narrow <- without_idle_inputs(sparse$predictor)
+  expect_length(narrow$preparation$columns, sum(weights != 0))
+  new <- wide_table(50, seed = 4)
+  expect_identical(predictions_of(narrow, new), predictions_of(sparse$predictor, new))
+  found <- as.data.frame(importance(sparse, new, repeats = 2))
+  expect_setequal(found$column[found$importance == 0], paste0("X", which(weights == 0)))
   # the penalty that was chosen, named, comes to the same network
   named <- train(regimen(b, method = "coordinate_descent", l1 = sparse$evidence_l2, seed = 1), progress = "none")
   expect_equal(named$predictor$network$parameters, sparse$predictor$network$parameters, tolerance = 1e-4)
@@ -92,6 +99,7 @@ test_that("of many columns the linear model that stands beside an ensemble is th
   file <- withr::local_tempfile(fileext = ".hylo")
   write_model(model, file)
   expect_identical(read_model(file), model)
+  expect_identical(predictions_of(without_idle_inputs(model$predictor), new), predictions_of(model$predictor, new))
   again <- refit(model, wide_table(), progress = "none")
   expect_gt(auc(again$predictor), 0.9)
 })
