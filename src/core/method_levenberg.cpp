@@ -170,7 +170,7 @@ class Levenberg : public WholeMethod {
   // that the step came from: the next one is near.
   bool goes_on(double before, Span<const double> w) {
     const double former = value_;
-    if (factor(0)) weigh_evidence(w);
+    if (factor(0, held())) weigh_evidence(w);
     const bool is_short = before - former < kShort * std::fabs(before);
     short_steps_ = is_short ? short_steps_ + 1 : 0;
     return short_steps_ < kMostShort;
@@ -205,12 +205,20 @@ class Levenberg : public WholeMethod {
   void find_errors(Span<const double> w);
   bool solve_qr(Span<const double> w);
 
-  // G + L + damping I as F F'.
-  bool factor(double damping) {
+  // Where evidence is asked for nothing is damped, and directions without a penalty can be without curvature too, as
+  // what is common to the biases of a softmax: rounding would settle whether there is a factor. So much holds them.
+  double held() const {
+    double most = 0;
+    for (std::size_t j = 0; j < side_; ++j) most = std::max(most, normal_[j * stride_ + j]);
+    return 1e-6 * std::max(most, 1e-12);
+  }
+
+  // G + L + damping I as F F', with `unpenalised` in L where there is no penalty.
+  bool factor(double damping, double unpenalised = 0) {
     for (std::size_t i = 0; i < side_; ++i) {
       double* row = factor_.row(i);
       std::copy_n(normal_.data() + i * stride_, i + 1, row);
-      row[i] += diagonal_[i] + damping;
+      row[i] += (diagonal_[i] > 0 ? diagonal_[i] : unpenalised) + damping;
     }
     return factor_.factor();
   }
