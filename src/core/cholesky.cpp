@@ -47,15 +47,6 @@ bool Cholesky::factor() {
   return true;
 }
 
-void Cholesky::solve(const double* right, double* x) const {
-  solve_lower(matrix_.data(), side_, stride_, right, x);
-  for (std::size_t i = side_; i-- > 0;) {
-    const double* row = matrix_.data() + i * stride_;
-    x[i] /= row[i];
-    for (std::size_t k = 0; k < i; ++k) x[k] -= row[k] * x[i];
-  }
-}
-
 // X = L^-1, block of rows by block of rows: L(i, i) X(i, before) = - L(i, before) X(before, before).
 void Cholesky::inverse_diagonal(Span<double> diagonal) {
   inverse_.resize(matrix_.size());

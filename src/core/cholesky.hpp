@@ -38,10 +38,16 @@ inline bool cholesky(double* matrix, std::size_t side, std::size_t stride) {
   return true;
 }
 
-// x of L x = -right.
-inline void solve_lower(const double* factor, std::size_t side, std::size_t stride, const double* right, double* x) {
+// x of L L' x = -right.
+inline void solve_cholesky(const double* factor, std::size_t side, std::size_t stride, const double* right,
+                           double* x) {
   for (std::size_t i = 0; i < side; ++i) {
     x[i] = (-right[i] - dot_of(factor + i * stride, x, i)) / factor[i * stride + i];
+  }
+  for (std::size_t i = side; i-- > 0;) {
+    const double* row = factor + i * stride;
+    x[i] /= row[i];
+    for (std::size_t k = 0; k < i; ++k) x[k] -= row[k] * x[i];
   }
 }
 
@@ -57,7 +63,9 @@ class Cholesky {
 
   double* row(std::size_t i) { return matrix_.data() + i * stride_; }  // filled up to the diagonal before factor()
   bool factor();                                       // false where the matrix is not positive definite
-  void solve(const double* right, double* x) const;    // x of A x = - right
+  void solve(const double* right, double* x) const {  // x of A x = -right
+    solve_cholesky(matrix_.data(), side_, stride_, right, x);
+  }
   void inverse_diagonal(Span<double> diagonal);        // of A^-1
 
  private:

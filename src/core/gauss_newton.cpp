@@ -114,7 +114,7 @@ void GaussNewton::root_of_row(std::uint32_t row, const double* z, std::size_t wo
   double* moved = root + width_ * width_;
   for (std::size_t a = 0; a < units_; ++a) moved[a] = z[a] + (table.offset.empty() ? 0 : table.offset[row]);
   curvatures_[worker].of_row(moved, table.y_row(row), root);
-  const double share = share_of(row);
+  const double share = table.count_of(row) / double(rows_.size());
   if (curvatures_[worker].diagonal()) {
     for (std::size_t a = 0; a < width_; ++a) root[a * width_ + a] = std::sqrt(share * root[a * width_ + a]);
     return;
@@ -129,17 +129,6 @@ void GaussNewton::root_of_row(std::uint32_t row, const double* z, std::size_t wo
     }
   }
   for (std::size_t k = 0; k < width_ * width_; ++k) root[k] *= std::sqrt(share);
-}
-
-// What a row's loss counts in the mean; of a row that a teacher speaks for, all that is said.
-double GaussNewton::share_of(std::uint32_t row) const {
-  const auto& table = objective_.table();
-  const double share = table.weight[row] / double(rows_.size());
-  if (table.soft.empty()) return share;
-  const std::size_t width = table.soft.size() / table.rows;
-  double said = 0;
-  for (std::size_t k = 0; k < width; ++k) said += table.soft[row * width + k];
-  return share * said;
 }
 
 }  // namespace hylo

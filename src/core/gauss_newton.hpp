@@ -32,7 +32,6 @@ class GaussNewton {
   void begin(Span<const double> parameters, double mean_loss);
   void roots_of_block(Span<const double> parameters, std::size_t i, std::size_t worker, double* to);
   void root_of_row(std::uint32_t row, const double* z, std::size_t worker, double* root);
-  double share_of(std::uint32_t row) const;
 
   Objective<double>& objective_;
   std::vector<std::uint32_t> some_;  // of far more rows than parameters

@@ -271,11 +271,7 @@ class CoordinateDescent : public WholeMethod {
     double steepest = 0;
     for (const double s : slope) steepest = std::max(steepest, std::fabs(s));
     if (!cholesky(sum.data(), gaps, gaps)) return 0;
-    solve_lower(sum.data(), gaps, gaps, slope.data(), move.data());
-    for (std::size_t i = gaps; i-- > 0;) {
-      move[i] /= sum[i * gaps + i];
-      for (std::size_t k = 0; k < i; ++k) move[k] -= sum[i * gaps + k] * move[i];
-    }
+    solve_cholesky(sum.data(), gaps, gaps, slope.data(), move.data());
     std::copy(w.begin(), w.end(), kept_.begin());
     for (double share = 1; share > 1e-6; share /= 2) {
       for (std::size_t k = 0; k < gaps; ++k) w[layout.gaps_at() + k] = kept_[layout.gaps_at() + k] + share * move[k];

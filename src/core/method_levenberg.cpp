@@ -21,6 +21,7 @@ class Levenberg : public WholeMethod {
  public:
   Levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases)
       : loss_(loss),
+        kernel_(kernel),
         by_qr_(suits_qr(loss)),
         matrix_(loss.objective(), loss.rows(), kernel, by_qr_),
         evidence_(evidence),
@@ -160,9 +161,11 @@ class Levenberg : public WholeMethod {
   }
 
   void collect(Span<const double> w) {
-    matrix_.gather(w, loss_.mean_loss(), normal_.data());
-    if (!by_qr_) return;
+    if (!by_qr_) return matrix_.gather(w, loss_.mean_loss(), normal_.data());
     matrix_.gather_roots(w, loss_.mean_loss(), stacked_.data());
+    std::fill(normal_.begin(), normal_.end(), 0.0);
+    add_product(kernel_, Extent{side_, side_, rows_}, Left<double>{stacked_.data(), 1, stride_},
+                Right<double>{stacked_.data(), stride_}, Result<double>{normal_.data(), stride_});
     find_errors(w);
   }
 
@@ -199,7 +202,12 @@ class Levenberg : public WholeMethod {
     }
   }
 
-  bool solve(Span<const double> w) { return by_qr_ ? solve_qr(w) : solve_cholesky(); }
+  bool solve(Span<const double> w) {
+    if (by_qr_) return solve_qr(w);
+    if (!factor(mu_)) return false;
+    factor_.solve(right_.data(), move_.data());
+    return true;
+  }
 
   // The errors that the roots' rows are multiplied by in the gradient.
   void find_errors(Span<const double> w);
@@ -223,18 +231,13 @@ class Levenberg : public WholeMethod {
     return factor_.factor();
   }
 
-  bool solve_cholesky() {
-    if (!factor(mu_)) return false;
-    factor_.solve(right_.data(), move_.data());
-    return true;
-  }
-
   void raise() {
     mu_ *= factor_of_raise_;
     factor_of_raise_ *= 2;
   }
 
   WholeLoss& loss_;
+  const Kernel<double>& kernel_;
   bool by_qr_;
   GaussNewton matrix_;
   bool evidence_;

@@ -88,7 +88,7 @@ class Newton : public WholeMethod {
     moved_ = false;
     for (int attempt = 0; attempt < 12 && !loss_.interrupted(); ++attempt, mu_ = std::max(100 * mu_, 1e-12)) {
       if (!factor()) continue;
-      solve();
+      solve_cholesky(factor_.data(), side_, side_, right_.data(), move_.data());
       if (search(w) || done_) break;
     }
     if (!moved_) done_ = true;
@@ -147,7 +147,6 @@ class Newton : public WholeMethod {
     curvature_.begin({w.data() + layout.gaps_at(), layout.gaps()}, loss_.mean_loss());
     std::fill(sums_.begin(), sums_.end(), 0.0);
     std::fill(hessian_.begin(), hessian_.end(), 0.0);
-    const std::size_t soft_width = table.soft.empty() ? 0 : table.soft.size() / table.rows;
     for (std::size_t from = 0; from < rows.size() && !loss_.interrupted(); from += kRowsAtOnce) {
       const std::size_t count = std::min(kRowsAtOnce, rows.size() - from);
       for (std::size_t r = 0; r < count; ++r) {
@@ -161,13 +160,7 @@ class Newton : public WholeMethod {
         }
         double* h = each_.data() + r * side * side;
         curvature_.of_row(z_.data(), table.y_row(row), h);
-        double share = table.weight[row] / double(rows.size());
-        if (soft_width > 0) {
-          const double* soft = table.soft.data() + row * soft_width;
-          double said = 0;
-          for (std::size_t k = 0; k < soft_width; ++k) said += soft[k];
-          share *= said;
-        }
+        const double share = table.count_of(row) / double(rows.size());
         for (std::size_t k = 0; k < side * side; ++k) h[k] *= share;
       }
       add_block(count);
@@ -240,14 +233,6 @@ class Newton : public WholeMethod {
       for (std::size_t a = 0; a < units_; ++a) {
         for (std::size_t b = 0; b <= a; ++b) factor_[(from + a) * side_ + from + b] += most / double(units_);
       }
-    }
-  }
-
-  void solve() {
-    solve_lower(factor_.data(), side_, side_, right_.data(), move_.data());
-    for (std::size_t i = side_; i-- > 0;) {
-      move_[i] /= factor_[i * side_ + i];
-      for (std::size_t k = 0; k < i; ++k) move_[k] -= factor_[i * side_ + k] * move_[i];
     }
   }
 

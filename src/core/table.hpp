@@ -31,6 +31,15 @@ struct Table {
   T* x_row(std::size_t i) { return x.data() + i * row_stride<T>(inputs); }
   T* y_row(std::size_t i) { return y.data() + i * outputs; }
 
+  // What row i counts: its weight, times all that is said of it where a teacher speaks.
+  double count_of(std::size_t i) const {
+    if (soft.empty()) return double(weight[i]);
+    const std::size_t width = soft.size() / rows;
+    double said = 0;
+    for (std::size_t k = 0; k < width; ++k) said += double(soft[i * width + k]);
+    return double(weight[i]) * said;
+  }
+
   // Advice about rows `first` to `last`: that they will be asked for in no order, or soon.
   void in_no_order(std::size_t first, std::size_t last) const {
     if (disk_) disk_->in_no_order(place(first), place(last + 1) - place(first));
