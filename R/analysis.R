@@ -50,7 +50,19 @@ settle <- function(b, table = b$table) {
   ), class = "hylomath_analysis")
   a$aside <- set_aside(a)
   if (!a$counts) a$weight <- scaled_importance(a$weight, is.na(a$aside))
-  check_analysis(dealt_analysis(a))
+  a <- dealt_analysis(a)
+  check_end_of_path(a)
+  check_analysis(a)
+}
+
+# Of a path of l1 penalties validation rows choose the end.
+check_end_of_path <- function(a) {
+  on_path <- a$regimen$method == "coordinate_descent" && identical(a$regimen$l1, 0) || identical(a$regimen$l1, "path")
+  if (!on_path || is_ensemble(a) || any(a$part %in% "validation")) return()
+  fail(
+    "There are no validation rows to choose the `l1` of the path by.",
+    "Hold some out: hold_out(validation = 0.15); or give `regimen.l1` as a number."
+  )
 }
 
 column_as <- function(table, column, convert) if (!is.null(column)) convert(table[[column]])

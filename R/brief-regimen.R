@@ -7,10 +7,11 @@
 #'
 #'   * A network without hidden layers is taken to its one minimum by `"newton"`, where it has at most 500 parameters
 #'     and no embeddings and the table is not too large for it, else by `"lbfgs"`.
-#'   * Others are trained by `"levenberg_marquardt"` where its equations are affordable: where there are no more of the
-#'     p parameters than values that the rows tell (n times targets, or times classes but one), and 50 steps, each of
-#'     m p^2 / 2 + p^3 / 2 products with m the least of those values and of 10 p, or 2e8 / p^2 if that is more, come to
-#'     at most 3e10, which a core does in some seconds. Layers of `relu` and `leaky_relu` are left out.
+#'     With an `l1` it is `"coordinate_descent"` in their place, where there are no embeddings.
+#'   * Others are trained by `"levenberg_marquardt"` where its equations are affordable. Let v be the observed values: n
+#'     times the targets, or n times one less than the classes. There must be no more than v parameters p, and 50 steps
+#'     of m p^2 / 2 + p^3 / 2 products must come to at most 3e10, which a core does in some seconds; m is the larger
+#'     of 10 p and 2e8 / p^2, but at most v. Layers of `relu` and `leaky_relu` are left out.
 #'   * Else tables of up to 1,000 rows are trained by `"lbfgs"`, and larger ones by `"adam"`.
 #'   * What these can't do (dropout, `norm`, `l1`, `rate`, `gradient_clip`, `max_norm`, `input_noise`, a schedule, a
 #'     batch size or learning rate of your own, and the losses without curvature `"absolute"` and `"quantile"`) makes it
@@ -40,9 +41,9 @@
 #'     squares, and with one on sizes (`linear, sparse`, by `"coordinate_descent"`), which leaves few columns. The
 #'     better one is the linear model that others are compared with. Of more columns than rows only
 #'     `24 silu > 12 silu` and those of few units are left of the others.
-#'   * After two of the folds (in order of time, the last two) wirings are not trained any further that have no share in
-#'     a blend of these folds: those of few units, which take longest, and others whose loss on these rows is higher
-#'     than the best by more than two standard errors of the difference.
+#'   * After two of the folds (in order of time, the last two) some wirings are given up. A wiring goes on if it has a
+#'     share in the blend of these folds. So does one without a share, unless it is one of few units, which take
+#'     longest, or its loss on these rows is higher than the best by more than two standard errors of the difference.
 #'   * They are blended: from the one with the lowest loss on out-of-fold rows, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     adds nothing has no share, and what `linear` does as well is left to it. Where the wiring is named it predicts
@@ -190,6 +191,7 @@ with_method_defaults <- function(r) {
 check_regimen <- function(b, settled = FALSE) {
   r <- b[["regimen"]]
   wiring <- parse_wiring(b$wiring)
+  check_path(r, wiring, b$wiring == "auto" && !settled)
   if (r$method == "auto") check_open_method(r) else check_method(r, wiring, b$wiring == "auto" && !settled)
   if (identical(r$l2, "evidence")) check_evidence(r, if (b$wiring == "auto" && !settled) list() else wiring)
   if (r$keep == "ensemble" && r$restarts < 2) {
@@ -225,12 +227,6 @@ check_method <- function(r, wiring, wiring_is_open) {
       "Wire it `linear`, or choose another method, such as `lbfgs`."
     )
   }
-  if (identical(r$l1, "path") && r$method != "coordinate_descent") {
-    fail(
-      sprintf("`regimen.l1` can't be `path` with the method %s.", quoted(r$method)),
-      "Give a number, or choose `coordinate_descent`."
-    )
-  }
   needed <- if (r$method %in% whole_methods) needs_batches(r, wiring)
   if (r$method == "coordinate_descent") needed <- setdiff(needed, "l1")
   if (length(needed)) {
@@ -239,6 +235,20 @@ check_method <- function(r, wiring, wiring_is_open) {
       sprintf(what, quoted(r$method), enumerate(quoted(needed))),
       "Leave it out, or choose a method that takes batches, such as `adam`."
     )
+  }
+}
+
+# A path of l1 penalties goes to one minimum after another, which networks with hidden layers don't have.
+check_path <- function(r, wiring, wiring_is_open) {
+  if (!identical(r$l1, "path")) return()
+  if (!r$method %in% c("auto", "coordinate_descent")) {
+    fail(
+      sprintf("`regimen.l1` can't be `path` with the method %s.", quoted(r$method)),
+      "Give a number, or choose `coordinate_descent`."
+    )
+  }
+  if (length(wiring$layers) && !wiring_is_open) {
+    fail("`regimen.l1` can be `path` without hidden layers only.", "Wire it `linear`, or give a number.")
   }
 }
 

@@ -24,7 +24,9 @@ train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE
     if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
     run_members(a, laid, jobs, report, checkpoint, folds)
   }
-  trial <- intersect(trial_folds(a, candidates), folds)
+  trial <- trial_folds(a, candidates)
+  # of an interrupted training that ended before the trial had, nothing was given up
+  if (!all(trial %in% folds)) trial <- integer()
   each <- trained_on(names(candidates), if (length(trial)) trial else folds, checkpoint)
   if (length(trial) && !anyNA(ended_folds_of(each)[trial])) {
     kept <- names(each)[promising(a, lapply(each, `[`, trial))]
@@ -98,8 +100,8 @@ ended_folds <- function(each, kept_in = NULL) {
 
 # ---- wirings that are given up ------------------------------------------------------------------------------------
 
-# After the folds of a trial, wirings that are clearly behind are not trained any further. A network has learned nothing
-# from that: it is the choice of wirings that these rows have a say in, as they have in the blend.
+# After the folds of a trial some wirings are given up. No network learns from that: its rows have a say in the choice
+# of wirings, as they have in the blend.
 
 folds_of_trial <- 2
 
@@ -115,11 +117,12 @@ trial_folds <- function(a, candidates) {
 promising <- function(a, each) {
   folds <- lapply(each, function(members) bind_evaluated(lapply(members, `[[`, "evaluated"), 1))
   target <- each[[1]][[1]]$predictor$target
-  losses <- vapply(folds, function(f) rowMeans(as.matrix(own_losses(target, f, f$predictions))) * f$weight,
-                   numeric(length(folds[[1]]$weight)))
-  best <- which.min(colSums(losses))
-  behind <- apply(losses - losses[, best], 2, function(d) mean(d) > clearly_behind * stats::sd(d) / sqrt(length(d)))
-  behind[best] <- FALSE
+  losses <- lapply(folds, function(f) rowMeans(as.matrix(own_losses(target, f, f$predictions))) * f$weight)
+  best <- losses[[which.min(vapply(losses, sum, 0))]]
+  behind <- vapply(losses, function(own) {
+    apart <- mean_with_error(own - best, folds[[1]]$group)
+    apart$value > clearly_behind * apart$error
+  }, NA)
   cheap <- !names(each) %in% smooth_wirings
   blend_shares(a, each) > 0 | (cheap & !behind) | names(each) == linear_candidate(each)
 }
@@ -137,7 +140,7 @@ laid_ensemble <- function(a) {
 # the linear model.
 ensemble_candidates <- function(a) {
   wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
-  own <- lapply(wirings, function(one) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list()))
+  own <- lapply(wirings, candidate_of, a)
   names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
   linear <- linear_regimen(a$regimen)
   c(own, list(linear = with_network(a, "linear", linear)), if (suits_sparse(a)) {
@@ -145,6 +148,8 @@ ensemble_candidates <- function(a) {
     list("linear, sparse" = with_network(a, "linear", sparse))
   })
 }
+
+candidate_of <- function(one, a) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list())
 
 # The linear model beside the networks, which has the better of two penalties: that on squares, or that on sizes.
 linear_candidates <- c("linear", "linear, sparse")
@@ -190,6 +195,8 @@ is_open <- function(name, prepare) identical(prepare[[name]], "auto")
 # brief says of the regimen and the preparation stands. Far outside the rows that they have learned from networks go
 # astray, so inputs are clipped there; `linear` takes them as they are.
 auto_wirings <- function(a) {
+  # only steps of second order ask the data for the penalty
+  if (identical(a$regimen$l2, "evidence")) return(smooth_candidates(a))
   # networks that are averaged can be trained longer than one alone
   long <- with_patience(a$regimen, epochs = 600, patience = 60)
   open <- identical(long$method, "auto")
@@ -235,11 +242,14 @@ smooth_candidates <- function(a) {
   affordable <- function(wiring) {
     regimen_in_force(with_network(a, wiring), preparation)$method == "levenberg_marquardt"
   }
-  # evidence leaves little for validation rows to stop
-  regimen <- with_patience(a$regimen, patience = 10)
   pairs <- setdiff(smooth_wirings, smooth_layers)
   wirings <- c(utils::head(Filter(affordable, smooth_layers), 1), Filter(affordable, pairs))
-  lapply(wirings, function(wiring) list(wiring = wiring, prepare = list(clip = "far"), regimen = regimen))
+  lapply(wirings, smooth_candidate, a)
+}
+
+# Evidence leaves little for validation rows to stop.
+smooth_candidate <- function(wiring, a) {
+  list(wiring = wiring, prepare = list(clip = "far"), regimen = with_patience(a$regimen, patience = 10))
 }
 
 # ---- the model ----------------------------------------------------------------------------------------------------

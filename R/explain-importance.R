@@ -72,7 +72,7 @@ shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
   predictor <- without_idle_inputs(predictor)
-  looked_at <- needed_of(predictor, columns)
+  looked_at <- intersect(columns, needed_columns(predictor))
   table <- table[setdiff(names(table), setdiff(columns, looked_at))]
   lapply(seq_along(columns), function(j) {
     # shuffling changes nothing of what no network looks at
@@ -94,13 +94,6 @@ shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats
     }
     as_is + received
   })
-}
-
-# Of these columns those that a network of the predictor looks at, by itself or in a column that is made of it.
-needed_of <- function(predictor, columns) {
-  members <- predicting_members(predictor)
-  prepared <- unique(unlist(lapply(members, function(member) prepared_columns(member$preparation))))
-  intersect(columns, c(raw_columns(members[[1]]$preparation$rules$derived, prepared), predictor$target$exposure))
 }
 
 # The predictions for the table with the column in each of these orders. Several at a time: a call costs more than its

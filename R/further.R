@@ -22,7 +22,7 @@ predicting_candidates <- function(model, a) {
   used <- union(names(shares)[shares > 0], linear_name(model$members))
   known <- ensemble_candidates(a)
   # for newer rows the rule can offer other ones
-  for (wiring in setdiff(used, names(known))) known[[wiring]] <- with_network(a, wiring, prepare = list(clip = "far"))
+  for (wiring in setdiff(used, names(known))) known[[wiring]] <- candidate_of(smooth_candidate(wiring, a), a)
   known[used]
 }
 

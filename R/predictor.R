@@ -50,10 +50,17 @@ without_idle_inputs <- function(predictor) {
   if (is.null(predictor$members)) return(member_without_idle_inputs(predictor))
   predictor$members <- lapply(predictor$members, member_without_idle_inputs)
   left <- unlist(lapply(predictor$members, function(member) prepared_columns(member$preparation)))
-  plans <- predictor$preparation$columns
-  predictor$preparation$columns <- plans[prepared_columns(predictor$preparation) %in% left]
-  predictor$preparation$features <- unlist(lapply(predictor$preparation$columns, plan_features), use.names = FALSE)
+  kept <- prepared_columns(predictor$preparation) %in% left
+  predictor$preparation <- of_columns(predictor$preparation, kept)
   predictor
+}
+
+of_columns <- function(preparation, kept) {
+  plans <- preparation$columns[kept]
+  preparation$columns <- plans
+  preparation$features <- unlist(lapply(plans, plan_features), use.names = FALSE)
+  preparation$rules <- needed_rules(preparation$rules, prepared_columns(preparation))
+  preparation
 }
 
 member_without_idle_inputs <- function(member) {
@@ -73,8 +80,7 @@ member_without_idle_inputs <- function(member) {
   network$parameters <- narrowed(network$parameters)
   if (!is.null(network$members)) network$members <- lapply(network$members, narrowed)
   member$network <- network
-  member$preparation$columns <- plans[kept]
-  member$preparation$features <- member$preparation$features[left]
+  member$preparation <- of_columns(member$preparation, kept)
   member
 }
 

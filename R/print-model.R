@@ -17,6 +17,7 @@ format.hylomath_model <- function(x, ...) {
     indented("task", brief_task_text(b)),
     indented("rows", parts_text(x$parts)),
     indented("inputs", sprintf("%s, %s after preparation", inputs, features)),
+    indented_weighed(predictor),
     indented("wiring", sprintf("%s%s; %s", wiring_text(x), networks, parameters)),
     indented("method", method_text(regimen_of(x), x$evidence_l2)),
     if (!is.null(x$members) && x$stopped != "set") {
@@ -76,6 +77,13 @@ stopped_text <- function(run, seconds) {
     vanished = sprintf("ended in epoch %d, as the first layer's gradient vanished", epochs)
   )
   sprintf("%s; %s; best epoch %d", why, format_seconds(seconds), best)
+}
+
+# The columns that an l1 penalty has left, where it has left some out.
+indented_weighed <- function(predictor) {
+  left <- prepared_columns(without_idle_inputs(predictor)$preparation)
+  if (length(left) == length(predictor$preparation$columns)) return(NULL)
+  indented("weights", sprintf("of %s only: %s", counted(length(left), "column"), enumerate(left)))
 }
 
 # `penalty` is what the data chose.

@@ -35,12 +35,20 @@ regimen_in_force <- function(a, preparation) {
 
 auto_method <- function(a, r, rows, preparation) {
   if (suits_newton(a, r, rows, preparation)) return("newton")
+  if (suits_coordinates(a, r, preparation)) return("coordinate_descent")
   if (identical(r$l2, "evidence")) return("levenberg_marquardt")
   if (length(needs_batches(r, a$wiring))) return("adam")
   # without hidden layers the whole table at once is quickest at any number of rows
   if (length(a$wiring$layers) == 0 && loss_record(a$target$loss)$smooth) return("lbfgs")
   if (suits_second_order(a, rows, network_of(a$target, a$wiring, r, preparation()))) return("levenberg_marquardt")
   first_order_method(a, r, rows)
+}
+
+# Whether there is one minimum, under an l1 penalty.
+suits_coordinates <- function(a, r, preparation) {
+  if (length(a$wiring$layers) > 0 || identical(r$l1, 0) || !loss_record(a$target$loss)$smooth) return(FALSE)
+  others <- setdiff(needs_batches(r, a$wiring), "l1")
+  length(others) == 0 && !any(vapply(preparation()$columns, is_embedded, NA))
 }
 
 first_order_method <- function(a, r, rows) {

@@ -19,7 +19,7 @@
 # What is an array whatever its length is marked by I().
 
 transcript_program <- function(model) {
-  predictor <- model$predictor
+  model$predictor <- predictor <- without_idle_inputs(model$predictor)
   target <- predictor$target
   columns <- raw_columns_of(model)
   names <- vapply(columns, `[[`, "", "name")

@@ -179,8 +179,9 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
     if (event$event != "ended") return()
     if (event$ended >= 5) signalCondition(interrupt)
   }
-  # long enough that some are still to do when the first have ended
-  long <- ensemble_of(small_kilns(), epochs = 4000) |> regimen(method = "adam", stop = "none", seed = 7)
+  # long enough that some are still to do when the first have ended, of epochs no shorter than what is told of them
+  table <- small_kilns(4000)
+  long <- ensemble_of(table, epochs = 1000) |> regimen(method = "adam", stop = "none", seed = 7)
   model <- withr::with_options(list(hylomath.threads = 1), train(long, progress = stop_at))
   expect_equal(model$stopped, "interrupted")
   done <- unique(model$members$fold)
@@ -191,9 +192,9 @@ test_that("an interrupt keeps the folds that are done, and says how many", {
   expect_length(predict(model, small_kilns(300))$prediction, 300)
   # its brief trains these folds again, to the same networks
   expect_equal(model$brief$hold_out$only_folds, done)
-  again <- train(model$brief, data = small_kilns(), progress = "none")
+  again <- train(model$brief, data = table, progress = "none")
   expect_identical(trained_parameters(again), trained_parameters(model))
-  expect_identical(predict(again, small_kilns()), predict(model, small_kilns()))
+  expect_identical(predict(again, table), predict(model, table))
   expect_error(hold_out(long, only_folds = 5), "names fold 5, and there are 4")
 })
 
@@ -310,6 +311,34 @@ test_that("networks of a cross-validation ensemble are made one, and what it cos
   several <- brief(number, "passengers", task = "regression") |> wire("3 tanh") |> hold_out(folds = 3, seed = 1) |>
     regimen(loss = list(kind = "quantile", at = c(0.1, 0.9)), epochs = 2, seed = 1)
   expect_fails(distil(trained(several), number), "`quantile` takes observed values only")
+})
+
+test_that("what is behind after the trial's folds is given up, in folds as in training, and not before", {
+  b <- ensemble_of(small_kilns(), epochs = 20, wiring = "auto")
+  offered <- names(ensemble_candidates(settle(b)))
+  model <- trained(b)
+  left <- unique(model$members$network)
+  expect_true(all(left %in% offered) && "linear" %in% left)
+  expect_lt(length(left), length(offered))
+  expect_identical(trained(regimen(b, seed = 7))$members$network, model$members$network)
+  # what an interrupt left of the trial has all of them
+  expect_setequal(trained(hold_out(b, only_folds = 1))$members$network, offered)
+  folded <- folds(b, k = 3, progress = "none")
+  expect_true(all(is.finite(folded$predictions$probability_sound)))
+  # what is cheap and not clearly behind goes on
+  passengers <- brief(small_crossings(), target = "passengers", task = "regression")
+  predictor <- trained(quick(passengers) |> wire("linear") |> regimen(seed = 1))$predictor
+  each <- lapply(stats::setNames(nm = c("best", "linear", "same", "worse")), function(name) {
+    n <- 40
+    own <- list(key = as.character(1:n), observed = rep(0, n), weight = rep(1, n), row = 1:n)
+    own$group <- rep(1:4, each = 10)
+    chance <- withr::with_seed(3, rnorm(n, sd = 0.02))
+    own$predictions <- data.frame(prediction = switch(name,
+      best = rep(c(0.1, -0.1), n / 2), linear = rep(3, n), same = rep(c(0.1, -0.1), n / 2) + chance, worse = rep(2, n)
+    ))
+    list(list(predictor = predictor, evaluated = own))
+  })
+  expect_identical(unname(promising(settle(passengers), each)), c(TRUE, TRUE, TRUE, FALSE))
 })
 
 test_that("models of one table are lined up, whatever trained them", {

@@ -29,7 +29,8 @@ test_that("a training that was cut short goes on to the same bits, by any method
     lbfgs = quick(short_brief(method = "lbfgs")), resilient = quick(short_brief(method = "resilient")),
     skip = quick(short_brief(method = "rmsprop") |> wire("6 elu + skip")),
     ensemble = quick(short_brief(method = "adam", restarts = 3, keep = "ensemble")),
-    met = met_brief() |> regimen(seed = 1, epochs = 6),
+    met = met_brief() |> regimen(seed = 1, epochs = 6), given_up = short_brief() |> hold_out(folds = 4),
+    sparse = quick(short_brief(method = "coordinate_descent") |> wire("linear") |> regimen(epochs = 30)),
     numbers = quick(brief(small_crossings(), target = "passengers", task = "regression") |> wire("4 tanh") |>
       regimen(method = "levenberg_marquardt", l2 = "evidence", seed = 1, epochs = 6))
   )
@@ -58,6 +59,7 @@ test_that("folds, variations and siftings that were cut short go on to the same 
     met = function(...) folds(met_brief() |> regimen(seed = 1, epochs = 6), k = 3, ...),
     ensemble = function(...) folds(hold_out(ensemble, by = "random", seed = 3), k = 3, ...),
     ordered = function(...) folds(ensemble, k = 3, ...),
+    given_up = function(...) folds(hold_out(ensemble, folds = 4, seed = 3), k = 3, ...),
     vary = function(...) vary(small, units = c(2, 4), k = 3, ...),
     backward = function(...) sift(small, k = 3, ...),
     forward = function(...) sift(small, "forward", k = 3, ...),

@@ -41,7 +41,9 @@ roles_that_meet <- list(
 
 networks_that_meet <- list(
   out_of_fold = function(b) wire(b, "3 tanh") |> hold_out(folds = 3, seed = 1),
-  one = function(b) wire(b, "3 tanh") |> quick(), linear = function(b) wire(b, "linear")
+  one = function(b) wire(b, "3 tanh") |> quick(), linear = function(b) wire(b, "linear"),
+  sparse = function(b) wire(b, "linear") |> regimen(method = "coordinate_descent"),
+  open = function(b) hold_out(b, folds = 4, seed = 1)
 )
 
 brief_of_pairing <- function(task, role, network, table) {

@@ -15,48 +15,59 @@ test_that("under a given l1 the slopes of every loss meet the conditions of its 
     n <- 300
     x <- data.frame(matrix(rnorm(n * 12), n))
     eta <- x$X1 - 0.7 * x$X2
-    transform(
+    made <- transform(
       x, number = eta + rnorm(n), count = rpois(n, exp(0.5 * eta)), positive = exp(eta) * rexp(n),
-      two = ifelse(runif(n) < plogis(2 * eta), "b", "a"), three = cut(eta + rnorm(n), 3, labels = c("p", "q", "r")),
+      two = ifelse(runif(n) < plogis(2 * eta), "b", "a"), three = sample(c("p", "q", "r"), n, TRUE),
+      ranked = factor(cut(eta + rnorm(n), 3, labels = c("low", "middle", "high")), ordered = TRUE),
+      other = 2 * x$X3 + rnorm(n),
       weight = runif(n, 0.5, 1.5), exposed = runif(n, 1, 3)
     )
+    made$three[eta > 0.6] <- "p"
+    made
   })
   inputs <- paste0("X", 1:12)
   x <- as.matrix(table[inputs])
-  positive <- NULL
-  slope_of <- list(  # of the mean loss in the linear values; a is what is predicted
-    number = function(y, a, scale) 2 * (a - y) / scale, count = function(y, a, scale) a - y,
-    positive = function(y, a, scale) 1 - y / a,
-    two = function(y, a, scale) a[, positive] - (c("a", "b")[positive] == y),
-    three = function(y, a, scale) a - outer(as.character(y), c("p", "q", "r"), `==`)
+  share <- function(y, classes) outer(as.character(y), classes, `==`)
+  cases <- list(  # the slopes of the mean loss in the linear values, y what is observed and a what is predicted
+    number = list(slope = function(y, a, model) 2 * (a - y) / scale_of(model)),
+    count = list(
+      slope = function(y, a, model) (a - y) / scale_of(model), change = \(b) set_columns(b, exposure = exposed)
+    ),
+    positive = list(slope = function(y, a, model) 1 - y / a, change = \(b) regimen(b, loss = "gamma")),
+    two = list(slope = function(y, a, model) (a - share(y, c("a", "b")))[, model$predictor$target$positive]),
+    three = list(slope = function(y, a, model) a - share(y, c("p", "q", "r"))),
+    ranked = list(slope = function(y, a, model) {
+      upto <- cbind(0, t(apply(a, 1, cumsum)))
+      bend <- upto * (1 - upto)
+      own <- as.integer(y)
+      at <- function(m, j) m[cbind(seq_along(own), j)]
+      (at(bend, own + 1) - at(bend, own)) / at(a, own)
+    }),
+    "number other" = list(slope = function(y, a, model) 2 * sweep(a - as.matrix(y), 2, scale_of(model), `/`)),
+    number = list(
+      slope = function(y, a, model) pmax(-1, pmin(1, (a - y) / scale_of(model))),
+      change = \(b) regimen(b, loss = "huber")
+    )
   )
-  asked <- list(
-    number = list(), count = list(exposure = TRUE), positive = list(loss = "gamma"), two = list(),
-    three = list(plain = TRUE)
-  )
-  for (target in names(asked)) {
-    how <- asked[[target]]
-    given <- table[c(inputs, target, "weight", if (isTRUE(how$exposure)) "exposed")]
-    if (isTRUE(how$plain)) given[[target]] <- as.character(given[[target]])
-    b <- brief(given, target = target) |> set_columns(weight = weight) |> prepare(numbers = "none") |>
+  scale_of <- function(model) model$predictor$preparation$target$scale
+  for (i in seq_along(cases)) {
+    target <- strsplit(names(cases)[i], " ")[[1]]
+    change <- cases[[i]]$change %||% identity
+    given <- table[c(inputs, target, "weight", "exposed")]
+    b <- brief(given, target = target) |> set_columns(weight = weight, drop = exposed) |> prepare(numbers = "none") |>
       hold_out(validation = 0, test = 0, seed = 1) |> wire("linear")
-    if (isTRUE(how$exposure)) b <- set_columns(b, exposure = exposed)
-    if (!is.null(how$loss)) b <- regimen(b, loss = how$loss)
-    model <- train(regimen(b, method = "coordinate_descent", l1 = 0.05, seed = 1), progress = "none")
-    units <- length(model$predictor$network$parameters) / 13
-    parameters <- matrix(model$predictor$network$parameters, ncol = units, byrow = TRUE)
-    weights <- parameters[seq_along(inputs), , drop = FALSE]
-    classes <- target %in% c("two", "three")
-    a <- predict(model, given, type = if (classes) "probability" else "prediction")
-    a <- as.matrix(a[grepl(if (classes) "^probability" else "^prediction", names(a))])
-    scale <- model$predictor$preparation$target$scale[1]
-    positive <- match(model$predictor$target$positive, model$predictor$target$classes)
-    slopes <- as.matrix(slope_of[[target]](given[[target]], if (classes) a else drop(a), scale))
-    if (target == "count") slopes <- slopes / scale
+    model <- train(regimen(change(b), method = "coordinate_descent", l1 = 0.05, seed = 1), progress = "none")
+    said <- predict(model, given, type = if (is.null(model$predictor$target$classes)) "prediction" else "probability")
+    a <- as.matrix(said)
+    colnames(a) <- sub("^probability_", "", colnames(a))
+    observed <- if (length(target) > 1) given[target] else given[[target]]
+    slopes <- as.matrix(cases[[i]]$slope(observed, if (ncol(a) > 1) a else drop(a), model))
     slopes <- crossprod(x, slopes * table$weight / mean(table$weight)) / nrow(table)
+    parameters <- model$predictor$network$parameters[seq_len(13 * ncol(slopes))]
+    weights <- matrix(parameters, ncol = ncol(slopes), byrow = TRUE)[seq_along(inputs), , drop = FALSE]
     left <- ifelse(weights == 0, pmax(abs(slopes) - 0.05, 0), abs(slopes + 0.05 * sign(weights)))
-    expect_lt(max(left), 1e-6, label = paste("what is left of", target))
-    expect_true(any(weights == 0) && any(weights != 0), info = target)
+    expect_lt(max(left), 1e-6, label = paste("what is left of case", i))
+    expect_true(any(weights == 0) && any(weights != 0), info = names(cases)[i])
   }
 })
 
@@ -78,9 +89,15 @@ test_that("the rows that stop it choose from a path of penalties, and few column
   # the penalty that was chosen, named, comes to the same network
   named <- train(regimen(b, method = "coordinate_descent", l1 = sparse$evidence_l2, seed = 1), progress = "none")
   expect_equal(named$predictor$network$parameters, sparse$predictor$network$parameters, tolerance = 1e-4)
-  expect_fails(regimen(b, l1 = "path", method = "lbfgs"), "`regimen.l1` has no meaning for the method `lbfgs`")
+  expect_fails(regimen(b, l1 = "path", method = "lbfgs"), "`regimen.l1` can't be `path`")
   expect_fails(regimen(b, l1 = "path", method = "adam"), "`regimen.l1` can't be `path`", "coordinate_descent")
   expect_fails(regimen(wire(b, "8 tanh"), method = "coordinate_descent"), "without hidden layers")
+  expect_fails(regimen(wire(b, "8 tanh"), l1 = "path"), "without hidden layers")
+  expect_fails(train(hold_out(regimen(b, l1 = "path"), validation = 0), progress = "none"), "no validation rows")
+  settled <- function(b) settle(b) |> (\(a) regimen_in_force(a, function() learn_preparation(a))$method)()
+  expect_equal(settled(regimen(b, l1 = "path")), "coordinate_descent")
+  expect_equal(settled(regimen(b, l1 = 0.1)), "coordinate_descent")
+  expect_equal(settled(regimen(b, l1 = 0.1, learning_rate = 0.01)), "adam")
 })
 
 test_that("of many columns the linear model that stands beside an ensemble is the better of two", {
