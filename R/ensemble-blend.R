@@ -10,15 +10,19 @@ blend_shares <- function(a, each) {
     shares[1] <- 1
     return(shares)
   }
+  stepwise_shares(shares, blend_loss(each))
+}
+
+# The loss of a blend on the rows that its candidates have not learned from, as a function of their shares.
+blend_loss <- function(each) {
   folds <- lapply(each, function(members) bind_evaluated(lapply(members, `[[`, "evaluated"), 1))
   predictor <- each[[1]][[1]]$predictor
-  loss <- function(shares) {
+  function(shares) {
     evaluated <- folds[[1]]
     used <- shares > 0
     evaluated$predictions <- mean_predictions(predictor, lapply(folds[used], `[[`, "predictions"), shares[used])
     mean_loss(predictor, evaluated)
   }
-  stepwise_shares(shares, loss)
 }
 
 # From the best candidate on, steps towards whichever lowers the loss most, as long as it is worth it (Caruana et al.

@@ -7,31 +7,22 @@ folds_of_ensembles <- function(laid, report, checkpoint = no_checkpoint()) {
   nested <- lapply(candidates, function(a) {
     lay_ensemble_folds(list(plan = c(plan[names(plan) != "brief"], list(brief = a$brief, nested = TRUE)), analysis = a))
   })
-  of_fold <- nested[[1]]$each
-  own <- lapply(seq_len(nrow(laid$each)), function(i) {
-    which(of_fold$fold == laid$each$fold[i] & of_fold[["repeat"]] == laid$each[["repeat"]][i])
-  })
+  inner <- laid$analysis$hold_out$folds
+  own <- split(seq_len(nrow(nested[[1]]$each)), rep(seq_len(nrow(laid$each)), each = inner))
   jobs <- lapply(nested, fold_jobs, want = "members")
-  run <- function(jobs, places, checkpoint) folded_members(laid, nested, jobs, places, report, checkpoint)
-  trial <- which(of_fold$inner %in% trial_folds(laid$analysis, candidates))
-  places <- lapply(jobs, seq_along)
-  each <- run(jobs, if (length(trial)) lapply(places, intersect, trial) else places, checkpoint)
-  tried <- unlist(lapply(each, `[`, trial), recursive = FALSE)
-  if (length(trial) && !any(vapply(tried, is.null, NA))) {
-    kept <- lapply(own, function(places) kept_in_fold(laid$analysis, lapply(each, `[`, intersect(places, trial))))
-    places <- lapply(stats::setNames(nm = names(each)), function(name) {
-      unlist(own[vapply(kept, function(names) name %in% names, NA)])
+  train <- function(asked, checkpoint) {
+    places <- lapply(stats::setNames(nm = names(jobs)), function(name) {
+      unlist(Map(function(own, asked) own[asked[[name]]], own, asked), use.names = FALSE)
     })
-    rest <- run(jobs, lapply(places, setdiff, trial), checkpoint_of_kind(checkpoint, "rest"))
-    each <- Map(function(first, rest) replace(rest, trial, first[trial]), each, rest)
+    done <- folded_members(laid, nested, jobs, places, report, checkpoint)
+    lapply(own, function(own) lapply(done, `[`, own))
   }
+  several <- trained_by_stages(laid$analysis, candidates, length(own), train, checkpoint, as_evaluated_within)
+  several <- lapply(several, function(each) ended_trial(laid$analysis, candidates, each))
   if (laid$analysis$hold_out$by == "ordered") {
-    each <- folded_last_networks(laid, nested, jobs, each, places, report, checkpoint_of_kind(checkpoint, "last"))
+    several <- folded_last_networks(laid, nested, jobs, own, several, report, checkpoint_of_kind(checkpoint, "last"))
   }
-  lapply(own, function(own) {
-    in_fold <- vapply(places, function(places) all(own %in% places), NA)
-    folded_ensemble(laid$analysis, lapply(each[in_fold], `[`, own))
-  })
+  lapply(several, function(each) folded_ensemble(laid$analysis, each))
 }
 
 # By candidate the results of the jobs at these places, NULL at others.
@@ -46,32 +37,35 @@ folded_members <- function(laid, nested, jobs, places, report, checkpoint) {
   }, jobs, places, done)
 }
 
-# The candidates of a fold that go on after its trial.
-kept_in_fold <- function(a, each) names(each)[promising(a, lapply(each, as_evaluated_within))]
-
-# The networks of a fold, with the rows that they predict within it in place of those of the fold.
-as_evaluated_within <- function(members) {
-  lapply(members, function(m) list(predictor = m$predictor, evaluated = m$out_of_fold))
-}
+# A network of a fold, with the rows that it predicts within it in place of those of the fold.
+as_evaluated_within <- function(member) list(predictor = member$predictor, evaluated = member$out_of_fold)
 
 # In order of time the networks that predict a fold's rows are trained once more, as with_last_networks() does it.
-folded_last_networks <- function(laid, nested, jobs, each, places, report, checkpoint) {
-  there <- Map(function(members, places) !vapply(members[places], is.null, NA), each, places)
-  if (!all(unlist(there))) return(each)
+folded_last_networks <- function(laid, nested, jobs, own, several, report, checkpoint) {
+  if (any(vapply(several, function(each) any(vapply(unlist(each, recursive = FALSE), is.null, NA)), NA))) {
+    return(several)
+  }
+  # by candidate, along the jobs: what was trained, and the jobs of its last training
+  members <- lapply(stats::setNames(nm = names(jobs)), function(name) {
+    unlist(lapply(several, function(each) each[[name]] %||% vector("list", length(own[[1]]))), recursive = FALSE)
+  })
   again <- Map(function(jobs, nested, members) {
     Map(function(job, member) {
       if (!is.null(member)) last_job(utils::modifyList(job, list(want = "predictions")), nested, member)
     }, jobs, members)
-  }, jobs, nested, each)
+  }, jobs, nested, members)
+  places <- lapply(members, function(members) which(!vapply(members, is.null, NA)))
   last <- folded_members(laid, nested, again, places, report, checkpoint)
-  Map(function(members, last) {
+  Map(function(own, each) {
     Map(function(member, last) {
-      if (is.null(last)) return(NULL)
-      member$evaluated <- last$evaluated
-      member$seconds <- member$seconds + last$seconds
-      member
-    }, members, last)
-  }, each, last)
+      Map(function(member, last) {
+        if (is.null(last)) return(NULL)
+        member$evaluated <- last$evaluated
+        member$seconds <- member$seconds + last$seconds
+        member
+      }, member, last[own])
+    }, each, last[names(each)])
+  }, own, several)
 }
 
 # What a fold's networks predicted out of fold, as a teacher says it: to the rows of the whole table, NA elsewhere.
@@ -95,7 +89,7 @@ folded_teaching <- function(a, each, shares) {
 # Of a fold the results of all networks, by candidate; NULL where an interrupt left one out.
 folded_ensemble <- function(a, each) {
   if (any(vapply(unlist(each, recursive = FALSE), is.null, NA))) return(NULL)
-  shares <- blend_shares(a, lapply(each, as_evaluated_within))
+  shares <- blend_shares(a, lapply(each, lapply, as_evaluated_within))
   used <- each[shares > 0]
   members <- unlist(used, recursive = FALSE)
   weights <- unlist(network_shares(shares[shares > 0], used), use.names = FALSE)

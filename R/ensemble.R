@@ -17,26 +17,17 @@ train_ensemble <- function(a, report, checkpoint = no_checkpoint(), keeps = FALS
 
 train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE) {
   candidates <- ensemble_candidates(a)
-  folds <- asked_folds(a)
-  trained_on <- function(names, folds, checkpoint) {
-    laid <- lapply(candidates[names], laid_ensemble)
-    jobs <- lapply(laid, fold_jobs, want = "member")
-    if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
-    run_members(a, laid, jobs, report, checkpoint, folds)
+  laid <- lapply(candidates, laid_ensemble)
+  jobs <- lapply(laid, fold_jobs, want = "member")
+  if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
+  train <- function(asked, checkpoint) {
+    of <- names(asked[[1]])
+    list(run_members(a, laid[of], jobs[of], report, checkpoint, asked[[1]]))
   }
-  trial <- trial_folds(a, candidates)
-  # of an interrupted training that ended before the trial had, nothing was given up
-  if (!all(trial %in% folds)) trial <- integer()
-  each <- trained_on(names(candidates), if (length(trial)) trial else folds, checkpoint)
-  if (length(trial) && !anyNA(ended_folds_of(each)[trial])) {
-    kept <- names(each)[promising(a, lapply(each, `[`, trial))]
-    rest <- trained_on(kept, setdiff(folds, trial), checkpoint_of_kind(checkpoint, "rest"))
-    candidates <- candidates[kept]
-    each <- Map(function(first, rest) replace(rest, trial, first[trial]), each[kept], rest)
-  }
+  each <- ended_trial(a, candidates, trained_by_stages(a, candidates, 1, train, checkpoint)[[1]])
   whole <- ended_folds(each, checkpoint$kept_in())
   each <- lapply(each, `[`, whole)
-  list(analysis = a, candidates = candidates, each = each, whole = whole, shares = blend_shares(a, each))
+  list(analysis = a, candidates = candidates[names(each)], each = each, whole = whole, shares = blend_shares(a, each))
 }
 
 asked_folds <- function(a) a$hold_out$only_folds %||% seq_len(a$hold_out$folds)
@@ -72,14 +63,15 @@ last_job <- function(job, laid, member) {
   c(job, list(on = list(whole = "ensemble", regimen = regimen, epochs = epochs)))
 }
 
-# By candidate the results of its jobs, one a fold; NULL for other folds than these.
+# By candidate the results of its jobs, one a fold; NULL for other folds than these, which may be given by candidate.
 run_members <- function(a, laid, jobs, report, checkpoint = no_checkpoint(), folds = asked_folds(a)) {
+  if (!is.list(folds)) folds <- rep(list(folds), length(laid))
   # fold by fold, so that an interrupt leaves whole ones
   fold_of_job <- rep(seq_len(a$hold_out$folds), length(laid))
   fold <- order(fold_of_job)
   of <- rep(seq_along(laid), lengths(jobs))[fold]
   jobs <- unlist(unname(jobs), recursive = FALSE)[fold]
-  asked <- sort(fold_of_job) %in% folds
+  asked <- unlist(lapply(folds, function(own) seq_len(a$hold_out$folds) %in% own))[fold]
   done <- vector("list", length(jobs))
   done[asked] <- run_jobs(a$raw, jobs[asked], "network", report, laid = unname(laid), checkpoint = checkpoint)
   stats::setNames(lapply(seq_along(laid), function(c) done[of == c]), names(laid))
@@ -97,37 +89,6 @@ ended_folds <- function(each, kept_in = NULL) {
   check_any_done(length(whole), "fold", kept_in)
   whole
 }
-
-# ---- wirings that are given up ------------------------------------------------------------------------------------
-
-# After the folds of a trial some wirings are given up. No network learns from that: its rows have a say in the choice
-# of wirings, as they have in the blend.
-
-folds_of_trial <- 2
-
-# In order of time the last ones, which predict rows like those to come.
-trial_folds <- function(a, candidates) {
-  folds <- a$hold_out$folds
-  if (length(candidates) <= 2 || folds < 2 * folds_of_trial) return(integer())
-  if (a$hold_out$by == "ordered") folds - rev(seq_len(folds_of_trial)) + 1 else seq_len(folds_of_trial)
-}
-
-# What has a share in the blend of the folds of the trial; the linear model, which every model stands beside; and what
-# is cheap to train, if its loss is higher than that of the best by no more than chance can make it.
-promising <- function(a, each) {
-  folds <- lapply(each, function(members) bind_evaluated(lapply(members, `[[`, "evaluated"), 1))
-  target <- each[[1]][[1]]$predictor$target
-  losses <- lapply(folds, function(f) rowMeans(as.matrix(own_losses(target, f, f$predictions))) * f$weight)
-  best <- losses[[which.min(vapply(losses, sum, 0))]]
-  behind <- vapply(losses, function(own) {
-    apart <- mean_with_error(own - best, folds[[1]]$group)
-    apart$value > clearly_behind * apart$error
-  }, NA)
-  cheap <- !names(each) %in% smooth_wirings
-  blend_shares(a, each) > 0 | (cheap & !behind) | names(each) == linear_candidate(each)
-}
-
-clearly_behind <- 2  # standard errors
 
 laid_ensemble <- function(a) {
   plan <- list(brief = a$brief, k = NULL, repeats = 1L, by = "validation", most = NULL)
@@ -197,18 +158,19 @@ is_open <- function(name, prepare) identical(prepare[[name]], "auto")
 auto_wirings <- function(a) {
   # only steps of second order ask the data for the penalty
   if (identical(a$regimen$l2, "evidence")) return(smooth_candidates(a))
-  # networks that are averaged can be trained longer than one alone
-  long <- with_patience(a$regimen, epochs = 600, patience = 60)
+  # networks that are averaged can be trained longer than one alone, of few rows longest
+  cases <- cases_in(a, "training")
+  long <- with_patience(a$regimen, epochs = 600, patience = if (cases > small_table) 30 else 60)
   open <- identical(long$method, "auto")
   # by steps of first order: those of second order are left to few units
-  if (open) long$method <- first_order_method(a, long, cases_in(a, "training"))
+  if (open) long$method <- first_order_method(a, long, cases)
   slow <- if (open && identical(long$learning_rate, "auto")) {
     utils::modifyList(long, list(method = "adam", learning_rate = 0.002))
   } else {
     long
   }
   # of more columns than rows all that wide networks find is chance, and it takes them long
-  wide <- if (length(input_columns(a)) <= cases_in(a, "training")) list(
+  wide <- if (length(input_columns(a)) <= cases) list(
     list(
       wiring = "64 relu > 32 relu", prepare = list(numbers = "rank_normal", clip = "far"), regimen = long,
       said = "by rank"

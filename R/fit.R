@@ -61,12 +61,12 @@ restarts_table <- function(fits) {
   rows <- lapply(which(!vapply(fits, is.null, NA)), function(i) {
     f <- fits[[i]]
     best <- best_losses(f$curves, f$best)
-    data.frame(
+    list(
       start = i, epochs = nrow(f$curves), best_epoch = f$best, stopped = f$stopped, training = best$training,
       validation = best$validation, loss = if (is.na(best$validation)) best$training else best$validation
     )
   })
-  do.call(rbind, rows)
+  frame_of_rows(rows)
 }
 
 # The curves at the best epoch; missing where no epoch was done.

@@ -56,7 +56,12 @@ brief_wiring_text <- function(b, a, candidates) {
       if (length(trial_folds(a, candidates))) sprintf(" (after %d folds those behind are given up)", folds_of_trial),
       ", blended by their out-of-fold predictions"
     )),
-    unlist(lapply(names(candidates), function(name) indented("", name)))
+    unlist(lapply(names(candidates), function(name) {
+      on_trial <- length(trial_folds(a, candidates)) && !name %in% first_candidates(candidates)
+      indented("", paste0(name, if (on_trial) sprintf(
+        " (if the best so far is %s below linear)", format_percent_short(bend_worth_a_trial)
+      )))
+    }))
   )
 }
 

@@ -209,6 +209,12 @@ drop_nulls <- function(x) x[!vapply(x, is.null, NA)]
 # A data frame as a list of its rows, each a list; picking rows out of it one by one takes far longer.
 rows_of <- function(table) lapply(seq_len(nrow(table)), function(i) lapply(table, `[`, i))
 
+# Such a list as a data frame, NULL without any rows; rbind() takes far longer.
+frame_of_rows <- function(rows) {
+  if (length(rows) == 0) return(NULL)
+  list2DF(lapply(stats::setNames(nm = names(rows[[1]])), function(name) unlist(lapply(rows, `[[`, name))))
+}
+
 in_schema_order <- function(settings, schema) settings[intersect(names(schema), names(settings))]
 
 # The value at a path of names; NULL where there is none.

@@ -259,7 +259,7 @@ network_shape <- function(network) network[setdiff(names(network), c("parameters
 # does not move is not `trained`.
 network_blocks <- function(network, inputs) {
   block <- function(layer, kind, rows, columns, trained) {
-    data.frame(layer = layer, kind = kind, rows = rows, columns = columns, trained = trained)
+    list(list(layer = layer, kind = kind, rows = rows, columns = columns, trained = trained))
   }
   embeddings <- lapply(network$embeddings, function(e) {
     block(paste0("embedding_", e$column), "embedding", e$levels + 1, e$width, TRUE)
@@ -270,16 +270,19 @@ network_blocks <- function(network, inputs) {
     layer <- network$layers[[l]]
     name <- if (l == length(units)) "output" else paste0("layer_", l)
     moving <- layer$rate > 0
-    rbind(
+    c(
       block(name, "weights", entering[l], units[l], moving), block(name, "bias", 1, units[l], moving),
-      if (layer$norm) block(name, c("gain", "mean", "variance"), 1, units[l], c(moving, FALSE, FALSE))
+      if (layer$norm) c(
+        block(name, "gain", 1, units[l], moving), block(name, "mean", 1, units[l], FALSE),
+        block(name, "variance", 1, units[l], FALSE)
+      )
     )
   })
   skip <- if (!is.null(network$skip)) {
     list(block("skip", "weights", length(inputs), units[length(units)], network$skip$rate > 0))
   }
   gaps <- if (network$classes > 2) list(block("output", "gaps", network$classes - 2, 1, TRUE))
-  blocks <- do.call(rbind, c(embeddings, layers, skip, gaps))
+  blocks <- frame_of_rows(unlist(c(embeddings, layers, skip, gaps), recursive = FALSE))
   blocks$values <- blocks$rows * blocks$columns
   blocks
 }

@@ -315,30 +315,59 @@ test_that("networks of a cross-validation ensemble are made one, and what it cos
 
 test_that("what is behind after the trial's folds is given up, in folds as in training, and not before", {
   b <- ensemble_of(small_kilns(), epochs = 20, wiring = "auto")
-  offered <- names(ensemble_candidates(settle(b)))
+  offered <- ensemble_candidates(settle(b))
   model <- trained(b)
   left <- unique(model$members$network)
-  expect_true(all(left %in% offered) && "linear" %in% left)
+  expect_true(all(left %in% names(offered)) && "linear" %in% left)
   expect_lt(length(left), length(offered))
   expect_identical(trained(regimen(b, seed = 7))$members$network, model$members$network)
-  # what an interrupt left of the trial has all of them
-  expect_setequal(trained(hold_out(b, only_folds = 1))$members$network, offered)
+  # of a training that was interrupted before the trial had ended, or when no other fold had, what it began with
+  for (only in list(1, 1:2, c(1, 3))) {
+    expect_setequal(trained(hold_out(b, only_folds = only, seed = 5))$members$network, first_candidates(offered))
+  }
+  expect_setequal(trained(hold_out(b, only_folds = 1:3, seed = 5))$members$network, left)
   folded <- folds(b, k = 3, progress = "none")
   expect_true(all(is.finite(folded$predictions$probability_sound)))
-  # what is cheap and not clearly behind goes on
+})
+
+test_that("smooth wirings are tried where the relation bends, and go on where they save much", {
+  x <- withr::with_seed(1, as.data.frame(matrix(runif(1500), 300)))
+  x$bent <- sin(pi * x$V1 * x$V2) + 2 * (x$V3 - 0.5)^2 + x$V4
+  x$straight <- x$V1 - x$V2 + withr::with_seed(2, rnorm(300, sd = 0.3))
+  smooth_of <- function(target) {
+    networks <- c()
+    see <- function(event) if (event$event == "begin") networks <<- c(networks, event$fits)
+    b <- brief(x[c(paste0("V", 1:5), target)], target = target) |> hold_out(folds = 4, seed = 1) |> regimen(seed = 1)
+    model <- train(b, progress = see)
+    list(networks = networks, left = intersect(model$members$network, smooth_wirings))
+  }
+  bent <- smooth_of("bent")
+  expect_true(length(bent$left) > 0)
+  # the others and the linear model in two folds; the smooth ones in one, and again in one; all that is left in two
+  expect_equal(bent$networks[1:3], c(2 * 5, 2, length(bent$left)))
+  straight <- smooth_of("straight")
+  expect_length(straight$left, 0)
+  expect_length(straight$networks, 2)
+})
+
+test_that("a wiring goes on with a share, or near the best, and a smooth one if it saves what its time is worth", {
   passengers <- brief(small_crossings(), target = "passengers", task = "regression")
   predictor <- trained(quick(passengers) |> wire("linear") |> regimen(seed = 1))$predictor
-  each <- lapply(stats::setNames(nm = c("best", "linear", "same", "worse")), function(name) {
-    n <- 40
+  n <- 40
+  best <- rep(c(0.1, -0.1), n / 2)
+  chance <- withr::with_seed(3, rnorm(n, sd = 0.02))
+  predicted <- list(
+    best = best, linear = rep(3, n), same = best + chance, worse = rep(2, n), "16 tanh" = 0.99 * best, "5 tanh" = 3 * best
+  )
+  each <- lapply(predicted, function(prediction) {
     own <- list(key = as.character(1:n), observed = rep(0, n), weight = rep(1, n), row = 1:n)
     own$group <- rep(1:4, each = 10)
-    chance <- withr::with_seed(3, rnorm(n, sd = 0.02))
-    own$predictions <- data.frame(prediction = switch(name,
-      best = rep(c(0.1, -0.1), n / 2), linear = rep(3, n), same = rep(c(0.1, -0.1), n / 2) + chance, worse = rep(2, n)
-    ))
+    own$predictions <- data.frame(prediction = prediction)
     list(list(predictor = predictor, evaluated = own))
   })
-  expect_identical(unname(promising(settle(passengers), each)), c(TRUE, TRUE, TRUE, FALSE))
+  expect_identical(promising(settle(passengers), each), c("best", "linear", "same"))
+  each[["16 tanh"]][[1]]$evaluated$predictions$prediction <- best / 2
+  expect_identical(promising(settle(passengers), each), c("linear", "16 tanh"))
 })
 
 test_that("models of one table are lined up, whatever trained them", {

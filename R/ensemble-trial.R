@@ -1,0 +1,125 @@
+# Wirings that are given up. Candidates of an ensemble are tried in two of its folds, and what is behind there is not
+# trained in the others. No network learns from that: rows have a say in the choice of wirings, as they have in the
+# blend.
+#
+# A trial has stages. A *stage* is a function of what was trained before it, by candidate the results in each fold; it
+# gives by candidate the numbers of the folds to train next.
+
+folds_of_trial <- 2
+
+# So much of the linear model's loss networks must leave out for smooth ones, which take longest, to be tried: where
+# there is no bend to be found, none is found by them either.
+bend_worth_a_trial <- 0.1
+
+# And so much of the blend's loss smooth ones must save to be trained any further.
+gain_worth_their_time <- 0.02
+
+# So many standard errors above the lowest loss of the trial a wiring without a share is given up.
+clearly_behind <- 1
+
+# In order of time the last ones, which predict rows like those to come. None where there is little to choose from, or
+# where no others are to be trained, as of a training that was interrupted by then.
+trial_folds <- function(a, candidates) {
+  folds <- a$hold_out$folds
+  if (length(candidates) <= 2 || folds < 2 * folds_of_trial) return(integer())
+  trial <- if (a$hold_out$by == "ordered") folds - rev(seq_len(folds_of_trial)) + 1 else seq_len(folds_of_trial)
+  if (all(trial %in% asked_folds(a)) && length(asked_folds(a)) > folds_of_trial) trial else integer()
+}
+
+stages_of_trial <- function(a, candidates) {
+  trial <- trial_folds(a, candidates)
+  begin <- first_candidates(candidates)
+  if (length(trial) == 0) return(list(function(each) in_folds(begin, asked_folds(a))))
+  smooth <- setdiff(names(candidates), begin)
+  list(
+    function(each) in_folds(begin, trial),
+    function(each) in_folds(if (bends(results_in(each[begin], trial))) smooth, trial[1]),
+    function(each) in_folds(intersect(smooth, promising(a, results_in(each, trial[1]))), trial[-1]),
+    function(each) in_folds(promising(a, results_in(each, trial)), setdiff(asked_folds(a), trial))
+  )
+}
+
+in_folds <- function(names, folds) lapply(stats::setNames(nm = names), function(name) folds)
+
+# Those that every trial begins with: all but the smooth ones, unless nothing else is left beside the linear model.
+first_candidates <- function(candidates) {
+  begin <- setdiff(names(candidates), smooth_wirings)
+  if (all(begin %in% linear_candidates)) names(candidates) else begin
+}
+
+# What was trained in all of these folds, there.
+results_in <- function(each, folds) {
+  Filter(function(results) !any(vapply(results, is.null, NA)), lapply(each, `[`, folds))
+}
+
+bends <- function(each) {
+  losses <- vapply(each, function(results) sum(unlist(lapply(results, weighed_losses))), 0)
+  linear <- names(losses) %in% linear_candidates
+  min(losses[!linear]) <= (1 - bend_worth_a_trial) * min(losses[linear])
+}
+
+# Of wirings by their results in folds of the trial those that go on: what has a share in the blend, but for smooth ones
+# that save too little; the linear model, which every model stands beside; and what is cheap to train, if its loss is
+# higher than that of the best by no more than chance can make it.
+promising <- function(a, each) {
+  cheap <- each[first_candidates(each)]
+  if (length(cheap) < length(each) && lowest_loss(a, each) > (1 - gain_worth_their_time) * lowest_loss(a, cheap)) {
+    each <- cheap
+  }
+  losses <- lapply(each, function(results) unlist(lapply(results, weighed_losses)))
+  group <- unlist(lapply(each[[1]], function(result) result$evaluated$group))
+  best <- losses[[which.min(vapply(losses, sum, 0))]]
+  near <- vapply(losses, function(own) {
+    behind <- mean_with_error(own - best, group)
+    behind$value <= clearly_behind * behind$error
+  }, NA)
+  shared <- blend_shares(a, each) > 0
+  names(each)[shared | (near & names(each) %in% names(cheap)) | names(each) == linear_candidate(each)]
+}
+
+lowest_loss <- function(a, each) blend_loss(each)(blend_shares(a, each))
+
+# The loss of each row that a network has not learned from, times what the row counts.
+weighed_losses <- function(result) {
+  evaluated <- result$evaluated
+  rowMeans(as.matrix(own_losses(result$predictor$target, evaluated, evaluated$predictions))) * evaluated$weight
+}
+
+# ---- training by stages ----------------------------------------------------------------------------------------------
+
+# As many ensembles of the same candidates at once, of each by candidate its results in each fold, NULL where it was not
+# trained. `train` gets of each ensemble what is asked of it, and gives the same; `seen` is how a stage sees results.
+trained_by_stages <- function(a, candidates, ensembles, train, checkpoint, seen = identity) {
+  none <- lapply(candidates, function(candidate) vector("list", a$hold_out$folds))
+  several <- rep(list(none), ensembles)
+  stages <- stages_of_trial(a, candidates)
+  for (i in seq_along(stages)) {
+    asked <- lapply(several, function(each) stages[[i]](lapply(each, lapply, function(x) if (!is.null(x)) seen(x))))
+    if (length(unlist(asked)) == 0) next
+    done <- train(asked, if (i == 1) checkpoint else checkpoint_of_kind(checkpoint, paste("stage", i)))
+    several <- Map(with_results, several, done, asked)
+    if (any(unlist(Map(leaves_some_out, several, asked)))) break
+  }
+  several
+}
+
+with_results <- function(each, done, asked) {
+  for (name in names(asked)) each[[name]][asked[[name]]] <- done[[name]][asked[[name]]]
+  each
+}
+
+# Whether an interrupt has.
+leaves_some_out <- function(each, asked) {
+  any(unlist(Map(function(name, folds) vapply(each[[name]][folds], is.null, NA), names(asked), asked)))
+}
+
+# Of an ensemble the candidates that its trial has left. Of a training that was interrupted before another fold than
+# those of the trial had ended, what every trial begins with, as if no other had been asked for.
+ended_trial <- function(a, candidates, each) {
+  begin <- each[first_candidates(candidates)]
+  trial <- trial_folds(a, candidates)
+  if (length(trial) == 0) return(begin)
+  later <- setdiff(asked_folds(a), trial)
+  left <- Filter(function(results) !all(vapply(results[later], is.null, NA)), each)
+  if (any(!is.na(ended_folds_of(left)[later]))) left else begin
+}
