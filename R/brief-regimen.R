@@ -34,9 +34,9 @@
 #'     where Adam trains it; `24 silu > 12 silu`; the same with numbers as sines and cosines (`"periodic"`, see
 #'     [prepare()]), for what goes up and down; for smooth relations, with a patience of 10 epochs, the widest of
 #'     `16 tanh`, `12 tanh`, `8 tanh` and `5 tanh` that `"levenberg_marquardt"` may train, and `10 tanh > 6 tanh` if it
-#'     may; and `linear`. The first four are trained for at most 600 epochs, by `"adam"` with a patience of 30, or up to 1,000
-#'     rows by `"lbfgs"` with one of 60. Numbers that lie outside the learned rows by more than half of their range are
-#'     set to there, but for `linear`.
+#'     may; and `linear`. The first four are trained for at most 600 epochs, by `"adam"` with a patience of 30, or up to
+#'     1,000 rows by `"lbfgs"` with one of 60. Numbers that lie outside the learned rows by more than half of their
+#'     range are set to there, but for `linear`.
 #'   * Where there are at least 20 columns, and a tenth as many as rows, `linear` is there twice: with a penalty on
 #'     squares, and with one on sizes (`linear, sparse`, by `"coordinate_descent"`), which leaves few columns. The
 #'     better one is the linear model that others are compared with. Of more columns than rows only
@@ -44,8 +44,9 @@
 #'   * Two of the folds (in order of time, the last two) are a trial. A wiring goes on to the other folds if it has a
 #'     share in the blend of these, or if its loss there is no more than a standard error of the difference higher than
 #'     the lowest. Those of few units take longest. So they are tried only where the best of the others has a loss at
-#'     least 10 % below that of the linear model; first in one fold; and go on only with a share, and if they lower
-#'     the loss of the blend by at least 2 %.
+#'     least 10 % below that of the linear model; first in one fold; and go on only with a share, and if they have more
+#'     than 300 parameters, only if they lower the loss of the blend by 2 %. Up to 1,000 rows it is enough that the loss
+#'     is below, and they are tried in both folds.
 #'   * They are blended: from the one with the lowest loss on out-of-fold rows, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     adds nothing has no share, and what `linear` does as well is left to it. Where the wiring is named it predicts

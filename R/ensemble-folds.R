@@ -10,14 +10,14 @@ folds_of_ensembles <- function(laid, report, checkpoint = no_checkpoint()) {
   inner <- laid$analysis$hold_out$folds
   own <- split(seq_len(nrow(nested[[1]]$each)), rep(seq_len(nrow(laid$each)), each = inner))
   jobs <- lapply(nested, fold_jobs, want = "members")
-  train <- function(asked, checkpoint) {
+  run <- function(asked, checkpoint) {
     places <- lapply(stats::setNames(nm = names(jobs)), function(name) {
       unlist(Map(function(own, asked) own[asked[[name]]], own, asked), use.names = FALSE)
     })
     done <- folded_members(laid, nested, jobs, places, report, checkpoint)
     lapply(own, function(own) lapply(done, `[`, own))
   }
-  several <- trained_by_stages(laid$analysis, candidates, length(own), train, checkpoint, as_evaluated_within)
+  several <- trained_by_stages(laid$analysis, candidates, length(own), run, checkpoint, as_evaluated_within)
   several <- lapply(several, function(each) ended_trial(laid$analysis, candidates, each))
   if (laid$analysis$hold_out$by == "ordered") {
     several <- folded_last_networks(laid, nested, jobs, own, several, report, checkpoint_of_kind(checkpoint, "last"))

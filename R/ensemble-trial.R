@@ -8,11 +8,12 @@
 folds_of_trial <- 2
 
 # So much of the linear model's loss networks must leave out for smooth ones, which take longest, to be tried: where
-# there is no bend to be found, none is found by them either.
-bend_worth_a_trial <- 0.1
+# there is no bend to be found, none is found by them either. Of few rows they take little, and more folds tell more.
+bend_worth_a_trial <- function(a) if (is_small(a)) 0 else 0.1
 
-# And so much of the blend's loss smooth ones must save to be trained any further.
+# And so much of the blend's loss smooth ones of many parameters must save to be trained any further.
 gain_worth_their_time <- 0.02
+many_parameters <- 300
 
 # So many standard errors above the lowest loss of the trial a wiring without a share is given up.
 clearly_behind <- 1
@@ -31,10 +32,11 @@ stages_of_trial <- function(a, candidates) {
   begin <- first_candidates(candidates)
   if (length(trial) == 0) return(list(function(each) in_folds(begin, asked_folds(a))))
   smooth <- setdiff(names(candidates), begin)
+  first <- if (is_small(a)) trial else trial[1]
   list(
     function(each) in_folds(begin, trial),
-    function(each) in_folds(if (bends(results_in(each[begin], trial))) smooth, trial[1]),
-    function(each) in_folds(intersect(smooth, promising(a, results_in(each, trial[1]))), trial[-1]),
+    function(each) in_folds(if (bends(a, results_in(each[begin], trial))) smooth, first),
+    function(each) in_folds(intersect(smooth, promising(a, results_in(each, first))), setdiff(trial, first)),
     function(each) in_folds(promising(a, results_in(each, trial)), setdiff(asked_folds(a), trial))
   )
 }
@@ -52,10 +54,10 @@ results_in <- function(each, folds) {
   Filter(function(results) !any(vapply(results, is.null, NA)), lapply(each, `[`, folds))
 }
 
-bends <- function(each) {
+bends <- function(a, each) {
   losses <- vapply(each, function(results) sum(unlist(lapply(results, weighed_losses))), 0)
   linear <- names(losses) %in% linear_candidates
-  min(losses[!linear]) <= (1 - bend_worth_a_trial) * min(losses[linear])
+  min(losses[!linear]) <= (1 - bend_worth_a_trial(a)) * min(losses[linear])
 }
 
 # Of wirings by their results in folds of the trial those that go on: what has a share in the blend, but for smooth ones
@@ -63,8 +65,10 @@ bends <- function(each) {
 # higher than that of the best by no more than chance can make it.
 promising <- function(a, each) {
   cheap <- each[first_candidates(each)]
-  if (length(cheap) < length(each) && lowest_loss(a, each) > (1 - gain_worth_their_time) * lowest_loss(a, cheap)) {
-    each <- cheap
+  parameters <- vapply(each, function(results) parameter_count(results[[1]]$predictor$network), 0)
+  costly <- !names(each) %in% names(cheap) & parameters > many_parameters
+  if (any(costly) && lowest_loss(a, each) > (1 - gain_worth_their_time) * lowest_loss(a, each[!costly])) {
+    each <- each[!costly]
   }
   losses <- lapply(each, function(results) unlist(lapply(results, weighed_losses)))
   group <- unlist(lapply(each[[1]], function(result) result$evaluated$group))
@@ -88,15 +92,15 @@ weighed_losses <- function(result) {
 # ---- training by stages ----------------------------------------------------------------------------------------------
 
 # As many ensembles of the same candidates at once, of each by candidate its results in each fold, NULL where it was not
-# trained. `train` gets of each ensemble what is asked of it, and gives the same; `seen` is how a stage sees results.
-trained_by_stages <- function(a, candidates, ensembles, train, checkpoint, seen = identity) {
+# trained. `run` gets of each ensemble what is asked of it, and gives the same; `seen` is how a stage sees results.
+trained_by_stages <- function(a, candidates, ensembles, run, checkpoint, seen = identity) {
   none <- lapply(candidates, function(candidate) vector("list", a$hold_out$folds))
   several <- rep(list(none), ensembles)
   stages <- stages_of_trial(a, candidates)
   for (i in seq_along(stages)) {
     asked <- lapply(several, function(each) stages[[i]](lapply(each, lapply, function(x) if (!is.null(x)) seen(x))))
     if (length(unlist(asked)) == 0) next
-    done <- train(asked, if (i == 1) checkpoint else checkpoint_of_kind(checkpoint, paste("stage", i)))
+    done <- run(asked, if (i == 1) checkpoint else checkpoint_of_kind(checkpoint, paste("stage", i)))
     several <- Map(with_results, several, done, asked)
     if (any(unlist(Map(leaves_some_out, several, asked)))) break
   }
@@ -122,4 +126,21 @@ ended_trial <- function(a, candidates, each) {
   later <- setdiff(asked_folds(a), trial)
   left <- Filter(function(results) !all(vapply(results[later], is.null, NA)), each)
   if (any(!is.na(ended_folds_of(left)[later]))) left else begin
+}
+
+# ---- folds -----------------------------------------------------------------------------------------------------------
+
+asked_folds <- function(a) a$hold_out$only_folds %||% seq_len(a$hold_out$folds)
+
+# The numbers of the folds that all candidates have ended, NA for the others.
+ended_folds_of <- function(each) {
+  missing <- Reduce(`|`, lapply(each, function(members) vapply(members, is.null, NA)))
+  ifelse(missing, NA, seq_along(missing))
+}
+
+ended_folds <- function(each, kept_in = NULL) {
+  whole <- ended_folds_of(each)
+  whole <- whole[!is.na(whole)]
+  check_any_done(length(whole), "fold", kept_in)
+  whole
 }

@@ -58,11 +58,14 @@ brief_wiring_text <- function(b, a, candidates) {
     )),
     unlist(lapply(names(candidates), function(name) {
       on_trial <- length(trial_folds(a, candidates)) && !name %in% first_candidates(candidates)
-      indented("", paste0(name, if (on_trial) sprintf(
-        " (if the best so far is %s below linear)", format_percent_short(bend_worth_a_trial)
-      )))
+      indented("", paste0(name, if (on_trial) bend_text(a)))
     }))
   )
+}
+
+bend_text <- function(a) {
+  least <- bend_worth_a_trial(a)
+  sprintf(" (if the best so far is %sbelow linear)", if (least > 0) paste0(format_percent_short(least), " ") else "")
 }
 
 brief_task_text <- function(b) {

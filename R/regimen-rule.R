@@ -7,6 +7,8 @@
 
 small_table <- 1000
 
+is_small <- function(a) cases_in(a, "training") <= small_table
+
 # What Newton's method solves at all, and what it solves and sums up in a second or two.
 most_parameters_newton <- 2000
 few_parameters_newton <- 500

@@ -65,9 +65,8 @@ relations <- list(
   }),
   # Dette and Pepelyshev 2010, curved
   curved = list(inputs = 8, f = function(u) {
-    x <- u
-    tail <- rowSums(sapply(4:8, function(j) log1p(rowSums(x[, 3:j, drop = FALSE]))))
-    4 * (x[, 1] - 2 + 8 * x[, 2] - 8 * x[, 2]^2)^2 + (3 - 4 * x[, 2])^2 + 16 * sqrt(x[, 3] + 1) * (2 * x[, 3] - 1)^2 + tail
+    tail <- rowSums(sapply(4:8, function(j) log1p(rowSums(u[, 3:j, drop = FALSE]))))
+    4 * (u[, 1] - 2 + 8 * u[, 2] - 8 * u[, 2]^2)^2 + (3 - 4 * u[, 2])^2 + 16 * sqrt(u[, 3] + 1) * (2 * u[, 3] - 1)^2 + tail
   }),
   # An and Owen 2001: how far a robot's arm of four segments reaches
   robot_arm = list(inputs = 8, f = function(u) {

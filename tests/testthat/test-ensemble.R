@@ -331,39 +331,49 @@ test_that("what is behind after the trial's folds is given up, in folds as in tr
 })
 
 test_that("smooth wirings are tried where the relation bends, and go on where they save much", {
-  x <- withr::with_seed(1, as.data.frame(matrix(runif(1500), 300)))
-  x$bent <- sin(pi * x$V1 * x$V2) + 2 * (x$V3 - 0.5)^2 + x$V4
-  x$straight <- x$V1 - x$V2 + withr::with_seed(2, rnorm(300, sd = 0.3))
-  smooth_of <- function(target) {
+  trial_of <- function(target, rows) {
+    x <- withr::with_seed(1, as.data.frame(matrix(runif(5 * rows), rows)))
+    x$bent <- sin(pi * x$V1 * x$V2) + 2 * (x$V3 - 0.5)^2 + x$V4
+    x$straight <- x$V1 - x$V2 + withr::with_seed(2, rnorm(rows, sd = 0.3))
     networks <- c()
     see <- function(event) if (event$event == "begin") networks <<- c(networks, event$fits)
-    b <- brief(x[c(paste0("V", 1:5), target)], target = target) |> hold_out(folds = 4, seed = 1) |> regimen(seed = 1)
+    b <- brief(x[c(paste0("V", 1:5), target)], target = target) |> hold_out(folds = 4, seed = 1) |>
+      regimen(seed = 1, epochs = 40)
     model <- train(b, progress = see)
     list(networks = networks, left = intersect(model$members$network, smooth_wirings))
   }
-  bent <- smooth_of("bent")
-  expect_true(length(bent$left) > 0)
-  # the others and the linear model in two folds; the smooth ones in one, and again in one; all that is left in two
-  expect_equal(bent$networks[1:3], c(2 * 5, 2, length(bent$left)))
-  straight <- smooth_of("straight")
+  # first the others and the linear model in two folds
+  few <- trial_of("bent", 300)
+  expect_true(length(few$left) > 0)
+  expect_equal(few$networks[1:2], c(2 * 5, 2 * 2))
+  many <- trial_of("bent", 1600)
+  expect_true(length(many$left) > 0)
+  expect_equal(many$networks[1:3], c(2 * 5, 2, length(many$left)))
+  straight <- trial_of("straight", 1600)
   expect_length(straight$left, 0)
   expect_length(straight$networks, 2)
 })
 
-test_that("a wiring goes on with a share, or near the best, and a smooth one if it saves what its time is worth", {
+test_that("a wiring goes on with a share, or near the best, and a large smooth one if it saves enough", {
   passengers <- brief(small_crossings(), target = "passengers", task = "regression")
   predictor <- trained(quick(passengers) |> wire("linear") |> regimen(seed = 1))$predictor
   n <- 40
   best <- rep(c(0.1, -0.1), n / 2)
   chance <- withr::with_seed(3, rnorm(n, sd = 0.02))
   predicted <- list(
-    best = best, linear = rep(3, n), same = best + chance, worse = rep(2, n), "16 tanh" = 0.99 * best, "5 tanh" = 3 * best
+    best = best, linear = rep(3, n), same = best + chance, worse = rep(2, n), "16 tanh" = 0.99 * best,
+    "5 tanh" = 3 * best
   )
   each <- lapply(predicted, function(prediction) {
     own <- list(key = as.character(1:n), observed = rep(0, n), weight = rep(1, n), row = 1:n)
     own$group <- rep(1:4, each = 10)
     own$predictions <- data.frame(prediction = prediction)
     list(list(predictor = predictor, evaluated = own))
+  })
+  expect_identical(promising(settle(passengers), each), c("linear", "same", "16 tanh"))
+  each <- lapply(each, function(one) {
+    one[[1]]$predictor$network$inputs <- 400
+    one
   })
   expect_identical(promising(settle(passengers), each), c("best", "linear", "same"))
   each[["16 tanh"]][[1]]$evaluated$predictions$prediction <- best / 2

@@ -1,0 +1,118 @@
+# What an ensemble is chosen from: the wirings that the rule offers, and the linear model.
+
+# The analyses that are trained, by name: the wiring that the brief names, or those of the rule; and always `linear`,
+# the linear model.
+ensemble_candidates <- function(a) {
+  wirings <- if (a$brief$wiring == "auto") auto_wirings(a) else list(list(wiring = a$brief$wiring))
+  own <- lapply(wirings, candidate_of, a)
+  names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
+  linear <- linear_regimen(a$regimen)
+  c(own, list(linear = with_network(a, "linear", linear)), if (suits_sparse(a)) {
+    sparse <- utils::modifyList(linear, list(method = "coordinate_descent", l1 = "path", epochs = 60))
+    list("linear, sparse" = with_network(a, "linear", sparse))
+  })
+}
+
+candidate_of <- function(one, a) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list())
+
+# The linear model beside the networks, which has the better of two penalties: that on squares, or that on sizes.
+linear_candidates <- c("linear", "linear, sparse")
+
+linear_candidate <- function(each) {
+  there <- intersect(linear_candidates, names(each))
+  losses <- vapply(each[there], function(members) {
+    sum(vapply(members, function(m) if (is.null(m)) 0 else mean_loss(m$predictor, m$evaluated), 0))
+  }, 0)
+  there[which.min(losses)]
+}
+
+# Where there are many columns beside the rows few of them may matter.
+suits_sparse <- function(a) {
+  columns <- length(input_columns(a))
+  columns >= 20 && columns >= cases_in(a, "training") / 10 && loss_record(a$target$loss)$smooth
+}
+
+# The analysis with another network. What its brief left open is said, so that it is the same wherever it is settled.
+with_network <- function(a, wiring, regimen = a$regimen, prepare = list()) {
+  b <- a$brief
+  b$wiring <- wiring
+  b[["regimen"]] <- regimen
+  b$prepare <- utils::modifyList(b$prepare, prepare[vapply(names(prepare), is_open, NA, b$prepare)])
+  # without hidden layers there is one minimum, which learned points would take away
+  if (wiring == "linear") {
+    b$prepare <- within_settings(b$prepare, embedding = "auto")
+    b$prepare$only <- lapply(b$prepare$only, within_settings, embedding = "auto")
+  }
+  b[["hold_out"]] <- a$hold_out
+  a$brief <- b
+  a$wiring <- parse_wiring(wiring)
+  a$regimen <- regimen
+  a$prepare <- lapply(stats::setNames(nm = names(a$prepare)), function(column) settings_for(b, column))
+  a
+}
+
+# Whether the brief leaves this setting of the preparation to the rule.
+is_open <- function(name, prepare) identical(prepare[[name]], "auto")
+
+# By the rule: networks that differ in what they take in, how they bend and how fast they learn, so that they err in
+# different places; numbers as waves (Gorishniy et al. 2022) for what goes up and down, as things in time do. What the
+# brief says of the regimen and the preparation stands. Far outside the rows that they have learned from networks go
+# astray, so inputs are clipped there; `linear` takes them as they are.
+auto_wirings <- function(a) {
+  # only steps of second order ask the data for the penalty
+  if (identical(a$regimen$l2, "evidence")) return(smooth_candidates(a))
+  # networks that are averaged can be trained longer than one alone, of few rows longest
+  cases <- cases_in(a, "training")
+  long <- with_patience(a$regimen, epochs = 600, patience = if (is_small(a)) 60 else 30)
+  open <- identical(long$method, "auto")
+  # by steps of first order: those of second order are left to few units
+  if (open) long$method <- first_order_method(a, long, cases)
+  slow <- if (open && identical(long$learning_rate, "auto")) {
+    utils::modifyList(long, list(method = "adam", learning_rate = 0.002))
+  } else {
+    long
+  }
+  # of more columns than rows all that wide networks find is chance, and it takes them long
+  wide <- if (length(input_columns(a)) <= cases) list(
+    list(
+      wiring = "64 relu > 32 relu", prepare = list(numbers = "rank_normal", clip = "far"), regimen = long,
+      said = "by rank"
+    ),
+    list(
+      wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
+      said = if (!identical(slow, long)) "slow"
+    )
+  )
+  c(wide, list(
+    list(wiring = "24 silu > 12 silu", prepare = list(clip = "far"), regimen = long)
+  ), if (length(wide) && suits_waves(a)) {
+    waves <- list(numbers = "periodic", clip = "far")
+    list(list(wiring = "24 silu > 12 silu", prepare = waves, regimen = long, said = "periodic"))
+  }, smooth_candidates(a))
+}
+
+# Where numbers are left to the rule, and there are some.
+suits_waves <- function(a) {
+  is_open("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
+}
+
+# Smooth relations are met best by few units under Levenberg and Marquardt's method, where it may be taken: in one
+# layer, the widest of these that are affordable, and in two.
+smooth_layers <- c("16 tanh", "12 tanh", "8 tanh", "5 tanh")
+smooth_wirings <- c(smooth_layers, "10 tanh > 6 tanh")
+
+smooth_candidates <- function(a) {
+  learned <- NULL
+  preparation <- function() learned <<- learned %||% learn_preparation(with_network(a, smooth_layers[1]))
+  affordable <- function(wiring) {
+    regimen_in_force(with_network(a, wiring), preparation)$method == "levenberg_marquardt"
+  }
+  pairs <- setdiff(smooth_wirings, smooth_layers)
+  wirings <- c(utils::head(Filter(affordable, smooth_layers), 1), Filter(affordable, pairs))
+  lapply(wirings, smooth_candidate, a)
+}
+
+# Evidence leaves little for validation rows to stop.
+smooth_candidate <- function(wiring, a) {
+  list(wiring = wiring, prepare = list(clip = "far"), regimen = with_patience(a$regimen, patience = 10))
+}
