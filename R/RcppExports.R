@@ -117,6 +117,10 @@ core_fill <- function(plans, sources, threads) {
     .Call(`_hylomath_core_fill`, plans, sources, threads)
 }
 
+core_told_shares <- function(columns, responses, weight, bins, threads) {
+    .Call(`_hylomath_core_told_shares`, columns, responses, weight, bins, threads)
+}
+
 core_joint_predictions <- function(networks, intakes, columns, offset, weights, rows, threads) {
     .Call(`_hylomath_core_joint_predictions`, networks, intakes, columns, offset, weights, rows, threads)
 }

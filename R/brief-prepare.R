@@ -37,28 +37,35 @@
 #'   up to a day that you name: `add_columns(b, days = date("2026-01-01") - since)`.
 #' @param missing_codes Values that stand for missing, such as `c(-9, "n/a")`. A text column that is numbers without
 #'   them becomes numbers.
+#' @param strongest How many columns become inputs: those that tell most of the target on the training rows of each
+#'   network. `"auto"` is all of them, but for the wirings of the rule that take fewer, see [regimen()]. A column is
+#'   ranked by the share of the target's variance, or of the classes' shares, that the means of eighths of the rows
+#'   explain (of a category those of its levels), or a straight line if that is more, with what chance explains taken
+#'   off (after Fan, Feng and Song 2011). Columns that tell something only together with others are not found so.
 #' @param target For regression: `"zscore"` trains on the scaled target, `"none"` on the target itself, `"log"` on its
 #'   logarithm, with predictions made means again by the smearing factor of Duan (1983), `"log_median"` without that
 #'   factor, so that predictions are medians. Predictions and errors are in the target's own unit always.
 #' @param ... Not used.
 #' @return The brief.
 #' @section Errors: A setting or value that is not known (the message names the nearest one); `only` with a column
-#'   that is not there; `target` together with `only`.
-#' @references Gorishniy, Rubachev and Babenko (2022) \doi{10.48550/arXiv.2203.05556}.
+#'   that is not there; `target` or `strongest` together with `only`.
+#' @references Gorishniy, Rubachev and Babenko (2022) \doi{10.48550/arXiv.2203.05556}; Fan, Feng and Song (2011)
+#'   \doi{10.1198/jasa.2011.tm09779}.
 #' @examples
 #' brief(kilns, target = "outcome") |>
 #'   prepare(missing = "median", rare = 0.01) |>
 #'   prepare(only = c(load_kg, soak_min), numbers = "robust", clip = 0.01)
 #' @export
 prepare <- function(b, only = NULL, numbers = NULL, clip = NULL, missing = NULL, categories = NULL, buckets = NULL,
-                    embedding_width = NULL, rare = NULL, dates = NULL, missing_codes = NULL, target = NULL, ...) {
+                    embedding_width = NULL, rare = NULL, dates = NULL, missing_codes = NULL, strongest = NULL,
+                    target = NULL, ...) {
   UseMethod("prepare")
 }
 
 #' @export
 prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, missing = NULL, categories = NULL,
                                    buckets = NULL, embedding_width = NULL, rare = NULL, dates = NULL,
-                                   missing_codes = NULL, target = NULL, ...) {
+                                   missing_codes = NULL, strongest = NULL, target = NULL, ...) {
   check_others(...)
   columns <- select_columns(b, rlang::enquo(only), "only")
   changes <- drop_nulls(list(
@@ -67,11 +74,12 @@ prepare.hylomath_brief <- function(b, only = NULL, numbers = NULL, clip = NULL, 
   ))
   former <- b$prepare$only
   if (is.null(columns)) {
-    b <- set_section(b, "prepare", c(changes, list(target = target)))
+    b <- set_section(b, "prepare", c(changes, list(strongest = strongest, target = target)))
     # later calls win: what is set for all is no longer set for some
     own <- lapply(former, function(own) own[setdiff(names(own), names(changes))])
   } else {
     if (!is.null(target)) fail("`target` is prepared in one way and can't be set for `only` some columns.")
+    if (!is.null(strongest)) fail("`strongest` chooses among all inputs and can't be set for `only` some columns.")
     own <- prepared_alone(former, columns, settle_settings(changes, column_settings, "prepare.only"))
   }
   b$prepare$only <- own[lengths(own) > 0]

@@ -39,8 +39,10 @@
 #'     range are set to there, but for `linear`.
 #'   * Where there are at least 20 columns, and a tenth as many as rows, `linear` is there twice: with a penalty on
 #'     squares, and with one on sizes (`linear, sparse`, by `"coordinate_descent"`), which leaves few columns. The
-#'     better one is the linear model that others are compared with. Of more columns than rows only
-#'     `24 silu > 12 silu` and those of few units are left of the others.
+#'     better one is the linear model that others are compared with. If there are also 60 columns, few of them may
+#'     decide by a relation that bends: then those of few units, and a further `24 silu > 12 silu`, are trained on the
+#'     30 columns that tell most (`prepare(strongest = 30)`); of the others the first and the third are left, and of
+#'     more columns than rows none.
 #'   * Two of the folds (in order of time, the last two) are a trial. A wiring goes on to the other folds if it has a
 #'     share in the blend of these, or if its loss there is no more than a standard error of the difference higher than
 #'     the lowest. Those of few units take longest. So they are tried only where the best of the others has a loss at

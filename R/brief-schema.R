@@ -153,6 +153,7 @@ brief_schema <- list(
   add_columns = type_map(type_expression()),
   keep_rows = type_expression(),
   prepare = c(column_settings, list(
+    strongest = type_or_word("auto", type_number(1, whole = TRUE), "a whole number from 1"),
     target = type_choice(c("zscore", "log", "log_median", "none")),
     only = type_map(function(value, key) settle_settings(as.list(value), column_settings, key))
   )),
@@ -199,7 +200,8 @@ brief_defaults <- list(
   columns = list(drop = character(), kinds = list()),
   prepare = list(
     numbers = "auto", clip = "auto", missing = "auto", categories = "auto", buckets = 32, embedding_width = "auto",
-    rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), target = "zscore", only = list()
+    rare = 0, dates = c("season", "weekday", "hour"), missing_codes = character(), strongest = "auto",
+    target = "zscore", only = list()
   ),
   hold_out = list(folds = "auto", validation = "auto", test = "auto", calibration = 0, by = "stratified"),
   rule = current_rule,

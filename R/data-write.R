@@ -7,7 +7,15 @@ write_table <- function(table, file) {
   }
   if (file_kind(file) == "excel") return(write_spreadsheet(table, file))
   rlang::check_installed("data.table", "to write CSV files")
-  replace_whole(file, function(part) data.table::fwrite(cells_to_write(table), part, dateTimeAs = "ISO"))
+  table <- cells_to_write(with_exact_numbers(table))
+  replace_whole(file, function(part) data.table::fwrite(table, part, dateTimeAs = "ISO"))
+}
+
+# With the shortest digits that are read as the same bits: fifteen, as fwrite() has them, are too few for some numbers.
+with_exact_numbers <- function(table) {
+  inexact <- vapply(table, function(x) is.double(x) && !is.object(x) && any(x != signif(x, 15), na.rm = TRUE), NA)
+  table[inexact] <- lapply(table[inexact], function(x) ifelse(is.na(x), NA, core_shortest_texts(x)))
+  table
 }
 
 # What a sheet holds.

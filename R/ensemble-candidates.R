@@ -7,10 +7,10 @@ ensemble_candidates <- function(a) {
   own <- lapply(wirings, candidate_of, a)
   names(own) <- vapply(wirings, function(one) paste(c(one$wiring, one$said), collapse = ", "), "")
   linear <- linear_regimen(a$regimen)
-  c(own, list(linear = with_network(a, "linear", linear)), if (suits_sparse(a)) {
-    sparse <- utils::modifyList(linear, list(method = "coordinate_descent", l1 = "path", epochs = 60))
-    list("linear, sparse" = with_network(a, "linear", sparse))
-  })
+  sparse <- utils::modifyList(linear, list(method = "coordinate_descent", l1 = "path", epochs = 60))
+  # a linear model that is named stands beside itself
+  beside <- if (!"linear" %in% names(own)) list(linear = with_network(a, "linear", linear))
+  c(own, beside, if (suits_sparse(a)) list("linear, sparse" = with_network(a, "linear", sparse)))
 }
 
 candidate_of <- function(one, a) with_network(a, one$wiring, one$regimen %||% a$regimen, one$prepare %||% list())
@@ -72,23 +72,27 @@ auto_wirings <- function(a) {
   } else {
     long
   }
-  # of more columns than rows all that wide networks find is chance, and it takes them long
-  wide <- if (length(input_columns(a)) <= cases) list(
-    list(
-      wiring = "64 relu > 32 relu", prepare = list(numbers = "rank_normal", clip = "far"), regimen = long,
-      said = "by rank"
-    ),
-    list(
-      wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
-      said = if (!identical(slow, long)) "slow"
-    )
+  few <- suits_few(a)
+  # of more columns than rows all that wide networks find is chance, and it takes them long; where few of many columns
+  # are taken beside all of them, two are enough of these
+  wide <- length(input_columns(a)) <= cases
+  by_rank <- list(
+    wiring = "64 relu > 32 relu", prepare = list(numbers = "rank_normal", clip = "far"), regimen = long,
+    said = "by rank"
   )
-  c(wide, list(
-    list(wiring = "24 silu > 12 silu", prepare = list(clip = "far"), regimen = long)
-  ), if (length(wide) && suits_waves(a)) {
-    waves <- list(numbers = "periodic", clip = "far")
-    list(list(wiring = "24 silu > 12 silu", prepare = waves, regimen = long, said = "periodic"))
-  }, smooth_candidates(a))
+  usual <- list(
+    wiring = "64 relu > 32 relu", prepare = list(clip = "far"), regimen = slow,
+    said = if (!identical(slow, long)) "slow"
+  )
+  silu <- list(wiring = "24 silu > 12 silu", prepare = list(clip = "far"), regimen = long)
+  waves <- list(
+    wiring = "24 silu > 12 silu", prepare = list(numbers = "periodic", clip = "far"), regimen = long, said = "periodic"
+  )
+  c(drop_nulls(list(
+    if (wide) by_rank, if (wide && !few) usual, if (wide || !few) silu,
+    if (few) utils::modifyList(silu, list(prepare = of_few, said = few_said)),
+    if (wide && !few && suits_waves(a)) waves
+  )), smooth_candidates(a))
 }
 
 # Where numbers are left to the rule, and there are some.
@@ -96,23 +100,38 @@ suits_waves <- function(a) {
   is_open("numbers", a$brief$prepare) && any(a$kinds[input_columns(a)] %in% c("number", "count"))
 }
 
+# Relations that bend can be few of many columns too: networks of the strongest.
+few_columns <- 30
+few_said <- sprintf("of %d columns", few_columns)
+of_few <- list(clip = "far", strongest = few_columns)
+
+suits_few <- function(a) {
+  suits_sparse(a) && length(input_columns(a)) >= 2 * few_columns && is_open("strongest", a$brief$prepare)
+}
+
 # Smooth relations are met best by few units under Levenberg and Marquardt's method, where it may be taken: in one
 # layer, the widest of these that are affordable, and in two.
 smooth_layers <- c("16 tanh", "12 tanh", "8 tanh", "5 tanh")
-smooth_wirings <- c(smooth_layers, "10 tanh > 6 tanh")
+smooth_pair <- "10 tanh > 6 tanh"
+smooth_wirings <- c(smooth_layers, smooth_pair, paste(c(smooth_layers, smooth_pair), few_said, sep = ", "))
 
 smooth_candidates <- function(a) {
   learned <- NULL
-  preparation <- function() learned <<- learned %||% learn_preparation(with_network(a, smooth_layers[1]))
-  affordable <- function(wiring) {
-    regimen_in_force(with_network(a, wiring), preparation)$method == "levenberg_marquardt"
+  preparation <- function(a) function() learned <<- learned %||% learn_preparation(a)
+  affordable <- function(name) {
+    settled <- candidate_of(smooth_candidate(name, a), a)
+    regimen_in_force(settled, preparation(settled))$method == "levenberg_marquardt"
   }
-  pairs <- setdiff(smooth_wirings, smooth_layers)
-  wirings <- c(utils::head(Filter(affordable, smooth_layers), 1), Filter(affordable, pairs))
-  lapply(wirings, smooth_candidate, a)
+  offered <- function(names) if (suits_few(a)) paste(names, few_said, sep = ", ") else names
+  names <- c(utils::head(Filter(affordable, offered(smooth_layers)), 1), Filter(affordable, offered(smooth_pair)))
+  lapply(names, smooth_candidate, a)
 }
 
-# Evidence leaves little for validation rows to stop.
-smooth_candidate <- function(wiring, a) {
-  list(wiring = wiring, prepare = list(clip = "far"), regimen = with_patience(a$regimen, patience = 10))
+smooth_candidate <- function(name, a) {
+  few <- endsWith(name, few_said)
+  list(
+    wiring = sub(paste0(", ", few_said), "", name, fixed = TRUE), prepare = if (few) of_few else list(clip = "far"),
+    # evidence leaves little for validation rows to stop
+    regimen = with_patience(a$regimen, patience = 10), said = if (few) few_said
+  )
 }

@@ -91,16 +91,15 @@ ensemble_model <- function(trained) {
   used <- names(shares)[shares > 0]
   predicting <- replace(each, names(trained$last), trained$last)
   own_shares <- network_shares(shares, predicting)
-  predictor <- joint_predictor(
-    a$target, trained$preparation %||% learn_preparation(a),
-    unlist(lapply(used, function(c) lapply(predicting[[c]], `[[`, "predictor")), FALSE),
-    unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
-  )
+  networks <- unlist(lapply(used, function(c) lapply(predicting[[c]], `[[`, "predictor")), FALSE)
   beside <- linear_candidate(each)
-  linear <- joint_predictor(
-    a$target, predictor$preparation, lapply(predicting[[beside]], `[[`, "predictor"),
-    network_shares(1, predicting[beside])[[1]], whole
+  linear_networks <- lapply(predicting[[beside]], `[[`, "predictor")
+  preparation <- trained$preparation %||% joint_preparation(a, c(networks, linear_networks))
+  predictor <- joint_predictor(
+    a$target, preparation, networks, unlist(own_shares[used], use.names = FALSE), rep(whole, length(used))
   )
+  shares_of_linear <- network_shares(1, predicting[beside])[[1]]
+  linear <- joint_predictor(a$target, preparation, linear_networks, shares_of_linear, whole)
   members <- member_table(each, own_shares, whole, trained$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
   b <- settled_brief(a)
@@ -119,6 +118,15 @@ ensemble_model <- function(trained) {
     ),
     list(out_of_fold = evaluated), member_disagreement(trained, evaluated)
   )
+}
+
+# The preparation that networks are put under, of all columns that one of them takes.
+joint_preparation <- function(a, networks) {
+  if (is.infinite(most_inputs(a))) return(learn_preparation(a))
+  a$brief$prepare$strongest <- "auto"
+  all <- learn_preparation(a)
+  taken <- unlist(lapply(networks, function(network) prepared_columns(network$preparation)))
+  of_columns(all, prepared_columns(all) %in% taken)
 }
 
 # By candidate, what the training of each of its networks had come to; NULL where that was not kept.

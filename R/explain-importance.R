@@ -42,10 +42,11 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   target <- predictor$target
   seed <- training_seed(model)
   columns <- needed_columns(predictor)
-  as_is <- own_losses(target, evaluated, predictions_now(predictor, evaluated$predictions))
+  parts <- explained_parts(without_idle_inputs(predictor), looked_at$table, evaluated)
+  as_is <- losses_of_parts(parts, lapply(parts, function(part) predictions_now(part$predictor, part$as_is)), evaluated)
   primary <- primary_measure(target)
   resampling <- resampling_of(evaluated$weight, evaluated$group, seed, level, 1000)
-  shuffled <- shuffled_losses(predictor, looked_at$table, evaluated, as_is, columns, repeats, seed, resampling$unit)
+  shuffled <- shuffled_losses(parts, looked_at$table, evaluated, as_is, columns, repeats, seed, resampling$unit)
   each <- lapply(seq_along(target$columns), function(i) {
     each <- matrix(unlist(lapply(shuffled, function(s) s[, i])), nrow(as_is))
     losses <- cbind(1, as_is[, i], each) * evaluated$weight
@@ -66,24 +67,65 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
 #' @export
 importance.default <- function(model, ...) wrong_object("importance", "a model", model)
 
+# Which networks predict which of the rows: a list of list(predictor, rows, as_is), the last what they predict for them.
+# What a network had predicted out of fold it predicts again, where it is still there; else all networks predict all
+# rows.
+explained_parts <- function(predictor, table, evaluated) {
+  part_of <- function(predictor, rows) {
+    own <- table[rows, , drop = FALSE]
+    list(predictor = predictor, rows = rows, as_is = predictions_of(predictor, rows_to_predict(predictor, own)))
+  }
+  all <- list(part_of(predictor, seq_len(nrow(table))))
+  if (is.null(evaluated$fold) || !all(evaluated$fold %in% predictor$folds)) return(all)
+  by_fold <- lapply(unique(evaluated$fold), function(fold) {
+    part_of(of_fold(predictor, fold), which(evaluated$fold == fold))
+  })
+  same <- vapply(by_fold, function(part) {
+    given <- evaluated$predictions[part$rows, , drop = FALSE]
+    isTRUE(all.equal(part$as_is, given, check.attributes = FALSE))
+  }, NA)
+  if (all(same)) by_fold else all
+}
+
+of_fold <- function(predictor, fold) {
+  own <- predictor$folds == fold
+  shares <- fold_shares(predictor$shares[own])
+  predictor$members <- predictor$members[own]
+  predictor$shares <- shares / sum(shares)
+  predictor$folds <- predictor$folds[own]
+  predictor
+}
+
+losses_of_parts <- function(parts, predictions, evaluated) {
+  losses <- Map(function(part, predictions) {
+    as.matrix(own_losses(part$predictor$target, rows_of_each(evaluated, part$rows), predictions))
+  }, parts, predictions)
+  together <- do.call(rbind, losses)
+  together[order(unlist(lapply(parts, `[[`, "rows"))), , drop = FALSE]
+}
+
 # The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
 # is given to: who is drawn brings both.
-shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats, seed, unit) {
+shuffled_losses <- function(parts, table, evaluated, as_is, columns, repeats, seed, unit) {
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
-  predictor <- without_idle_inputs(predictor)
-  looked_at <- intersect(columns, needed_columns(predictor))
+  looked_at <- intersect(columns, unlist(lapply(parts, function(part) needed_columns(part$predictor))))
   table <- table[setdiff(names(table), setdiff(columns, looked_at))]
+  # checked and read once, unless columns are made of those that are shuffled
+  whole <- parts[[1]]$predictor
+  derives <- length(whole$preparation$rules$derived) > 0
+  if (!derives) table <- rows_to_predict(whole, table)
+  ready <- function(predictor, rows) if (derives) rows_to_predict(predictor, rows) else rows
   lapply(seq_along(columns), function(j) {
     # shuffling changes nothing of what no network looks at
     if (!columns[j] %in% looked_at) return(as_is)
     tell(list(event = "doing", what = "explaining", share = (j - 1) / length(columns)))
     received <- given <- squares <- as_is * 0
     orders <- lapply(seq_len(repeats), function(r) shuffled(nrow(table), seed, "importance", 1000L * j + r))
-    predictions <- shuffled_predictions(predictor, table, columns[j], orders)
+    predictions <- lapply(parts, shuffled_predictions, table, columns[j], orders, ready)
     for (r in seq_len(repeats)) {
       order <- orders[[r]]
-      rise <- own_losses(predictor$target, evaluated, predictions[[r]]) - as_is
+      rise <- losses_of_parts(parts, lapply(predictions, `[[`, r), evaluated) - as_is
       received <- received + rise / repeats
       given[order, ] <- given[order, ] + rise / repeats
       squares <- squares + rise^2 / repeats
@@ -96,18 +138,44 @@ shuffled_losses <- function(predictor, table, evaluated, as_is, columns, repeats
   })
 }
 
-# The predictions for the table with the column in each of these orders. Several at a time: a call costs more than its
-# rows.
-shuffled_predictions <- function(predictor, table, column, orders) {
-  n <- nrow(table)
+# What a part's networks predict for its rows with the column of the table in each of these orders. Several at a time: a
+# call costs more than its rows. Where networks take some columns each, only those that take this one are asked again.
+# `ready` makes of rows of the table what is predicted.
+shuffled_predictions <- function(part, table, column, orders, ready) {
+  predictor <- part$predictor
+  n <- length(part$rows)
+  asked <- networks_taking(predictor, column)
+  if (is.null(asked)) return(rep(list(predictions_now(predictor, part$as_is)), length(orders)))
+  values <- table[[column]]
+  table <- table[part$rows, intersect(names(table), c(needed_columns(asked), column)), drop = FALSE]
   at_once <- split(orders, (seq_along(orders) - 1) %/% max(1, 1e5 %/% n))
+  own <- if (asked$part < 1) predictions_of(asked, ready(asked, table))
   unlist(lapply(unname(at_once), function(some) {
     # by columns: rows that are taken several times would be named anew, which takes longer than predicting
-    other <- as_plain_frame(lapply(table, function(x) x[rep(seq_len(n), length(some))]))
-    other[[column]] <- table[[column]][unlist(some)]
-    predictions <- given_predictions(predictor, other)
-    unname(split(predictions, rep(seq_along(some), each = n)))
+    again <- rep(seq_len(n), length(some))
+    other <- as_plain_frame(lapply(table, function(x) x[again]))
+    other[[column]] <- values[unlist(lapply(some, `[`, part$rows))]
+    predictions <- predictions_of(asked, ready(asked, other))
+    if (!is.null(own)) {
+      several <- list(part$as_is[again, , drop = FALSE], predictions, own[again, , drop = FALSE])
+      predictions <- mean_predictions(predictor, several, c(1, asked$part, -asked$part))
+    }
+    unname(split(predictions_now(predictor, predictions), rep(seq_along(some), each = n)))
   }), recursive = FALSE)
+}
+
+# The networks that take a column, as one predictor; `part` is what they count for among all. NULL if none does.
+networks_taking <- function(predictor, column) {
+  taking <- vapply(predicting_members(predictor), function(member) column %in% needed_columns(member), NA)
+  if (!any(taking)) return(NULL)
+  predictor$part <- 1
+  if (all(taking)) return(predictor)
+  members <- predictor$members[taking]
+  taken <- unlist(lapply(members, function(member) prepared_columns(member$preparation)))
+  preparation <- of_columns(predictor$preparation, prepared_columns(predictor$preparation) %in% taken)
+  asked <- joint_predictor(predictor$target, preparation, members, predictor$shares[taking], predictor$folds[taking])
+  asked$part <- sum(predictor$shares[taking])
+  asked
 }
 
 # A rise is o_i + d_j + e_ij of the row that receives, the row that gives and both together, which an analysis of

@@ -5,11 +5,11 @@
 # the working table of new rows, `target` is what the task has learned of its target.
 
 learn_preparation <- function(a) {
-  inputs <- input_columns(a)
   rows <- rows_in(a, "training")
   weight <- weights_in(a, rows)
+  inputs <- strongest_inputs(a, rows, weight)
   plans <- stats::setNames(vector("list", length(inputs)), inputs)
-  numbers <- inputs[a$kinds %in% c("number", "count", "flag")]
+  numbers <- inputs[a$kinds[inputs] %in% c("number", "count", "flag")]
   plans[numbers] <- learn_numbers(a$table[numbers], a$prepare[numbers], rows, weight)
   for (column in setdiff(inputs, numbers)) {
     x <- a$table[[column]]

@@ -76,7 +76,7 @@ refit_ensemble <- function(model, a, report) {
   whole <- with_parts(a, whole_parts(a), a$regimen$seed)
   used <- names(networks)[names(networks) %in% unique(model$members$network[model$members$share > 0])]
   predictors <- function(names) unlist(lapply(each[names], lapply, `[[`, "predictor"), FALSE, FALSE)
-  preparation <- learn_preparation(whole)
+  preparation <- joint_preparation(whole, predictors(names(each)))
   refitted <- joint_predictor(
     a$target, preparation, predictors(used), model$predictor$shares, model$predictor$folds
   )

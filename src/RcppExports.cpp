@@ -350,6 +350,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_told_shares
+Rcpp::NumericVector core_told_shares(Rcpp::List columns, Rcpp::NumericMatrix responses, Rcpp::NumericVector weight, Rcpp::NumericVector bins, int threads);
+RcppExport SEXP _hylomath_core_told_shares(SEXP columnsSEXP, SEXP responsesSEXP, SEXP weightSEXP, SEXP binsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type responses(responsesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weight(weightSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bins(binsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_told_shares(columns, responses, weight, bins, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_joint_predictions
 Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads);
 RcppExport SEXP _hylomath_core_joint_predictions(SEXP networksSEXP, SEXP intakesSEXP, SEXP columnsSEXP, SEXP offsetSEXP, SEXP weightsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
@@ -566,6 +581,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_encode", (DL_FUNC) &_hylomath_core_encode, 3},
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 5},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
+    {"_hylomath_core_told_shares", (DL_FUNC) &_hylomath_core_told_shares, 5},
     {"_hylomath_core_joint_predictions", (DL_FUNC) &_hylomath_core_joint_predictions, 7},
     {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
     {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},

@@ -3,6 +3,7 @@
 #include <string>
 
 #include "parallel.hpp"
+#include "screening.hpp"
 #include "summary.hpp"
 
 namespace hylo_bind {
@@ -172,4 +173,31 @@ double core_fill(Rcpp::List plans, Rcpp::List sources, int threads) {
   hylo::Table<float> table(hylo_bind::length_of(sources), encoder.inputs(), 1);
   hylo::fill_inputs(table, encoder, columns, {}, std::size_t(threads));
   return double(table.x.size() * sizeof(float));
+}
+
+// Of each column how much it tells of the responses, whose columns are the rows; see core/screening.hpp.
+// [[Rcpp::export]]
+Rcpp::NumericVector core_told_shares(Rcpp::List columns, Rcpp::NumericMatrix responses, Rcpp::NumericVector weight,
+                                     Rcpp::NumericVector bins, int threads) {
+  const std::size_t count = std::size_t(columns.size()), rows = std::size_t(weight.size());
+  if (std::size_t(responses.ncol()) != rows || std::size_t(bins.size()) != count)
+    Rcpp::stop("core_told_shares: the parts don't match");
+  std::vector<Rcpp::NumericVector> held;
+  for (std::size_t c = 0; c < count; ++c) {
+    held.emplace_back(columns[R_xlen_t(c)]);
+    if (std::size_t(held.back().size()) != rows) Rcpp::stop("core_told_shares: a column doesn't match the rows");
+  }
+  const hylo::Span<const double> response(responses.begin(), std::size_t(responses.size()));
+  const hylo::Span<const double> weights(weight.begin(), rows);
+  std::vector<hylo::Span<const double>> values;
+  for (const auto& column : held) values.emplace_back(column.begin(), rows);
+  const std::vector<double> of_column(bins.begin(), bins.end());
+  std::vector<double> found(count);
+  const std::size_t share = std::max<std::size_t>(1, (count + std::size_t(threads) - 1) / std::size_t(threads));
+  hylo::in_parts(count, share, std::size_t(threads), [&](std::size_t from, std::size_t to) {
+    std::vector<std::size_t> places;
+    for (std::size_t c = from; c < to; ++c)
+      found[c] = hylo::told_share(values[c], response, weights, std::size_t(of_column[c]), places);
+  });
+  return Rcpp::NumericVector(found.begin(), found.end());
 }

@@ -22,6 +22,33 @@ test_that("columns that decide come first, and those that don't have nothing", {
   expect_identical(as.data.frame(found), columns)
 })
 
+test_that("of an ensemble without test rows what was predicted out of fold is shuffled out of fold", {
+  rows <- withr::with_seed(1, as.data.frame(matrix(rnorm(200 * 30), 200)))
+  rows$y <- ifelse(rows$V1 + withr::with_seed(2, rlogis(200)) > 0, "yes", "no")
+  b <- brief(rows, target = "y") |> hold_out(test = 0, folds = 4, seed = 1) |> regimen(seed = 1, epochs = 60)
+  cases <- list(named = wire(b, "6 tanh"), few = wire(b, "6 tanh") |> prepare(strongest = 5), open = b)
+  for (name in names(cases)) {
+    model <- train(cases[[name]], progress = "none")
+    found <- as.data.frame(importance(model, rows, repeats = 4))
+    expect_equal(found$column[1], "V1", info = name)
+    # what tells nothing has nothing, and no network predicts rows that it has learned
+    others <- found[-1, ]
+    expect_lt(mean(others$low > 0 | others$high < 0), 0.25, label = name)
+    value <- importance(model, rows, repeats = 1)$value
+    expect_equal(value, mean_loss(model$predictor, evaluated_in_part(model, "out_of_fold")), info = name)
+  }
+  # networks that take some columns each: the same as all asked anew
+  few <- without_idle_inputs(model$predictor)
+  part <- list(predictor = few, rows = 1:200, as_is = predictions_of(few, rows))
+  order <- withr::with_seed(3, sample(200))
+  for (column in utils::head(needed_columns(few), 6)) {
+    other <- rows
+    other[[column]] <- rows[[column]][order]
+    found <- shuffled_predictions(part, rows, column, list(order), function(predictor, rows) rows)[[1]]
+    expect_equal(found, predictions_of(few, other), tolerance = 1e-12, ignore_attr = TRUE)
+  }
+})
+
 test_that("one row or one group has importances without a spread", {
   model <- quick_model()
   expect_true(all(as.data.frame(importance(model, kilns[3, ]))$importance == 0))

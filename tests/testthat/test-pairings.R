@@ -43,7 +43,8 @@ networks_that_meet <- list(
   out_of_fold = function(b) wire(b, "3 tanh") |> hold_out(folds = 3, seed = 1),
   one = function(b) wire(b, "3 tanh") |> quick(), linear = function(b) wire(b, "linear"),
   sparse = function(b) wire(b, "linear") |> regimen(method = "coordinate_descent"),
-  open = function(b) hold_out(b, folds = 4, seed = 1)
+  open = function(b) hold_out(b, folds = 4, seed = 1),
+  strongest = function(b) wire(b, "3 tanh") |> prepare(strongest = 2) |> hold_out(folds = 3, seed = 1)
 )
 
 brief_of_pairing <- function(task, role, network, table) {

@@ -120,3 +120,73 @@ test_that("of many columns the linear model that stands beside an ensemble is th
   again <- refit(model, wide_table(), progress = "none")
   expect_gt(auc(again$predictor), 0.9)
 })
+
+test_that("a column is ranked by the adjusted share that its bins, levels or a straight line explain", {
+  n <- 400
+  rows <- withr::with_seed(4, data.frame(
+    bent = runif(n), straight = rnorm(n), level = sample(letters[1:5], n, TRUE), nothing = rnorm(n),
+    gaps = ifelse(runif(n) < 0.3, NA, rnorm(n))
+  ))
+  rows$y <- (rows$bent - 0.5)^2 * 8 + rows$straight + (rows$level == "a") + is.na(rows$gaps) +
+    withr::with_seed(5, rnorm(n))
+  a <- settle(brief(rows, target = "y") |> hold_out(validation = 0, test = 0))
+  share <- told_shares(a, names(rows)[1:5], seq_len(n), rep(1, n))
+  adjusted <- function(formula) summary(stats::lm(formula, rows))$adj.r.squared
+  eighths <- function(x) factor(ceiling(rank(x) / n * 8))
+  expect_equal(share[1], adjusted(y ~ eighths(bent)), tolerance = 1e-10)
+  expect_equal(share[2], adjusted(y ~ straight), tolerance = 1e-10)
+  expect_equal(share[3], adjusted(y ~ level), tolerance = 1e-10)
+  expect_lt(abs(share[4]), 0.03)
+  expect_gt(share[5], adjusted(y ~ is.na(gaps)) - 0.02)
+  # of weights that count it is that of rows written out
+  times <- rep(1:2, n / 2)
+  written <- settle(brief(rows[rep(seq_len(n), times), ], target = "y") |> hold_out(validation = 0, test = 0))
+  weighed <- told_shares(a, "level", seq_len(n), times)
+  explained <- function(share, n) 1 - (1 - share) * (n - 5) / (n - 1)
+  apart <- told_shares(written, "level", seq_len(sum(times)), rep(1, sum(times)))
+  expect_equal(explained(weighed, n), explained(apart, sum(times)), tolerance = 1e-10)
+})
+
+test_that("a network of the strongest columns has learned them from its own rows, and needs no others", {
+  rows <- withr::with_seed(6, as.data.frame(matrix(runif(300 * 70), 300)))
+  rows$y <- 3 * sin(pi * rows$V3) + (rows$V7 - 0.5)^2 * 20 + withr::with_seed(7, rnorm(300, sd = 0.2))
+  b <- brief(rows, target = "y") |> hold_out(by = "random", seed = 1) |> regimen(seed = 1, epochs = 30)
+  alone <- wire(quick(b), "4 tanh") |> prepare(strongest = 3)
+  one <- train(alone, progress = "none")
+  left <- prepared_columns(one$predictor$preparation)
+  expect_length(left, 3)
+  expect_true(all(c("V3", "V7") %in% left))
+  expect_length(predict(one, rows[left])$prediction, 300)
+  expect_match(paste(format(one), collapse = " "), "3 columns, 3 after preparation")
+  # the held-out rows have no say
+  other <- rows
+  other$y[part_along(alone) != "training"] <- 0
+  again <- train(alone, data = other, progress = "none")
+  expect_identical(prepared_columns(again$predictor$preparation), left)
+  # several networks take their own, and together need all of these
+  several <- train(wire(hold_out(b, folds = 4, seed = 1), "4 tanh") |> prepare(strongest = 3), progress = "none")
+  own <- lapply(several$predictor$members, function(member) prepared_columns(member$preparation))
+  expect_true(all(lengths(own) == 3))
+  networks <- c(several$predictor$members, several$linear$members)
+  expect_setequal(needed_columns(several$predictor), unlist(lapply(networks, needed_columns)))
+  expect_identical(predict(several, rows[needed_columns(several$predictor)]), predict(several, rows))
+  file <- withr::local_tempfile(fileext = ".hylo")
+  write_model(several, file)
+  expect_identical(predict(read_model(file), rows), predict(several, rows))
+  expect_fails(prepare(b, only = V1, strongest = 3), "can't be set for `only` some columns")
+  expect_fails(prepare(b, strongest = 0), "strongest")
+})
+
+test_that("the rule takes few of many columns beside all of them where there are many", {
+  offered <- function(columns) {
+    rows <- withr::with_seed(8, as.data.frame(matrix(rnorm(300 * columns), 300)))
+    rows$y <- rows$V1^2 + withr::with_seed(9, rnorm(300))
+    b <- brief(rows, target = "y") |> hold_out(folds = 4, seed = 1)
+    names(ensemble_candidates(settle(b)))
+  }
+  expect_false(any(grepl("of 30 columns", offered(50))))
+  many <- offered(80)
+  expect_true(all(c("24 silu > 12 silu, of 30 columns", "24 silu > 12 silu", "linear, sparse") %in% many))
+  more <- offered(400)
+  expect_false(any(c("24 silu > 12 silu", "64 relu > 32 relu, by rank") %in% more))
+})
