@@ -120,15 +120,12 @@ working_table <- function(table, rules, wanted = NULL) {
     trees <- trees[plan$steps]
     table <- table[intersect(names(table), c(plan$raw, wanted))]
   }
-  for (column in intersect(names(rules$codes), names(table))) {
-    table[[column]] <- without_codes(table[[column]], rules$codes[[column]])
-  }
-  for (column in intersect(names(rules$types), names(table))) {
-    table[[column]] <- as_expected(table[[column]], rules$types[[column]], rules$formats[[column]])
-  }
-  for (column in setdiff(intersect(names(rules$formats), names(table)), names(rules$types))) {
-    table[[column]] <- as_written(table[[column]], rules$formats[[column]])
-  }
+  coded <- intersect(names(rules$codes), names(table))
+  table[coded] <- Map(without_codes, columns_of(table, coded), rules$codes[coded])
+  typed <- intersect(names(rules$types), names(table))
+  table[typed] <- Map(as_expected, columns_of(table, typed), rules$types[typed], as.list(rules$formats)[typed])
+  written <- setdiff(intersect(names(rules$formats), names(table)), names(rules$types))
+  table[written] <- Map(as_written, columns_of(table, written), rules$formats[written])
   for (name in names(trees)) table[[name]] <- derived_value(trees[[name]], table, name)
   table
 }

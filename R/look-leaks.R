@@ -12,8 +12,10 @@ are_copies <- function(same, y) {
 
 # What gives the target away in nearly every row: each column by its values, and where it is missing, as "x (missing)".
 giving_columns <- function(columns, y, kinds) {
-  by_value <- Filter(function(column) gives_away(columns[[column]], y, kinds[[column]]), names(columns))
-  by_missing <- Filter(function(column) missing_gives_away(columns[[column]], y), setdiff(names(columns), by_value))
+  given <- mapply(gives_away, columns, kind = kinds[names(columns)], MoreArgs = list(y = y))
+  by_value <- names(columns)[as.logical(given)]
+  others <- columns[setdiff(names(columns), by_value)]
+  by_missing <- names(others)[vapply(others, missing_gives_away, NA, y)]
   c(by_value, if (length(by_missing)) paste(by_missing, "(missing)"))
 }
 
@@ -144,6 +146,6 @@ id_inputs <- function(a) {
 leaking_inputs <- function(a, rows) {
   rows <- drawn_rows(rows, 5000, a$hold_out$seed, "leaks")
   y <- a$table[[a$target$columns[1]]][rows]
-  columns <- lapply(stats::setNames(nm = input_columns(a)), function(column) a$table[[column]][rows])
+  columns <- lapply(columns_of(a$table, input_columns(a)), `[`, rows)
   as.character(giving_columns(columns, y, a$kinds))
 }

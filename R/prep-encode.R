@@ -6,7 +6,7 @@ is_embedded <- function(plan) plan$encoding == "code"
 
 # Each input column as numbers or codes: 1 .. for the levels, 0 for one that training never saw.
 encoder_sources <- function(preparation, table) {
-  lapply(preparation$columns, function(plan) source_column(plan, table[[plan$column]]))
+  Map(source_column, preparation$columns, unname(columns_of(table, prepared_columns(preparation))))
 }
 
 source_column <- function(plan, x) {
@@ -44,7 +44,7 @@ shared_intakes <- function(preparations, table) {
   plans <- unlist(intakes, recursive = FALSE)
   keys <- vapply(plans, source_key, "")
   first <- !duplicated(keys)
-  found <- lapply(plans[first], function(plan) shared_source(plan, .subset2(table, plan$column)))
+  found <- Map(shared_source, plans[first], columns_of(table, vapply(plans[first], `[[`, "", "column")))
   names(found) <- keys[first]
   list(
     columns = unname(lapply(found, `[[`, "codes")),

@@ -6,7 +6,7 @@ new_rows <- function(preparation, table) {
   inputs <- prepared_columns(preparation)
   check_needed_columns(raw_columns(preparation$rules$derived, inputs), names(table), "The table")
   table <- working_table(table, preparation$rules, inputs)
-  for (plan in preparation$columns) check_new_column(table[[plan$column]], plan)
+  Map(check_new_column, columns_of(table, inputs), preparation$columns)
   table
 }
 

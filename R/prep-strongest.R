@@ -20,10 +20,9 @@ bins_of_numbers <- 8
 # What each column tells alone of what is observed, as a share of its variance: see core/screening.hpp.
 told_shares <- function(a, inputs, rows, weight) {
   category <- a$kinds[inputs] == "category"
-  columns <- Map(function(column, category) {
-    x <- a$table[[column]]
+  columns <- Map(function(x, category) {
     as.numeric(if (category) levels_of(x)$codes[rows] else x[rows])
-  }, inputs, category)
+  }, columns_of(a$table, inputs), category)
   core_told_shares(
     unname(columns), t(responses(a, rows, weight)), as.numeric(weight),
     ifelse(category, length(rows), bins_of_numbers), thread_count()

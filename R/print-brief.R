@@ -112,6 +112,7 @@ shown_preparation <- function(settings) {
   kinds <- c(settings$categories, unlist(lapply(settings$only, `[[`, "categories")))
   if (!"hash" %in% kinds) settings$buckets <- NULL
   if (!"embedding" %in% kinds) settings$embedding_width <- NULL
+  if (identical(settings$strongest, "auto")) settings$strongest <- NULL
   settings[lengths(settings) > 0]
 }
 

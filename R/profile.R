@@ -21,19 +21,17 @@ learn_profile <- function(a) {
   rows <- drawn_rows(rows, most_rows_profiled, a$hold_out$seed, "profile")
   group <- if (!is.null(a$group)) match(a$group[rows], unique(a$group[rows]))
   inputs <- setdiff(names(a$kinds)[a$kinds %in% c("number", "count", "flag", "category")], names(a$exposure))
-  columns <- lapply(stats::setNames(nm = inputs), function(column) {
-    x <- a$table[[column]][rows]
-    if (a$kinds[[column]] %in% c("flag", "category")) profiled_levels(as_label(x), group) else {
-      profiled_numbers(as.numeric(x), group)
-    }
-  })
+  columns <- Map(function(x, kind) {
+    x <- x[rows]
+    if (kind %in% c("flag", "category")) profiled_levels(as_label(x), group) else profiled_numbers(as.numeric(x), group)
+  }, columns_of(a$table, inputs), a$kinds[inputs])
   list(rows = length(rows), groups = if (!is.null(group)) max(group), columns = columns)
 }
 
 profiled_numbers <- function(x, group) {
   known <- !is.na(x)
   here <- x[known]
-  knots <- unname(stats::quantile(here, seq(0, 1, 0.01), type = 8))
+  knots <- stats::quantile(here, seq(0, 1, 0.01), type = 8, names = FALSE)
   places <- places_between(knots, here)
   list(
     kind = "number", knots = knots, place = mean_with_error(places, group[known]),

@@ -242,6 +242,9 @@ rows_of_each <- function(parts, rows) {
   lapply(parts, function(x) if (is.data.frame(x)) x[rows, , drop = FALSE] else x[rows])
 }
 
+# Some columns of a table as a list: taken one by one by their names, each would be looked for among all.
+columns_of <- function(table, names) unclass(table)[names]
+
 # A list of columns as a data frame, without a look at them.
 as_plain_frame <- function(columns) {
   structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1]])))
