@@ -83,10 +83,13 @@ promising <- function(a, each) {
 
 lowest_loss <- function(a, each) blend_loss(each)(blend_shares(a, each))
 
-# The loss of each row that a network has not learned from, times what the row counts.
+# The loss of each row that a network has not learned from, times what the row counts; of several targets the mean of
+# their shares of the variance, as in one_loss().
 weighed_losses <- function(result) {
   evaluated <- result$evaluated
-  rowMeans(as.matrix(own_losses(result$predictor$target, evaluated, evaluated$predictions))) * evaluated$weight
+  losses <- as.matrix(own_losses(result$predictor$target, evaluated, evaluated$predictions))
+  if (ncol(losses) > 1) losses <- sweep(losses, 2, result$predictor$preparation$target$scale^2, `/`)
+  rowMeans(losses) * evaluated$weight
 }
 
 # ---- training by stages ----------------------------------------------------------------------------------------------

@@ -14,8 +14,9 @@ most_inputs <- function(a) {
   if (is.numeric(most)) most else Inf
 }
 
-# So many bins a column of numbers is cut into; a category has one for each level.
+# So many bins a column of numbers is cut into; a category has one for each level, however little that counts.
 bins_of_numbers <- 8
+bins_of_levels <- 1e9
 
 # What each column tells alone of what is observed, as a share of its variance: see core/screening.hpp.
 told_shares <- function(a, inputs, rows, weight) {
@@ -25,7 +26,7 @@ told_shares <- function(a, inputs, rows, weight) {
   }, columns_of(a$table, inputs), category)
   core_told_shares(
     unname(columns), t(responses(a, rows, weight)), as.numeric(weight),
-    ifelse(category, length(rows), bins_of_numbers), thread_count()
+    ifelse(category, bins_of_levels, bins_of_numbers), thread_count()
   )
 }
 

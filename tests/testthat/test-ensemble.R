@@ -371,6 +371,13 @@ test_that("a wiring goes on with a share, or near the best, and a large smooth o
     list(list(predictor = predictor, evaluated = own))
   })
   expect_identical(promising(settle(passengers), each), c("linear", "same", "16 tanh"))
+  # of several targets each counts by its own variance
+  two <- each$best
+  two[[1]]$predictor$target$columns <- c("a", "b")
+  two[[1]]$predictor$preparation$target$scale <- c(1, 100)
+  two[[1]]$evaluated$observed <- data.frame(a = rep(0, n), b = rep(0, n))
+  two[[1]]$evaluated$predictions <- data.frame(a = rep(1, n), b = rep(100, n))
+  expect_equal(weighed_losses(two[[1]]), rep(1, n))
   each <- lapply(each, function(one) {
     one[[1]]$predictor$network$inputs <- 400
     one

@@ -145,6 +145,9 @@ test_that("a column is ranked by the adjusted share that its bins, levels or a s
   explained <- function(share, n) 1 - (1 - share) * (n - 5) / (n - 1)
   apart <- told_shares(written, "level", seq_len(sum(times)), rep(1, sum(times)))
   expect_equal(explained(weighed, n), explained(apart, sum(times)), tolerance = 1e-10)
+  uneven <- rep(c(0.01, 1.99), n / 2)
+  fitted <- stats::lm(y ~ level, rows, weights = uneven)
+  expect_equal(told_shares(a, "level", seq_len(n), uneven), summary(fitted)$adj.r.squared, tolerance = 1e-10)
 })
 
 test_that("a network of the strongest columns has learned them from its own rows, and needs no others", {
