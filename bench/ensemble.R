@@ -1,14 +1,16 @@
 # What the predictions for out-of-fold rows say, against fresh rows of the same kind, on simulated tables:
 #
-#   single      log(loss out of fold / mean loss of the single networks on fresh rows): near 0 if they are honest
+#   single      log(loss out of fold / mean loss on fresh rows of what predicted a fold, a network or a blend of them):
+#               near 0 if they are honest
 #   together    log(loss of all networks together on fresh rows / mean loss of the single ones): below 0
 #   coverage    of intervals and sets at 90 % on fresh rows
 #
-# Usage, from the project's root: Rscript bench/ensemble.R [tables of each kind] [rows]
+# Usage, from the project's root: Rscript bench/ensemble.R [tables of each kind] [rows] [wiring, or auto]
 library(hylomath)
-args <- as.integer(commandArgs(TRUE))
-tables <- if (length(args) > 0) args[1] else 50
-rows <- if (length(args) > 1) args[2] else 1200
+args <- commandArgs(TRUE)
+tables <- if (length(args) > 0) as.integer(args[1]) else 50
+rows <- if (length(args) > 1) as.integer(args[2]) else 1200
+wiring <- if (length(args) > 2) args[3] else "12 tanh"
 H <- asNamespace("hylomath")
 
 inputs <- function(n) as.data.frame(matrix(rnorm(n * 6), n, dimnames = list(NULL, letters[1:6])))
@@ -36,7 +38,7 @@ one_table <- function(kind, seed) {
   fresh <- kinds[[kind]](6000)
   task <- switch(kind, counts = "count", classes = NULL, "regression")
   b <- brief(table, target = "y", task = task) |>
-    hold_out(test = 0, seed = seed) |> wire("12 tanh") |> regimen(seed = seed)
+    hold_out(test = 0, seed = seed) |> wire(wiring) |> regimen(seed = seed)
   if (kind == "groups") b <- set_columns(b, group = unit)
   model <- train(b, progress = "none")
   working <- H$working_table_of(model$brief, fresh)
@@ -46,7 +48,7 @@ one_table <- function(kind, seed) {
   }
   rows <- H$evaluated_in_part(model, "out_of_fold")
   out_of_fold <- mean(H$own_losses(model$predictor$target, rows, rows$predictions))
-  single <- mean(vapply(model$predictor$members, loss_of, 0))
+  single <- mean(vapply(unique(rows$fold), function(fold) loss_of(H$of_fold(model$predictor, fold)), 0))
   p <- predict(model, fresh, type = if (kind == "classes") "set" else "interval")
   held <- if (kind == "classes") {
     ifelse(fresh$y == "yes", p$in_yes, p$in_no)
