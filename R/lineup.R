@@ -161,8 +161,8 @@ mcnemar_p <- function(first, other) {
 # How long the networks take for a row of usual values, encoding and all, in microseconds; the shortest of three.
 microseconds_a_row <- function(predictor) {
   n <- 5000L
-  columns <- lapply(leading_member(predictor)$preparation$columns, usual_values, n)
-  names(columns) <- prepared_columns(leading_member(predictor)$preparation)
+  columns <- lapply(predictor$preparation$columns, usual_values, n)
+  names(columns) <- prepared_columns(predictor$preparation)
   if (!is.null(predictor$target$exposure)) columns[[predictor$target$exposure]] <- rep(1, n)
   table <- as_plain_frame(columns)
   took <- function() {
