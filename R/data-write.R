@@ -7,7 +7,7 @@ write_table <- function(table, file) {
   }
   if (file_kind(file) == "excel") return(write_spreadsheet(table, file))
   rlang::check_installed("data.table", "to write CSV files")
-  table <- cells_to_write(with_exact_numbers(table))
+  table <- with_exact_numbers(cells_to_write(table))
   replace_whole(file, function(part) data.table::fwrite(table, part, dateTimeAs = "ISO"))
 }
 

@@ -56,16 +56,14 @@ folded_last_networks <- function(laid, nested, jobs, own, several, report, check
   }, jobs, nested, members)
   places <- lapply(members, function(members) which(!vapply(members, is.null, NA)))
   last <- folded_members(laid, nested, again, places, report, checkpoint)
-  Map(function(own, each) {
-    Map(function(member, last) {
-      Map(function(member, last) {
-        if (is.null(last)) return(NULL)
-        member$evaluated <- last$evaluated
-        member$seconds <- member$seconds + last$seconds
-        member
-      }, member, last[own])
-    }, each, last[names(each)])
-  }, own, several)
+  with_last <- function(member, last) {
+    if (is.null(last)) return(NULL)
+    member$evaluated <- last$evaluated
+    member$seconds <- member$seconds + last$seconds
+    member
+  }
+  Map(function(own, each) Map(function(name, members) Map(with_last, members, last[[name]][own]), names(each), each),
+      own, several)
 }
 
 # What a fold's networks predicted out of fold, as a teacher says it: to the rows of the whole table, NA elsewhere.

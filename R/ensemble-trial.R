@@ -7,15 +7,15 @@
 
 folds_of_trial <- 2
 
-# So much of the linear model's loss networks must leave out for smooth ones, which take longest, to be tried: where
-# there is no bend to be found, none is found by them either. Of few rows they take little, and more folds tell more.
+# Smooth wirings take longest, so they are tried only where the others have a loss that is lower than the linear model's
+# by this share of it: where those find no bend, smooth ones find none either. On few rows they take little time.
 bend_worth_a_trial <- function(a) if (is_small(a)) 0 else 0.1
 
-# And so much of the blend's loss smooth ones of many parameters must save to be trained any further.
+# Smooth wirings of many parameters go on if they lower the loss of the blend by this share of it.
 gain_worth_their_time <- 0.02
 many_parameters <- 300
 
-# So many standard errors above the lowest loss of the trial a wiring without a share is given up.
+# A wiring without a share is given up if its loss in the trial is more standard errors than this above the lowest.
 clearly_behind <- 1
 
 # In order of time the last ones, which predict rows like those to come. None where there is little to choose from, or
@@ -60,9 +60,9 @@ bends <- function(a, each) {
   min(losses[!linear]) <= (1 - bend_worth_a_trial(a)) * min(losses[linear])
 }
 
-# Of wirings by their results in folds of the trial those that go on: what has a share in the blend, but for smooth ones
-# that save too little; the linear model, which every model stands beside; and what is cheap to train, if its loss is
-# higher than that of the best by no more than chance can make it.
+# The wirings that go on, by their results in folds of the trial: those with a share in the blend, but for large smooth
+# ones that save too little; the linear model, which every model stands beside; and others that are quick to train, if
+# their loss is no higher than the lowest than chance can make it.
 promising <- function(a, each) {
   cheap <- each[first_candidates(each)]
   parameters <- vapply(each, function(results) parameter_count(results[[1]]$predictor$network), 0)
@@ -94,8 +94,9 @@ weighed_losses <- function(result) {
 
 # ---- training by stages ----------------------------------------------------------------------------------------------
 
-# As many ensembles of the same candidates at once, of each by candidate its results in each fold, NULL where it was not
-# trained. `run` gets of each ensemble what is asked of it, and gives the same; `seen` is how a stage sees results.
+# So many ensembles of the same candidates, trained at once: a list of them, each by candidate a list of results, one a
+# fold, NULL where nothing was trained. `run` is given by ensemble what a stage asks for, and gives by ensemble and
+# candidate such lists of results. `seen` makes of a result what the stages look at.
 trained_by_stages <- function(a, candidates, ensembles, run, checkpoint, seen = identity) {
   none <- lapply(candidates, function(candidate) vector("list", a$hold_out$folds))
   several <- rep(list(none), ensembles)
@@ -115,7 +116,7 @@ with_results <- function(each, done, asked) {
   each
 }
 
-# Whether an interrupt has.
+# Whether an interrupt has left out something that was asked for.
 leaves_some_out <- function(each, asked) {
   any(unlist(Map(function(name, folds) vapply(each[[name]][folds], is.null, NA), names(asked), asked)))
 }

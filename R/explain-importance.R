@@ -10,8 +10,9 @@
 #'
 #' @param model A model.
 #' @param data A table with the inputs and the target. Of the one that the model was trained on, the held-out rows are
-#'   taken (test, else validation), unless `rows` says otherwise; of another one all rows; of more than 10,000 so many,
-#'   at random.
+#'   taken (test, else validation or out-of-fold), unless `rows` says otherwise; of another one all rows; of more than
+#'   10,000 so many, at random. Out-of-fold rows are predicted by the networks that have not learned from them; in order
+#'   of time, where these have all learned from all rows at last, by all.
 #' @param rows A part: `"test"`, `"validation"`, `"calibration"` or `"training"`.
 #' @param repeats How often each column is shuffled.
 #' @param level The level of the intervals, which are about which rows were drawn (groups, where rows belong to them).
@@ -67,13 +68,16 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
 #' @export
 importance.default <- function(model, ...) wrong_object("importance", "a model", model)
 
-# Which networks predict which of the rows: a list of list(predictor, rows, as_is), the last what they predict for them.
-# What a network had predicted out of fold it predicts again, where it is still there; else all networks predict all
-# rows.
+# Which networks predict which of the rows: a list of list(predictor, rows, as_is, takes), `as_is` what they predict for
+# them, `takes` by network the columns that it needs. What a network had predicted out of fold it predicts again, where
+# it is still there; else all networks predict all rows.
 explained_parts <- function(predictor, table, evaluated) {
   part_of <- function(predictor, rows) {
-    own <- table[rows, , drop = FALSE]
-    list(predictor = predictor, rows = rows, as_is = predictions_of(predictor, rows_to_predict(predictor, own)))
+    own <- rows_to_predict(predictor, table[rows, , drop = FALSE])
+    list(
+      predictor = predictor, rows = rows, as_is = predictions_of(predictor, own),
+      takes = lapply(predicting_members(predictor), needed_columns)
+    )
   }
   all <- list(part_of(predictor, seq_len(nrow(table))))
   if (is.null(evaluated$fold) || !all(evaluated$fold %in% predictor$folds)) return(all)
@@ -87,6 +91,7 @@ explained_parts <- function(predictor, table, evaluated) {
   if (all(same)) by_fold else all
 }
 
+# The networks that predict a fold.
 of_fold <- function(predictor, fold) {
   own <- predictor$folds == fold
   shares <- fold_shares(predictor$shares[own])
@@ -96,6 +101,7 @@ of_fold <- function(predictor, fold) {
   predictor
 }
 
+# The losses of all rows by what each part predicts, in the order of the rows.
 losses_of_parts <- function(parts, predictions, evaluated) {
   losses <- Map(function(part, predictions) {
     as.matrix(own_losses(part$predictor$target, rows_of_each(evaluated, part$rows), predictions))
@@ -144,12 +150,14 @@ shuffled_losses <- function(parts, table, evaluated, as_is, columns, repeats, se
 shuffled_predictions <- function(part, table, column, orders, ready) {
   predictor <- part$predictor
   n <- length(part$rows)
-  asked <- networks_taking(predictor, column)
-  if (is.null(asked)) return(rep(list(predictions_now(predictor, part$as_is)), length(orders)))
+  taking <- vapply(part$takes, function(own) column %in% own, NA)
+  if (!any(taking)) return(rep(list(predictions_now(predictor, part$as_is)), length(orders)))
+  asked <- networks_among(predictor, taking)
+  share <- if (all(taking)) 1 else sum(predictor$shares[taking])
   values <- table[[column]]
-  table <- table[part$rows, intersect(names(table), c(needed_columns(asked), column)), drop = FALSE]
+  table <- table[part$rows, intersect(names(table), unlist(part$takes[taking])), drop = FALSE]
   at_once <- split(orders, (seq_along(orders) - 1) %/% max(1, 1e5 %/% n))
-  own <- if (asked$part < 1) predictions_of(asked, ready(asked, table))
+  own <- if (!all(taking)) predictions_of(asked, ready(asked, table))
   unlist(lapply(unname(at_once), function(some) {
     # by columns: rows that are taken several times would be named anew, which takes longer than predicting
     again <- rep(seq_len(n), length(some))
@@ -158,24 +166,19 @@ shuffled_predictions <- function(part, table, column, orders, ready) {
     predictions <- predictions_of(asked, ready(asked, other))
     if (!is.null(own)) {
       several <- list(part$as_is[again, , drop = FALSE], predictions, own[again, , drop = FALSE])
-      predictions <- mean_predictions(predictor, several, c(1, asked$part, -asked$part))
+      predictions <- mean_predictions(predictor, several, c(1, share, -share))
     }
     unname(split(predictions_now(predictor, predictions), rep(seq_along(some), each = n)))
   }), recursive = FALSE)
 }
 
-# The networks that take a column, as one predictor; `part` is what they count for among all. NULL if none does.
-networks_taking <- function(predictor, column) {
-  taking <- vapply(predicting_members(predictor), function(member) column %in% needed_columns(member), NA)
-  if (!any(taking)) return(NULL)
-  predictor$part <- 1
-  if (all(taking)) return(predictor)
-  members <- predictor$members[taking]
+# Some of the networks as one predictor.
+networks_among <- function(predictor, some) {
+  if (all(some)) return(predictor)
+  members <- predictor$members[some]
   taken <- unlist(lapply(members, function(member) prepared_columns(member$preparation)))
   preparation <- of_columns(predictor$preparation, prepared_columns(predictor$preparation) %in% taken)
-  asked <- joint_predictor(predictor$target, preparation, members, predictor$shares[taking], predictor$folds[taking])
-  asked$part <- sum(predictor$shares[taking])
-  asked
+  joint_predictor(predictor$target, preparation, members, predictor$shares[some], predictor$folds[some])
 }
 
 # A rise is o_i + d_j + e_ij of the row that receives, the row that gives and both together, which an analysis of

@@ -9,8 +9,9 @@ namespace hylo {
 
 namespace {
 
-double adjusted(double share, double rows, double means) {
-  return rows > means ? 1 - (1 - share) * (rows - 1) / (rows - means) : 0;
+// A share that so many parameters explain of the variance of rows that count `total`, without what chance explains.
+double adjusted(double share, double total, double parameters) {
+  return total > parameters ? 1 - (1 - share) * (total - 1) / (total - parameters) : 0;
 }
 
 }  // namespace
@@ -19,53 +20,55 @@ double told_share(Span<const double> x, Span<const double> response, Span<const 
                   std::vector<std::size_t>& places) {
   const std::size_t rows = x.size(), width = rows > 0 ? response.size() / rows : 0;
   places.clear();
+  double total = 0, present = 0, centre = 0;
   for (std::size_t i = 0; i < rows; ++i) {
-    if (std::isfinite(x[i])) places.push_back(i);
-  }
-  std::sort(places.begin(), places.end(),
-            [&](std::size_t a, std::size_t b) { return x[a] < x[b] || (x[a] == x[b] && a < b); });
-  double all = 0, present = 0, centre = 0;
-  for (const std::size_t i : places) {
+    total += weight[i];
+    if (!std::isfinite(x[i])) continue;
+    places.push_back(i);
     present += weight[i];
     centre += weight[i] * x[i];
   }
   if (present <= 0) return 0;
   centre /= present;
-  double spread = 0;
-  for (const std::size_t i : places) spread += weight[i] * (x[i] - centre) * (x[i] - centre);
-  double binned = 0, straight = 0, used = 0;
+  std::sort(places.begin(), places.end(),
+            [&](std::size_t a, std::size_t b) { return x[a] < x[b] || (x[a] == x[b] && a < b); });
+  std::vector<std::size_t> ends;  // behind the last place of each bin
+  double spread = 0, before = 0;
+  for (std::size_t k = 0; k < places.size(); ++k) {
+    const std::size_t i = places[k];
+    spread += weight[i] * (x[i] - centre) * (x[i] - centre);
+    before += weight[i];
+    const bool last = k + 1 == places.size();
+    const bool full = before * double(bins) >= present * double(ends.size() + 1);
+    if (last || (full && x[places[k + 1]] != x[i])) ends.push_back(k + 1);
+  }
+  double all = 0, by_missing = 0, by_bins = 0, by_line = 0;
   for (std::size_t j = 0; j < width; ++j) {
-    const auto y = [&](std::size_t i) { return response[i * width + j]; };
-    double missing = 0, missed = 0;
+    const auto y = [&](std::size_t i) { return weight[i] * response[i * width + j]; };
+    double missed = 0, slope = 0;
     for (std::size_t i = 0; i < rows; ++i) {
-      all += weight[i] * y(i) * y(i);
-      if (std::isfinite(x[i])) continue;
-      missing += weight[i];
-      missed += weight[i] * y(i);
+      all += y(i) * response[i * width + j];
+      if (!std::isfinite(x[i])) missed += y(i);
     }
-    const double apart = missing > 0 ? missed * missed / missing : 0;
-    double sum = 0, in_bin = 0, before = 0, slope = 0;
-    used = missing > 0 ? 1 : 0;
-    binned += apart;
-    for (std::size_t k = 0; k < places.size(); ++k) {
-      const std::size_t i = places[k];
-      sum += weight[i] * y(i);
-      in_bin += weight[i];
-      slope += weight[i] * (x[i] - centre) * y(i);
-      const bool last = k + 1 == places.size();
-      const bool full = (before + in_bin) * double(bins) >= present * (used + 1 - (missing > 0 ? 1 : 0));
-      if (!last && (!full || x[places[k + 1]] == x[i])) continue;
-      if (in_bin > 0) binned += sum * sum / in_bin;
-      before += in_bin;
-      sum = in_bin = 0;
-      ++used;
+    std::size_t k = 0;
+    for (const std::size_t end : ends) {
+      double sum = 0, count = 0;
+      for (; k < end; ++k) {
+        const std::size_t i = places[k];
+        sum += y(i);
+        count += weight[i];
+        slope += (x[i] - centre) * y(i);
+      }
+      if (count > 0) by_bins += sum * sum / count;
     }
-    const double mean = -missed / present;  // of the rows that are there: all together have a mean of 0
-    straight += apart + mean * mean * present + (spread > 0 ? slope * slope / spread : 0);
+    if (total > present) by_missing += missed * missed / (total - present);
+    by_line += missed * missed / present;  // the mean of those that are there: all together have a mean of 0
+    if (spread > 0) by_line += slope * slope / spread;
   }
   if (all <= 0) return 0;
-  const double lines = used > 0 && spread > 0 ? 2 : 1;
-  return std::max(adjusted(binned / all, double(rows), used), adjusted(straight / all, double(rows), lines));
+  const double apart = present < total ? 1 : 0;
+  return std::max(adjusted((by_missing + by_bins) / all, total, apart + double(ends.size())),
+                  adjusted((by_missing + by_line) / all, total, apart + (spread > 0 ? 2 : 1)));
 }
 
 }  // namespace hylo

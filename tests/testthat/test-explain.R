@@ -39,7 +39,9 @@ test_that("of an ensemble without test rows what was predicted out of fold is sh
   }
   # networks that take some columns each: the same as all asked anew
   few <- without_idle_inputs(model$predictor)
-  part <- list(predictor = few, rows = 1:200, as_is = predictions_of(few, rows))
+  part <- list(
+    predictor = few, rows = 1:200, as_is = predictions_of(few, rows), takes = lapply(few$members, needed_columns)
+  )
   order <- withr::with_seed(3, sample(200))
   for (column in utils::head(needed_columns(few), 6)) {
     other <- rows

@@ -137,14 +137,17 @@ test_that("a column is ranked by the adjusted share that its bins, levels or a s
   expect_equal(share[2], adjusted(y ~ straight), tolerance = 1e-10)
   expect_equal(share[3], adjusted(y ~ level), tolerance = 1e-10)
   expect_lt(abs(share[4]), 0.03)
-  expect_gt(share[5], adjusted(y ~ is.na(gaps)) - 0.02)
+  straight <- adjusted(y ~ is.na(gaps) + ifelse(is.na(gaps), 0, gaps))
+  in_eighths <- adjusted(y ~ factor(ifelse(is.na(gaps), -1, floor((rank(gaps) - 1) / sum(!is.na(gaps)) * 8))))
+  expect_equal(share[5], max(straight, in_eighths), tolerance = 1e-10)
   # of weights that count it is that of rows written out
   times <- rep(1:2, n / 2)
   written <- settle(brief(rows[rep(seq_len(n), times), ], target = "y") |> hold_out(validation = 0, test = 0))
-  weighed <- told_shares(a, "level", seq_len(n), times)
-  explained <- function(share, n) 1 - (1 - share) * (n - 5) / (n - 1)
-  apart <- told_shares(written, "level", seq_len(sum(times)), rep(1, sum(times)))
-  expect_equal(explained(weighed, n), explained(apart, sum(times)), tolerance = 1e-10)
+  inputs <- c("bent", "straight", "level", "gaps")
+  expect_equal(
+    told_shares(a, inputs, seq_len(n), times),
+    told_shares(written, inputs, seq_len(sum(times)), rep(1, sum(times))), tolerance = 1e-10
+  )
   uneven <- rep(c(0.01, 1.99), n / 2)
   fitted <- stats::lm(y ~ level, rows, weights = uneven)
   expect_equal(told_shares(a, "level", seq_len(n), uneven), summary(fitted)$adj.r.squared, tolerance = 1e-10)
