@@ -13,6 +13,9 @@ linear_methods <- c("newton", "coordinate_descent")
 # Those that can ask the data for the penalty.
 evidence_methods <- c("levenberg_marquardt", "newton", "lbfgs")
 
+# Losses that tell how much of the target's variance is noise.
+noise_losses <- c("squared", "huber", "gamma")
+
 training_methods <- c(batch_methods, whole_methods)
 
 schedule_kinds <- local({

@@ -20,7 +20,8 @@
 #'   * The learning rate is 0.005 (momentum and nesterov 0.02, rmsprop 0.002) times the square root of the batch over
 #'     64.
 #'   * `l2` is 10 / n to one digit, at most 0.01: a pull towards zero that fades as rows are added. For
-#'     `"levenberg_marquardt"` and `"newton"` it is `"evidence"`, unless a layer has an l2 of its own.
+#'     `"levenberg_marquardt"` and `"newton"` it is `"evidence"`, and for the methods that take batches, with a loss
+#'     that tells the noise, `"noise"`, unless a layer has an l2 of its own.
 #'
 #' @section The rule: This is rule 4; a brief and a model carry its number as `rule`, and go on meaning what they meant
 #'   when there is another one. It settles what is open by the table alone; [brief()] prints what it comes to and why.
@@ -34,8 +35,8 @@
 #'     where Adam trains it; `24 silu > 12 silu`; the same with numbers as sines and cosines (`"periodic"`, see
 #'     [prepare()]), for what goes up and down; for smooth relations, with a patience of 10 epochs, the widest of
 #'     `16 tanh`, `12 tanh`, `8 tanh` and `5 tanh` that `"levenberg_marquardt"` may train, and `10 tanh > 6 tanh` if it
-#'     may; and `linear`. The first four are trained for at most 600 epochs, by `"adam"` with a patience of 30, or up to
-#'     1,000 rows by `"lbfgs"` with one of 60. Numbers that lie outside the learned rows by more than half of their
+#'     may; and `linear`. The first four are trained for at most 600 epochs, by `"adam"` with a patience of 20, or up to
+#'     1,000 rows by `"lbfgs"` with one of 40. Numbers that lie outside the learned rows by more than half of their
 #'     range are set to there, but for `linear`.
 #'   * Where there are at least 20 columns, and a tenth as many as rows, `linear` is there twice: with a penalty on
 #'     squares, and with one on sizes (`linear, sparse`, by `"coordinate_descent"`), which leaves few columns. The
@@ -44,11 +45,11 @@
 #'     30 columns that tell most (`prepare(strongest = 30)`); of the others the first and the third are left, and of
 #'     more columns than rows none.
 #'   * Two of the folds (in order of time, the last two) are a trial. A wiring goes on to the other folds if it has a
-#'     share in the blend of these, or if its loss there is no more than a standard error of the difference higher than
-#'     the lowest. Those of few units take longest. So they are tried only where the best of the others has a loss at
-#'     least 10 % below that of the linear model; first in one fold; and go on only with a share, and if they have more
-#'     than 300 parameters, only if they lower the loss of the blend by 2 %. Up to 1,000 rows it is enough that the loss
-#'     is below, and they are tried in both folds.
+#'     share in the blend of these, and as long as fewer than two do, if its loss there is no more than a standard
+#'     error of the difference higher than the lowest. Those of few units take longest. So they are tried only where
+#'     the best of the others has a loss at least 10 % below that of the linear model; first in one fold; and go on
+#'     only with a share, and if they have more than 300 parameters, only if they lower the loss of the blend by 2 %.
+#'     Up to 1,000 rows it is enough that the loss is below, and they are tried in both folds.
 #'   * They are blended: from the one with the lowest loss on out-of-fold rows, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     adds nothing has no share, and what `linear` does as well is left to it. Where the wiring is named it predicts
@@ -103,7 +104,7 @@
 #'   loss; `gradient`, the largest component of the last gradient is no larger; `loss`, the training loss is no
 #'   larger; `seconds`; `epoch`, training ends after this one, one for all starts or one a start, while the schedule
 #'   goes by `epochs` all the same: so the brief of a model whose training was interrupted says where. `"auto"` is a
-#'   patience of 20, and of 60 for the wirings of the rule; `"none"` goes on to the last epoch. The weights of the epoch
+#'   patience of 20, or what the rule says of its wirings; `"none"` goes on to the last epoch. The weights of the epoch
 #'   with the lowest validation loss are kept. The model says which rule ended training.
 #' @param l1,l2 Penalties: the loss grows by `l1` times the sum of the weights' sizes and by half of `l2` times the sum
 #'   of their squares. Biases are free of them. With `"levenberg_marquardt"` and `"newton"`, `l2 = "evidence"` lets the
@@ -111,6 +112,11 @@
 #'   weights that the data determine (MacKay 1992; Foresee and Hagan 1997). With hidden layers
 #'   `"levenberg_marquardt"` finds one for each input, so that inputs which tell nothing fade away, and one for each
 #'   other layer (automatic relevance determination: Neal 1996); their geometric mean is shown.
+#'   With the methods that take batches and the losses `"squared"`, `"huber"` and `"gamma"`, `l2 = "noise"` is 10 / n,
+#'   at most 0.01, times the share of the target's variance that is noise, for n learned rows: the pull that a normal
+#'   prior with a variance of a tenth has. It is 1 at first, and is measured anew after each epoch, by the loss of the
+#'   rows that stop the network (or, without them, of those that it learns from), down to 1e-4. The model says what it
+#'   was in the epoch that is kept.
 #'   With `"coordinate_descent"` `l1 = "path"`, as by default, goes from the penalty under which all weights are 0 down
 #'   to a hundredth of it (with more rows than columns, a ten thousandth), one an epoch, and the rows that stop it
 #'   choose.
@@ -196,6 +202,7 @@ with_method_defaults <- function(r) {
 check_regimen <- function(b, settled = FALSE) {
   r <- b[["regimen"]]
   wiring <- parse_wiring(b$wiring)
+  if (identical(r$l2, "noise")) check_noise(r, if (b$wiring == "auto" && !settled) list() else wiring, b)
   check_path(r, wiring, b$wiring == "auto" && !settled)
   if (r$method == "auto") check_open_method(r) else check_method(r, wiring, b$wiring == "auto" && !settled)
   if (identical(r$l2, "evidence")) check_evidence(r, if (b$wiring == "auto" && !settled) list() else wiring)
@@ -267,6 +274,7 @@ needs_batches <- function(r, wiring) {
     if (layer_has(function(l) l$norm)) "norm",
     if (path_has(function(l) l$rate != 1)) "rate",
     if (identical(r$l1, "path") || r$l1 > 0 || path_has(function(l) !is.null(l$l1) && l$l1 > 0)) "l1",
+    if (identical(r$l2, "noise")) "l2",
     if (r$gradient_clip > 0) "gradient_clip",
     if (r$max_norm > 0) "max_norm",
     if (r$input_noise > 0) "input_noise",
@@ -293,6 +301,25 @@ check_evidence <- function(r, wiring) {
   }
   if (has_own_l2(wiring)) {
     fail("`regimen.l2` is `evidence`, but a layer of the wiring has an l2 of its own.", "Set one of them only.")
+  }
+}
+
+check_noise <- function(r, wiring, b) {
+  if (!r$method %in% c("auto", batch_methods)) {
+    fail(
+      sprintf("`regimen.l2` can't be `noise` with the method %s.", quoted(r$method)),
+      sprintf("It goes with %s; give a number, or leave it at `auto`.", enumerate(quoted(batch_methods), "and"))
+    )
+  }
+  loss <- if (!is.null(b$task)) target_of(b)$loss$kind
+  if (!is.null(loss) && !loss %in% noise_losses) {
+    fail(
+      sprintf("`regimen.l2` can't be `noise` with the loss %s, which has no noise apart.", quoted(loss)),
+      sprintf("It goes with %s; give a number, or leave it at `auto`.", enumerate(quoted(noise_losses), "and"))
+    )
+  }
+  if (has_own_l2(wiring)) {
+    fail("`regimen.l2` is `noise`, but a layer of the wiring has an l2 of its own.", "Set one of them only.")
   }
 }
 

@@ -184,7 +184,7 @@ brief_schema <- list(
     epochs = type_or_word("auto", type_number(1, 1e6, whole = TRUE), "a whole number from 1 to 1000000"),
     stop = type_or_word(c("auto", "none"), type_stop),
     l1 = type_or_word("path", type_number(0), "a number from 0"),
-    l2 = type_or_word(c("auto", "evidence"), type_number(0), "a number from 0"),
+    l2 = type_or_word(c("auto", "evidence", "noise"), type_number(0), "a number from 0"),
     gradient_clip = type_number(0),
     max_norm = type_number(0),
     input_noise = type_number(0),

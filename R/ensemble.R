@@ -20,9 +20,9 @@ train_members <- function(a, report, checkpoint = no_checkpoint(), keeps = FALSE
   laid <- lapply(candidates, laid_ensemble)
   jobs <- lapply(laid, fold_jobs, want = "member")
   if (keeps) jobs <- lapply(jobs, lapply, c, list(on = list(keeps = TRUE)))
-  run <- function(asked, checkpoint) {
+  run <- function(asked, checkpoint, stage) {
     of <- names(asked[[1]])
-    list(run_members(a, laid[of], jobs[of], report, checkpoint, asked[[1]]))
+    list(run_members(a, laid[of], jobs[of], at_stage(report, stage), checkpoint, asked[[1]]))
   }
   each <- ended_trial(a, candidates, trained_by_stages(a, candidates, 1, run, checkpoint)[[1]])
   whole <- ended_folds(each, checkpoint$kept_in())
@@ -55,7 +55,7 @@ last_job <- function(job, laid, member) {
   regimen <- regimen_in_force(own, function() member$predictor$preparation)
   if (identical(candidate$regimen$l2, "auto")) {
     all <- with_parts(candidate, laid$all(job$fold), candidate$regimen$seed)
-    regimen$l2 <- auto_l2(candidate$wiring, regimen$method, cases_in(all, "training"))
+    regimen$l2 <- auto_l2(candidate$wiring, regimen$method, cases_in(all, "training"), candidate$target$loss)
   }
   epochs <- if (regimen$method != "newton") as.integer(max(1, member$best_epoch))
   c(job, list(on = list(whole = "ensemble", regimen = regimen, epochs = epochs)))
@@ -102,6 +102,7 @@ ensemble_model <- function(trained) {
   linear <- joint_predictor(a$target, preparation, linear_networks, shares_of_linear, whole)
   members <- member_table(each, own_shares, whole, trained$last)
   middle <- each[[main]][[middle_place(vapply(each[[main]], function(m) as.numeric(m$best_epoch), 0))]]$training
+  of_main <- learn_training(trained$candidates[[main]], each[[main]][[1]]$predictor$preparation)
   b <- settled_brief(a)
   # an interrupted training can be done again
   interrupted <- length(whole) < a$hold_out$folds || (a$hold_out$by == "ordered" && is.null(trained$last))
@@ -113,7 +114,7 @@ ensemble_model <- function(trained) {
       curves = ensemble_curves(each[[main]], whole), best = as.integer(middle$best),
       stopped = if (interrupted) "interrupted" else "ensemble", penalty = middle$penalty,
       kernel = middle$kernel, seconds = sum(members$seconds), members = members,
-      regimen = learn_training(trained$candidates[[main]])$regimen, restarts = one_restart(middle),
+      regimen = of_main$regimen, restarts = one_restart(middle),
       states = kept_states(each[c(used, beside)])
     ),
     list(out_of_fold = evaluated), member_disagreement(trained, evaluated)

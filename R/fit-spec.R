@@ -84,6 +84,7 @@ core_regimen <- function(r) {
     weight_decay = r$weight_decay %||% 0, gradient_clip = r$gradient_clip, max_norm = r$max_norm,
     schedule = schedule,
     stop = stop, batch_size = max(1, number_or_zero(r$batch_size)), evidence = identical(r$l2, "evidence"),
+    by_noise = identical(r$l2, "noise"),
     path = identical(r$l1, "path"),
     epochs = r$epochs, tally = length(r$measures) > 0, seed = r$seed
   )

@@ -7,7 +7,7 @@
 #   predictor     see predictor.R
 #   linear       the predictor of the network without hidden layers beside it; NULL without one
 #   curves, best_epoch, stopped, restarts, evidence_l2, kernel, seconds, version    how training went; `evidence_l2` is
-#                the penalty that the data chose: l2 by evidence, or l1 on a path
+#                the penalty that the data chose: l2 by evidence or by the noise, or l1 on a path
 #   members      where an ensemble is trained, a row a network, see ensemble.R; NULL otherwise
 #   baseline     what is known without any input, see the tasks' `baseline`
 #   parts        how many rows each part has, see parts_of()
@@ -35,7 +35,7 @@ most_training_evaluated <- 10000
 most_evaluated <- 200000
 
 # The model of a fit that has ended.
-fitted_model <- function(spec, fit, linear = NULL) {
+fitted_model <- function(spec, fit, predictor, linear) {
   a <- spec$analysis
   training <- list(
     curves = fit$curves, best = fit$best, stopped = fit$stopped, restarts = fit$restarts, penalty = fit$penalty,
@@ -44,7 +44,7 @@ fitted_model <- function(spec, fit, linear = NULL) {
   b <- brief_in_force(spec)
   # a network that learns on from another one can't be made again by a brief
   if (!isTRUE(spec$learns_on)) b <- stopped_by_hand(b, fit$restarts)
-  model <- new_model(a, b, new_predictor(spec, fit), linear, training)
+  model <- new_model(a, b, predictor, linear, training)
   model$restarts <- restarts_evaluated(model, fit$starts, a)
   model
 }

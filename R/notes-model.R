@@ -201,7 +201,8 @@ note_more_parameters <- function(model) {
   parameters <- network_parameters(model$predictor)
   rows <- parts_of(model)$rows[1]
   values <- rows * max(1, if (!has_classes(target_in(model))) length(target_in(model)$columns) else 1)
-  if (!is.na(model$evidence_l2) || parameters <= 2 * values) return(NULL)
+  weighed <- !is.na(model$evidence_l2) && !identical(regimen_of(model)$l2, "noise")
+  if (weighed || parameters <= 2 * values) return(NULL)
   what <- "The network has %s and %s to learn them from."
   new_note(
     "more_parameters", sprintf(what, counted(parameters, "parameter"), counted(rows, "row")),

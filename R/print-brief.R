@@ -58,14 +58,17 @@ brief_wiring_text <- function(b, a, candidates) {
     )),
     unlist(lapply(names(candidates), function(name) {
       on_trial <- length(trial_folds(a, candidates)) && !name %in% first_candidates(candidates)
-      indented("", paste0(name, if (on_trial) bend_text(a)))
+      indented("", paste0(name, if (on_trial) bend_text(candidates[[name]])))
     }))
   )
 }
 
 bend_text <- function(a) {
   least <- bend_worth_a_trial(a)
-  sprintf(" (if the best so far is %sbelow linear)", if (least > 0) paste0(format_percent_short(least), " ") else "")
+  sprintf(
+    " (if the best so far is %sbelow linear; %s)", if (least > 0) paste0(format_percent_short(least), " ") else "",
+    second_order_text(a, function() learn_preparation(a))
+  )
 }
 
 brief_task_text <- function(b) {
@@ -121,6 +124,9 @@ regimen_text <- function(b, a) {
   said <- b[["regimen"]]
   is_open <- function(x) vapply(x, identical, NA, "auto")
   in_force <- settled_settings(said, a)
+  reason <- if (!identical(in_force$method, said$method)) {
+    method_reason(a, in_force$method, function() learn_preparation(a))
+  }
   is_off <- function(name) identical(in_force[[name]], switched_off[[name]]) || length(in_force[[name]]) == 0
   shown <- in_force[!vapply(names(in_force), is_off, NA)]
   if (!identical(in_force$method, "auto")) shown <- shown[!is_open(shown)]  # what the method has no use for
@@ -128,7 +134,8 @@ regimen_text <- function(b, a) {
   if (identical(in_force$method, "newton") && identical(said$stop, "auto")) shown$stop <- NULL
   differs <- vapply(names(shown), function(name) !identical(shown[[name]], said[[name]]), NA)
   chosen <- names(shown) %in% names(said) & differs & !is_open(shown)
-  texts <- paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, " (auto)", ""))
+  by_rule <- ifelse(names(shown) == "method", paste0(" (auto: ", reason, ")"), " (auto)")
+  texts <- paste0(names(shown), " ", vapply(shown, setting_text, ""), ifelse(chosen, by_rule, ""))
   paste(texts, collapse = ", ")
 }
 

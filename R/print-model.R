@@ -89,6 +89,7 @@ indented_weighed <- function(predictor) {
 # `penalty` is what the data chose.
 method_text <- function(r, penalty) {
   if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(penalty, 2)))
+  if (identical(r$l2, "noise")) r$l2 <- sprintf("%s by the noise", format_number(signif(penalty, 2)))
   if (identical(r$l1, "path")) r$l1 <- sprintf("%s by the rows that stop it", format_number(signif(penalty, 2)))
   of_method <- c(
     "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "gradient_clip",

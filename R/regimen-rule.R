@@ -14,8 +14,9 @@ most_parameters_newton <- 2000
 few_parameters_newton <- 500
 most_work_newton <- 4e9
 
-# What a network of second order may cost, in products of numbers, of which a core does some 1e10 in a second.
+# What a network of second order may cost, in products of numbers.
 most_second_order_work <- 3e10
+products_a_second <- 1e10  # of a core
 
 # The regimen with nothing left open that its method has a use for. `preparation` is a function that gives what was
 # learned from the training rows; it is called only where the rule asks for the number of parameters.
@@ -30,7 +31,7 @@ regimen_in_force <- function(a, preparation) {
   if (r$method == "coordinate_descent" && identical(r$l1, 0)) r$l1 <- "path"
   if (identical(r$l2, "auto")) {
     embedded <- r$method == "lbfgs" && any(vapply(preparation()$columns, is_embedded, NA))
-    r$l2 <- auto_l2(a$wiring, r$method, rows, embedded)
+    r$l2 <- auto_l2(a$wiring, r$method, rows, a$target$loss, embedded)
   }
   with_method_defaults(with_patience(r))
 }
@@ -44,6 +45,27 @@ auto_method <- function(a, r, rows, preparation) {
   if (length(a$wiring$layers) == 0 && loss_record(a$target$loss)$smooth) return("lbfgs")
   if (suits_second_order(a, rows, network_of(a$target, a$wiring, r, preparation()))) return("levenberg_marquardt")
   first_order_method(a, r, rows)
+}
+
+# Why the rule takes that method, in words.
+method_reason <- function(a, method, preparation) {
+  needs <- needs_batches(a$regimen, a$wiring)
+  switch(method,
+    newton = "without hidden layers there is one minimum",
+    coordinate_descent = "for `l1` without hidden layers",
+    levenberg_marquardt = second_order_text(a, preparation),
+    lbfgs = if (length(a$wiring$layers) == 0) "without hidden layers" else {
+      sprintf("all rows at once, up to %s of them", format_count(small_table))
+    },
+    adam = if (length(needs)) sprintf("in batches, for %s", enumerate(quoted(needs))) else "in batches, for many rows"
+  )
+}
+
+second_order_text <- function(a, preparation) {
+  parameters <- parameter_count(network_of(a$target, a$wiring, a$regimen, preparation()))
+  seconds <- second_order_work(a, cases_in(a, "training"), parameters) / products_a_second
+  what <- "equations for all %s parameters, about %s a network"
+  sprintf(what, format_count(parameters), if (seconds < 0.1) "0.1 s or less" else format_seconds(seconds))
 }
 
 # Whether there is one minimum, under an l1 penalty.
@@ -112,10 +134,11 @@ auto_learning_rate <- function(method, batch_size) {
 
 # 10 / rows, to one digit, at most 0.01: a normal prior on every weight with a variance of a tenth, whose pull fades as
 # rows are added. Some methods can ask the data.
-auto_l2 <- function(wiring, method, rows, embedded = FALSE) {
+auto_l2 <- function(wiring, method, rows, loss, embedded = FALSE) {
   if (method == "coordinate_descent") return(0)
   asks <- method %in% evidence_methods && (method != "lbfgs" || length(wiring$layers) == 0 && !embedded)
   if (asks && !has_own_l2(wiring)) return("evidence")
+  if (method %in% batch_methods && loss$kind %in% noise_losses && !has_own_l2(wiring)) return("noise")
   signif(min(0.01, 10 / rows), 1)
 }
 

@@ -66,6 +66,7 @@ hylo::Regimen regimen_from(const Rcpp::List& list) {
   if (r.optimiser.method == hylo::Method::Rmsprop) r.optimiser.decay2 = 0.9;
   r.optimiser.weight_decay = number_in(list, "weight_decay");
   r.optimiser.evidence = Rcpp::as<bool>(list["evidence"]);
+  r.optimiser.by_noise = Rcpp::as<bool>(list["by_noise"]);
   r.optimiser.path = Rcpp::as<bool>(list["path"]);
   r.optimiser.cases = number_in(list, "cases");
   r.optimiser.gradient_clip = number_in(list, "gradient_clip");

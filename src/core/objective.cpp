@@ -55,11 +55,13 @@ Span<const T> Objective<T>::folded(Span<const T> parameters) {
 template <class T>
 template <class Visit>
 void Objective<T>::each_penalised(Visit visit) const {
-  if (layout_.embeddings() > 0) visit(std::size_t(0), layout_.weights_at(0), spec_.embedding_l1, spec_.embedding_l2);
+  const auto in_force = [&](double l2) { return l2_ < 0 ? l2 : l2_; };
+  if (layout_.embeddings() > 0)
+    visit(std::size_t(0), layout_.weights_at(0), spec_.embedding_l1, in_force(spec_.embedding_l2));
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
-    visit(layout_.weights_at(l), layout_.biases_at(l), spec_.layers[l].l1, spec_.layers[l].l2);
+    visit(layout_.weights_at(l), layout_.biases_at(l), spec_.layers[l].l1, in_force(spec_.layers[l].l2));
   }
-  if (spec_.skip) visit(layout_.skip_at(), layout_.gaps_at(), spec_.skip->l1, spec_.skip->l2);
+  if (spec_.skip) visit(layout_.skip_at(), layout_.gaps_at(), spec_.skip->l1, in_force(spec_.skip->l2));
 }
 
 template <class T>

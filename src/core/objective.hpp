@@ -34,6 +34,9 @@ class Objective {
   double loss(Span<const std::uint32_t> rows, Span<const T> parameters);  // the rows' weighted loss
   Tally tally(Span<const std::uint32_t> rows, Span<const T> parameters);
 
+  // In place of what the layers have.
+  void set_l2(double l2) { l2_ = l2; }
+
   // sum over layers of l1 * sum |w| + l2 / 2 * sum w^2, biases excepted
   double penalty(Span<const T> parameters) const;
 
@@ -70,6 +73,7 @@ class Objective {
   AlignedVector<T> folded_, predictions_;
   std::vector<double> losses_;
   std::vector<Tally> tallies_;
+  double l2_ = -1;  // below 0 for that of each layer
 };
 
 }  // namespace hylo

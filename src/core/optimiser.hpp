@@ -40,7 +40,8 @@ struct OptimiserSpec {
   double gradient_clip = 0;  // longer gradients are shortened to this (Pascanu et al. 2013); 0 for never
   bool path = false;      // Coordinate: down a path of l1 penalties, of which validation rows choose
   bool evidence = false;  // Levenberg and Newton: l2 by the evidence for it, from the layers' l2 on; see method.hpp
-  double cases = 0;       // how many rows the training rows count for in that; 0 for as many as they are
+  bool by_noise = false;  // methods that take batches: one l2 for all layers, after each epoch anew; see noise.hpp
+  double cases = 0;       // how many rows the training rows count for in these; 0 for as many as they are
   double max_norm = 0;  // a unit's incoming weights are kept within this (Srivastava et al. 2014); 0 for any
 };
 

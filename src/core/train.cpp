@@ -11,6 +11,7 @@
 
 #include "denormal.hpp"
 #include "method.hpp"
+#include "noise.hpp"
 
 namespace hylo {
 
@@ -323,6 +324,17 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
   double kept_at = before, lowest = std::numeric_limits<double>::infinity();
   for (const Epoch& e : result.epochs) lowest = std::min(lowest, e.training);
 
+  double l2 = kNaN;
+  const auto follow_noise = [&](double share) {
+    if (!optimiser.by_noise) return;
+    l2 = l2_by_noise(optimiser.cases > 0 ? optimiser.cases : double(training.size()), share);
+    objective.set_l2(l2);
+  };
+  const auto share_after = [&](const Epoch& e) {
+    return noise_share(network.loss, validates ? e.validation : e.training, network.predictions());
+  };
+  follow_noise(result.epochs.empty() ? 1 : share_after(result.epochs.back()));
+
   for (std::size_t epoch = so_far.epochs + 1; epoch <= regimen.epochs; ++epoch) {
     const Pace pace = epoch == 1 && stands
                           ? evaluate_only(objective.loss(training, Span<const T>(parameters)) / training_weight)
@@ -357,9 +369,10 @@ Trained<T> train(const NetworkSpec& network, const Regimen& regimen, const Table
     if (!chooses || now.validation < so_far.best_loss) {
       so_far.best_loss = now.validation;
       result.best = epoch;
-      result.penalty = pace.penalty;
+      result.penalty = optimiser.by_noise ? l2 : pace.penalty;
       std::copy(parameters.begin(), parameters.end(), result.parameters.begin());
     }
+    follow_noise(share_after(now));
     steps->observe(validates ? now.validation : now.training);
     so_far.epochs = epoch;
     so_far.ended =

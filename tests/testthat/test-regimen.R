@@ -2,7 +2,7 @@ training <- function(b) single(b, progress = "none")
 
 test_that("the method, batch, rate and l2 follow the written rule and are shown", {
   small <- brief(small_kilns(), target = "outcome")
-  expect_match(paste(format(small), collapse = " "), "method lbfgs \\(auto\\)")
+  expect_match(paste(format(small), collapse = " "), "method lbfgs (auto: all rows at once", fixed = TRUE)
   settled <- function(b) {
     a <- settle(quick(b))
     regimen_in_force(a, function() learn_preparation(a))[c("method", "batch_size", "learning_rate", "l2")]
@@ -145,6 +145,28 @@ test_that("evidence finds a penalty that fits the noise", {
   clean <- transform(noisy, y = sin(6 * x))
   l2_of <- function(t) withr::with_seed(1, training(wire(brief(t, target = "y"), "4 tanh")))$evidence_l2
   expect_gt(l2_of(noisy), 1000 * l2_of(clean))
+})
+
+test_that("a penalty follows the noise where the loss tells it", {
+  table <- withr::with_seed(5, data.frame(x = runif(3000), z = runif(3000)))
+  table$y <- sin(6 * table$x) + table$z
+  noisy <- function(share) withr::with_seed(6, transform(table, y = y + rnorm(3000, 0, sqrt(share) * sd(y))))
+  trained <- function(table, ...) {
+    b <- brief(table, target = "y") |> wire("16 silu") |> hold_out(test = 0, validation = 0.2, seed = 1)
+    train(regimen(b, method = "adam", seed = 2, ...), progress = "none")
+  }
+  for (share in c(0.05, 0.5)) {
+    model <- trained(noisy(share))
+    expect_equal(model$evidence_l2, 10 / 2400 * share / (1 + share), tolerance = 0.2)
+    expect_match(capture.output(print(model)), "by the noise", all = FALSE)
+  }
+  positive <- transform(table, y = exp(y) * withr::with_seed(7, rgamma(3000, 25, 25)))
+  expect_equal(trained(positive, loss = "gamma")$evidence_l2, 10 / 2400 * 0.04, tolerance = 0.2)
+  expect_true(is.na(trained(noisy(0.5), l2 = 0.001)$evidence_l2))
+  b <- brief(table, target = "y")
+  expect_fails(regimen(b, l2 = "noise", method = "lbfgs"), "goes with `momentum`")
+  expect_fails(regimen(b, l2 = "noise", loss = "absolute"), "no noise apart")
+  expect_fails(train(wire(regimen(b, l2 = "noise"), "4 tanh l2=0.1"), progress = "none"), "l2 of its own")
 })
 
 test_that("losses with other links and smoothing train and prediction in the target's unit", {

@@ -389,6 +389,40 @@ void check_continues(const NetworkSpec& spec, const Table<T>& table, const Regim
 
 }  // namespace
 
+TEST_CASE("a penalty that follows the noise is the share of it after the epoch before, for losses that tell it") {
+  const struct {
+    Loss loss;
+    Output output;
+    std::size_t outputs;
+    double factor;  // of the loss in the share; 0 where all counts as noise
+  } cases[] = {{Loss::Squared, Output::Identity, 1, 1},
+               {Loss::Squared, Output::Identity, 3, 1 / 3.0},
+               {Loss::Huber, Output::Identity, 1, 2},
+               {Loss::Gamma, Output::Exponential, 1, 2},
+               {Loss::Poisson, Output::Exponential, 1, 0},
+               {Loss::CrossEntropy, Output::Logistic, 1, 0}};
+  for (const auto& c : cases) {
+    auto spec = network_of(3, {8}, Activation::Tanh, c.outputs, c.output);
+    spec.loss.loss = c.loss;
+    auto table = table_of<float>(3000, 3, c.outputs, c.output);
+    if (c.output == Output::Identity) {
+      for (std::size_t i = 0; i < table.rows; ++i) table.y_row(i)[0] = table.x_row(i)[0];
+    } else if (c.loss == Loss::Gamma) {
+      for (std::size_t i = 0; i < table.rows; ++i) table.y_row(i)[0] = std::exp(table.x_row(i)[0] / 2);
+    }
+    auto regimen = short_regimen(30);
+    regimen.optimiser.by_noise = true;
+    const auto trained = fit(spec, table, regimen, 1000);
+    REQUIRE(trained.best > 1);
+    const double before = trained.epochs[trained.best - 2].validation;
+    const double share = c.factor == 0 ? 1 : std::min(1.0, std::max(1e-4, c.factor * before));
+    CHECK(trained.penalty == Approx(10.0 / 2000 * share));
+    // what was asked of the layers has no say
+    for (LayerSpec& layer : spec.layers) layer.l2 = 5;
+    CHECK((fit(spec, table, regimen, 1000).parameters == trained.parameters));
+  }
+}
+
 TEST_CASE("what is kept of a training goes on to the same bits") {
   auto spec = network_of(5, {8, 6}, Activation::Tanh, 3, Output::Softmax, 1e-4, 1e-4);
   spec.layers[0].dropout = 0.2;
@@ -402,6 +436,7 @@ TEST_CASE("what is kept of a training goes on to the same bits") {
     regimen.schedule.kind = ScheduleKind::Plateau;
     regimen.schedule.every = 2;
     regimen.tally = true;
+    regimen.optimiser.by_noise = method == Method::Rmsprop;
     check_continues<float>(spec, table, regimen, 60);
   }
   const auto plain = network_of(4, {5}, Activation::Tanh, 1, Output::Identity, 0, 1e-3);
@@ -418,6 +453,11 @@ TEST_CASE("what is kept of a training goes on to the same bits") {
       check_continues<double>(plain, numbers, regimen, 40);
       check_continues<double>(skip, numbers, regimen, 0);
     }
+  }
+  {
+    auto regimen = short_regimen(12, 5);
+    regimen.optimiser.by_noise = true;
+    check_continues<float>(plain, table_of<float>(200, 4, 1, Output::Identity), regimen, 40);
   }
   for (bool evidence : {false, true}) {
     auto regimen = short_regimen(30);
