@@ -63,7 +63,7 @@ auto_wirings <- function(a) {
   if (identical(a$regimen$l2, "evidence")) return(smooth_candidates(a))
   # networks that are averaged can be trained longer than one alone, of few rows longest
   cases <- cases_in(a, "training")
-  long <- with_patience(a$regimen, epochs = 600, patience = if (is_small(a)) 60 else 30)
+  long <- with_patience(a$regimen, epochs = 600, patience = if (is_small(a)) 40 else 20)
   open <- identical(long$method, "auto")
   # by steps of first order: those of second order are left to few units
   if (open) long$method <- first_order_method(a, long, cases)

@@ -10,11 +10,11 @@ folds_of_ensembles <- function(laid, report, checkpoint = no_checkpoint()) {
   inner <- laid$analysis$hold_out$folds
   own <- split(seq_len(nrow(nested[[1]]$each)), rep(seq_len(nrow(laid$each)), each = inner))
   jobs <- lapply(nested, fold_jobs, want = "members")
-  run <- function(asked, checkpoint) {
+  run <- function(asked, checkpoint, stage) {
     places <- lapply(stats::setNames(nm = names(jobs)), function(name) {
       unlist(Map(function(own, asked) own[asked[[name]]], own, asked), use.names = FALSE)
     })
-    done <- folded_members(laid, nested, jobs, places, report, checkpoint)
+    done <- folded_members(laid, nested, jobs, places, at_stage(report, stage), checkpoint)
     lapply(own, function(own) lapply(done, `[`, own))
   }
   several <- trained_by_stages(laid$analysis, candidates, length(own), run, checkpoint, as_evaluated_within)

@@ -15,8 +15,10 @@ bend_worth_a_trial <- function(a) if (is_small(a)) 0 else 0.1
 gain_worth_their_time <- 0.02
 many_parameters <- 300
 
-# A wiring without a share is given up if its loss in the trial is more standard errors than this above the lowest.
+# A wiring without a share goes on if its loss in the trial is no more standard errors than this above the lowest, and
+# fewer wirings than so many have a share.
 clearly_behind <- 1
+most_going_on <- 2
 
 # In order of time the last ones, which predict rows like those to come. None where there is little to choose from, or
 # where no others are to be trained, as of a training that was interrupted by then.
@@ -78,7 +80,10 @@ promising <- function(a, each) {
     behind$value <= clearly_behind * behind$error
   }, NA)
   shared <- blend_shares(a, each) > 0
-  names(each)[shared | (near & names(each) %in% names(cheap)) | names(each) == linear_candidate(each)]
+  # of those that are only near the nearest, up to so many in all
+  also <- which(near & names(each) %in% names(cheap) & !shared & !names(each) %in% linear_candidates)
+  also <- utils::head(also[order(vapply(losses[also], sum, 0))], max(0, most_going_on - sum(shared)))
+  names(each)[shared | seq_along(each) %in% also | names(each) == linear_candidate(each)]
 }
 
 lowest_loss <- function(a, each) blend_loss(each)(blend_shares(a, each))
@@ -96,7 +101,8 @@ weighed_losses <- function(result) {
 
 # So many ensembles of the same candidates, trained at once: a list of them, each by candidate a list of results, one a
 # fold, NULL where nothing was trained. `run` is given by ensemble what a stage asks for, and gives by ensemble and
-# candidate such lists of results. `seen` makes of a result what the stages look at.
+# candidate such lists of results; it is told how many came `before` and how many may follow at most, `later`. `seen`
+# makes of a result what the stages look at.
 trained_by_stages <- function(a, candidates, ensembles, run, checkpoint, seen = identity) {
   none <- lapply(candidates, function(candidate) vector("list", a$hold_out$folds))
   several <- rep(list(none), ensembles)
@@ -104,12 +110,18 @@ trained_by_stages <- function(a, candidates, ensembles, run, checkpoint, seen = 
   for (i in seq_along(stages)) {
     asked <- lapply(several, function(each) stages[[i]](lapply(each, lapply, function(x) if (!is.null(x)) seen(x))))
     if (length(unlist(asked)) == 0) next
-    done <- run(asked, if (i == 1) checkpoint else checkpoint_of_kind(checkpoint, paste("stage", i)))
+    open <- vapply(unlist(unlist(several, FALSE, FALSE), FALSE, FALSE), is.null, NA)
+    later <- if (i < length(stages)) sum(open) - length(unlist(asked)) else 0
+    own <- if (i == 1) checkpoint else checkpoint_of_kind(checkpoint, paste("stage", i))
+    done <- run(asked, own, list(before = sum(!open), later = later))
     several <- Map(with_results, several, done, asked)
     if (any(unlist(Map(leaves_some_out, several, asked)))) break
   }
   several
 }
+
+# Tells how many networks came before those that are spoken of, and how many may follow.
+at_stage <- function(report, stage) function(event) report(c(event, stage))
 
 with_results <- function(each, done, asked) {
   for (name in names(asked)) each[[name]][asked[[name]]] <- done[[name]][asked[[name]]]

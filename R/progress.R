@@ -142,29 +142,61 @@ clear_line <- function() {
   the_line$bar <- NULL
 }
 
-# Many fits at once: how many have ended, and how far the last one that spoke is.
+# Many fits at once: how long they will take, and how far the last one that spoke is.
 many_line <- function(event) {
-  if (event$event == "begin") {
-    the_line$shown <- 0
-    the_line$ended <- 0L
-    the_line$began <- proc.time()[["elapsed"]]
-    return(if (is.null(event$within)) message(sprintf("Training %s.", counted(event$fits, event$what))))
-  }
-  if (event$event == "finish") return(clear_line())
-  if (event$event == "ended") the_line$ended <- event$ended
-  if (is_due()) show_line(many_text(event, the_line$ended, the_line$shown - the_line$began))
+  note_many(event)
+  switch(event$event,
+    begin = if (is.null(event$within)) message(many_begin_text(event)),
+    finish = clear_line(),
+    if (is_due()) show_line(many_text(event))
+  )
 }
 
-many_text <- function(event, ended, seconds) {
-  done <- round(12 * ended / event$fits)
+# What is known of the fits that are under way.
+note_many <- function(event) {
+  switch(event$event,
+    begin = {
+      the_line$shown <- 0
+      the_line$ended <- 0L
+      the_line$under_way <- list()
+      if ((event$before %||% 0) == 0) the_line$began <- proc.time()[["elapsed"]]
+    },
+    step = the_line$under_way[[as.character(event$fit)]] <-
+      min(1, event$epoch / min(event$epochs, usual_epochs)),
+    ended = the_line$ended <- event$ended
+  )
+}
+
+# After so many epochs most trainings have stopped, however many there may be.
+usual_epochs <- 100
+
+# From the start: as long as nothing has ended by the epochs so far, later by what those that have ended took.
+many_left <- function(event) {
+  later <- event$later %||% 0
+  ended <- the_line$ended + (event$before %||% 0)
+  done <- if (ended > 0) ended else sum(unlist(the_line$under_way))
+  if (done < 0.2) return("")  # too little to tell
+  seconds <- (proc.time()[["elapsed"]] - the_line$began) * (event$fits - the_line$ended + later) / done
+  sprintf("%s %s left", if (ended > 0 && later > 0) "at most" else "about", format_seconds(seconds))
+}
+
+many_begin_text <- function(event) {
+  later <- event$later %||% 0
+  follow <- if (later > 0) sprintf(", and then at most %s more by what these show", format_count(later))
+  paste0("Training ", counted(event$fits, event$what), follow, ".")
+}
+
+many_text <- function(event) {
+  before <- event$before %||% 0
+  done <- round(12 * (before + the_line$ended) / (before + event$fits + (event$later %||% 0)))
   bar <- if (cli::is_utf8_output()) paste(rep(c("\u2588", "\u2591"), c(done, 12 - done)), collapse = "") else ""
   within <- if (is.null(event$within)) "" else paste0(event$within, ": ")
-  left <- if (ended > 0) sprintf("  about %s left", format_seconds(seconds / ended * (event$fits - ended)))
   last <- if (event$event == "step") {
     loss <- format_loss(event$training)
     sprintf("  %s %d: epoch %d, training %s", event$what, as.integer(event$fit), as.integer(event$epoch), loss)
   }
-  paste0(sprintf("%s %s%d of %d %ss done", bar, within, ended, event$fits, event$what), left, last)
+  count <- sprintf("%d of %d %ss done", the_line$ended, event$fits, event$what)
+  paste0(bar, " ", within, paste(c(many_left(event), count), collapse = "  "), last)
 }
 
 # The loss so far as a row of bars, on a logarithmic scale whose top is the ninth tenth, so that the first epochs don't
@@ -185,8 +217,9 @@ loss_spark <- function(losses, width = 16) {
 # A line for the first epoch, then for round numbers: some ten for the whole run, whatever its length.
 progress_lines <- function(event) {
   alone <- is.null(event$within)
+  if (event$event %in% c("begin", "step", "ended")) note_many(event)
   switch(event$event,
-    begin = if (alone) message(sprintf("Training %s.", counted(event$fits, event$what))),
+    begin = if (alone) message(many_begin_text(event)),
     ended = if (alone) many_done(event),
     round = if (event$new) message(round_text(event)),
     pass = message(pass_text(event)),
@@ -205,7 +238,8 @@ progress_lines <- function(event) {
 many_done <- function(event) {
   tenth <- function(n) floor(10 * n / event$fits)
   if (event$fits > 1 && tenth(event$ended) > tenth(event$ended - 1)) {
-    message(sprintf("%d of %d done.", event$ended, event$fits))
+    left <- if (event$ended < event$fits || (event$later %||% 0) > 0) paste0(", ", many_left(event))
+    message(sprintf("%d of %d done", event$ended, event$fits), left, ".")
   }
 }
 
