@@ -121,8 +121,8 @@ core_told_shares <- function(columns, responses, weight, bins, threads) {
     .Call(`_hylomath_core_told_shares`, columns, responses, weight, bins, threads)
 }
 
-core_joint_predictions <- function(networks, intakes, columns, offset, weights, rows, threads) {
-    .Call(`_hylomath_core_joint_predictions`, networks, intakes, columns, offset, weights, rows, threads)
+core_joint_predictions <- function(networks, intakes, columns, chosen, offset, weights, rows, threads) {
+    .Call(`_hylomath_core_joint_predictions`, networks, intakes, columns, chosen, offset, weights, rows, threads)
 }
 
 core_outputs <- function(network, parameters, plans, sources, layer, threads) {

@@ -15,7 +15,7 @@ split_rows <- function(a) {
 # one.
 set_aside <- function(a) {
   why <- rep(NA_character_, nrow(a$table))
-  dropping <- Filter(function(column) a$prepare[[column]]$missing == "drop", input_columns(a))
+  dropping <- input_columns(a)[vapply(a$prepare[input_columns(a)], function(how) how$missing == "drop", NA)]
   for (column in dropping) why[is.na(a$table[[column]])] <- "missing value"
   for (column in a$target$columns) why[is.na(a$table[[column]])] <- "no target"
   condition <- a$brief[["keep_rows"]]

@@ -114,7 +114,7 @@ check_columns <- function(b, table, inputs) {
     fail("No column is left to predict from.", hint)
   }
   kinds <- columns$kinds
-  for (column in inputs) check_input(table[[column]], column, kinds[[column]])
+  Map(check_input, columns_of(table, inputs), inputs, kinds[inputs])
   for (column in setdiff(names(b[["prepare"]]$only), names(kinds))) {
     check_is_column(table, column, "column of `prepare.only`")
   }

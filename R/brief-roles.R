@@ -90,15 +90,15 @@ looked_at_by <- function(b) {
 table_identity <- function(looked_at, table) {
   if (is_stored(table)) return(table_hash(table))
   there <- intersect(looked_at$columns %||% names(table), names(table))
-  columns <- lapply(stats::setNames(nm = there[order_texts(there)]), function(column) {
-    x <- table[[column]]
-    kind <- looked_at$kinds[column]
-    if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, looked_at$formats[[column]])
+  there <- there[order_texts(there)]
+  formats <- lapply(there, function(column) looked_at$formats[[column]])
+  columns <- Map(function(x, kind, format) {
+    if (kind %in% c("number", "count", "date", "time")) x <- as_expected(x, kind, format)
     x <- if (is.factor(x) || kind %in% c("category", "id", "text")) as_label(x) else {
       if (is.numeric(x) || is.logical(x) || is_moment(x)) as.numeric(x) else x
     }
     x[seq_along(x)]  # without what R remembers of how a vector was made
-  })
+  }, stats::setNames(columns_of(table, there), there), looked_at$kinds[there], formats)
   rlang::hash(columns)
 }
 
@@ -121,11 +121,12 @@ working_table <- function(table, rules, wanted = NULL) {
     table <- table[intersect(names(table), c(plan$raw, wanted))]
   }
   coded <- intersect(names(rules$codes), names(table))
-  table[coded] <- Map(without_codes, columns_of(table, coded), rules$codes[coded])
+  table <- with_columns(table, coded, Map(without_codes, columns_of(table, coded), rules$codes[coded]))
   typed <- intersect(names(rules$types), names(table))
-  table[typed] <- Map(as_expected, columns_of(table, typed), rules$types[typed], as.list(rules$formats)[typed])
+  expected <- Map(as_expected, columns_of(table, typed), rules$types[typed], as.list(rules$formats)[typed])
+  table <- with_columns(table, typed, expected)
   written <- setdiff(intersect(names(rules$formats), names(table)), names(rules$types))
-  table[written] <- Map(as_written, columns_of(table, written), rules$formats[written])
+  table <- with_columns(table, written, Map(as_written, columns_of(table, written), rules$formats[written]))
   for (name in names(trees)) table[[name]] <- derived_value(trees[[name]], table, name)
   table
 }

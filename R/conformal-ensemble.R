@@ -83,13 +83,13 @@ whole_ends <- function(ends, scale) {
 }
 
 # Between `inside`, where it holds, and `outside`, where it doesn't, for many rows at once; the last place on the outer
-# side.
+# side, to 1e-12 of the distance.
 bisected <- function(holds, outside, inside) {
-  for (step in 1:60) {
+  for (step in 1:40) {
     middle <- (outside + inside) / 2
     within <- holds(middle)
-    inside <- ifelse(within, middle, inside)
-    outside <- ifelse(within, outside, middle)
+    inside[which(within)] <- middle[which(within)]
+    outside[which(!within)] <- middle[which(!within)]
   }
   outside
 }

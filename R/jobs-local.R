@@ -8,8 +8,9 @@ most_bytes_at_once <- 1e9
 run_here <- function(table, jobs, keep, report, laid = list(), todo = seq_along(jobs),
                      checkpoint = no_checkpoint()) {
   lay <- remembering(function(plan) lay_folds(plan, table), lapply(laid, function(one) list(x = one$plan, value = one)))
+  prepare <- preparing()
   while (length(todo)) {
-    specs <- next_specs(jobs, todo, lay)
+    specs <- next_specs(jobs, todo, lay, prepare)
     numbers <- as.integer(names(specs))
     for (key in names(specs)) {
       core <- specs[[key]]$core
@@ -34,12 +35,12 @@ run_here <- function(table, jobs, keep, report, laid = list(), todo = seq_along(
 }
 
 # As many of the next jobs' specs as fit into memory at once, named by the jobs' numbers.
-next_specs <- function(jobs, todo, lay) {
+next_specs <- function(jobs, todo, lay, prepare) {
   specs <- list()
   bytes <- 0
   for (number in todo) {
     job <- jobs[[number]]
-    spec <- fold_spec(lay(job$plan), job$fold, job$taught, job$on)
+    spec <- fold_spec(lay(job$plan), job$fold, job$taught, job$on, prepare)
     specs[[as.character(number)]] <- spec
     bytes <- bytes + 8 * length(spec$core$rows) * length(network_inputs(spec$learned$preparation))
     if (bytes >= most_bytes_at_once) break
@@ -144,13 +145,14 @@ job_results <- function() {
 }
 
 # The fit of a plan's i-th fold, on the parts of the table that are its own; `taught` is what a teacher says, see
-# taught_spec(), and `on` what it goes on from, see learning_on(). `evaluated` are the fold's evaluated rows.
-fold_spec <- function(laid, i, taught = NULL, on = NULL) {
+# taught_spec(), `on` what it goes on from, see learning_on(), and `prepare` learns a preparation. `evaluated` are the
+# fold's evaluated rows.
+fold_spec <- function(laid, i, taught = NULL, on = NULL, prepare = learn_preparation) {
   settled <- laid$analysis
   parts <- switch(on$whole %||% "no", all = whole_parts(settled), ensemble = laid$all(i), laid$parts(i))
   a <- with_parts(settled, parts, settled$regimen$seed + i - 1)
   if (!is.null(on$regimen)) a$regimen <- utils::modifyList(on$regimen, list(seed = a$regimen$seed))
-  learned <- learn_training(a, on$preparation)
+  learned <- learn_training(a, on$preparation %||% prepare(a))
   spec <- if (is.null(taught)) fit_spec(a, learned) else taught_spec(a, learned, taught)
   spec <- learning_on(spec, on)
   spec$evaluated <- rows_in(a, if ("evaluated" %in% a$part) "evaluated" else "validation")
@@ -174,14 +176,16 @@ fold_rows_evaluated <- function(spec, fit) {
 # A network that is to predict with others, how it was trained, and what it predicts for the fold's evaluated rows.
 fold_member <- function(spec, fit) {
   predictor <- new_predictor(spec, fit)
-  evaluated <- evaluated_in_fold(spec, predictor, spec$evaluated)
+  # of the rows that it was stopped by it has not learned either; see member_disagreement()
+  stopping <- if (has_classes(predictor$target)) rows_in(spec$analysis, "validation") else integer()
+  predictions <- predictions_in_fit(spec, predictor, c(spec$evaluated, stopping))
+  is_second <- seq_len(nrow(predictions)) > length(spec$evaluated)
+  evaluated <- evaluated_in_fold(spec, predictor, spec$evaluated, predictions[!is_second, , drop = FALSE])
   evaluated$row <- spec$evaluated
+  second <- predictions[is_second, , drop = FALSE]
   training <- fit[c("curves", "best", "stopped", "penalty", "kernel")]
   kept <- unlist(best_losses(fit$curves, fit$best)[c("training", "validation")])
   states <- if (spec$core$keeps) list(states = fit$states)
-  # of the rows that it was stopped by it has not learned either
-  stopping <- rows_in(spec$analysis, "validation")
-  second <- predictions_of(predictor, spec$analysis$table[stopping, , drop = FALSE])
   of <- list(predictor = predictor, evaluated = evaluated, second = second, second_rows = stopping)
   c(of, list(training = training, kept = kept), states, fit_facts(spec, fit))
 }
@@ -194,9 +198,10 @@ fold_members <- function(spec, fit) {
   member[setdiff(names(member), "training")]
 }
 
-evaluated_in_fold <- function(spec, predictor, rows) {
+evaluated_in_fold <- function(spec, predictor, rows, predictions = predictions_in_fit(spec, predictor, rows)) {
   a <- spec$analysis
-  evaluated_rows(predictor, a$roles, a$table[rows, , drop = FALSE], rows)
+  beside <- a$table[rows, columns_but_inputs(a), drop = FALSE]
+  evaluated_rows(predictor, a$roles, beside, rows, predictions = predictions)
 }
 
 # What a fit took.
@@ -259,5 +264,7 @@ shuffling_rise <- function(spec, predictor, repeats = 3) {
   colMeans(matrix(shuffled_loss, repeats)) - mean_loss(predictor, evaluated_rows(predictor, roles, here, rows))
 }
 
-# Inputs, targets and columns with a role.
-looked_at_columns <- function(a) unique(c(input_columns(a), a$target$columns, unlist(a$roles[column_roles])))
+# Targets and columns with a role; and with the inputs.
+columns_but_inputs <- function(a) unique(c(a$target$columns, unlist(a$roles[column_roles])))
+
+looked_at_columns <- function(a) union(input_columns(a), columns_but_inputs(a))

@@ -12,6 +12,7 @@ are_copies <- function(same, y) {
 
 # What gives the target away in nearly every row: each column by its values, and where it is missing, as "x (missing)".
 giving_columns <- function(columns, y, kinds) {
+  y <- if (has_many_values(y)) y else as_label(y)
   given <- mapply(gives_away, columns, kind = kinds[names(columns)], MoreArgs = list(y = y))
   by_value <- names(columns)[as.logical(given)]
   others <- columns[setdiff(names(columns), by_value)]
@@ -138,7 +139,7 @@ leak_note <- function(leaks, target) {
 
 # Inputs whose values look like names of rows.
 id_inputs <- function(a) {
-  likely <- Filter(function(column) a$kinds[[column]] %in% c("category", "count"), input_columns(a))
+  likely <- input_columns(a)[a$kinds %in% c("category", "count")]
   as.character(Filter(function(column) guess_kind(a$table[[column]]) == "id", likely))
 }
 

@@ -78,11 +78,11 @@ predict.hylomath_brief <- function(object, ...) wrong_object("predict", "a model
 warn_far <- function(preparation, table) {
   numbers <- Filter(function(plan) plan$encoding == "number", preparation$columns)
   names(numbers) <- vapply(numbers, `[[`, "", "column")
-  far <- lapply(numbers, function(plan) {
-    x <- as.numeric(table[[plan$column]])
+  far <- Map(function(plan, x) {
+    x <- as.numeric(x)
     reach <- (plan$seen_high - plan$seen_low) / 2
     which(x < plan$seen_low - reach | x > plan$seen_high + reach)
-  })
+  }, numbers, columns_of(table, names(numbers)))
   far <- far[lengths(far) > 0]
   if (length(far) == 0) return(invisible())
   rows <- length(unique(unlist(far)))

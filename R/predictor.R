@@ -109,7 +109,7 @@ new_predictor <- function(spec, fit) {
   unlearned <- rows_in(a, "validation")
   rows <- if (length(unlearned) >= fewest_smeared) unlearned else rows_in(a, "training")
   training <- drawn_rows(rows, most_smeared, a$regimen$seed, "smear")
-  smear <- fitted_smear(predictor, a$table[training, , drop = FALSE], weights_in(a, training))
+  smear <- fitted_smear(spec, predictor, training)
   if (!is.null(smear)) predictor$preparation$target$smear <- smear
   predictor
 }
@@ -120,11 +120,13 @@ fewest_smeared <- 100
 
 # The mean of exp(residual) of a log target over the training rows (Duan 1983, "Smearing estimate"); NULL where it isn't
 # needed.
-fitted_smear <- function(predictor, training, weight) {
+fitted_smear <- function(spec, predictor, training) {
   target <- predictor$target
   if (target$scaling != "log" || predictions_are(target) != "means") return(NULL)
-  predictions <- as.matrix(predictions_of(predictor, training))
-  of_target <- function(i) weighted_mean(training[[target$columns[i]]] / predictions[, i], weight)
+  predictions <- as.matrix(predictions_in_fit(spec, predictor, training))
+  weight <- weights_in(spec$analysis, training)
+  observed <- function(i) spec$analysis$table[[target$columns[i]]][training]
+  of_target <- function(i) weighted_mean(observed(i) / predictions[, i], weight)
   unname(vapply(seq_along(target$columns), of_target, 0))
 }
 
@@ -142,22 +144,37 @@ predictions_of <- function(predictor, table) {
 
 # The mean of the predictions of some of its members, each of which counts by its share.
 joint_predictions <- function(predictor, members, shares, table) {
+  taken <- shared_intakes(lapply(members, `[[`, "preparation"), table)
+  predictions_taken(predictor, members, shares, table, taken)
+}
+
+# The same of some rows of the table that a spec's network was trained on, which are taken in as in training.
+predictions_in_fit <- function(spec, predictor, rows) {
+  plans <- predictor$preparation$columns
+  intake <- list(plans = plans, places = seq_along(plans), codes = vector("list", length(plans)))
+  taken <- list(columns = spec$core$sources, intakes = list(intake), intake = 1L)
+  predictions_taken(predictor, list(predictor), 1, spec$analysis$table, taken, rows)
+}
+
+# `taken` is what shared_intakes() gives, `rows` are those to predict, NULL for all.
+predictions_taken <- function(predictor, members, shares, table, taken, rows = NULL) {
   target <- predictor$target
-  preparations <- lapply(members, `[[`, "preparation")
-  shared <- shared_intakes(preparations, table)
+  of_rows <- function(column) if (is.null(rows)) table[[column]] else table[[column]][rows]
   networks <- Map(function(member, share, intake) {
     list(
       shape = network_shape(member$network), parameters = members_of(member$network), intake = intake, share = share,
       reading = task_of(target)$reading(target, member$preparation$target)
     )
-  }, members, shares, shared$intake)
-  offset <- if (is.null(target$exposure)) numeric() else log(table[[target$exposure]])
+  }, members, shares, taken$intake)
+  offset <- if (is.null(target$exposure)) numeric() else log(of_rows(target$exposure))
   weights <- if (has_classes(target)) class_weights_of(target, predictor$preparation$target)[target$classes]
   values <- unless_no_room(core_joint_predictions(
-    networks, shared$intakes, shared$columns, offset, as.numeric(weights), nrow(table), thread_count()
+    networks, taken$intakes, taken$columns, as.integer(rows), offset, as.numeric(weights),
+    if (is.null(rows)) nrow(table) else length(rows), thread_count()
   ))
   predictions <- task_of(target)$prediction(values, target)
-  for (column in dropped_for_missing(preparations)) predictions[is.na(table[[column]]), ] <- NA
+  dropping <- dropped_for_missing(lapply(members, `[[`, "preparation"))
+  for (column in dropping) predictions[is.na(of_rows(column)), ] <- NA
   predictions
 }
 
@@ -292,8 +309,10 @@ log_odds <- function(p) stats::qlogis(pmin(pmax(p, 1e-12), 1 - 1e-12))
 #   linear    the same of the network without hidden layers; NULL without one
 # and, where the table matters, `row`, its number there.
 
-# `table` holds the rows of a working table whose numbers are `rows`; `roles` are the brief's columns by role.
-evaluated_rows <- function(predictor, roles, table, rows, linear = NULL) {
+# `table` holds the rows of a working table whose numbers are `rows`; `roles` are the brief's columns by role. Where the
+# predictions are given, the table needs no inputs.
+evaluated_rows <- function(predictor, roles, table, rows, linear = NULL,
+                           predictions = predictions_of(predictor, table)) {
   target <- predictor$target
   role <- function(name) if (!is.null(roles[[name]])) table[[roles[[name]]]]
   id <- role("id")
@@ -308,7 +327,7 @@ evaluated_rows <- function(predictor, roles, table, rows, linear = NULL) {
     },
     when = if (!is.null(role("order"))) as.numeric(xtfrm(role("order"))),
     exposure = if (!is.null(target$exposure)) as.numeric(table[[target$exposure]]),
-    predictions = predictions_of(predictor, table),
+    predictions = predictions,
     linear = if (!is.null(linear)) predictions_of(linear, table)
   ))
 }

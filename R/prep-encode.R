@@ -86,8 +86,8 @@ plan_features <- function(plan) {
 number_features <- function(plan) {
   name <- plan$column
   if (!is.null(plan$edges)) return(paste0(name, "/", seq_len(length(plan$edges) - 1)))
-  lengths <- rep(format_each(1 / plan$waves), each = 2)
-  c(name, if (length(lengths)) paste0(name, ":", c("sin", "cos"), lengths))
+  if (is.null(plan$waves)) return(name)
+  c(name, paste0(name, ":", c("sin", "cos"), rep(format_each(1 / plan$waves), each = 2)))
 }
 
 level_features <- function(plan) {

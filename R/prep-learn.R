@@ -4,29 +4,69 @@
 # encoder takes (src/core/encode.hpp), and what is remembered of the training rows for evaluating new ones. `rules` make
 # the working table of new rows, `target` is what the task has learned of its target.
 
-learn_preparation <- function(a) {
+# `known` are plans, named by column, that the same would be learned for.
+learn_preparation <- function(a, known = list()) {
   rows <- rows_in(a, "training")
   weight <- weights_in(a, rows)
   inputs <- strongest_inputs(a, rows, weight)
   plans <- stats::setNames(vector("list", length(inputs)), inputs)
-  numbers <- inputs[a$kinds[inputs] %in% c("number", "count", "flag")]
+  unknown <- setdiff(inputs, names(known))
+  kinds <- a$kinds[unknown]
+  numbers <- unknown[kinds %in% c("number", "count", "flag")]
   plans[numbers] <- learn_numbers(a$table[numbers], a$prepare[numbers], rows, weight)
-  for (column in setdiff(inputs, numbers)) {
+  for (column in setdiff(unknown, numbers)) {
     x <- a$table[[column]]
     how <- a$prepare[[column]]
     plans[[column]] <- if (a$kinds[[column]] == "category") {
-      learn_levels(x, rows, weight, how, linear = length(a$wiring$layers) == 0, counted = a$counts)
+      learn_levels(x, rows, weight, how, linear = without_hidden_layers(a), counted = a$counts)
     } else {
       learn_date(x[rows], weight, how)
     }
   }
-  plans <- Map(function(plan, column) c(list(column = column, kind = a$kinds[[column]]), plan), plans, inputs)
+  plans[unknown] <- Map(function(plan, column, kind) {
+    c(list(column = column, kind = kind), plan)
+  }, plans[unknown], unknown, kinds)
+  there <- intersect(inputs, names(known))
+  plans[there] <- known[there]
   plans <- plans[order(vapply(plans, is_embedded, NA))]  # the core wants codes behind numbers
   list(
     columns = unname(plans), features = unlist(lapply(plans, plan_features), use.names = FALSE),
     rules = needed_rules(a$rules, inputs), target = task_of(a$target)$learn(target_values(a, rows), a$target, weight)
   )
 }
+
+without_hidden_layers <- function(a) length(a$wiring$layers) == 0
+
+# learn_preparation() for one analysis after another; what it has learned of the same rows for another one it knows.
+preparing <- function() {
+  before <- NULL
+  learned <- list()
+  function(a) {
+    rows <- a[c("part", "kinds", "target", "weight", "counts", "rules", "table")]
+    if (!identical(rows, before)) learned <<- list()
+    before <<- rows
+    preparation <- learn_preparation(a, do.call(c, unname(lapply(learned, plans_for, a))))
+    plans <- stats::setNames(preparation$columns, prepared_columns(preparation))
+    learned <<- c(learned, list(list(prepare = a$prepare, linear = without_hidden_layers(a), plans = plans)))
+    preparation
+  }
+}
+
+# Those of another analysis's plans that an analysis of the same rows would learn too.
+plans_for <- function(learned, a) {
+  columns <- names(learned$plans)
+  asked <- if (learned$linear == without_hidden_layers(a)) columns else columns[a$kinds[columns] != "category"]
+  same <- mapply(function(own, other, kind) {
+    of_kind <- switch(kind, category = settings_of_levels, date = , time = settings_of_dates, settings_of_numbers)
+    identical(own[of_kind], other[of_kind])
+  }, a$prepare[asked], learned$prepare[asked], a$kinds[asked])
+  learned$plans[asked[as.logical(same)]]
+}
+
+# What of its settings a column of each kind is prepared by.
+settings_of_numbers <- c("missing", "clip", "numbers")
+settings_of_levels <- c("missing", "categories", "rare", "buckets", "embedding_width")
+settings_of_dates <- c("missing", "dates")
 
 # ---- numbers ------------------------------------------------------------------------------------------------------
 

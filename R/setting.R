@@ -245,6 +245,14 @@ rows_of_each <- function(parts, rows) {
 # Some columns of a table as a list: taken one by one by their names, each would be looked for among all.
 columns_of <- function(table, names) unclass(table)[names]
 
+# A table with some of its columns as these are: a data frame would look at each of them.
+with_columns <- function(table, names, columns) {
+  kept <- oldClass(table)
+  table <- unclass(table)
+  table[names] <- columns
+  structure(table, class = kept)
+}
+
 # A list of columns as a data frame, without a look at them.
 as_plain_frame <- function(columns) {
   structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1]])))

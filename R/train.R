@@ -91,8 +91,9 @@ train.default <- function(b, ...) wrong_object("train", "a brief", b)
 train_model <- function(spec, report, checkpoint = no_checkpoint()) {
   fit <- fit_network(spec, report, checkpoint)
   linear <- if (fit$stopped != "interrupted") fit_linear(spec)
+  predictor <- new_predictor(spec, fit)
   spec$core <- NULL  # as long as the table, and of no use any more
-  with_evaluated_rows(fitted_model(spec, fit, linear), spec$analysis)
+  with_evaluated_rows(fitted_model(spec, fit, predictor, linear), spec$analysis)
 }
 
 # ---- evaluated rows --------------------------------------------------------------------------------------------------

@@ -366,19 +366,20 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_joint_predictions
-Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads);
-RcppExport SEXP _hylomath_core_joint_predictions(SEXP networksSEXP, SEXP intakesSEXP, SEXP columnsSEXP, SEXP offsetSEXP, SEXP weightsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns, Rcpp::IntegerVector chosen, Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads);
+RcppExport SEXP _hylomath_core_joint_predictions(SEXP networksSEXP, SEXP intakesSEXP, SEXP columnsSEXP, SEXP chosenSEXP, SEXP offsetSEXP, SEXP weightsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type networks(networksSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type intakes(intakesSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type chosen(chosenSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type offset(offsetSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_joint_predictions(networks, intakes, columns, offset, weights, rows, threads));
+    rcpp_result_gen = Rcpp::wrap(core_joint_predictions(networks, intakes, columns, chosen, offset, weights, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -582,7 +583,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_hylomath_core_summary", (DL_FUNC) &_hylomath_core_summary, 5},
     {"_hylomath_core_fill", (DL_FUNC) &_hylomath_core_fill, 3},
     {"_hylomath_core_told_shares", (DL_FUNC) &_hylomath_core_told_shares, 5},
-    {"_hylomath_core_joint_predictions", (DL_FUNC) &_hylomath_core_joint_predictions, 7},
+    {"_hylomath_core_joint_predictions", (DL_FUNC) &_hylomath_core_joint_predictions, 8},
     {"_hylomath_core_outputs", (DL_FUNC) &_hylomath_core_outputs, 6},
     {"_hylomath_core_kernel", (DL_FUNC) &_hylomath_core_kernel, 0},
     {"_hylomath_core_shuffle", (DL_FUNC) &_hylomath_core_shuffle, 3},

@@ -47,7 +47,7 @@ PredictingNetwork member_from(const Rcpp::List& list) {
 }
 
 // `dates` holds the dates of the shared columns that were taken apart already. The codes point into R's vectors.
-Intake intake_from(const Rcpp::List& list, const std::vector<SourceColumn>& shared, std::size_t rows,
+Intake intake_from(const Rcpp::List& list, const std::vector<SourceColumn>& shared, std::size_t length,
                    std::size_t threads, std::vector<std::vector<SplitDate>>& dates) {
   const Rcpp::List plans = list["plans"], codes = list["codes"];
   const Rcpp::IntegerVector places = list["places"];
@@ -59,7 +59,7 @@ Intake intake_from(const Rcpp::List& list, const std::vector<SourceColumn>& shar
     SourceColumn column = shared[place];
     const Rcpp::List plan = plans[i];
     if (Rcpp::as<std::string>(plan["encoding"]) == "date") {
-      if (dates[place].empty()) dates[place] = split_dates(column, rows, Rcpp::as<bool>(plan["clock"]), threads);
+      if (dates[place].empty()) dates[place] = split_dates(column, length, Rcpp::as<bool>(plan["clock"]), threads);
       column.dates = dates[place].data();
     }
     const SEXP code = codes[i];
@@ -115,20 +115,27 @@ void each_block(const NetworkSpec& spec, const Layout<float>& layout, const Rcpp
 
 }  // namespace
 
-// Predictions for `rows` rows that networks give together (prediction.hpp). `networks` are lists of `shape`,
+// Predictions for `rows` rows that networks give together (prediction.hpp), those `chosen` of the columns, from 1, or
+// all where none are. `networks` are lists of `shape`,
 // `parameters` (an ensemble's are several), `reading`, `share` and `intake`, the place from 1 of their way to take rows
 // in among `intakes`, which are lists of `plans`, `places` (those of their columns in `columns`, from 1) and `codes`
 // (for each column of labels the code of each). Of classes, whose `weights` are given, the last one of the vectors is
 // the place from 1 of the class that is predicted.
 // [[Rcpp::export]]
 Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp::List columns,
-                                  Rcpp::NumericVector offset, Rcpp::NumericVector weights, double rows, int threads) {
+                                  Rcpp::IntegerVector chosen, Rcpp::NumericVector offset, Rcpp::NumericVector weights,
+                                  double rows, int threads) {
   const auto shared = hylo_bind::columns_from(columns);
+  const auto places = hylo_bind::zero_based(chosen);
   const std::size_t count = std::size_t(rows), workers = std::size_t(threads);
-  if (columns.size() != 0 && hylo_bind::length_of(columns) != count) Rcpp::stop("columns of another length");
+  const std::size_t length = hylo_bind::length_of(columns);
+  if (columns.size() != 0 && places.empty() && count != 0 && length != count) Rcpp::stop("columns of another length");
+  for (const std::uint32_t place : places) {
+    if (place >= length) Rcpp::stop("a row is missing");
+  }
   std::vector<std::vector<SplitDate>> dates(shared.size());
   std::vector<Intake> ways;
-  for (R_xlen_t i = 0; i < intakes.size(); ++i) ways.push_back(intake_from(intakes[i], shared, count, workers, dates));
+  for (R_xlen_t i = 0; i < intakes.size(); ++i) ways.push_back(intake_from(intakes[i], shared, length, workers, dates));
   std::vector<PredictingNetwork> members;
   for (R_xlen_t i = 0; i < networks.size(); ++i) members.push_back(member_from(networks[i]));
   if (members.empty()) Rcpp::stop("no network predictions");
@@ -140,7 +147,7 @@ Rcpp::List core_joint_predictions(Rcpp::List networks, Rcpp::List intakes, Rcpp:
     result.push_back(predictions);
     out.push_back(REAL(SEXP(predictions)));
   }
-  joint_predictions(members, ways, {offset.begin(), std::size_t(offset.size())}, count, workers, out);
+  joint_predictions(members, ways, places, {offset.begin(), std::size_t(offset.size())}, count, workers, out);
   if (weights.size() != 0) result.push_back(best_places(out, weights, count, workers));
   return result;
 }

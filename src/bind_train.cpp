@@ -44,7 +44,7 @@ const char* name_of(Stopped stopped) {
 }
 
 // One row an epoch; what was not measured is NA.
-Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
+Rcpp::List curves_of(const std::vector<Epoch>& epochs) {
   Rcpp::IntegerVector epoch(epochs.size());
   const auto column = [&](auto value) {
     Rcpp::NumericVector result(epochs.size());
@@ -56,7 +56,8 @@ Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
   };
   for (std::size_t i = 0; i < epochs.size(); ++i) epoch[i] = int(i) + 1;
   using Rcpp::_;
-  return Rcpp::DataFrame::create(
+  // DataFrame::create() calls R, which takes longer than small trainings do
+  Rcpp::List curves = Rcpp::List::create(
       _["epoch"] = epoch, _["training"] = column([](const Epoch& e) { return e.training; }),
       _["validation"] = column([](const Epoch& e) { return e.validation; }),
       _["test"] = column([](const Epoch& e) { return e.watched; }),
@@ -70,6 +71,9 @@ Rcpp::DataFrame curves_of(const std::vector<Epoch>& epochs) {
       _["validation_absolute"] = column([](const Epoch& e) { return e.validation_tally.absolute; }),
       _["training_squared"] = column([](const Epoch& e) { return e.training_tally.squared; }),
       _["validation_squared"] = column([](const Epoch& e) { return e.validation_tally.squared; }));
+  curves.attr("class") = "data.frame";
+  curves.attr("row.names") = Rcpp::IntegerVector::create(NA_INTEGER, -int(epochs.size()));
+  return curves;
 }
 
 // One network on one table, from so many starts: what R gives, and the table as the core takes it.

@@ -111,14 +111,16 @@ PredictingNetwork::PredictingNetwork(NetworkSpec spec_, Reading reading_, std::s
 
 std::size_t PredictingNetwork::outputs() const { return spec.predictions() + (is_logistic(spec) ? 1 : 0); }
 
-void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake> intakes, Span<const double> offset,
-                       std::size_t rows, std::size_t threads, Span<double* const> predictions) {
+void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake> intakes,
+                       Span<const std::uint32_t> chosen, Span<const double> offset, std::size_t rows,
+                       std::size_t threads, Span<double* const> predictions) {
   double shares = 0;
   for (const PredictingNetwork& network : networks) {
     check(network, intakes, predictions.size());
     shares += network.share;
   }
   if (!offset.empty() && offset.size() != rows) throw std::invalid_argument("an offset for each row is needed");
+  if (!chosen.empty() && chosen.size() != rows) throw std::invalid_argument("a place for each row is needed");
   const Kernel<float>& kernel = kernel_of<float>(kernel_level());
   in_parts(rows, 64 * kBlockRows, threads, [&](std::size_t from, std::size_t to) {
     std::vector<Predicting> at_work;
@@ -138,7 +140,8 @@ void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake
       for (std::size_t i = 0; i < intakes.size(); ++i) {
         Table<float>& block = blocks[i];
         const Encoder& encoder = intakes[i].encoder;
-        encoder.encode<float>(intakes[i].columns, {}, at, count, block.x.data(), row_stride<float>(encoder.inputs()));
+        const std::size_t stride = row_stride<float>(encoder.inputs());
+        encoder.encode<float>(intakes[i].columns, chosen, at, count, block.x.data(), stride);
         if (!offset.empty()) block.offset.assign(offset.begin() + at, offset.begin() + at + count);
       }
       std::fill(sums.begin(), sums.end(), 0.0);

@@ -41,11 +41,13 @@ struct PredictingNetwork {
   std::size_t outputs() const;               // as many as are read
 };
 
-// Writes the mean of the networks' predictions for rows 0 .. rows - 1 to `predictions`, one column after another, on
-// several threads. `offset` is added to every network's linear output; empty for none. Throws std::invalid_argument if
-// the parts don't fit each other.
-void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake> intakes, Span<const double> offset,
-                       std::size_t rows, std::size_t threads, Span<double* const> predictions);
+// Writes the mean of the networks' predictions for so many rows to `predictions`, one column after another, on several
+// threads. The rows are those of the columns that are `chosen`, from 0, or where it is empty the first ones. `offset`
+// is added to every network's linear output; empty for none. Throws std::invalid_argument if the parts don't fit each
+// other.
+void joint_predictions(Span<const PredictingNetwork> networks, Span<const Intake> intakes,
+                       Span<const std::uint32_t> chosen, Span<const double> offset, std::size_t rows,
+                       std::size_t threads, Span<double* const> predictions);
 
 // The place, from 0, of the class whose probability times its weight is highest, the first one of several; -1 where one
 // of them is not a number.

@@ -51,7 +51,7 @@ std::vector<double> predicted(const std::vector<PredictingNetwork>& networks, co
   std::vector<double*> columns;
   for (std::size_t k = 0; k < width; ++k) columns.push_back(&predictions[k * x.size()]);
   const auto intakes = plain_intake(x);
-  joint_predictions(networks, intakes, offset, x.size(), threads, columns);
+  joint_predictions(networks, intakes, {}, offset, x.size(), threads, columns);
   return predictions;
 }
 
@@ -101,6 +101,15 @@ TEST_CASE("networks predict together with the mean of their predictions by their
     worst = std::max(worst, std::fabs(together[i] - 0.75 * first[i] - 0.25 * second[i]));
   }
   CHECK(worst < 1e-12);
+  const std::vector<std::uint32_t> chosen = {7, 39999, 7};
+  std::vector<double> few(9);
+  std::vector<double*> columns = {&few[0], &few[3], &few[6]};
+  const std::vector<PredictingNetwork> both = {one, other};
+  const auto intakes = plain_intake(x);
+  joint_predictions(both, intakes, chosen, {}, 3, 2, columns);
+  for (std::size_t k = 0; k < 3; ++k) {
+    for (std::size_t i = 0; i < 3; ++i) CHECK(few[3 * k + i] == together[k * x.size() + chosen[i]]);
+  }
   // of an ensemble what the members put out is put together, then read
   PredictingNetwork ensemble = straight(Output::Identity, {1, 0}, numbers(1));
   ensemble.reading.logarithmic = true;
