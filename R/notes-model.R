@@ -19,7 +19,8 @@ model_notes <- function(model) {
     note_restarts_disagree(model$restarts, regimen$keep), note_copies_straddle(model$copies),
     note_part_lacks_class(parts_of(model), target$classes),
     note_gives_away(model$leaks, target$columns[1]), note_pair_gives_away(model$pairs, target$columns[1]),
-    note_id_as_input(model$ids), if (!chosen_by_rule(model)) note_validation_rose(run, model$brief[["hold_out"]]$by),
+    note_id_as_input(model$ids),
+    if (!goes_past_the_best(model)) note_validation_rose(run, model$brief[["hold_out"]]$by),
     note_resumed(model$resumed), note_refitted(model$refitted), note_skewed_target(model),
     if (!chosen_by_rule(model)) note_more_parameters(model), note_dates_at_random(model)
   )
@@ -27,6 +28,9 @@ model_notes <- function(model) {
 
 # Of wirings that the rule has blended with the linear model, size and stopping need no word.
 chosen_by_rule <- function(model) !is.null(model$members) && model$brief$wiring == "auto"
+
+# So of a path of penalties, whose end is looked for.
+goes_past_the_best <- function(model) chosen_by_rule(model) || identical(regimen_of(model)$l1, "path")
 
 has_validation <- function(run) run$epochs > 0 && !all(is.na(run$curves$validation))
 

@@ -79,6 +79,10 @@ test_that("the rows that stop it choose from a path of penalties, and few column
   expect_lt(sum(weights != 0), 60)
   expect_equal(sparse$brief$regimen$l1, "path")
   expect_match(told(sparse), "coordinate_descent, l1 0\\.0[0-9]+ by the rows that stop it")
+  # a path goes past its best end, which is no overfitting
+  loss <- sparse$curves$validation
+  expect_gt(utils::tail(loss, 1), 1.1 * min(loss))
+  expect_no_match(told(sparse), "began to overfit")
   # what has no weight is left out where columns are looked at one by one, and nothing else changes
   narrow <- without_idle_inputs(sparse$predictor)
   expect_length(narrow$preparation$columns, sum(weights != 0))
