@@ -63,8 +63,8 @@ bends <- function(a, each) {
 }
 
 # The wirings that go on, by their results in folds of the trial: those with a share in the blend, but for large smooth
-# ones that save too little; the linear model, which every model stands beside; and others that are quick to train, if
-# their loss is no higher than the lowest than chance can make it.
+# ones that save too little; the linear model, which every model stands beside; and of others that are quick to train a
+# few, if their loss is no further above the lowest than chance can bring it.
 promising <- function(a, each) {
   cheap <- each[first_candidates(each)]
   parameters <- vapply(each, function(results) parameter_count(results[[1]]$predictor$network), 0)

@@ -29,7 +29,7 @@ model_notes <- function(model) {
 # Of wirings that the rule has blended with the linear model, size and stopping need no word.
 chosen_by_rule <- function(model) !is.null(model$members) && model$brief$wiring == "auto"
 
-# So of a path of penalties, whose end is looked for.
+# Those, and a path of penalties, which goes past its best end to find it.
 goes_past_the_best <- function(model) chosen_by_rule(model) || identical(regimen_of(model)$l1, "path")
 
 has_validation <- function(run) run$epochs > 0 && !all(is.na(run$curves$validation))

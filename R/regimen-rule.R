@@ -57,7 +57,9 @@ method_reason <- function(a, method, preparation) {
     lbfgs = if (length(a$wiring$layers) == 0) "without hidden layers" else {
       sprintf("all rows at once, up to %s of them", format_count(small_table))
     },
-    adam = if (length(needs)) sprintf("in batches, for %s", enumerate(quoted(needs))) else "in batches, for many rows"
+    adam = sprintf("in batches, for %s", if (length(needs)) enumerate(quoted(needs)) else {
+      if (loss_record(a$target$loss)$smooth) "many rows" else sprintf("the loss %s", quoted(a$target$loss$kind))
+    })
   )
 }
 

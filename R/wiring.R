@@ -228,7 +228,7 @@ network_of <- function(target, wiring, regimen, preparation) {
     norm = FALSE, init = "usual", init_scale = 0
   )
   l1 <- number_or_zero(regimen$l1)
-  l2 <- if (is.numeric(regimen$l2)) regimen$l2 else 0.01  # where evidence starts, and more than the noise can ask for
+  l2 <- if (is.numeric(regimen$l2)) regimen$l2 else 0.01  # evidence starts there; the noise sets its own
   layers <- lapply(c(wiring$layers, list(last)), function(layer) {
     layer$l1 <- layer$l1 %||% l1
     layer$l2 <- layer$l2 %||% l2

@@ -11,7 +11,8 @@ namespace hylo {
 inline constexpr double kLeastNoise = 1e-4;
 
 // What of the target's variance is noise, by the mean loss of rows that were not learned from; of losses without such a
-// share all of it. `outputs` are the network's: losses of several targets are sums.
+// share, as of counts, whose variance their mean tells, all of it. `outputs` are the network's: losses of several
+// targets are sums.
 inline double noise_share(const LossSpec& loss, double mean_loss, std::size_t outputs) {
   const LossRecord& record = record_of(loss.loss);
   if (record.likelihood != Likelihood::Variance && loss.loss != Loss::Gamma) return 1;

@@ -216,3 +216,16 @@ test_that("progress is signalled to progressr, step by step", {
   expect_equal(seen(scout(b, units = 1:8, budget = 8, k = 2, progress = "progressr")), c(8, 1))
   expect_fails(single(b, progress = "loud"), "`progress` is")
 })
+
+test_that("a training of many networks tells what is left, with what later stages may ask for", {
+  b <- brief(small_crossings(), target = "passengers") |> hold_out(seed = 1) |> regimen(seed = 1, epochs = 3)
+  said <- capture_messages(model <- train(b, progress = "lines"))
+  expect_match(said[1], "^Training [0-9]+ networks, and then at most [0-9]+ more by what these show")
+  first <- as.integer(regmatches(said[1], gregexpr("[0-9]+", said[1]))[[1]])
+  expect_equal(sum(first), 8 * length(ensemble_candidates(settle(b))))
+  expect_match(said, sprintf("^[0-9]+ of %d done, at most [0-9.]+ s left", first[1]), all = FALSE)
+  # the last stage knows how many there are, and what is done is not told a time
+  last <- utils::tail(said, 1)
+  expect_match(last, "^([0-9]+) of \\1 done\\.\n$")
+  expect_match(said, "done, about [0-9.]+ s left", all = FALSE)
+})
