@@ -35,8 +35,9 @@
 #'     where Adam trains it; `24 silu > 12 silu`; the same with numbers as sines and cosines (`"periodic"`, see
 #'     [prepare()]), for what goes up and down; for smooth relations, with a patience of 10 epochs, the widest of
 #'     `16 tanh`, `12 tanh`, `8 tanh` and `5 tanh` that `"levenberg_marquardt"` may train, and `10 tanh > 6 tanh` if it
-#'     may; and `linear`. The first four are trained for at most 600 epochs, by `"adam"` with a patience of 20, or up to
-#'     1,000 rows by `"lbfgs"` with one of 40. Numbers that lie outside the learned rows by more than half of their
+#'     may; above 1,000 rows the larger of `24 tanh > 12 tanh` and `16 tanh > 10 tanh` that it may, for at most 120
+#'     epochs; and `linear`. The first four are trained for at most 600 epochs, by `"adam"` with a patience of 20, or up
+#'     to 1,000 rows by `"lbfgs"` with one of 40. Numbers that lie outside the learned rows by more than half of their
 #'     range are set to there, but for `linear`.
 #'   * Where there are at least 20 columns, and a tenth as many as rows, `linear` is there twice: with a penalty on
 #'     squares, and with one on sizes (`linear, sparse`, by `"coordinate_descent"`), which leaves few columns. The
@@ -49,7 +50,8 @@
 #'     error of the difference higher than the lowest. Those of few units take longest. So they are tried only where
 #'     the best of the others has a loss at least 10 % below that of the linear model; first in one fold; and go on
 #'     only with a share, and if they have more than 300 parameters, only if they lower the loss of the blend by 2 %.
-#'     Up to 1,000 rows it is enough that the loss is below, and they are tried in both folds.
+#'     Up to 1,000 rows it is enough that the loss is below, and they are tried in both folds. The larger one is tried
+#'     where they lower the loss of the blend by 10 %, and leave more than 0.2 % of the linear model's.
 #'   * They are blended: from the one with the lowest loss on out-of-fold rows, steps of a tenth, a quarter or a half
 #'     go towards whichever lowers that loss most, as long as it falls by 0.2 % (Caruana et al. 2004). So a wiring that
 #'     adds nothing has no share, and what `linear` does as well is left to it. Where the wiring is named it predicts
@@ -69,7 +71,8 @@
 #'   `"lbfgs"` with a strong-Wolfe line search (Nocedal and Wright 2006); `"levenberg_marquardt"`
 #'   (Marquardt 1963; Madsen, Nielsen and Tingleff 2004), for losses other than the squared error on the generalised
 #'   Gauss-Newton matrix (Schraudolph 2002), which is that of at least ten values a parameter where there are far more
-#'   rows (Byrd and others 2011); `"newton"` with expected second derivatives, for networks
+#'   rows (Byrd and others 2011), beyond 2,000 parameters by conjugate gradients on products with that matrix (Martens
+#'   2010); `"newton"` with expected second derivatives, for networks
 #'   without hidden layers (Fisher scoring: McCullagh and Nelder 1989; the losses without curvature by the parabolas of
 #'   Hunter and Lange 2000), which goes to the minimum, so that validation rows have no say in when it stops;
 #'   `"coordinate_descent"` for these networks under an `l1` penalty, which leaves weights at exactly 0 (Friedman,
@@ -111,7 +114,9 @@
 #'   data say how large the weights may be: the penalty is set anew after each step, so that it fits the number of
 #'   weights that the data determine (MacKay 1992; Foresee and Hagan 1997). With hidden layers
 #'   `"levenberg_marquardt"` finds one for each input, so that inputs which tell nothing fade away, and one for each
-#'   other layer (automatic relevance determination: Neal 1996); their geometric mean is shown.
+#'   other layer (automatic relevance determination: Neal 1996); their geometric mean is shown. The inputs share one
+#'   until a step lowers the loss by less than 3 %, since before that their parts look like noise. Beyond 2,000
+#'   parameters the number of determined weights is estimated by random signs (Hutchinson 1990).
 #'   With the methods that take batches and the losses `"squared"`, `"huber"` and `"gamma"`, `l2 = "noise"` is 10 / n,
 #'   at most 0.01, times the share of the target's variance that is noise, for n learned rows: the pull that a normal
 #'   prior with a variance of a tenth has. It is 1 at first, and is measured anew after each epoch, by the loss of the

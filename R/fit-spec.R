@@ -3,8 +3,6 @@
 # A spec is list(analysis, learned, watched, rows, core). `learned` is what an analysis comes to on its training rows,
 # list(preparation, regimen, wiring), with the regimen in force. `rows` counts the rows of each part.
 
-most_parameters_levenberg <- 2000
-
 # `preparation` is one that was learned before.
 learn_training <- function(a, preparation = NULL) {
   preparation <- preparation %||% learn_preparation(a)
@@ -52,19 +50,17 @@ encoding_folder <- function(a, preparation, rows) {
 
 check_size <- function(network, method) {
   check_limit(parameter_count(network), "parameters", "The network would have")
-  most <- c(levenberg_marquardt = most_parameters_levenberg, newton = most_parameters_newton)
   if (method %in% linear_methods && length(network$embeddings)) {
     fail(
       sprintf("The method %s can't learn embeddings.", quoted(method)),
       "Choose another encoding of the categories, or another method, such as `lbfgs`."
     )
   }
-  if (!method %in% names(most)) return()
   count <- parameter_count(network)
-  if (count <= most[[method]]) return()
+  if (method != "newton" || count <= most_parameters_newton) return()
   what <- "The method %s solves equations in all parameters at once; this network has %s of them."
   hint <- "It may have at most %s parameters: take fewer, or choose the method `lbfgs`."
-  fail(sprintf(what, quoted(method), format_count(count)), sprintf(hint, format_count(most[[method]])))
+  fail(sprintf(what, quoted(method), format_count(count)), sprintf(hint, format_count(most_parameters_newton)))
 }
 
 # Case weight times the task's weight of the given rows, with a mean of 1 over those for training.

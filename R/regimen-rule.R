@@ -17,6 +17,9 @@ most_work_newton <- 4e9
 # What a network of second order may cost, in products of numbers.
 most_second_order_work <- 3e10
 products_a_second <- 1e10  # of a core
+most_equations <- 2000
+products_with_matrix <- 6000
+work_of_product <- 8  # a row and parameter
 
 # The regimen with nothing left open that its method has a use for. `preparation` is a function that gives what was
 # learned from the training rows; it is called only where the rule asks for the number of parameters.
@@ -66,7 +69,8 @@ method_reason <- function(a, method, preparation) {
 second_order_text <- function(a, preparation) {
   parameters <- parameter_count(network_of(a$target, a$wiring, a$regimen, preparation()))
   seconds <- second_order_work(a, cases_in(a, "training"), parameters) / products_a_second
-  what <- "equations for all %s parameters, about %s a network"
+  what <- if (parameters > most_equations) "products with the matrix of" else "equations for"
+  what <- paste(what, "all %s parameters, about %s a network")
   sprintf(what, format_count(parameters), if (seconds < 0.1) "0.1 s or less" else format_seconds(seconds))
 }
 
@@ -94,8 +98,10 @@ suits_second_order <- function(a, rows, network) {
 values_a_row <- function(target) if (has_classes(target)) length(target$classes) - 1 else length(target$columns)
 
 # Some 50 steps, for each of which the matrix is summed up from ten roots a parameter, or from more where that is little
-# (core/gauss_newton.cpp), and factored twice.
+# (core/gauss_newton.cpp), and factored twice. Of more parameters than `most_equations` some thousand products with the
+# matrix (core/method.hpp).
 second_order_work <- function(a, rows, parameters) {
+  if (parameters > most_equations) return(products_with_matrix * work_of_product * rows * parameters)
   roots <- min(rows * values_a_row(a$target), max(10 * parameters, 2e8 / parameters^2))
   50 * (roots * parameters^2 / 2 + parameters^3 / 2)
 }

@@ -31,7 +31,7 @@ GaussNewton::GaussNewton(Objective<double>& objective, Span<const std::uint32_t>
       slab_(kBlockRows * width_ * stride_),
       at_once_(std::min(kMostAtOnce, std::max<std::size_t>(1, kMostBytes / (slab_ * sizeof(double))))),
       curvatures_(objective.team().size(), Curvature(objective.spec().loss, units_)),
-      roots_(objective.team().size() * (width_ * width_ + units_)) {
+      roots_(objective.team().size() * (width_ * width_ + width_)) {
   const double enough = std::max(kRootsAParameter * double(side_), kLittleWork / (double(side_) * double(side_)));
   const std::size_t wanted = std::size_t(enough / double(width_)) + 1;
   if (!every_row && wanted < rows.size()) {
@@ -41,7 +41,7 @@ GaussNewton::GaussNewton(Objective<double>& objective, Span<const std::uint32_t>
   at_once_ = std::min(at_once_, objective.blocks(rows_));
 }
 
-void GaussNewton::begin(Span<const double> parameters, double mean_loss) {
+void GaussNewton::look(Span<const double> parameters, double mean_loss) {
   const auto& layout = objective_.layout();
   objective_.transpose(parameters);
   for (Curvature& curvature : curvatures_) {
@@ -50,7 +50,7 @@ void GaussNewton::begin(Span<const double> parameters, double mean_loss) {
 }
 
 void GaussNewton::gather(Span<const double> parameters, double mean_loss, double* matrix) {
-  begin(parameters, mean_loss);
+  look(parameters, mean_loss);
   if (slabs_.empty()) slabs_.resize(at_once_ * slab_);
   std::fill(matrix, matrix + side_ * stride_, 0.0);
   const std::size_t blocks = objective_.blocks(rows_), tiles = (side_ + kTile - 1) / kTile;
@@ -74,7 +74,7 @@ void GaussNewton::gather(Span<const double> parameters, double mean_loss, double
 }
 
 void GaussNewton::gather_roots(Span<const double> parameters, double mean_loss, double* roots) {
-  begin(parameters, mean_loss);
+  look(parameters, mean_loss);
   std::size_t row = 0;
   for (std::size_t i = 0; i < objective_.blocks(rows_); ++i) {
     roots_of_block(parameters, i, 0, roots + row * width_ * stride_);
@@ -88,9 +88,8 @@ void GaussNewton::roots_of_block(Span<const double> parameters, std::size_t i, s
   const auto part = objective_.block(rows_, i);
   const std::size_t z_stride = layout.stride(layout.layers() - 1), gaps = side_ - layout.gaps();
   const double* values = objective_.jacobian(part, parameters, worker, stride_, width_ * stride_, to);
-  double* root = roots_.data() + worker * (width_ * width_ + units_);
   for (std::size_t r = 0; r < part.size(); ++r) {
-    root_of_row(part[r], values + r * z_stride, worker, root);
+    const double* root = root_of_row(part[r], values + r * z_stride, worker);
     double* rows = to + r * width_ * stride_;
     for (std::size_t m = units_; m < width_; ++m) {
       std::fill_n(rows + m * stride_, stride_, 0.0);
@@ -109,15 +108,36 @@ void GaussNewton::roots_of_block(Span<const double> parameters, std::size_t i, s
   }
 }
 
-void GaussNewton::root_of_row(std::uint32_t row, const double* z, std::size_t worker, double* root) {
+// A row's curvature, both triangles, and behind it room for a vector.
+double* GaussNewton::curvature_of_row(std::uint32_t row, const double* z, std::size_t worker) {
   const auto& table = objective_.table();
-  double* moved = root + width_ * width_;
+  double* of_row = roots_.data() + worker * (width_ * width_ + width_);
+  double* moved = of_row + width_ * width_;
   for (std::size_t a = 0; a < units_; ++a) moved[a] = z[a] + (table.offset.empty() ? 0 : table.offset[row]);
-  curvatures_[worker].of_row(moved, table.y_row(row), root);
-  const double share = table.count_of(row) / double(rows_.size());
+  curvatures_[worker].of_row(moved, table.y_row(row), of_row);
+  return of_row;
+}
+
+void GaussNewton::multiply(Span<const double> parameters, Span<const double> direction, Span<double> result) {
+  const auto curve = [&](std::uint32_t row, std::size_t worker, const double* z, double* moved) {
+    const double* own = curvature_of_row(row, z, worker);
+    double* sums = roots_.data() + worker * (width_ * width_ + width_) + width_ * width_;
+    const double share = objective_.table().count_of(row) / double(rows_.size());
+    for (std::size_t a = 0; a < width_; ++a) {
+      sums[a] = 0;
+      for (std::size_t b = 0; b < width_; ++b) sums[a] += own[a * width_ + b] * moved[b];
+    }
+    for (std::size_t a = 0; a < width_; ++a) moved[a] = share * sums[a];
+  };
+  objective_.product(rows_, parameters, direction, curve, result);
+}
+
+const double* GaussNewton::root_of_row(std::uint32_t row, const double* z, std::size_t worker) {
+  double* root = curvature_of_row(row, z, worker);
+  const double share = objective_.table().count_of(row) / double(rows_.size());
   if (curvatures_[worker].diagonal()) {
     for (std::size_t a = 0; a < width_; ++a) root[a * width_ + a] = std::sqrt(share * root[a * width_ + a]);
-    return;
+    return root;
   }
   // Cholesky's of a matrix that may be singular: what a pivot has lost to rounding is nothing
   for (std::size_t k = 0; k < width_; ++k) {
@@ -129,6 +149,7 @@ void GaussNewton::root_of_row(std::uint32_t row, const double* z, std::size_t wo
     }
   }
   for (std::size_t k = 0; k < width_ * width_; ++k) root[k] *= std::sqrt(share);
+  return root;
 }
 
 }  // namespace hylo

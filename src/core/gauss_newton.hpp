@@ -24,14 +24,19 @@ class GaussNewton {
   // The matrix at these parameters, its lower triangle. `mean_loss` keeps parabolas off corners.
   void gather(Span<const double> parameters, double mean_loss, double* matrix);
 
+  // Its products with directions, padded as the parameters are, that look() has been told of: without the matrix
+  // (Martens 2010, "Deep learning via Hessian-free optimization").
+  void look(Span<const double> parameters, double mean_loss);
+  void multiply(Span<const double> parameters, Span<const double> direction, Span<double> result);
+
   // Rows of which the matrix is the square: as many as there are rows, of all of them, times roots().
   std::size_t roots() const { return width_; }
   void gather_roots(Span<const double> parameters, double mean_loss, double* roots);
 
  private:
-  void begin(Span<const double> parameters, double mean_loss);
   void roots_of_block(Span<const double> parameters, std::size_t i, std::size_t worker, double* to);
-  void root_of_row(std::uint32_t row, const double* z, std::size_t worker, double* root);
+  double* curvature_of_row(std::uint32_t row, const double* z, std::size_t worker);
+  const double* root_of_row(std::uint32_t row, const double* z, std::size_t worker);
 
   Objective<double>& objective_;
   std::vector<std::uint32_t> some_;  // of far more rows than parameters

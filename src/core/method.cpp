@@ -28,7 +28,10 @@ std::unique_ptr<WholeMethod> whole_method(const OptimiserSpec& spec, WholeLoss& 
     case Method::Resilient: return resilient(layout.size());
     case Method::ScaledConjugate: return scaled_conjugate(layout.size(), layout.parameters());
     case Method::Lbfgs: return spec.evidence ? linear_evidence(loss, cases) : lbfgs(layout.size());
-    case Method::Levenberg: return levenberg(loss, kernel, spec.evidence, cases);
+    case Method::Levenberg: {
+      const bool solved = layout.parameters() <= kMostEquations;
+      return (solved ? levenberg : hessian_free)(loss, kernel, spec.evidence, cases);
+    }
     case Method::Coordinate: return coordinate_descent(loss, kernel, spec.path);
     case Method::Newton: return newton(loss, kernel, spec.evidence, cases);
     default: throw std::invalid_argument("not a method for whole tables");

@@ -85,6 +85,10 @@ std::unique_ptr<WholeMethod> lbfgs(std::size_t size);
 // `cases` are the rows that those of the loss count for.
 std::unique_ptr<WholeMethod> levenberg(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
 inline constexpr double kQrWork = 2e6;
+// The same beyond kMostEquations parameters, where the matrix is not formed: by conjugate gradients on products with it
+// (Martens 2010), and the traces by probes of random signs.
+std::unique_ptr<WholeMethod> hessian_free(WholeLoss& loss, const Kernel<double>& kernel, bool evidence, double cases);
+inline constexpr std::size_t kMostEquations = 2000;
 // Newton's method with expected second derivatives (Fisher scoring: McCullagh and Nelder 1989), for networks without
 // hidden layers and embeddings. The losses without curvature are lowered by parabolas above them (Hunter and Lange
 // 2000). With `evidence` the penalty is set anew once the steps are short, as above: for a likelihood of dispersion f,

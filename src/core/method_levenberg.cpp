@@ -5,9 +5,9 @@
 #include <vector>
 
 #include "cholesky.hpp"
-#include "evidence.hpp"
 #include "gauss_newton.hpp"
 #include "method.hpp"
+#include "relevance.hpp"
 #include "vector_math.hpp"
 
 namespace hylo {
@@ -28,16 +28,13 @@ class Levenberg : public WholeMethod {
         side_(matrix_.side()),
         stride_(matrix_.stride()),
         padded_(loss.objective().layout().size()),
-        at_(side_),
-        specified_(side_),
-        diagonal_(side_),
         right_(side_),
         move_(side_),
         normal_(side_ * stride_),
         trial_(padded_.size()),
         factor_(kernel, side_),
         inverse_(side_),
-        evidence_of_(loss.objective().spec().loss, loss.objective().spec().layers.back().units, penalised(), cases) {
+        relevance_(loss.objective(), cases) {
     rows_ = loss.rows().size() * matrix_.roots();
     if (by_qr_) {
       stacked_.resize(rows_ * stride_), copy_.resize((rows_ + 2 * side_) * stride_);
@@ -61,11 +58,11 @@ class Levenberg : public WholeMethod {
       double size2 = 0, predicted = 0;
       std::copy(w.begin(), w.end(), trial_.begin());
       for (std::size_t j = 0; j < side_; ++j) {
-        trial_[at_[j]] += move_[j];
+        trial_[at(j)] += move_[j];
         size2 += move_[j] * move_[j];
         predicted += 0.5 * move_[j] * (mu_ * move_[j] - right_[j]);  // half of d'(mu d - g)
       }
-      const double trial_value = loss_.unpenalised(trial_) + penalty_of(trial_);
+      const double trial_value = loss_.unpenalised(trial_) + relevance_.penalty(trial_);
       const double gain = (value_ - trial_value) / predicted;
       if (std::isfinite(trial_value) && trial_value < value_ && gain > 0) {
         std::copy(trial_.begin(), trial_.end(), w.begin());
@@ -83,30 +80,20 @@ class Levenberg : public WholeMethod {
     return {false, loss_.mean_loss()};
   }
 
-  void serialise(Archive& archive) override { archive(diagonal_, mu_, factor_of_raise_, short_steps_); }
+  void serialise(Archive& archive) override {
+    relevance_.serialise(archive);
+    archive(mu_, factor_of_raise_, short_steps_);
+  }
 
   Span<const double> gradient() const override { return {padded_.data(), padded_.size()}; }
   double penalty() const override {
-    if (!evidence_) return WholeMethod::penalty();
-    double logarithms = 0, weights = 0;
-    for (const double d : diagonal_) {
-      if (d > 0) logarithms += std::log(d), ++weights;
-    }
-    return std::exp(logarithms / weights);
+    return evidence_ ? relevance_.mean_l2() : WholeMethod::penalty();
   }
 
  private:
   // Steps that lower the value by less than this part of it, so many of them in a row, end training by evidence.
   static constexpr double kShort = 1e-6;
   static constexpr int kMostShort = 8;
-
-  // How many weights of a group are determined at least, and how far a step can move its penalty.
-  static constexpr double kLeastShare = 1e-3, kMostChange = 10;
-
-  // What the rows say of weights that share a penalty.
-  struct Shared {
-    double determined = 0, squares = 0, weights = 0;
-  };
 
   static bool suits_qr(WholeLoss& loss) {
     const auto& spec = loss.objective().spec();
@@ -116,48 +103,13 @@ class Levenberg : public WholeMethod {
            (values + 2 * side) * side * side <= kQrWork;
   }
 
-  // The penalties as they are specified; how many weights have one. Evidence finds one for each input of the first
-  // hidden layer, so that inputs which tell nothing fade away, and one for each other layer (MacKay 1992; automatic
-  // relevance determination: Neal 1996).
-  std::size_t penalised() {
-    const auto& spec = loss_.objective().spec();
-    const auto& layout = loss_.objective().layout();
-    const std::size_t inputs = layout.layers() > 1 ? layout.inputs(0) : 0;
-    shared_.resize(inputs + layout.layers() + 2);  // embeddings and a skip connection are the last two
-    std::size_t next = 0, count = 0;
-    layout.each([&](std::size_t at, bool) {
-      double& own = specified_[next];
-      at_[next++] = at;
-      std::size_t group = 0;
-      if (at < layout.weights_at(0)) own = spec.embedding_l2, group = inputs + layout.layers();
-      for (std::size_t l = 0; l < layout.layers(); ++l) {
-        if (at < layout.weights_at(l) || at >= layout.biases_at(l)) continue;
-        own = spec.layers[l].l2;
-        group = l == 0 && inputs > 0 ? (at - layout.weights_at(0)) / layout.stride(0) : inputs + l;
-      }
-      if (layout.has_skip() && at >= layout.skip_at() && at < layout.gaps_at()) {
-        own = spec.skip->l2, group = inputs + layout.layers() + 1;
-      }
-      group_.push_back(group);
-      count += own > 0;
-    });
-    diagonal_ = specified_;
-    return count;
-  }
-
-  double penalty_of(Span<const double> w) const {
-    double sum = 0;
-    for (std::size_t j = 0; j < side_; ++j) sum += diagonal_[j] * w[at_[j]] * w[at_[j]];
-    return sum / 2;
-  }
-
   // The value and the gradient, with the penalty in force in the place of the one that was specified.
   void look(Span<const double> w) {
     const double value = loss_(w, padded_) - loss_.objective().penalty(w);
     for (std::size_t j = 0; j < side_; ++j) {
-      right_[j] = padded_[at_[j]] += (diagonal_[j] - specified_[j]) * w[at_[j]];
+      right_[j] = padded_[at(j)] += relevance_.added(j) * w[at(j)];
     }
-    value_ = value + penalty_of(w);
+    value_ = value + relevance_.penalty(w);
   }
 
   void collect(Span<const double> w) {
@@ -169,37 +121,20 @@ class Levenberg : public WholeMethod {
     find_errors(w);
   }
 
+  std::size_t at(std::size_t j) const { return relevance_.at(j); }
+
   // Whether there is something left to be gained, after the penalty has been set anew. Uses the matrix of the point
   // that the step came from: the next one is near.
   bool goes_on(double before, Span<const double> w) {
     const double former = value_;
-    if (factor(0, held())) weigh_evidence(w);
+    relevance_.gained((before - former) / std::fabs(before));
+    if (factor(0, held())) {
+      factor_.inverse_diagonal({inverse_.data(), side_});
+      relevance_.weigh({inverse_.data(), side_}, w, loss_.unpenalised(w));
+    }
     const bool is_short = before - former < kShort * std::fabs(before);
     short_steps_ = is_short ? short_steps_ + 1 : 0;
     return short_steps_ < kMostShort;
-  }
-
-  // By the factor at the point that the step came from.
-  void weigh_evidence(Span<const double> w) {
-    std::fill(shared_.begin(), shared_.end(), Shared{});
-    factor_.inverse_diagonal({inverse_.data(), side_});
-    double spent = 0;
-    for (std::size_t j = 0; j < side_; ++j) {
-      if (diagonal_[j] == 0) continue;
-      Shared& own = shared_[group_[j]];
-      const double taken = diagonal_[j] * inverse_[j];
-      spent += taken;
-      own.determined += 1 - taken;
-      own.squares += w[at_[j]] * w[at_[j]];
-      ++own.weights;
-    }
-    const double all = evidence_of_.determined(spent), error = loss_.unpenalised(w);
-    for (std::size_t j = 0; j < side_; ++j) {
-      if (diagonal_[j] == 0) continue;
-      const Shared& own = shared_[group_[j]];
-      const double l2 = evidence_of_.l2(std::max(own.determined, kLeastShare * own.weights), own.squares, error, all);
-      diagonal_[j] = std::min(std::max(l2, diagonal_[j] / kMostChange), diagonal_[j] * kMostChange);
-    }
   }
 
   bool solve(Span<const double> w) {
@@ -226,7 +161,7 @@ class Levenberg : public WholeMethod {
     for (std::size_t i = 0; i < side_; ++i) {
       double* row = factor_.row(i);
       std::copy_n(normal_.data() + i * stride_, i + 1, row);
-      row[i] += (diagonal_[i] > 0 ? diagonal_[i] : unpenalised) + damping;
+      row[i] += (relevance_.l2(i) > 0 ? relevance_.l2(i) : unpenalised) + damping;
     }
     return factor_.factor();
   }
@@ -243,14 +178,11 @@ class Levenberg : public WholeMethod {
   bool evidence_;
   std::size_t side_, stride_, rows_ = 0;
   AlignedVector<double> padded_;  // the gradient where the parameters lie
-  std::vector<std::size_t> at_;   // where they lie, in the order of the matrix
-  std::vector<double> specified_, diagonal_, right_, move_;
-  std::vector<std::size_t> group_;  // of weights that share a penalty
-  std::vector<Shared> shared_;      // by group
+  std::vector<double> right_, move_;
   AlignedVector<double> normal_, trial_;
   Cholesky factor_;
   std::vector<double> inverse_;  // its diagonal
-  Evidence evidence_of_;
+  Relevance relevance_;
   AlignedVector<double> stacked_, copy_;  // the roots, and what QR makes of them
   std::vector<double> errors_, errors_copy_, sums_;
   double value_ = 0, mu_ = -1, factor_of_raise_ = 2;
@@ -283,9 +215,9 @@ bool Levenberg::solve_qr(Span<const double> w) {
   std::copy(stacked_.begin(), stacked_.end(), copy_.begin());
   for (std::size_t r = 0; r < rows_; ++r) errors_copy_[r] = -errors_[r];
   for (std::size_t j = 0; j < side_; ++j) {
-    const double root = std::sqrt(diagonal_[j]);
+    const double root = std::sqrt(relevance_.l2(j));
     copy_[(rows_ + j) * stride_ + j] = root;
-    errors_copy_[rows_ + j] = -root * w[at_[j]];
+    errors_copy_[rows_ + j] = -root * w[at(j)];
     copy_[(rows_ + side_ + j) * stride_ + j] = std::sqrt(mu_);
   }
   for (std::size_t j = 0; j < side_; ++j) {

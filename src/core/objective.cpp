@@ -64,22 +64,30 @@ void Objective<T>::each_penalised(Visit visit) const {
   if (spec_.skip) visit(layout_.skip_at(), layout_.gaps_at(), spec_.skip->l1, in_force(spec_.skip->l2));
 }
 
+// on_block(i, worker, fresh, sum) adds what belongs to block i, or puts it there if it is fresh.
+template <class T>
+template <class OnBlock>
+void Objective<T>::add_up(std::size_t blocks, Span<T> sum, OnBlock on_block) {
+  const std::size_t lanes = lanes_for(blocks);
+  team_.run(lanes, [&](std::size_t lane, std::size_t worker) {
+    const Span<T> own = lane == 0 ? sum : Span<T>(lanes_.data() + (lane - 1) * layout_.size(), layout_.size());
+    for (std::size_t i = lane; i < blocks; i += lanes) on_block(i, worker, i == lane, own);
+  });
+  for (std::size_t lane = 1; lane < lanes; ++lane) {
+    kernel_.add(Addend<T>{lanes_.data() + (lane - 1) * layout_.size(), sum.data(), layout_.size()});
+  }
+}
+
 template <class T>
 double Objective<T>::gradient(Span<const std::uint32_t> rows, Span<const T> parameters, const Draw* draw,
                               Span<T> gradient) {
-  const std::size_t blocks = blocks_in(rows.size()), lanes = lanes_for(blocks);
+  const std::size_t blocks = blocks_in(rows.size());
   transposed_.update(layout_, kernel_, parameters);
   const T scale = T(1) / T(rows.size());
-  team_.run(lanes, [&](std::size_t lane, std::size_t worker) {
-    const Span<T> sum = lane == 0 ? gradient : Span<T>(lanes_.data() + (lane - 1) * layout_.size(), layout_.size());
-    for (std::size_t i = lane; i < blocks; i += lanes) {
-      losses_[i] =
-          passes_[worker]->gradient(table_, block(rows, i), parameters, transposed_, draw, i, scale, i == lane, sum);
-    }
+  add_up(blocks, gradient, [&](std::size_t i, std::size_t worker, bool fresh, Span<T> sum) {
+    losses_[i] =
+        passes_[worker]->gradient(table_, block(rows, i), parameters, transposed_, draw, i, scale, fresh, sum);
   });
-  for (std::size_t lane = 1; lane < lanes; ++lane) {
-    kernel_.add(Addend<T>{lanes_.data() + (lane - 1) * layout_.size(), gradient.data(), layout_.size()});
-  }
   for (std::size_t l = 0; l < layout_.layers(); ++l) {
     if (layout_.norm(l)) kernel_.scale(scale, gradient.data() + layout_.means_at(l), 2 * layout_.stride(l));
   }
@@ -168,6 +176,23 @@ const T* Objective<T>::jacobian(Span<const std::uint32_t> part, Span<const T> pa
     passes_[worker]->jacobian(table_, part, parameters, transposed_, unit, unit == 0, out + unit * stride, apart);
   }
   return passes_[worker]->values();
+}
+
+template <class T>
+void Objective<T>::product(Span<const std::uint32_t> rows, Span<const T> parameters, Span<const T> direction,
+                           const Curve& curve, Span<T> result) {
+  add_up(blocks_in(rows.size()), result, [&](std::size_t i, std::size_t worker, bool fresh, Span<T> sum) {
+    // by one reference, so that no memory is asked for
+    const struct {
+      Span<const std::uint32_t> rows;
+      std::size_t worker;
+      const Curve& curve;
+    } own{block(rows, i), worker, curve};
+    const auto of_row = [&own](std::size_t r, const T* values, T* moved) {
+      own.curve(own.rows[r], own.worker, values, moved);
+    };
+    passes_[worker]->product(table_, own.rows, parameters, direction, transposed_, of_row, fresh, sum);
+  });
 }
 
 template <class T>

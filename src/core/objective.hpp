@@ -49,6 +49,10 @@ class Objective {
   void transpose(Span<const T> parameters) { transposed_.update(layout_, kernel_, parameters); }
   const T* jacobian(Span<const std::uint32_t> part, Span<const T> parameters, std::size_t worker, std::size_t stride,
                     std::size_t apart, T* out);
+  // Pass::product over all rows, with a `curve` of each worker's own that is told the row, after transpose().
+  using Curve = std::function<void(std::uint32_t row, std::size_t worker, const T* values, T* moved)>;
+  void product(Span<const std::uint32_t> rows, Span<const T> parameters, Span<const T> direction, const Curve& curve,
+               Span<T> result);
   // Predictions of a block's rows, row by row.
   void predictions(Span<const std::uint32_t> part, Span<const T> parameters, T* out);
 
@@ -59,6 +63,8 @@ class Objective {
 
  private:
   Span<const T> folded(Span<const T> parameters);
+  template <class OnBlock>
+  void add_up(std::size_t blocks, Span<T> sum, OnBlock on_block);
   template <class Visit>
   void each_penalised(Visit visit) const;
 

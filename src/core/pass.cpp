@@ -108,9 +108,16 @@ void Pass<T>::gather_inputs(const Table<T>& table, Span<const std::uint32_t> row
   if (offsetting_) {
     for (std::size_t i = 0; i < rows.size(); ++i) offset_[i] = table.offset[rows[i]];
   }
+  gather_embeddings(table, rows, parameters, into(0));
+}
+
+template <class T>
+void Pass<T>::gather_embeddings(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                                T* inputs) const {
+  const std::size_t stride = row_stride<T>(layout_.inputs(0));
   for (std::size_t i = 0; i < rows.size() && layout_.embeddings() > 0; ++i) {
     const T* codes = table.x_row(rows[i]) + spec_.inputs;
-    T* to = into(0) + i * stride + spec_.inputs;
+    T* to = inputs + i * stride + spec_.inputs;
     for (std::size_t e = 0; e < layout_.embeddings(); ++e) {
       const T* row = parameters.data() + layout_.embedding_at(e) + code_of(codes[e], e) * layout_.embedding_stride(e);
       to = std::copy_n(row, layout_.embedding_width(e), to);
@@ -327,26 +334,12 @@ void Pass<T>::clear_all_but_weights(Span<T> gradient) const {
   clear(layout_.gaps_at(), layout_.size());
 }
 
+// The gradient from `slopes`, that with respect to the output's linear values.
 template <class T>
-double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
-                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh,
-                         Span<T> gradient) {
+void Pass<T>::collect(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                      const Transposed<T>& transposed, const T* slopes, bool fresh, Span<T> gradient) {
   const std::size_t n = rows.size();
-  if (fresh) clear_all_but_weights(gradient);
-  gather_inputs(table, rows, parameters, draw != nullptr && (spec_.input_dropout > 0 || spec_.input_noise > 0));
-  gather_targets(table, rows);
-  dropping_ = draw != nullptr && !masks_.empty();
-  if (dropping_) draw_masks(n, *draw, block);
-  if (draw != nullptr && spec_.input_noise > 0) add_noise(n, *draw, block);
-  forward(n, parameters, true);
-  to_columns(n);
-  const LossBlock<T> loss = loss_block(n, scale);
-  const double sum = spec_.loss.output == Output::Ordinal
-                         ? ordinal_loss(loss, spec_.loss.classes, parameters.data() + layout_.gaps_at(),
-                                        gradient.data() + layout_.gaps_at())
-                         : kernel_.loss(spec_.loss, loss);
-  from_columns(n);
-  backward(n, parameters, transposed, linear_output(), gradient, [&](std::size_t l, const T* d) {
+  backward(n, parameters, transposed, slopes, gradient, [&](std::size_t l, const T* d) {
     if (l == layout_.layers()) {
       const std::size_t in_stride = row_stride<T>(layout_.inputs(0));
       for (std::size_t i = 0; i < n; ++i) {
@@ -371,6 +364,28 @@ double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, 
       gradient[layout_.variances_at(l) + j] += T(n) * variances_[l * widest_ + j];
     }
   });
+}
+
+template <class T>
+double Pass<T>::gradient(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                         const Transposed<T>& transposed, const Draw* draw, std::size_t block, T scale, bool fresh,
+                         Span<T> gradient) {
+  const std::size_t n = rows.size();
+  if (fresh) clear_all_but_weights(gradient);
+  gather_inputs(table, rows, parameters, draw != nullptr && (spec_.input_dropout > 0 || spec_.input_noise > 0));
+  gather_targets(table, rows);
+  dropping_ = draw != nullptr && !masks_.empty();
+  if (dropping_) draw_masks(n, *draw, block);
+  if (draw != nullptr && spec_.input_noise > 0) add_noise(n, *draw, block);
+  forward(n, parameters, true);
+  to_columns(n);
+  const LossBlock<T> loss = loss_block(n, scale);
+  const double sum = spec_.loss.output == Output::Ordinal
+                         ? ordinal_loss(loss, spec_.loss.classes, parameters.data() + layout_.gaps_at(),
+                                        gradient.data() + layout_.gaps_at())
+                         : kernel_.loss(spec_.loss, loss);
+  from_columns(n);
+  collect(table, rows, parameters, transposed, linear_output(), fresh, gradient);
   return sum;
 }
 
@@ -459,6 +474,60 @@ void Pass<T>::jacobian(const Table<T>& table, Span<const std::uint32_t> rows, Sp
     put(dense_at_[layout_.embeddings() + l], layout_.inputs(l), true, taken(l));
     if (layout_.has_skip() && l == last) put(dense_at_.back(), layout_.inputs(0), false, taken(0));
   });
+}
+
+// What the values of each layer move by along `direction`, after forward(); nothing is dropped or normalised.
+template <class T>
+void Pass<T>::forward_along(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                            Span<const T> direction) {
+  const std::size_t n = rows.size(), last = layout_.layers() - 1;
+  const bool embedded = layout_.embeddings() > 0;
+  if (along_.empty()) along_.resize(values_.size());
+  const auto along = [&](std::size_t layer) { return along_.data() + value_at_[layer]; };
+  gather_embeddings(table, rows, direction, along(0));
+  const auto add = [&](std::size_t from, std::size_t layer, const T* values, const T* weights, T* out) {
+    const std::size_t stride = layout_.stride(layer), in = layout_.inputs(from);
+    kernel_.multiply(Product<T>{Extent{n, layout_.units(layer), in}, Left<T>{values, row_stride<T>(in), 1},
+                                Right<T>{weights, stride}, Result<T>{out, stride}, Origin<T>{out, stride}});
+  };
+  for (std::size_t l = 0; l <= last; ++l) {
+    const std::size_t stride = layout_.stride(l);
+    T* out = along(l + 1);
+    for (std::size_t i = 0; i < n; ++i) std::copy_n(direction.data() + layout_.biases_at(l), stride, out + i * stride);
+    add(l, l, taken(l), direction.data() + layout_.weights_at(l), out);
+    if (l > 0 || embedded) add(l, l, along(l), parameters.data() + layout_.weights_at(l), out);
+    if (l == last) break;
+    if (keeps_slope(l)) {
+      kernel_.times(Factors<T>{slopes_.data() + value_at_[l + 1], out, n * stride});
+    } else {
+      kernel_.activate_back(spec_.layers[l].activation, into(l + 1), out, n * stride);
+    }
+  }
+  if (!layout_.has_skip()) return;
+  add(0, last, taken(0), direction.data() + layout_.skip_at(), along(last + 1));
+  if (embedded) add(0, last, along(0), parameters.data() + layout_.skip_at(), along(last + 1));
+}
+
+template <class T>
+void Pass<T>::product(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                      Span<const T> direction, const Transposed<T>& transposed, const Curve& curve, bool fresh,
+                      Span<T> gradient) {
+  const std::size_t n = rows.size(), last = layout_.layers() - 1, units = layout_.units(last), gaps = layout_.gaps();
+  dropping_ = false;
+  if (fresh) clear_all_but_weights(gradient);
+  gather_inputs(table, rows, parameters, false);
+  forward(n, parameters, true);
+  forward_along(table, rows, parameters, direction);
+  T* moved = along_.data() + value_at_[last + 1];
+  moved_.resize(units + gaps);
+  for (std::size_t i = 0; i < n; ++i) {
+    std::copy_n(moved + i * layout_.stride(last), units, moved_.data());
+    std::copy_n(direction.data() + layout_.gaps_at(), gaps, moved_.data() + units);
+    curve(i, linear_output() + i * layout_.stride(last), moved_.data());
+    std::copy_n(moved_.data(), units, moved + i * layout_.stride(last));
+    for (std::size_t m = 0; m < gaps; ++m) gradient[layout_.gaps_at() + m] += moved_[units + m];
+  }
+  collect(table, rows, parameters, transposed, moved, fresh, gradient);
 }
 
 template class Transposed<float>;

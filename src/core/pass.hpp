@@ -2,6 +2,7 @@
 #pragma once
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <vector>
 
 #include "kernel.hpp"
@@ -66,16 +67,29 @@ class Pass {
                 const Transposed<T>& transposed, std::size_t unit, bool first, T* out, std::size_t stride);
   const T* values() const { return values_.data() + value_at_.back(); }  // linear output, rows row_stride apart
 
+  // J'C J times a direction in the parameters, J the derivatives of these rows' linear values and C what `curve` makes
+  // of row i of them: from its linear values and from what they, and the gaps behind them, move by along the direction,
+  // which it puts its own in the place of. Added to `gradient`, or put there if `fresh` (Schraudolph 2002).
+  using Curve = std::function<void(std::size_t i, const T* values, T* moved)>;
+  void product(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters, Span<const T> direction,
+               const Transposed<T>& transposed, const Curve& curve, bool fresh, Span<T> gradient);
+
  private:
   T* into(std::size_t layer) { return values_.data() + value_at_[layer]; }  // where layer `layer` takes its values from
   const T* taken(std::size_t layer) { return layer == 0 ? input_ : into(layer); }
   T* linear_output() { return into(layout_.layers()); }
   void gather_inputs(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters, bool changes);
+  void gather_embeddings(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                         T* inputs) const;
   void gather_targets(const Table<T>& table, Span<const std::uint32_t> rows);
   LossBlock<T> loss_block(std::size_t rows, T scale);
   void forward(std::size_t rows, Span<const T> parameters, bool training);
   void add_products(std::size_t in, std::size_t n, const T* values, std::size_t units, const T* d, T* free, bool fresh,
                     T* weights);
+  void forward_along(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+                     Span<const T> direction);
+  void collect(const Table<T>& table, Span<const std::uint32_t> rows, Span<const T> parameters,
+               const Transposed<T>& transposed, const T* slopes, bool fresh, Span<T> gradient);
   template <class OnLayer>
   void backward(std::size_t rows, Span<const T> parameters, const Transposed<T>& transposed, const T* d,
                 Span<T> gradient, OnLayer on_layer);
@@ -102,10 +116,11 @@ class Pass {
   AlignedVector<T> masks_, slopes_;                // laid out like values_; empty where nobody needs them
   AlignedVector<T> scaled_;                        // batch normalisation's zhat, laid out like values_
   AlignedVector<T> means_, variances_, inverses_;  // of the block, a row of the widest layer for each layer
+  AlignedVector<T> along_;  // what values_ move by along a direction; empty until one is asked for
   AlignedVector<T> back_[2];        // gradients with respect to a layer's linear values, this layer's and the next's
   AlignedVector<T> skip_back_;  // that of the output layer, kept for the embeddings behind a skip connection
   AlignedVector<T> z_, y_, soft_, weight_, offset_;  // the loss's block, column by column
-  std::vector<T> unused_gaps_;
+  std::vector<T> unused_gaps_, moved_;
   std::vector<std::size_t> dense_at_;  // where embeddings and layers begin in the order of Layout::each
   std::size_t widest_ = 0;
   bool offsetting_ = false, taught_ = false, dropping_ = false, given_norms_ = false;

@@ -74,10 +74,34 @@ test_that("what the method, the task or the loss has no use for is refused with 
   expect_fails(training(prepare(regimen(r, output = "exponential"), target = "log")), "a logarithm of its own")
   expect_fails(brief(kilns, target = c("outcome", "peak_c")), "must be numbers")
   expect_fails(brief(boats, target = c("litres_mile", "litres_mile")), "names `litres_mile` twice")
-  expect_fails(
-    training(wire(regimen(brief(boats, target = "litres_mile"), method = "levenberg_marquardt"), "400 tanh")),
-    "at most 2,000 parameters"
+})
+
+test_that("beyond 2,000 parameters steps of second order are taken by products, whatever the task and its features", {
+  table <- withr::with_seed(1, {
+    rows <- data.frame(x = rnorm(240), z = rnorm(240), quay = sample(letters, 240, TRUE), hours = runif(240, 1, 3))
+    signal <- sin(2 * rows$x) + rows$z / 2
+    cbind(
+      rows, times = rep(1:3, 80), fee = signal + rnorm(240) / 4, calls = rpois(240, rows$hours * exp(signal / 2)),
+      state = cut(signal + rlogis(240) / 3, c(-Inf, -0.5, 0.5, Inf), c("good", "worn", "broken"))
+    )
+  })
+  of <- function(target) set_columns(brief(table, target = target), keep = c(x, z, quay))
+  cases <- list(
+    embedding = prepare(of("state"), categories = "embedding"),
+    ordered = regimen(set_columns(of("state"), weight = times, weight_is = "counts"), loss = "ordinal"),
+    exposure = set_columns(of("calls"), exposure = hours), several = of(c("fee", "hours"))
   )
+  for (name in names(cases)) {
+    own <- wire(cases[[name]], if (name == "exposure") "44 tanh > 44 tanh + skip" else "48 tanh > 44 tanh")
+    own <- regimen(quick(own), method = "levenberg_marquardt", epochs = 8, seed = 1)
+    model <- train(own, progress = "none")
+    expect_gt(length(model$predictor$network$parameters), 2000)
+    lost <- model$curves$training
+    expect_lt(min(lost), 0.95 * lost[1])
+    expect_true(is.finite(model$evidence_l2))
+    again <- withr::with_options(list(hylomath.threads = 1), train(own, progress = "none"))
+    expect_identical(trained_network(again), trained_network(model))
+  }
 })
 
 test_that("kinds with settings have one canonical form, and survive the brief file", {

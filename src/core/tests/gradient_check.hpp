@@ -51,7 +51,8 @@ inline double gradient_error(const NetworkSpec& spec, std::size_t rows, Check ch
   return gradient_error(spec, table_of<double>(rows, spec.inputs, targets, spec.loss.output), check);
 }
 
-// |G - D| / |D|, D the mean of J'HJ with J from differences of the linear values. The curvature H is checked elsewhere.
+// |G - D| / |D|, or that of its product with a direction if this is larger; D the mean of J'HJ with J from
+// differences of the linear values. The curvature H is checked elsewhere.
 inline double gauss_newton_error(const NetworkSpec& spec, const Table<double>& table, std::size_t threads = 2) {
   const Layout<double> layout(spec);
   const auto& kernel = kernel_of<double>(kernel_level());
@@ -107,7 +108,19 @@ inline double gauss_newton_error(const NetworkSpec& spec, const Table<double>& t
       size += expected[k * side + l] * expected[k * side + l];
     }
   }
-  return std::sqrt(difference / size);
+  AlignedVector<double> direction(layout.size()), product(layout.size());
+  for (std::size_t k = 0; k < side; ++k) direction[places[k]] = std::sin(double(7 * k));
+  matrix.multiply(w, direction, product);
+  double off = 0, length = 0;
+  for (std::size_t k = 0; k < side; ++k) {
+    double sum = 0;
+    for (std::size_t l = 0; l < side; ++l) {
+      sum += expected[std::max(k, l) * side + std::min(k, l)] * direction[places[l]];
+    }
+    off += (product[places[k]] - sum) * (product[places[k]] - sum);
+    length += sum * sum;
+  }
+  return std::sqrt(std::max(difference / size, off / length));
 }
 
 }  // namespace hylo_test

@@ -336,7 +336,7 @@ TEST_CASE("the Gauss-Newton matrix has the same bits for any number of threads")
   const auto table = table_of<double>(5000, 5, 3, Output::Softmax);
   const Layout<double> layout(spec);
   const auto rows = all_rows(5000);
-  AlignedVector<double> w(layout.size()), first;
+  AlignedVector<double> w(layout.size()), first, product(layout.size()), first_product;
   start_parameters<double>(spec, layout, {}, {3, 0, 0, Purpose::Start}, w);
   for (const std::size_t threads : {1, 2, 5}) {
     Team team(threads);
@@ -344,7 +344,9 @@ TEST_CASE("the Gauss-Newton matrix has the same bits for any number of threads")
     GaussNewton matrix(objective, rows, kernel_of<double>(kernel_level()));
     AlignedVector<double> found(matrix.side() * matrix.stride());
     matrix.gather(w, 1, found.data());
-    if (first.empty()) first = found;
+    matrix.multiply(w, w, product);
+    if (first.empty()) first = found, first_product = product;
     CHECK(found == first);
+    CHECK(product == first_product);
   }
 }

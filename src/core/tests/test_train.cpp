@@ -5,6 +5,7 @@
 
 #include "counting_allocator.hpp"
 #include "helpers.hpp"
+#include "method.hpp"
 #include "objective.hpp"
 #include "train.hpp"
 
@@ -308,8 +309,23 @@ TEST_CASE("levels with fused multiply-add train to the same bit, by every method
   if (kernel_levels().size() > 1) CHECK(hash == 0xC41173BE346FF764u);
 }
 
+// Beyond kMostEquations parameters, with a skip connection.
+NetworkSpec many_parameters(std::size_t outputs, Output output) {
+  auto spec = network_of(4, {52, 33}, Activation::Tanh, outputs, output, 0, 1e-3);
+  spec.skip = SkipSpec{0, 1e-3, 1};
+  REQUIRE(Layout<double>(spec).parameters() > kMostEquations);
+  return spec;
+}
+
 TEST_CASE("second-order training has the same bits at all levels, for every loss, with and without evidence") {
   std::uint64_t unused = 0;
+  for (const bool evidence : {false, true}) {
+    auto regimen = short_regimen(4);
+    regimen.optimiser.method = Method::Levenberg;
+    regimen.optimiser.evidence = evidence;
+    check_same_bits<double>(many_parameters(1, Output::Identity), regimen, 4, 1, unused);
+    check_same_bits<double>(many_parameters(4, Output::Softmax), regimen, 4, 4, unused);
+  }
   for (Output output : {Output::Identity, Output::Logistic, Output::Exponential, Output::Softmax, Output::Ordinal}) {
     const std::size_t outputs = output == Output::Softmax ? 4 : 1;
     auto spec = network_of(5, {6}, Activation::Tanh, outputs, output, 0, 1e-3);
@@ -453,6 +469,12 @@ TEST_CASE("what is kept of a training goes on to the same bits") {
       check_continues<double>(plain, numbers, regimen, 40);
       check_continues<double>(skip, numbers, regimen, 0);
     }
+  }
+  for (bool evidence : {false, true}) {
+    auto regimen = short_regimen(6);
+    regimen.optimiser.method = Method::Levenberg;
+    regimen.optimiser.evidence = evidence;
+    check_continues<double>(many_parameters(1, Output::Identity), numbers, regimen, 40);
   }
   {
     auto regimen = short_regimen(12, 5);
