@@ -113,25 +113,40 @@ suits_few <- function(a) {
 # layer, the widest of these that are affordable, and in two.
 smooth_layers <- c("16 tanh", "12 tanh", "8 tanh", "5 tanh")
 smooth_pair <- "10 tanh > 6 tanh"
-smooth_wirings <- c(smooth_layers, smooth_pair, paste(c(smooth_layers, smooth_pair), few_said, sep = ", "))
+with_few <- function(wirings) c(wirings, paste(wirings, few_said, sep = ", "))
+smooth_wirings <- with_few(c(smooth_layers, smooth_pair))
+# Where these lead, and rows are not few, more units may lead further: the larger of these that is affordable.
+larger_pairs <- c("24 tanh > 12 tanh", "16 tanh > 10 tanh")
+larger_wirings <- with_few(larger_pairs)
+larger_epochs <- 120
 
 smooth_candidates <- function(a) {
   learned <- NULL
-  preparation <- function(a) function() learned <<- learned %||% learn_preparation(a)
   affordable <- function(name) {
     settled <- candidate_of(smooth_candidate(name, a), a)
-    regimen_in_force(settled, preparation(settled))$method == "levenberg_marquardt"
+    if (!settled$regimen$method %in% c("auto", "levenberg_marquardt")) return(FALSE)
+    if (length(needs_batches(settled$regimen, settled$wiring))) return(FALSE)
+    if (identical(settled$regimen$l2, "evidence") && !name %in% larger_wirings) return(TRUE)
+    learned <<- learned %||% learn_preparation(settled)
+    network <- network_of(settled$target, settled$wiring, settled$regimen, learned)
+    suits_second_order(settled, cases_in(a, "training"), network)
   }
-  offered <- function(names) if (suits_few(a)) paste(names, few_said, sep = ", ") else names
-  names <- c(utils::head(Filter(affordable, offered(smooth_layers)), 1), Filter(affordable, offered(smooth_pair)))
-  lapply(names, smooth_candidate, a)
+  widest <- function(names) {
+    if (suits_few(a)) names <- paste(names, few_said, sep = ", ")
+    utils::head(Filter(affordable, names), 1)
+  }
+  larger <- if (is_small(a)) character() else widest(larger_pairs)
+  lapply(c(widest(smooth_layers), widest(smooth_pair), larger), smooth_candidate, a)
 }
 
 smooth_candidate <- function(name, a) {
   few <- endsWith(name, few_said)
+  larger <- name %in% larger_wirings
+  # evidence leaves little for validation rows to stop
+  regimen <- with_patience(a$regimen, epochs = if (larger) larger_epochs else 300, patience = 10)
+  if (larger && identical(regimen$method, "auto")) regimen$method <- "levenberg_marquardt"
   list(
     wiring = sub(paste0(", ", few_said), "", name, fixed = TRUE), prepare = if (few) of_few else list(clip = "far"),
-    # evidence leaves little for validation rows to stop
-    regimen = with_patience(a$regimen, patience = 10), said = if (few) few_said
+    regimen = regimen, said = if (few) few_said
   )
 }

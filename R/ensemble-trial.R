@@ -15,6 +15,11 @@ bend_worth_a_trial <- function(a) if (is_small(a)) 0 else 0.1
 gain_worth_their_time <- 0.02
 many_parameters <- 300
 
+# Larger ones are tried where the smooth ones lower the loss of the blend by this share of it, and leave more than this
+# share of what the linear model leaves.
+lead_worth_larger <- 0.1
+left_worth_larger <- 2e-3
+
 # A wiring without a share goes on if its loss in the trial is no more standard errors than this above the lowest, and
 # fewer wirings than so many have a share.
 clearly_behind <- 1
@@ -33,12 +38,15 @@ stages_of_trial <- function(a, candidates) {
   trial <- trial_folds(a, candidates)
   begin <- first_candidates(candidates)
   if (length(trial) == 0) return(list(function(each) in_folds(begin, asked_folds(a))))
-  smooth <- setdiff(names(candidates), begin)
+  larger <- intersect(names(candidates), larger_wirings)
+  smooth <- setdiff(names(candidates), c(begin, larger))
   first <- if (is_small(a)) trial else trial[1]
   list(
     function(each) in_folds(begin, trial),
     function(each) in_folds(if (bends(a, results_in(each[begin], trial))) smooth, first),
     function(each) in_folds(intersect(smooth, promising(a, results_in(each, first))), setdiff(trial, first)),
+    function(each) in_folds(if (leads(a, results_in(each, first), smooth)) larger, first),
+    function(each) in_folds(intersect(larger, promising(a, results_in(each, first))), setdiff(trial, first)),
     function(each) in_folds(promising(a, results_in(each, trial)), setdiff(asked_folds(a), trial))
   )
 }
@@ -47,7 +55,7 @@ in_folds <- function(names, folds) lapply(stats::setNames(nm = names), function(
 
 # Those that every trial begins with: all but the smooth ones, unless nothing else is left beside the linear model.
 first_candidates <- function(candidates) {
-  begin <- setdiff(names(candidates), smooth_wirings)
+  begin <- setdiff(names(candidates), c(smooth_wirings, larger_wirings))
   if (all(begin %in% linear_candidates)) names(candidates) else begin
 }
 
@@ -62,15 +70,26 @@ bends <- function(a, each) {
   min(losses[!linear]) <= (1 - bend_worth_a_trial(a)) * min(losses[linear])
 }
 
+leads <- function(a, each, smooth) {
+  others <- each[setdiff(names(each), smooth)]
+  if (length(others) == length(each)) return(FALSE)
+  lowest <- lowest_loss(a, each)
+  lowest <= (1 - lead_worth_larger) * lowest_loss(a, others) &&
+    lowest > left_worth_larger * lowest_loss(a, each[linear_candidate(each)])
+}
+
 # The wirings that go on, by their results in folds of the trial: those with a share in the blend, but for large smooth
 # ones that save too little; the linear model, which every model stands beside; and of others that are quick to train a
 # few, if their loss is no further above the lowest than chance can bring it.
 promising <- function(a, each) {
   cheap <- each[first_candidates(each)]
   parameters <- vapply(each, function(results) parameter_count(results[[1]]$predictor$network), 0)
-  costly <- !names(each) %in% names(cheap) & parameters > many_parameters
-  if (any(costly) && lowest_loss(a, each) > (1 - gain_worth_their_time) * lowest_loss(a, each[!costly])) {
-    each <- each[!costly]
+  costly <- names(each)[!names(each) %in% names(cheap) & parameters > many_parameters]
+  for (some in list(intersect(costly, larger_wirings), costly)) {
+    others <- each[setdiff(names(each), some)]
+    kept <- length(others) == length(each) || length(others) == 0 ||
+      lowest_loss(a, each) <= (1 - gain_worth_their_time) * lowest_loss(a, others)
+    if (!kept) each <- others
   }
   losses <- lapply(each, function(results) unlist(lapply(results, weighed_losses)))
   group <- unlist(lapply(each[[1]], function(result) result$evaluated$group))

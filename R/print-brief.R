@@ -58,17 +58,20 @@ brief_wiring_text <- function(b, a, candidates) {
     )),
     unlist(lapply(names(candidates), function(name) {
       on_trial <- length(trial_folds(a, candidates)) && !name %in% first_candidates(candidates)
-      indented("", paste0(name, if (on_trial) bend_text(candidates[[name]])))
+      indented("", paste0(name, if (on_trial) trial_text(name, candidates[[name]])))
     }))
   )
 }
 
-bend_text <- function(a) {
-  least <- bend_worth_a_trial(a)
-  sprintf(
-    " (if the best so far is %sbelow linear; %s)", if (least > 0) paste0(format_percent_short(least), " ") else "",
-    second_order_text(a, function() learn_preparation(a))
-  )
+# When a smooth wiring is tried, and what it takes.
+trial_text <- function(name, a) {
+  by <- function(share) if (share > 0) paste0(format_percent_short(share), " ") else ""
+  when <- if (name %in% larger_wirings) {
+    sprintf("if those of few units are %sbelow the others", by(lead_worth_larger))
+  } else {
+    sprintf("if the best so far is %sbelow linear", by(bend_worth_a_trial(a)))
+  }
+  sprintf(" (%s; %s)", when, second_order_text(a, function() learn_preparation(a)))
 }
 
 brief_task_text <- function(b) {

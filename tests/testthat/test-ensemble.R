@@ -348,7 +348,10 @@ test_that("smooth wirings are tried where the relation bends, and go on where th
   expect_equal(few$networks[1:2], c(2 * 5, 2 * 2))
   many <- trial_of("bent", 1600)
   expect_true(length(many$left) > 0)
-  expect_equal(many$networks[1:3], c(2 * 5, 2, length(many$left)))
+  expect_equal(many$networks[1:2], c(2 * 5, 2))
+  # then those that promise something in the other fold of the trial, and a larger one in the first
+  expect_true(many$networks[3] %in% 1:2)
+  expect_equal(many$networks[4], 1)
   straight <- trial_of("straight", 1600)
   expect_length(straight$left, 0)
   expect_length(straight$networks, 2)
@@ -385,6 +388,28 @@ test_that("a wiring goes on with a share, or near the best, and a large smooth o
   expect_identical(promising(settle(passengers), each), c("best", "linear", "same"))
   each[["16 tanh"]][[1]]$evaluated$predictions$prediction <- best / 2
   expect_identical(promising(settle(passengers), each), c("linear", "16 tanh"))
+  # a larger one beside it has to save as much again
+  larger <- function(prediction) {
+    each[["24 tanh > 12 tanh"]] <- each[["16 tanh"]]
+    each[["24 tanh > 12 tanh"]][[1]]$evaluated$predictions$prediction <- prediction
+    each
+  }
+  expect_identical(promising(settle(passengers), larger(0.499 * best)), c("linear", "16 tanh"))
+  expect_identical(promising(settle(passengers), larger(best / 4)), c("linear", "24 tanh > 12 tanh"))
+})
+
+test_that("a larger smooth wiring is tried where smooth ones lead, and leave something", {
+  b <- brief(small_crossings(), target = "passengers", task = "regression")
+  passengers <- settle(b)
+  predictor <- trained(quick(b) |> wire("linear") |> regimen(seed = 1))$predictor
+  each_of <- function(...) lapply(list(...), function(error) {
+    own <- list(key = as.character(1:20), observed = rep(0, 20), weight = rep(1, 20), row = 1:20, group = 1:20)
+    own$predictions <- data.frame(prediction = rep(error, 20))
+    list(list(predictor = predictor, evaluated = own))
+  })
+  tried <- function(smooth) leads(passengers, each_of(wide = 1, "16 tanh" = smooth, linear = 3), "16 tanh")
+  expect_identical(vapply(c(0.99, 0.89, 0.01, 0.005), tried, NA), c(FALSE, TRUE, TRUE, FALSE))
+  expect_false(leads(passengers, each_of(wide = 1, linear = 3), "16 tanh"))
 })
 
 test_that("models of one table are lined up, whatever trained them", {
