@@ -122,31 +122,27 @@ larger_epochs <- 120
 
 smooth_candidates <- function(a) {
   learned <- NULL
+  preparation <- function(a) function() learned <<- learned %||% learn_preparation(a)
   affordable <- function(name) {
     settled <- candidate_of(smooth_candidate(name, a), a)
-    if (!settled$regimen$method %in% c("auto", "levenberg_marquardt")) return(FALSE)
-    if (length(needs_batches(settled$regimen, settled$wiring))) return(FALSE)
-    if (identical(settled$regimen$l2, "evidence") && !name %in% larger_wirings) return(TRUE)
-    learned <<- learned %||% learn_preparation(settled)
-    network <- network_of(settled$target, settled$wiring, settled$regimen, learned)
-    suits_second_order(settled, cases_in(a, "training"), network)
+    regimen_in_force(settled, preparation(settled))$method == "levenberg_marquardt"
   }
   widest <- function(names) {
     if (suits_few(a)) names <- paste(names, few_said, sep = ", ")
     utils::head(Filter(affordable, names), 1)
   }
-  larger <- if (is_small(a)) character() else widest(larger_pairs)
+  # who names the method, or evidence, takes it whatever it costs
+  open <- identical(a$regimen$method, "auto") && !identical(a$regimen$l2, "evidence")
+  larger <- if (open && !is_small(a)) widest(larger_pairs)
   lapply(c(widest(smooth_layers), widest(smooth_pair), larger), smooth_candidate, a)
 }
 
 smooth_candidate <- function(name, a) {
   few <- endsWith(name, few_said)
-  larger <- name %in% larger_wirings
-  # evidence leaves little for validation rows to stop
-  regimen <- with_patience(a$regimen, epochs = if (larger) larger_epochs else 300, patience = 10)
-  if (larger && identical(regimen$method, "auto")) regimen$method <- "levenberg_marquardt"
+  epochs <- if (name %in% larger_wirings) larger_epochs else 300
   list(
     wiring = sub(paste0(", ", few_said), "", name, fixed = TRUE), prepare = if (few) of_few else list(clip = "far"),
-    regimen = regimen, said = if (few) few_said
+    # evidence leaves little for validation rows to stop
+    regimen = with_patience(a$regimen, epochs = epochs, patience = 10), said = if (few) few_said
   )
 }

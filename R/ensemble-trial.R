@@ -70,6 +70,7 @@ bends <- function(a, each) {
   min(losses[!linear]) <= (1 - bend_worth_a_trial(a)) * min(losses[linear])
 }
 
+# Whether the smooth wirings are so far ahead of the others that a larger one is worth a trial.
 leads <- function(a, each, smooth) {
   others <- each[setdiff(names(each), smooth)]
   if (length(others) == length(each)) return(FALSE)
@@ -85,11 +86,11 @@ promising <- function(a, each) {
   cheap <- each[first_candidates(each)]
   parameters <- vapply(each, function(results) parameter_count(results[[1]]$predictor$network), 0)
   costly <- names(each)[!names(each) %in% names(cheap) & parameters > many_parameters]
+  # a larger one beside those of few units, then all that are costly beside the rest
   for (some in list(intersect(costly, larger_wirings), costly)) {
-    others <- each[setdiff(names(each), some)]
-    kept <- length(others) == length(each) || length(others) == 0 ||
-      lowest_loss(a, each) <= (1 - gain_worth_their_time) * lowest_loss(a, others)
-    if (!kept) each <- others
+    rest <- each[setdiff(names(each), some)]
+    saves <- function() lowest_loss(a, each) <= (1 - gain_worth_their_time) * lowest_loss(a, rest)
+    if (length(rest) > 0 && length(rest) < length(each) && !saves()) each <- rest
   }
   losses <- lapply(each, function(results) unlist(lapply(results, weighed_losses)))
   group <- unlist(lapply(each[[1]], function(result) result$evaluated$group))

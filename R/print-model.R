@@ -86,11 +86,12 @@ indented_weighed <- function(predictor) {
   indented("weights", sprintf("of %s only: %s", counted(length(left), "column"), enumerate(left)))
 }
 
-# `penalty` is what the data chose.
+# `penalty` is what the data chose; NA where the network is kept that the linear model began, before they had a say.
 method_text <- function(r, penalty) {
-  if (identical(r$l2, "evidence")) r$l2 <- sprintf("%s by evidence", format_number(signif(penalty, 2)))
-  if (identical(r$l2, "noise")) r$l2 <- sprintf("%s by the noise", format_number(signif(penalty, 2)))
-  if (identical(r$l1, "path")) r$l1 <- sprintf("%s by the rows that stop it", format_number(signif(penalty, 2)))
+  chosen <- function(by) paste(c(if (!is.na(penalty)) format_number(signif(penalty, 2)), by), collapse = " ")
+  if (identical(r$l2, "evidence")) r$l2 <- chosen("by evidence")
+  if (identical(r$l2, "noise")) r$l2 <- chosen("by the noise")
+  if (identical(r$l1, "path")) r$l1 <- chosen("by the rows that stop it")
   of_method <- c(
     "batch_size", "learning_rate", "momentum", "weight_decay", "schedule", "l1", "l2", "gradient_clip",
     "max_norm",

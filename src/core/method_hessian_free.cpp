@@ -77,8 +77,8 @@ class HessianFree : public WholeMethod {
   // that was gained (Martens 2010).
   static constexpr double kGained = 5e-4;
   static constexpr int kLeastLooked = 10;
-  // How often the penalties are set anew, and from how many vectors of random signs.
-  static constexpr int kStepsBetween = 3, kProbes = 1, kMostProbed = 60;
+  // How often the penalties are set anew, each time from one vector of random signs.
+  static constexpr int kStepsBetween = 3, kMostProbed = 60;
   static constexpr double kKept = 0.5;  // of what former probes said
   // Steps that lower the value by less than this part of it, so many of them in a row, end training by evidence.
   static constexpr double kShort = 1e-6;
@@ -151,16 +151,11 @@ class HessianFree : public WholeMethod {
 
   // Of the diagonal of A^-1 (Hutchinson 1990; Bekas, Kokiopoulou and Saad 2007).
   void estimate_inverse(Span<const double> w) {
-    std::fill(inverse_.begin(), inverse_.end(), 0.0);
     matrix_.look(w, loss_.mean_loss());
-    for (int probe = 0; probe < kProbes; ++probe) {
-      draw_signs();
-      std::copy(sign_.begin(), sign_.end(), r_.begin());
-      solve(w, 0, 1e-6 * curvature_, kMostProbed);
-      for (std::size_t j = 0; j < inverse_.size(); ++j) {
-        inverse_[j] += sign_[relevance_.at(j)] * x_[relevance_.at(j)] / kProbes;
-      }
-    }
+    draw_signs();
+    std::copy(sign_.begin(), sign_.end(), r_.begin());
+    solve(w, 0, 1e-6 * curvature_, kMostProbed);
+    for (std::size_t j = 0; j < inverse_.size(); ++j) inverse_[j] = sign_[relevance_.at(j)] * x_[relevance_.at(j)];
     // as shares of the prior's variance, which stay near when penalties change
     for (std::size_t j = 0; j < inverse_.size(); ++j) {
       if (relevance_.l2(j) == 0) continue;

@@ -398,6 +398,22 @@ test_that("a wiring goes on with a share, or near the best, and a large smooth o
   expect_identical(promising(settle(passengers), larger(best / 4)), c("linear", "24 tanh > 12 tanh"))
 })
 
+test_that("smooth wirings are offered where they are affordable, or where their method or evidence is named", {
+  table <- withr::with_seed(1, data.frame(matrix(rnorm(5000 * 40), 5000), y = rnorm(5000)))
+  offered <- function(...) {
+    b <- regimen(hold_out(brief(table, target = "y"), seed = 1), seed = 1, ...)
+    grep("tanh", names(ensemble_candidates(settle(b))), value = TRUE)
+  }
+  expect_identical(offered(), c("12 tanh", "10 tanh > 6 tanh"))
+  expect_identical(offered(method = "levenberg_marquardt"), c("16 tanh", "10 tanh > 6 tanh"))
+  expect_identical(offered(l2 = "evidence"), c("16 tanh", "10 tanh > 6 tanh"))
+  expect_length(offered(method = "adam"), 0)
+  table <- table[1:2000, c("X1", "X2", "X3", "y")]
+  expect_identical(offered(), c("16 tanh", "10 tanh > 6 tanh", "24 tanh > 12 tanh"))
+  table <- table[1:1000, ]
+  expect_identical(offered(), c("16 tanh", "10 tanh > 6 tanh"))
+})
+
 test_that("a larger smooth wiring is tried where smooth ones lead, and leave something", {
   b <- brief(small_crossings(), target = "passengers", task = "regression")
   passengers <- settle(b)

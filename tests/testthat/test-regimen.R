@@ -93,7 +93,7 @@ test_that("beyond 2,000 parameters steps of second order are taken by products, 
   )
   for (name in names(cases)) {
     own <- wire(cases[[name]], if (name == "exposure") "44 tanh > 44 tanh + skip" else "48 tanh > 44 tanh")
-    own <- regimen(quick(own), method = "levenberg_marquardt", epochs = 8, seed = 1)
+    own <- regimen(hold_out(quick(own), seed = 1), method = "levenberg_marquardt", epochs = 8, seed = 1)
     model <- train(own, progress = "none")
     expect_gt(length(model$predictor$network$parameters), 2000)
     lost <- model$curves$training
@@ -102,6 +102,11 @@ test_that("beyond 2,000 parameters steps of second order are taken by products, 
     again <- withr::with_options(list(hylomath.threads = 1), train(own, progress = "none"))
     expect_identical(trained_network(again), trained_network(model))
   }
+  # where the linear model that a skip connection begins with is the best there is no penalty to tell of
+  begun <- hold_out(quick(wire(cases$exposure, "6 tanh + skip")), seed = 10)
+  model <- train(regimen(begun, method = "levenberg_marquardt", epochs = 8, seed = 1), progress = "none")
+  expect_equal(model$best_epoch, 1)
+  expect_match(capture.output(print(model)), "levenberg_marquardt, l2 by evidence", fixed = TRUE, all = FALSE)
 })
 
 test_that("kinds with settings have one canonical form, and survive the brief file", {
