@@ -24,11 +24,10 @@ class Relevance {
   double penalty(Span<const double> w) const;
   double mean_l2() const;  // geometric, weight by weight
 
-  // Sets the penalties anew at `w`, where the mean loss without them is `error`; those of the inputs as one as long as
-  // steps still gain much, since what has not been found yet looks like noise there, and an input that fades away
-  // before its part is found may never come back. `inverse` is the diagonal of A^-1, A
-  // the matrix of second derivatives with the penalties; an estimate will do, since it is summed up over those that
-  // share a penalty.
+  // Sets the penalties anew at `w`, where the mean loss without them is `error`. The inputs share one as long as steps
+  // still gain much: what has not been learned yet looks like noise, and an input that fades away by then may never
+  // come back. `inverse` is the diagonal of A^-1, A the matrix of second derivatives with the penalties; an estimate
+  // will do, since it is summed up over those that share a penalty.
   void weigh(Span<const double> inverse, Span<const double> w, double error);
   void gained(double share) { one_for_inputs_ = one_for_inputs_ && share > kStillFound; }
 
