@@ -38,7 +38,7 @@
 #'   classes, the expected calibration error over tenths of the rows (Naeini, Cooper and Hauskrecht 2015, with equal
 #'   counts), the area under the ROC curve (Hanley and McNeil 1982) and average precision, the area under the curve of
 #'   precision against recall: of the positive class, or the mean of those of each class against the rest. By class:
-#'   recall, precision, specificity, F1, support and both areas.
+#'   recall, precision, specificity, negative predictive value, F1, support and both areas.
 #'
 #'   Regression: RMSE, MAE, R², mean relative error (`NA` where an observed value is 0), relative mean error (sum of
 #'   absolute errors over the sum of absolute observations), median absolute error, mean bias (prediction less
@@ -131,6 +131,7 @@ new_appraisal <- function(context, evaluated, rows, resampling, group = NULL, by
     coverage = coverage,
     baseline_prediction = context$baseline$prediction, baseline_is = context$baseline$is,
     baseline_rate = context$baseline$rate, wiring = context$wiring,
+    decisions = context$decisions, linear = evaluated$linear,
     when = evaluated$when, weight = evaluated$weight, unit = resampling$unit,
     evaluated = data.frame(
       key = evaluated$key, evaluated_observed(evaluated), evaluated$predictions, check.names = FALSE
@@ -192,6 +193,7 @@ hidden_layers_verdict <- function(measures, primary) {
 #   beside      rows of the training and validation parts, whose measures stand beside those of the evaluated rows
 #   roles       the brief's columns by role
 #   seed        of the training, which the draws go by
+#   decisions   what the brief says of the decisions that predictions are for, or NULL
 #   wiring, decision, recalibrated (the method)    of the predictor
 
 context_of <- function(model) {
@@ -203,7 +205,8 @@ context_of <- function(model) {
       stats::setNames(nm = parts), function(part) evaluated_now(predictor, evaluated_in_part(model, part))
     ),
     roles = roles_of(model),
-    seed = training_seed(model), wiring = wiring_text(model), decision = predictor$decision,
+    seed = training_seed(model), decisions = model$brief$decisions,
+    wiring = wiring_text(model), decision = predictor$decision,
     recalibrated = predictor$recalibration$method
   )
 }

@@ -74,7 +74,7 @@ varied_words <- function() c("layers", "units", "activation", "dropout", "rows",
 
 # The settings in which briefs differ, as text, `-` for one that a brief doesn't have.
 settings_apart <- function(briefs) {
-  flat <- lapply(briefs, function(b) flat_settings(brief_settings(without_about(b))))
+  flat <- lapply(briefs, function(b) flat_settings(brief_settings(without_use(b))))
   keys <- unique(unlist(lapply(flat, names)))
   table <- do.call(cbind, lapply(flat, function(said) ifelse(keys %in% names(said), said[keys], "-")))
   apart <- apply(table, 1, function(row) length(unique(row)) > 1)

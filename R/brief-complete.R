@@ -57,6 +57,7 @@ with_guesses <- function(b) {
   b$task <- b$task %||% if (length(targets) > 1) task_of_several() else guess_task(y, targets)
   b <- with_guessed_target(b, y)
   check_targets(b, table)
+  check_decisions(b)
   how <- b[["hold_out"]]
   how$seed <- how$seed %||% draw_seed()
   b[["hold_out"]] <- in_schema_order(how, brief_schema$hold_out)

@@ -105,6 +105,41 @@ type_measures <- offering(function(value, key) {
   unique(chosen)
 }, kind = "texts")
 
+row_outcomes <- c("found", "false_alarm", "missed", "left_alone")
+
+# Whole numbers from 1, each once.
+type_counts <- offering(function(value, key) {
+  counts <- vapply(as.list(value), type_count(1e12), 0, key)
+  if (length(counts) == 0) fail(sprintf("%s must be whole numbers from 1, and there is none.", quoted(key)))
+  sort(unique(counts))
+}, kind = "texts")
+
+# What each outcome earns, by name.
+type_gains <- offering(function(value, key) {
+  types <- stats::setNames(rep(list(type_number(-1e15, 1e15)), length(row_outcomes)), row_outcomes)
+  gains <- settle_settings(as.list(value), types, key)
+  if (length(gains) == 0) return(gains)
+  best <- best_threshold(whole_gains(gains))
+  if (is.na(best)) {
+    fail(
+      sprintf("By %s it does not pay to find a row of the class, or costs nothing to treat all rows so.", quoted(key)),
+      "A row that is `found` must earn more than one that is `missed`, and a `false_alarm` less than one `left_alone`."
+    )
+  }
+  gains
+}, kind = "map")
+
+whole_gains <- function(gains) {
+  vapply(stats::setNames(nm = row_outcomes), function(outcome) as.numeric(gains[[outcome]] %||% 0), 0)
+}
+
+# The probability from which treating a row pays (Elkan 2001); NA where there is none between 0 and 1.
+best_threshold <- function(gains) {
+  found <- gains[["found"]] - gains[["missed"]]
+  spared <- gains[["left_alone"]] - gains[["false_alarm"]]
+  if (found > 0 && spared > 0) spared / (found + spared) else NA_real_
+}
+
 # ---- keys, types and defaults ----------------------------------------------------------------------------------------
 
 # How one column is prepared; also what prepare's `only` sets for some columns.
@@ -193,7 +228,8 @@ brief_schema <- list(
     keep = type_choice(c("best", "ensemble")),
     measures = type_measures,
     seed = type_number(0, 2^53, whole = TRUE)
-  )
+  ),
+  decisions = list(class = type_text(), top = type_counts, gains = type_gains, thresholds = type_shares)
 )
 
 brief_defaults <- list(
@@ -232,8 +268,10 @@ brief_settings <- function(b) unclass(b)[names(b) != "table"]
 without_table <- function(b) new_brief(brief_settings(b))
 
 # What is said of a network's use makes no other analysis.
-without_about <- function(b) {
-  b["about"] <- NULL
+sections_of_use <- c("about", "decisions")
+
+without_use <- function(b) {
+  b[sections_of_use] <- NULL
   b
 }
 

@@ -154,12 +154,18 @@ set_about <- function(b, purpose = NULL, owner = NULL, limits = NULL, ...) UseMe
 #' @export
 set_about.hylomath_brief <- function(b, purpose = NULL, owner = NULL, limits = NULL, ...) {
   check_others(...)
-  said <- drop_nulls(list(purpose = purpose, owner = owner, limits = limits))
-  said <- settle_settings(said, brief_schema$about, "about")
-  about <- utils::modifyList(as.list(b$about), said)
-  about <- Filter(function(text) any(nzchar(text)), about)
+  with_said(b, "about", drop_nulls(list(purpose = purpose, owner = owner, limits = limits)))
+}
+
+# What is said in a section that training has no use for; an empty value takes one back.
+with_said <- function(b, section, said) {
+  empty <- vapply(said, function(value) length(value) == 0 || identical(value, ""), NA)
+  merged <- as.list(b[[section]])
+  merged[names(said)[empty]] <- NULL
+  settled <- settle_settings(said[!empty], brief_schema[[section]], section)
+  merged[names(settled)] <- settled
   settings <- brief_settings(b)
-  settings$about <- if (length(about)) in_schema_order(about, brief_schema$about)
+  settings[[section]] <- if (length(merged)) in_schema_order(merged, brief_schema[[section]])
   new_brief(settings, b$table)
 }
 

@@ -103,7 +103,7 @@ checkpoint_kind <- list(
 # What is trained, by which a checkpoint is told from those of other work; `more` is what the brief doesn't say of it.
 checkpoint_header <- function(b, table, more) {
   list(
-    format = checkpoint_kind$format, format_version = checkpoint_kind$version, brief = brief_yaml(without_about(b)),
+    format = checkpoint_kind$format, format_version = checkpoint_kind$version, brief = brief_yaml(without_use(b)),
     table = table_hash(table), kernel = core_kernel(), version = package_version_text(), more = drop_nulls(more)
   )
 }

@@ -8,8 +8,9 @@ cli_appraise <- function(files, options) {
     hint <- "so it needs the table behind the model; add --rows test for its test rows."
     cli_wrong(paste("`--by` names a column,", hint), "appraise")
   }
+  model <- cli_with_decisions(model, options)
   appraisal <- appraise(model, data, rows = options$rows, by = options$by, level = options$level %||% 0.95)
-  if (appraisal$looks > 0) cli_keep_looks(model, files[1])
+  if (appraisal$looks > 0) cli_keep_looks(read_model(files[1]), files[1])
   if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures, if (!is.null(options$by)) data)
   if (!is.null(options$output)) cli_write_table(augment(appraisal), options)
   if (!is.null(options$thresholds)) {
@@ -17,6 +18,27 @@ cli_appraise <- function(files, options) {
     cli_say(options, sprintf("Wrote %s.", options$thresholds))
   }
   cli_result(appraisal, options, appraisal_facts(appraisal))
+}
+
+# The model with what is said of decisions for this once.
+cli_with_decisions <- function(model, options) {
+  said <- drop_nulls(list(
+    top = cli_words(options$top), gains = cli_gains(options$gains), thresholds = cli_words(options[["net-benefit"]]),
+    class = options$class
+  ))
+  if (length(said) == 0) return(model)
+  cli_said(do.call(set_decisions, c(list(model), said)), "appraise")
+}
+
+# `--gains found=120,false_alarm=-15`
+cli_gains <- function(text) {
+  if (is.null(text)) return(NULL)
+  pairs <- strsplit(cli_words(text), "=", fixed = TRUE)
+  if (any(lengths(pairs) != 2)) {
+    what <- "`--gains` says what each outcome earns, as in found=120,false_alarm=-15; not %s."
+    cli_wrong(sprintf(what, describe(text)))
+  }
+  stats::setNames(lapply(pairs, `[`, 2), vapply(pairs, `[`, "", 1))
 }
 
 # The table as far as a model looks at it, and the columns that are asked for beside.
@@ -39,11 +61,16 @@ cli_keep_looks <- function(model, file) {
 # With the table of an appraisal by a column, the errors along that column too.
 cli_figures <- function(model, appraisal, folder, data = NULL) {
   figures <- if (predicts_classes(appraisal$task)) {
-    list(
+    class <- class_decided_on(appraisal)
+    decided <- !is.null(class) && varies_by_class(appraisal, class)
+    drop_nulls(list(
       confusion = plot_confusion(appraisal), roc = plot_roc(appraisal),
       "precision-recall" = plot_precision_recall(appraisal), gain = plot_gain(appraisal),
-      calibration = plot_calibration(appraisal), scores = plot_scores(appraisal)
-    )
+      calibration = plot_calibration(appraisal), scores = plot_scores(appraisal),
+      "decision-curve" = if (decided) plot_decision_curve(appraisal, class),
+      top = if (decided) plot_top(appraisal, class),
+      profit = if (decided && length(appraisal$decisions$gains)) plot_profit(appraisal, class = class)
+    ))
   } else {
     drop_nulls(list(
       fit = plot_fit(appraisal), errors = plot_errors(appraisal),

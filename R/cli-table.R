@@ -157,6 +157,19 @@ commands_to_evaluate <- function() {
         cli_option(
           "--thresholds", "A CSV file for what each threshold of a class's probability finds.", "FILE"
         ),
+        cli_option(
+          "--top", "How many rows of the class are found among so many with the highest probabilities: 50,200.", "N,..."
+        ),
+        cli_option(
+          "--gains",
+          paste(
+            "What each outcome earns, for the profit: found=120,false_alarm=-15; `missed` and `left_alone` can be",
+            "named too."
+          ),
+          "OUTCOME=AMOUNT,..."
+        ),
+        cli_option("--net-benefit", "The net benefit at these thresholds, as in 0.1,0.2.", "P,..."),
+        cli_option("--class", "The class that --top, --gains and --net-benefit are about.", "CLASS"),
         "spreadsheet", "json"
       )
     ),

@@ -117,6 +117,8 @@ cli_predict <- function(files, options) {
   if (options$ranked || options[["mark-learned"]] || !is.null(options$digits) || !is.null(options$reasons)) {
     return(cli_list(model, files, options, c(how, listed)))
   }
+  rule <- rule_text(model$predictor)
+  if (!is.null(rule)) cli_say(options, rule)
   query <- options$query
   if (is.null(query) && !is.null(options$into)) cli_wrong("`--into` is for databases: add --query.", "predict")
   if (!is.null(query) && !is.null(options$output)) {

@@ -5,24 +5,72 @@
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes; of two the positive one, else all, one after another.
+#' @param smooth `TRUE` for a smooth curve in place of the tenths: a logistic regression of the class on a natural cubic
+#'   spline of the log-odds (Austin and Steyerberg 2014), with three knots where the class and the others have at least
+#'   20 rows each, up to seven for 500, and none (the line of the calibration slope) below 20.
 #' @return A data frame of `class`, `bin`, `rows`, `probability` (their mean), `observed` (the share that is of the
 #'   class) and its Wilson interval `low` to `high` at the appraisal's level. Rows of one probability are in one bin.
-#'   Case weights count.
+#'   Case weights count. With `smooth`, of `class`, `probability` (100 between the first and last hundredth of the
+#'   rows), `observed`, and the band `low` to `high`, which is for each probability by itself; where rows belong to
+#'   groups, it is about groups. A class whose rows the curve has no end for is left out.
+#' @references Austin and Steyerberg (2014) \doi{10.1002/sim.5941}.
 #' @section Errors: An appraisal of numbers; a class that is not there.
 #' @examples
 #' set.seed(1)
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' calibration_curve(appraise(model))
 #' @export
-calibration_curve <- function(appraisal, class = NULL) {
+calibration_curve <- function(appraisal, class = NULL, smooth = FALSE) {
+  if (!is_flag(smooth)) fail(sprintf("`smooth` must be TRUE or FALSE, not %s.", describe(smooth)))
   chosen <- classes_to_draw(appraisal, class, "A calibration curve")
   evaluated <- appraisal$evaluated
+  of <- if (smooth) smooth_calibration_of else calibration_bins_of
   curves <- lapply(chosen, function(one) {
-    cbind(
-      class = one, calibration_bins_of(appraisal, evaluated[[paste0("probability_", one)]], evaluated$observed == one)
-    )
+    found <- of(appraisal, evaluated[[paste0("probability_", one)]], evaluated$observed == one)
+    if (!is.null(found)) cbind(class = one, found)
   })
   do.call(rbind, curves)
+}
+
+# NULL where the curve has no end.
+smooth_calibration_of <- function(appraisal, p, is_class) {
+  x <- log_odds(p)
+  weight <- appraisal$weight
+  smaller <- min(sum(is_class), sum(!is_class))
+  knots <- calibration_knots(x, weight, smaller)
+  fit <- newton_logistic(spline_columns(x, knots), is_class, weight)
+  if (is.null(fit)) return(NULL)
+  ends <- ordered_quantiles(x, weight, c(0.01, 0.99))
+  at <- stats::qlogis(seq(stats::plogis(ends[1]), stats::plogis(ends[2]), length.out = 100))
+  columns <- spline_columns(at, knots)
+  influence <- unit_sums(fit$influence, appraisal$unit, max(appraisal$unit))
+  middle <- drop(columns %*% fit$values)
+  half <- student_half(influence %*% t(columns), appraisal$level, smaller, ncol(columns))
+  data.frame(
+    probability = stats::plogis(at), observed = stats::plogis(middle), low = stats::plogis(middle - half),
+    high = stats::plogis(middle + half)
+  )
+}
+
+calibration_knots <- function(x, weight, smaller) {
+  # so many as the class and the others have 20, 50, 150 and 500 rows each, where Harrell (2015) puts them
+  count <- c(0, 3, 4, 5, 7)[findInterval(smaller, c(20, 50, 150, 500)) + 1]
+  edge <- if (count == 3) 0.1 else if (count < 7) 0.05 else 0.025
+  knots <- if (count > 0) unique(ordered_quantiles(x, weight, seq(edge, 1 - edge, length.out = count)))
+  if (length(knots) >= 3) knots
+}
+
+# A natural cubic spline, straight beyond its outer knots (Harrell 2015, 2.4.5); a line without knots.
+spline_columns <- function(x, knots) {
+  k <- length(knots)
+  if (k == 0) return(cbind(1, x))
+  cubed <- function(knot) pmax(x - knot, 0)^3
+  bent <- vapply(seq_len(k - 2), function(j) {
+    far <- knots[k] - knots[k - 1]
+    (cubed(knots[j]) - cubed(knots[k - 1]) * (knots[k] - knots[j]) / far +
+       cubed(knots[k]) * (knots[k - 1] - knots[j]) / far) / (knots[k] - knots[1])^2
+  }, numeric(length(x)))
+  cbind(1, x, matrix(bent, length(x)))
 }
 
 # Mean probability and observed share by tenth of the rows, without empty tenths.

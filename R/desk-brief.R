@@ -80,6 +80,7 @@ described_settings <- function() {
       key = "wiring", path = "wiring", type = brief_schema$wiring, meaning = argument_meaning("wire", "wiring")
     )),
     of_section(brief_schema$regimen, "regimen", "regimen"), of_section(brief_schema$about, "about", "set_about"),
+    of_section(brief_schema$decisions, "decisions", "set_decisions"),
     list(
       task = list(
         key = "task", path = "task", type = type_choice(task_words()), meaning = argument_meaning("brief", "task")

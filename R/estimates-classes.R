@@ -23,13 +23,14 @@ class_estimates <- function(how, evaluated, predictions, unit, resampling = NULL
   measures <- function(t) class_measures(t, how$ordered)
   named <- unname(area_measures(how))
   k <- length(how$classes)
+  line <- if (k == 2) estimated_line(how, observed, probability, evaluated$weight, unit, resampling)
   list(
-    values = c(measures(total_sums(tallies))[1, ], stats::setNames(areas$mean, named)), tallies = tallies,
-    measures = measures, influence = structure(areas$influence, dimnames = list(NULL, named)),
+    values = c(measures(total_sums(tallies))[1, ], stats::setNames(areas$mean, named), line$values), tallies = tallies,
+    measures = measures, influence = cbind(structure(areas$influence, dimnames = list(NULL, named)), line$influence),
     ends = if (!is.null(resampling)) {
-      class_ends(
+      c(class_ends(
         how, tallies, areas, evaluated$weight, cells_of(list(observed, prediction), evaluated$weight, k), resampling
-      )
+      ), line$ends)
     } else {
       list()
     },
@@ -42,6 +43,19 @@ class_estimates <- function(how, evaluated, predictions, unit, resampling = NULL
     },
     areas = areas
   )
+}
+
+# The calibration line of the positive class of two.
+estimated_line <- function(how, observed, probability, weight, unit, resampling) {
+  is_class <- observed == how$looked_at
+  line <- calibration_line(probability[, how$looked_at], is_class, weight)
+  line$influence <- unit_sums(line$influence, unit, max(unit))
+  if (!is.null(resampling)) {
+    smaller <- min(sum(is_class), sum(!is_class))
+    half <- student_half(line$influence, resampling$level, smaller, 2)
+    line$ends <- Map(function(value, half) c(low = value - half, high = value + half), line$values, half)
+  }
+  line
 }
 
 class_ends <- function(how, tallies, areas, weight, confusion, resampling) {
@@ -176,7 +190,9 @@ constant_class_measures <- function(how, evaluated, prediction, share) {
   areas <- c(0.5, mean(occurring[occurring > 0 & occurring < 1]))
   measures <- class_measures(t, how$ordered)[1, ]
   if (!is.null(how$costs)) measures[["mean cost"]] <- cheapest_cost(how, share, observed, evaluated$weight)
-  c(measures, stats::setNames(areas, unname(area_measures(how))))
+  c(measures, stats::setNames(areas, unname(area_measures(how))), if (length(how$classes) == 2) {
+    calibration_line(probability[, how$looked_at], observed == how$looked_at, evaluated$weight)$values
+  })
 }
 
 # The mean cost of always predicting the class that is cheapest where classes come in these shares.

@@ -95,11 +95,13 @@ measures_by_class <- function(network, how, resampling) {
   cbind(
     data.frame(
       class = how$classes, support = drop(t$observed), recall = drop(class_recall(t)),
-      precision = drop(class_precision(t)), specificity = drop(class_specificity(t)), f1 = f1, auc = auc[, 1],
+      precision = drop(class_precision(t)), specificity = drop(class_specificity(t)),
+      negative_predictive_value = drop(class_negative_predictive_value(t)), f1 = f1, auc = auc[, 1],
       average_precision = precision[, 1]
     ),
     shares(tallies$hit, tallies$observed, "recall"), shares(tallies$hit, tallies$predicted, "precision"),
     shares(others - tallies$predicted + tallies$hit, others, "specificity"),
+    shares(others - tallies$predicted + tallies$hit, total - tallies$predicted, "negative_predictive_value"),
     data.frame(
       f1_low = f1_ends[, 1], f1_high = f1_ends[, 2], auc_low = auc[, 2], auc_high = auc[, 3],
       average_precision_low = precision[, 2], average_precision_high = precision[, 3]

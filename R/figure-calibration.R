@@ -1,7 +1,8 @@
 #' Draw how right probabilities are
 #'
 #' For each tenth of the rows the mean probability of a class against the share of rows that are of it, with its
-#' interval. On the diagonal probabilities are right; above it they are too low, below it too high.
+#' interval (points), and a smooth curve through all rows with its band. On the diagonal probabilities are right; above
+#' it they are too low, below it too high.
 #'
 #' @param appraisal An appraisal of a classification.
 #' @param class The classes to draw, a panel each; the default is the positive one of two, else the twelve with the
@@ -17,22 +18,29 @@
 plot_calibration <- function(appraisal, class = NULL) {
   check_appraisal_drawn(appraisal, "plot_calibration")
   classes_to_draw(appraisal, class, "A calibration curve")
-  d <- calibration_curve(appraisal, panels_of(appraisal, class, 12))
+  shown <- panels_of(appraisal, class, 12)
+  d <- calibration_curve(appraisal, shown)
+  smooth <- calibration_curve(appraisal, shown, smooth = TRUE) %||% d[0, ]
   d$class <- factor(d$class, unique(d$class))
+  smooth$class <- factor(smooth$class, levels(d$class))
   one <- nlevels(d$class) == 1
   error <- measure_of(appraisal, "calibration error")
   figure <- ggplot2::ggplot(d, ggplot2::aes(.data$probability, .data$observed)) +
+    ggplot2::geom_ribbon(
+      ggplot2::aes(ymin = .data$low, ymax = .data$high), smooth, fill = hue("ink"), alpha = 0.12
+    ) +
     dashed_diagonal() +
+    ggplot2::geom_line(data = smooth, colour = hue("ink"), linewidth = 0.8) +
     ggplot2::geom_linerange(
       ggplot2::aes(ymin = .data$low, ymax = .data$high), colour = hue("ochre"), linewidth = 0.8
     ) +
-    ggplot2::geom_line(colour = hue("ink"), linewidth = 0.6) +
-    ggplot2::geom_point(colour = hue("ink"), size = 2.2) +
+    ggplot2::geom_point(colour = hue("ochre"), size = 2.2) +
     ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.25), labels = c("0", "0.25", "0.5", "0.75", "1")) +
     ggplot2::labs(
       title = sprintf("%s: are the probabilities right?", enumerate(appraisal$target)),
       subtitle = sprintf(
-        "%s in tenths\nmean distance from the diagonal %s (%s)", evaluated_rows_text(appraisal),
+        "%s, in tenths (points) and smoothed\nmean distance from the diagonal %s (%s)",
+        evaluated_rows_text(appraisal),
         format_measure(error$value), interval_ends(error)
       ),
       x = paste0("probability named", if (one) sprintf(" for \"%s\"", levels(d$class))), y = "share observed"

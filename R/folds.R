@@ -111,7 +111,7 @@ fold_context <- function(laid) {
   learned <- task_of(a$target)$learn(target_values(a, laid$rows), a$target, weights_in(a, laid$rows))
   list(
     target = a$target, baseline = baseline_of(a, learned, laid$rows), beside = list(), roles = a$roles,
-    seed = a$regimen$seed, wiring = a$brief$wiring
+    seed = a$regimen$seed, wiring = a$brief$wiring, decisions = a$brief$decisions
   )
 }
 
@@ -200,7 +200,8 @@ calibrate <- function(model, folds) {
 check_same_analysis <- function(model, folds) {
   another <- function(what) fail(what, "Give the folds of the brief that the model was trained by, on its table.")
   said <- function(b, regimen) {
-    settings <- flat_settings(c(brief_settings(b)[setdiff(names(brief_settings(b)), c("about", "data", "regimen"))]))
+    own <- brief_settings(b)
+    settings <- flat_settings(own[setdiff(names(own), c(sections_of_use, "data", "regimen"))])
     c(settings, flat_settings(regimen[setdiff(names(regimen), "seed")], "regimen"))
   }
   own <- said(model$brief, model$brief$regimen)

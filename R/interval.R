@@ -11,6 +11,14 @@ area_interval <- function(value, error, level, smaller_side) {
   c(low = stats::plogis(stats::qlogis(value) - half), high = stats::plogis(stats::qlogis(value) + half))
 }
 
+# Half the width of Student's interval of each value (column) whose influence by unit is known, where so many
+# `parameters` were estimated: the few units, or the few rows of the smaller side, say little of the spread.
+student_half <- function(influence, level, smaller_side, parameters = 1) {
+  units <- nrow(influence)
+  error <- sqrt(colSums(influence^2) * units / max(units - parameters, 1))
+  stats::qt((1 + level) / 2, max(min(units, smaller_side) - parameters, 2)) * error
+}
+
 difference_interval <- function(difference, influence, level) {
   difference + c(low = -1, high = 1) * stats::qnorm((1 + level) / 2) * influence_error(influence)
 }
@@ -140,6 +148,27 @@ effective_rows <- function(part, whole) {
   share <- share_of(colSums(part), total)
   variance <- colSums((part - sweep(whole, 2, share, `*`))^2) / total^2
   ifelse(variance > 0, share * (1 - share) / variance, total^2 / colSums(whole^2))
+}
+
+# The interval of a sum of shares of rows, each times its value, from the limits of each share and how the shares go
+# together (Zou and Donner 2008). `parts` has a row a unit and a column a share, `whole` is what they are shares of;
+# the rows beside all of the shares have the value `rest`.
+shares_sum_interval <- function(parts, whole, values, rest, level, plain) {
+  share <- colSums(parts) / sum(whole)
+  values <- values - rest
+  ends <- share_interval(parts, matrix(whole, nrow(parts), ncol(parts)), level, plain)
+  apart <- parts - outer(drop(whole), share)
+  spread <- sqrt(colSums(apart^2))
+  together <- crossprod(apart) / pmax(outer(spread, spread), 1e-300)
+  diag(together) <- 1  # also of a share that no row is in
+  below <- share - ends[, "low"]
+  above <- ends[, "high"] - share
+  half <- function(rising, falling) {
+    moved <- values * ifelse(values > 0, rising, falling)
+    sqrt(max(drop(moved %*% together %*% moved), 0))
+  }
+  value <- rest + sum(values * share)
+  c(value = value, low = value - half(below, above), high = value + half(above, below))
 }
 
 # `plain` says that the units are single rows of weight one (or lots of them): then the number of rows is known.

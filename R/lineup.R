@@ -18,7 +18,8 @@
 #'     which one is right and the other wrong; it takes rows as independent), `parameters`, `training_seconds` and
 #'     `microseconds` to predict a row;
 #'   * `measures`, all of them: `model`, `measure`, `value`, `low`, `high`;
-#'   * `settings`, a row for each setting in which the briefs differ, a column a model.
+#'   * `settings`, a row for each setting in which the briefs differ, a column a model;
+#'   * `rules`, what each model's predicted classes follow, where one has a rule of [decide()].
 #'
 #'   [as.data.frame()] gives `models`.
 #' @section Errors: Models of different targets, or without the same rows: other keys or other observed values.
@@ -58,11 +59,18 @@ lineup_models <- function(models, data, rows, level, draws) {
   if (has_classes(target)) table$mcnemar <- c(NA, vapply(evaluated[-1], function(other) mcnemar_p(first, other), 0))
   new_lineup(list(
     models = in_order(table, table$value), measures = measures,
-    settings = settings_apart(lapply(models, `[[`, "brief")),
+    settings = settings_apart(lapply(models, `[[`, "brief")), rules = rules_in_force(models),
     primary = primary, target = target$columns, task = target$task, rows = part, n = length(first$key), level = level,
     first = names(models)[1], units = units_text(roles_of(models[[1]]), first), paired = "row by row",
     looks = if (identical(part, "test")) max(vapply(models, look_at_test, 0L)) else 0L
   ))
+}
+
+# What the predicted classes of each model follow, where one has a rule; NULL where none has.
+rules_in_force <- function(models) {
+  rules <- lapply(models, function(model) model$predictor$decision)
+  if (all(lengths(rules) == 0)) return(NULL)
+  vapply(rules, function(rule) if (is.null(rule)) "the likeliest class" else decision_line(rule), "")
 }
 
 # The measures of every model one after another, with their differences from those of the first.
@@ -284,6 +292,7 @@ lineup_sentences <- function(x) {
     " McNemar: the p-value for two networks being right equally often."
   }
   c(
+    if (!is.null(x$rules)) sprintf("%s: %s.", names(x$rules), x$rules),
     sprintf(
       "Intervals say how much figures vary with the %s in the evaluated part; those of differences compare %s.%s",
       x$units, x$paired, luck

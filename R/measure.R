@@ -154,6 +154,12 @@ class_specificity <- function(t) {
   share_of(total - t$observed - t$predicted + t$hit, total - t$observed)
 }
 
+# The share of the rows predicted otherwise that are of other classes.
+class_negative_predictive_value <- function(t) {
+  total <- drop(t$weight)
+  share_of(total - t$observed - t$predicted + t$hit, total - t$predicted)
+}
+
 # The harmonic mean of precision and recall.
 class_f1 <- function(t) share_of(2 * t$hit, t$observed + t$predicted)
 
@@ -250,6 +256,52 @@ tenth_of <- function(p) {
   seen <- if (length(p) > 1e5) p[round(seq(1, length(p), length.out = 1e5))] else p
   ends <- unique(stats::quantile(seen, seq_len(calibration_bins - 1) / calibration_bins, names = FALSE, type = 1))
   findInterval(p, ends, left.open = TRUE) + 1L
+}
+
+# ---- the calibration line --------------------------------------------------------------------------------------------
+
+calibration_line_measures <- c("calibration intercept", "calibration slope")
+
+# How the log-odds of a class depend on those that its probabilities name (Cox 1958). The intercept is that of a line of
+# slope 1: 0 where the probabilities are right in the mean, above it where they are too low (Van Calster et al. 2019).
+# The slope is below 1 where they are too extreme. Each with its influence by row, that of the estimating equations.
+# NA where rows of one kind only, or whose order the probabilities know exactly, leave a line without an end.
+calibration_line <- function(p, is_class, weight) {
+  x <- log_odds(p)
+  moved <- newton_logistic(matrix(1, length(x)), is_class, weight, offset = x)
+  line <- if (any(x != x[1])) newton_logistic(cbind(1, x), is_class, weight)
+  none <- list(values = NA_real_, influence = matrix(NA_real_, length(x)))
+  moved <- moved %||% none
+  line <- if (is.null(line)) none else list(values = line$values[2], influence = line$influence[, 2, drop = FALSE])
+  list(
+    values = stats::setNames(c(moved$values, line$values), calibration_line_measures),
+    influence = structure(
+      cbind(moved$influence, line$influence), dimnames = list(NULL, calibration_line_measures)
+    )
+  )
+}
+
+log_odds <- function(p) stats::qlogis(pmin(pmax(p, 1e-12), 1 - 1e-12))
+
+# Logistic regression on the few columns of x by Newton's method: the coefficients and their influence by row. NULL
+# where it has no end.
+newton_logistic <- function(x, y, weight, offset = 0) {
+  coefficients <- numeric(ncol(x))
+  if (sum(weight[y]) <= 0 || sum(weight[!y]) <= 0) return(NULL)
+  for (step in 1:60) {
+    p <- stats::plogis(drop(x %*% coefficients) + offset)
+    residuals <- weight * (y - p)
+    information <- crossprod(x, x * (weight * p * (1 - p)))
+    bread <- tryCatch(chol2inv(chol(information)), error = function(e) NULL)
+    if (is.null(bread)) return(NULL)
+    move <- drop(bread %*% crossprod(x, residuals))
+    # far steps from a poor start are halved until they are near
+    move <- move / max(1, max(abs(move)) / 5)
+    coefficients <- coefficients + move
+    if (any(abs(coefficients) > 100)) return(NULL)
+    if (max(abs(move)) < 1e-10) return(list(values = coefficients, influence = (x * residuals) %*% bread))
+  }
+  NULL
 }
 
 # ---- numbers ---------------------------------------------------------------------------------------------------------

@@ -294,8 +294,6 @@ tempered <- function(p, temperature) {
   q / rowSums(q)
 }
 
-log_odds <- function(p) stats::qlogis(pmin(pmax(p, 1e-12), 1 - 1e-12))
-
 # ---- evaluated rows --------------------------------------------------------------------------------------------------
 
 # Evaluated rows: rows whose target is known, with what an appraisal needs of them. They are a list along the rows:

@@ -8,9 +8,10 @@ format.hylomath_appraisal <- function(x, ...) {
     "",
     measures_text(x),
     c("", if (predicts_classes(x$task)) confusion_text(x) else bands_text(x)),
+    decisions_text(x),
     if (!is.null(x[["by"]])) c("", by_text(x)),
     "",
-    paragraphs(c(hidden_layers_text(x), out_of_fold_text(x), brier_text(x), coverage_text(x), interval_text(x))),
+    paragraphs(c(hidden_layers_text(x), out_of_fold_text(x), two_classes_text(x), coverage_text(x), interval_text(x))),
     format_notes(x$notes)
   )
 }
@@ -262,10 +263,16 @@ hidden_layers_text <- function(x) {
   sprintf("%s%s: %s.", said[hidden_layers$verdict], of, hidden_layers_figures(hidden_layers))
 }
 
-# The score of two classes is told in two ways.
-brier_text <- function(x) {
+# The score of two classes is told in two ways, and the calibration line has no best end.
+two_classes_text <- function(x) {
   if (!predicts_classes(x$task) || nrow(x$confusion) != 2) return(NULL)
-  "The Brier score is over both classes: twice that of the one class alone."
+  c(
+    paste(
+      "A calibration intercept of 0 means that the probabilities are right on average; above 0 they are too low.",
+      "A calibration slope of 1 is right; below 1 they are too extreme, above 1 not extreme enough."
+    ),
+    "The Brier score is over both classes: twice that of the one class alone."
+  )
 }
 
 coverage_text <- function(x) {

@@ -11,11 +11,35 @@ appraisal_sections <- function(appraisal, rows, beside = columns_beside(NULL)) {
         c(cells$key, cells$evaluated, cells$parts), length(cells$key),
         caption = "Every measure beside simpler alternatives"
       ),
-      paragraphs_of(c(out_of_fold_text(appraisal), brier_text(appraisal), coverage_text(appraisal))),
+      paragraphs_of(c(out_of_fold_text(appraisal), two_classes_text(appraisal), coverage_text(appraisal))),
       element("p", interval_text(appraisal))
     ),
-    if (predicts_classes(appraisal$task)) section_classes(appraisal, rows, beside) else section_errors(appraisal, rows)
+    if (predicts_classes(appraisal$task)) section_classes(appraisal, rows, beside) else section_errors(appraisal, rows),
+    if (predicts_classes(appraisal$task)) section_decisions(appraisal)
   )
+}
+
+# NULL where there is no class that decisions are about.
+section_decisions <- function(appraisal) {
+  class <- class_decided_on(appraisal)
+  if (is.null(class)) return(NULL)
+  benefits <- net_benefit_cells(appraisal)
+  page_section(
+    "decisions", "What decisions come to", paragraphs_of(rule_in_force(appraisal)),
+    table_element(diagnostic_cells(appraisal), 1, caption = sprintf("How right it is about \u201c%s\u201d", class)),
+    paragraphs_of(c(top_in_words(appraisal), profit_in_words(appraisal))),
+    if (!is.null(benefits)) table_element(benefits, 1, caption = net_benefit_heading(appraisal)),
+    if (varies_by_class(appraisal, class)) list(
+      figure_element(plot_decision_curve(appraisal, class), "decision-curve"),
+      figure_element(plot_top(appraisal, class), "top"),
+      if (length(appraisal$decisions$gains)) figure_element(plot_profit(appraisal, class = class), "profit")
+    )
+  )
+}
+
+# Whether there are rows of the class and others.
+varies_by_class <- function(appraisal, class) {
+  any(appraisal$evaluated$observed == class) && any(appraisal$evaluated$observed != class)
 }
 
 section_classes <- function(appraisal, rows, beside) {

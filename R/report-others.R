@@ -84,7 +84,7 @@ report_parts.hylomath_watch <- function(x, data, rows) {
   list(
     title = sprintf("%s: has the world changed?", capitalised(x$verdict)), kicker = kicker_of("Report on a watch"),
     lead = list(
-      paragraphs_of(c(x$sentence, sprintf(
+      paragraphs_of(c(x$sentence, x$rule, sprintf(
         "%s newer rows against the %s of the training of network %s.", format_count(x$rows), format_count(x$rows_then),
         x$identity
       ))), watch_out(x$notes)

@@ -24,8 +24,8 @@ open_store <- function(file, search, frame = parent.frame()) {
 
 store_header <- function(search) {
   list(
-    format = store_kind$format, format_version = store_kind$version, brief = brief_yaml(without_about(search$brief)),
-    base = brief_yaml(without_about(search$base)), evaluate = search$evaluate, table = table_hash(search$brief$table),
+    format = store_kind$format, format_version = store_kind$version, brief = brief_yaml(without_use(search$brief)),
+    base = brief_yaml(without_use(search$base)), evaluate = search$evaluate, table = table_hash(search$brief$table),
     space = unname(search$space), where = search$where, seed = search$seed, k = search$k, repeats = search$repeats,
     by = search$by, folds = search$folds, layers = search$layers, start = as.list(search$start),
     own = as.list(search$own), at_once = as.integer(search$at_once)

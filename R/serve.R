@@ -202,7 +202,8 @@ served_model <- function(model) {
     columns = lapply(form_columns(model), function(column) {
       column[intersect(c("name", "type", "low", "high", "levels"), names(column))]
     }),
-    wiring = wiring_text(model), parameters = all_parameters(model$predictor), version = model$version
+    rule = rule_text(model$predictor), wiring = wiring_text(model), parameters = all_parameters(model$predictor),
+    version = model$version
   )
 }
 

@@ -172,13 +172,13 @@ kind_settings <- function(value, kinds) {
 kind_setting <- function(type, default) list(type = type, default = default)
 
 # Numbers in rising order.
-type_shares <- function(value, key) {
+type_shares <- offering(function(value, key) {
   numbers <- vapply(as.list(value), as_one_number, 0)
   if (length(numbers) == 0 || anyNA(numbers) || any(numbers <= 0 | numbers >= 1)) {
     fail(sprintf("%s must be numbers between 0 and 1.", quoted(key)))
   }
   sort(unique(numbers))
-}
+}, kind = "texts")
 
 is_text <- function(value, length = NULL) {
   (is.character(value) || is.factor(value)) && !anyNA(value) && (is.null(length) || length(value) == length)

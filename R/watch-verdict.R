@@ -10,7 +10,7 @@ new_watch <- function(model, parted, movements, periods) {
       verdict = verdict, sentence = "", movements = movements,
       periods = watched_periods(model, parted, periods), unusual = parted$unusual, loss = name, rows = rows,
       rows_then = model$profile$rows, target = target_in(model)$columns, identity = identity_of(model),
-      known = !is.null(parted$losses) && any(!is.na(parted$losses))
+      known = !is.null(parted$losses) && any(!is.na(parted$losses)), rule = rule_text(model$predictor)
     ),
     "watch"
   )

@@ -155,7 +155,8 @@ format.hylomath_watch <- function(x, ...) {
     "%s newer rows against the %s of its training", format_count(x$rows), format_count(x$rows_then)
   )
   c(
-    cli::style_bold(title), "", paragraphs(x$sentence), "", periods_text(x), moved_text(x), format_notes(x$notes)
+    cli::style_bold(title), "", paragraphs(c(x$sentence, x$rule)), "", periods_text(x), moved_text(x),
+    format_notes(x$notes)
   )
 }
 

@@ -213,7 +213,8 @@ test_that("an appraisal holds them beside the baseline, by class too", {
     m$measure,
     c(
       "accuracy", "balanced accuracy", "Cohen's kappa", "Matthews correlation", "macro F1", "weighted F1",
-      "cross-entropy", "Brier score", "calibration error", "AUC", "average precision"
+      "cross-entropy", "Brier score", "calibration error", "AUC", "average precision", "calibration intercept",
+      "calibration slope"
     )
   )
   expect_equal(m$baseline[m$measure %in% c("Cohen's kappa", "Matthews correlation", "AUC")], c(0, 0, 0.5))
@@ -267,7 +268,9 @@ test_that("tidy() and glance() give models and appraisals as tables", {
   a <- appraise(model)
   expect_equal(glance(a)$accuracy, a$measures$value[1])
   expect_equal(
-    unique(tidy(a)$measure), c("support", "recall", "precision", "specificity", "f1", "auc", "average_precision")
+    unique(tidy(a)$measure), c(
+      "support", "recall", "precision", "specificity", "negative_predictive_value", "f1", "auc", "average_precision"
+    )
   )
   recall <- tidy(a)[tidy(a)$measure == "recall", ]
   expect_true(all(recall$low <= recall$value & recall$value <= recall$high))
