@@ -91,6 +91,10 @@ ensemble_obstacle <- function(a) {
   there <- table(factor(label, seq_len(max(1, length(classes)))), factor(a$fold[rows], folds)) > 0
   for (i in seq_len(a$hold_out$folds)) {
     part <- part_of_folds(a, i, folds)
+    if (has_gap(a) && a$hold_out$by == "ordered") {
+      own <- member_parts(a, i)
+      part <- ifelse(vapply(folds, function(f) any(!is.na(own[a$fold %in% f])), NA), part, NA)
+    }
     if (!all(c("training", "validation", "evaluated") %in% part)) {
       return(sprintf("network %d has nothing to learn from", i))
     }
@@ -103,7 +107,8 @@ ensemble_obstacle <- function(a) {
 # The part of every row for network i.
 member_parts <- function(a, i) {
   folds <- seq(0, a$hold_out$folds + 1)
-  part_of_folds(a, i, folds)[a$fold + 1]
+  part <- part_of_folds(a, i, folds)[a$fold + 1]
+  if (has_gap(a) && a$hold_out$by == "ordered") without_gap(a, part, ordered = TRUE) else part
 }
 
 # What network i does with the rows of each fold.

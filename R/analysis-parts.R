@@ -7,6 +7,7 @@ split_rows <- function(a) {
   given <- how$parts
   part <- if (is.null(given)) drawn_parts(a, how, usable) else ifelse(usable, given_parts(a$table[[given]], given), NA)
   if (!is.null(given)) keep_groups_whole(a$group, part, usable & !is.na(part), sprintf("The column %s", quoted(given)))
+  if (has_gap(a)) part <- without_gap(a, part)
   check_parts(a, how, part)
   part
 }
@@ -210,6 +211,71 @@ split_ordered <- function(when, shares) {
   c(names(shares), "training")[findInterval(from_end, ends, left.open = TRUE) + 1]
 }
 
+# ---- gaps in time ----------------------------------------------------------------------------------------------------
+
+has_gap <- function(a) !identical(a$hold_out$gap %||% 0, 0)
+
+# The gap in the unit of times_of().
+gap_of <- function(a) {
+  if (!has_gap(a)) return(0)
+  duration_in(a$hold_out$gap, a$table[[a$roles$order]], a$roles$order, "hold_out.gap")
+}
+
+duration_in <- function(duration, when, column, key) {
+  dated <- inherits(when, c("Date", "POSIXct"))
+  counts <- is.numeric(when) && !dated
+  if (!dated && !counts) {
+    fail(sprintf("%s needs times or numbers, and the order column %s has neither.", quoted(key), quoted(column)))
+  }
+  if (is.numeric(duration) && (counts || inherits(when, "Date"))) return(duration)
+  if (is.numeric(duration)) {
+    fail(
+      sprintf("%s is %s without a unit, and %s holds times.", quoted(key), format_number(duration), quoted(column)),
+      "Say which: 12 hours, or 30 days."
+    )
+  }
+  if (counts) {
+    fail(
+      sprintf("%s is %s, and the order column %s holds numbers.", quoted(key), duration, quoted(column)),
+      "Give a number in its unit."
+    )
+  }
+  parts <- strsplit(duration, " ")[[1]]
+  seconds <- as.numeric(parts[1]) * duration_units[[sub("s$", "", parts[2])]]
+  if (inherits(when, "Date")) seconds / 86400 else seconds
+}
+
+# The parts as they follow each other in time; those of a fold are evaluated, or predicted out of fold.
+parts_in_time <- c("training", "validation", "calibration", "evaluated", "test")
+
+# Without the rows of a part whose outcome was not known when the first row of a later part came: those within the gap
+# before it are in no part. Where rows are not dealt in order of time, this is about the test rows alone.
+without_gap <- function(a, part, ordered = a$hold_out$by == "ordered") {
+  rows <- which(!is.na(part))
+  when <- times_of(a, rows)
+  gap <- gap_of(a)
+  start <- Inf
+  for (name in if (ordered) rev(parts_in_time) else c("test", "other")) {
+    own <- if (name == "other") part[rows] != "test" else part[rows] == name
+    late <- own & when > start - gap
+    part[rows[which(late)]] <- NA
+    start <- min(start, when[which(own & !late)])
+  }
+  part
+}
+
+# Which of `rows` the fold `f` may learn from: those of the other folds; in order of time those before it, its gap and
+# within a window, if there is one.
+learned_places <- function(a, rows, fold, f, by, window = NULL) {
+  if (by != "ordered") return(!fold %in% f)
+  earlier <- is.na(fold) | fold < f
+  if (!has_gap(a) && is.null(window)) return(earlier)
+  when <- times_of(a, rows)
+  last <- min(when[fold %in% f]) - gap_of(a)
+  first <- if (is.null(window)) -Inf else last - duration_in(window, a$table[[a$roles$order]], a$roles$order, "window")
+  earlier & when <= last & when >= first
+}
+
 check_order <- function(when, rows, column) {
   if (!anyNA(when)) return()
   fail(sprintf("The order column %s is missing in %s.", quoted(column), rows_text(rows[is.na(when)])))
@@ -271,15 +337,13 @@ stretches <- function(when, n) as.integer(floor((rank(when, ties.method = "min")
 
 # The parts of the table for fold `f` of those in `fold`: its evaluated rows, and training and validation rows among
 # the others, of which the validation share is taken in the same way as the brief takes it.
-fold_parts <- function(a, rows, fold, f, by, share, seed) {
+fold_parts <- function(a, rows, fold, f, by, share, seed, window = NULL) {
   part <- rep(NA_character_, nrow(a$table))
-  evaluated <- fold %in% f
-  others <- if (by == "ordered") is.na(fold) | fold < f else !evaluated
-  part[rows[evaluated]] <- "evaluated"
-  learned <- rows[others]
+  part[rows[fold %in% f]] <- "evaluated"
+  learned <- rows[learned_places(a, rows, fold, f, by, window)]
   bands <- max(1, min(10, length(learned) %/% 2))
   part[learned] <- dealt_out(a, learned, c(validation = share), by, seed, bands)
-  part
+  if (has_gap(a) && by == "ordered") without_gap(a, part, ordered = TRUE) else part
 }
 
 # ---- rows of an analysis ---------------------------------------------------------------------------------------------

@@ -167,10 +167,25 @@ check_columns_of_rows <- function(b, target, table) {
     what <- "`hold_out.by` is \"ordered\", but no column orders the rows."
     fail(what, "Name one with set_columns(order = ...).")
   }
+  if (!identical(b[["hold_out"]]$gap %||% 0, 0)) check_gap(b)
   if (by == "key" && is.null(roles$id) && is.null(roles$group)) {
     what <- "`hold_out.by` is \"key\", but no column is an id or a group."
     fail(what, "Name one with set_columns(id = ...).")
   }
+}
+
+check_gap <- function(b) {
+  how <- b[["hold_out"]]
+  if (is.null(b$columns$order)) {
+    fail("`hold_out.gap` is about time, and no column orders the rows.", "Name one with set_columns(order = ...).")
+  }
+  if (how$by != "ordered" && is.null(how$test_where)) {
+    fail(
+      sprintf("`hold_out.gap` is about time, and the rows are dealt by %s.", quoted(how$by)),
+      "Take hold_out(by = \"ordered\"), or a condition on time as `test_where`."
+    )
+  }
+  if (!is.null(how$parts)) fail("`hold_out.parts` says the part of every row, so there is no `gap` to leave out.")
 }
 
 # ---- the parts of a brief --------------------------------------------------------------------------------------------
@@ -186,7 +201,7 @@ check_columns_of_rows <- function(b, target, table) {
 #'   `part` (or why it is set aside), and where an ensemble is trained the `fold` in which rows are predicted. Else a
 #'   data frame with a row for each part that has rows: `part`, `rows`, `share` of the rows in parts, and for
 #'   classification a column for each class with its share of the part. Rows that belong to no part are counted as `set
-#'   aside: weight 0`, `set aside: filtered`, `set aside: no target` and `set aside: missing value`.
+#'   aside: weight 0`, `set aside: filtered`, `set aside: no target`, `set aside: missing value` and `set aside: gap`.
 #' @section Errors: A brief without its table; settings of [hold_out()] that the table can't meet.
 #' @examples
 #' parts_of(brief(kilns, target = "outcome"))
@@ -204,7 +219,7 @@ parts_of.hylomath_brief <- function(x, each = FALSE, ...) {
 
 # The parts as they are told, and why rows have none.
 told_parts <- c("out_of_fold", "training", "validation", "calibration", "test")
-told_reasons <- c("weight 0", "filtered", "no target", "missing value")
+told_reasons <- c("weight 0", "filtered", "no target", "missing value", "gap")
 told_names <- c(told_parts, paste("set aside:", told_reasons))
 
 # Each row's place among them.
@@ -212,7 +227,9 @@ told_places <- function(a) {
   place <- match(a$part, told_parts)
   if (is_ensemble(a)) place[place %in% match("training", told_parts)] <- 1L
   without <- which(is.na(place))
-  place[without] <- length(told_parts) + match(a$aside[without], told_reasons)
+  why <- a$aside[without]
+  if (has_gap(a)) why[is.na(why)] <- "gap"
+  place[without] <- length(told_parts) + match(why, told_reasons)
   place
 }
 

@@ -107,7 +107,7 @@ appraise_rows <- function(model, evaluated, rows, level, draws, group, by) {
   context$beside[[rows]] <- NULL  # itself
   evaluated <- evaluated_now(model$predictor, evaluated, model$linear)
   resampling <- resampling_of(evaluated$weight, evaluated$group, context$seed, level, draws)
-  coverage <- if (rows %in% c("test", "new")) covered(model, evaluated, resampling)
+  coverage <- if (rows %in% c("test", "new")) covered(model, evaluated, rows, resampling)
   new_appraisal(context, evaluated, rows, resampling, group, by, coverage)
 }
 
@@ -131,7 +131,8 @@ new_appraisal <- function(context, evaluated, rows, resampling, group = NULL, by
     coverage = coverage,
     baseline_prediction = context$baseline$prediction, baseline_is = context$baseline$is,
     baseline_rate = context$baseline$rate, wiring = context$wiring,
-    decisions = context$decisions, linear = evaluated$linear,
+    decisions = context$decisions, linear = evaluated$linear, losses = losses_of_rows(context, evaluated),
+    order = context$roles$order, order_kind = context$order_kind,
     when = evaluated$when, weight = evaluated$weight, unit = resampling$unit,
     evaluated = data.frame(
       key = evaluated$key, evaluated_observed(evaluated), evaluated$predictions, check.names = FALSE
@@ -191,7 +192,7 @@ hidden_layers_verdict <- function(measures, primary) {
 #   baseline    what is known without any input
 #   costs       what wrong predictions cost, a matrix, or NULL
 #   beside      rows of the training and validation parts, whose measures stand beside those of the evaluated rows
-#   roles       the brief's columns by role
+#   roles       the brief's columns by role, and order_kind, the kind of the one that orders the rows, or NULL
 #   seed        of the training, which the draws go by
 #   decisions   what the brief says of the decisions that predictions are for, or NULL
 #   wiring, decision, recalibrated (the method)    of the predictor
@@ -204,7 +205,7 @@ context_of <- function(model) {
     beside = lapply(
       stats::setNames(nm = parts), function(part) evaluated_now(predictor, evaluated_in_part(model, part))
     ),
-    roles = roles_of(model),
+    roles = roles_of(model), order_kind = order_kind(model$brief),
     seed = training_seed(model), decisions = model$brief$decisions,
     wiring = wiring_text(model), decision = predictor$decision,
     recalibrated = predictor$recalibration$method

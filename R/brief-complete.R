@@ -138,6 +138,18 @@ check_targets <- function(b, table) {
   }
 }
 
+# Decisions are about a class that there is, as far as the brief knows its task.
+check_decisions <- function(b) {
+  if (length(b$decisions) == 0 || is.null(b$task)) return()
+  if (is.null(b$classes)) {
+    fail("`decisions` are about a class, and the target is not one of classes.", "Leave `decisions` out.")
+  }
+  class <- b$decisions$class
+  if (!is.null(class) && !class %in% b$classes) {
+    fail(sprintf("`decisions.class` is %s, which is no class.", describe(class)), suggestion(class, b$classes))
+  }
+}
+
 check_varies <- function(y, column) {
   present <- if (is.character(y) || is.factor(y)) labels_in(y) else y[!is.na(y)]
   if (length(unique(present)) > 1) return()

@@ -39,15 +39,3 @@ set_decisions.hylomath_model <- function(b, top = NULL, gains = NULL, thresholds
 
 #' @export
 set_decisions.default <- function(b, ...) wrong_object("set_decisions", "a brief or a model", b)
-
-# Decisions are about a class that there is, as far as the brief knows its task.
-check_decisions <- function(b) {
-  if (length(b$decisions) == 0 || is.null(b$task)) return()
-  if (is.null(b$classes)) {
-    fail("`decisions` are about a class, and the target is not one of classes.", "Leave `decisions` out.")
-  }
-  class <- b$decisions$class
-  if (!is.null(class) && !class %in% b$classes) {
-    fail(sprintf("`decisions.class` is %s, which is no class.", describe(class)), suggestion(class, b$classes))
-  }
-}

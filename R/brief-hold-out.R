@@ -23,27 +23,35 @@
 #' @param only_folds The folds whose networks are trained, such as `1:3`; all where nothing is said. The brief of an
 #'   ensemble whose training was interrupted names those that had ended, and trains to the same weights again. In order
 #'   of time the networks are then not trained once more on all rows.
+#' @param gap How long after a row its outcome is known, where rows are ordered in time: `"30 days"`, `"12 hours"`, or a
+#'   number in the unit of the `order` column. Of every part the rows within so long before the first row of a later
+#'   part are left out: when that one came, nobody knew their outcome. It holds between training, validation,
+#'   calibration and test rows by `"ordered"`, before the test rows of `test_where`, within the ensemble, and for
+#'   [folds()] by `"ordered"`. 0 takes it back.
 #' @param seed A whole number that fixes the draw. When not given it is drawn from R's generator, so `set.seed()`
 #'   counts.
 #' @param ... Not used.
 #' @return The brief.
 #' @section Errors: Shares that leave no training rows; `folds` of 1 or 2; `folds` and validation rows at once; a
-#'   condition on a column that is not there; `by = "ordered"` or `"key"` without such a column. What depends on the
+#'   condition on a column that is not there; `by = "ordered"` or `"key"` without such a column; a `gap` without an
+#'   order, or in days where the order column counts. What depends on the
 #'   table (a part without rows, a class without training rows) is said by [train()].
 #' @examples
 #' brief(kilns, target = "outcome") |> hold_out(validation = 0.2, test = 0.2, seed = 11) |> parts_of()
 #' brief(kilns, target = "outcome") |> hold_out(test_where = fired_on >= "2025-06-01") |> parts_of()
+#' brief(crossings, target = "passengers") |> set_columns(order = date) |>
+#'   hold_out(by = "ordered", gap = "14 days") |> parts_of()
 #' @export
 hold_out <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                      validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
-                     only_folds = NULL, seed = draw_seed(), ...) {
+                     only_folds = NULL, gap = NULL, seed = draw_seed(), ...) {
   UseMethod("hold_out")
 }
 
 #' @export
 hold_out.hylomath_brief <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,
                                     validation_where = NULL, test_where = NULL, calibration_where = NULL, parts = NULL,
-                                    only_folds = NULL, seed = draw_seed(), ...) {
+                                    only_folds = NULL, gap = NULL, seed = draw_seed(), ...) {
   check_others(...)
   conditions <- rlang::enquos(
     validation_where = validation_where, test_where = test_where, calibration_where = calibration_where
@@ -54,7 +62,7 @@ hold_out.hylomath_brief <- function(b, folds = NULL, validation = NULL, test = N
   })
   shares <- list(
     folds = folds, validation = validation, test = test, calibration = calibration, by = by, only_folds = only_folds,
-    seed = seed
+    gap = gap, seed = seed
   )
   given <- list(parts = select_columns(b, rlang::enquo(parts), "parts", one = TRUE))
   b$hold_out <- without_former_stop(b$hold_out, c(drop_nulls(shares), texts, drop_nulls(given)))

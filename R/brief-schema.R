@@ -203,6 +203,7 @@ brief_schema <- list(
     calibration_where = type_expression(),
     parts = type_text(),
     only_folds = type_places,
+    gap = type_duration,
     seed = type_number(0, 2^53, whole = TRUE)
   ),
   rule = type_rule,
@@ -262,6 +263,9 @@ new_brief <- function(settings, table = NULL) {
   settings$table <- table
   structure(settings, class = "hylomath_brief")
 }
+
+# The kind of the column that orders the rows, or NULL.
+order_kind <- function(b) if (!is.null(b$columns$order)) b$columns$kinds[[b$columns$order]]
 
 brief_settings <- function(b) unclass(b)[names(b) != "table"]
 

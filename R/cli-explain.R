@@ -78,6 +78,7 @@ cli_figures <- function(model, appraisal, folder, data = NULL) {
       "errors-by" = if (!is.null(data)) plot_errors(appraisal, data, against = appraisal$by_column)
     ))
   }
+  if (drawn_over_time(appraisal)) figures[["over-time"]] <- plot_over_time(appraisal)
   if (!is.null(model)) figures <- c(list(curves = plot_curves(model)), figures)
   square <- c("fit", "roc", "gain", if (!is.null(appraisal$positive)) c("precision-recall", "calibration"))
   cli_draw_all(figures, folder, function(name) if (name %in% square) 960 else 1280)
@@ -207,6 +208,7 @@ cli_watch <- function(files, options) {
   by <- if (!is.null(options$by)) cli_said(parse_expression(options$by, "`--by`"), "watch")
   newer <- cli_table(model, files[2], if (!is.null(by)) expression_columns(by))
   x <- watch_table(model, newer, by)
+  if (options$adapt) cli_adapted(model, newer, files[1], options)
   cli_drawing(if (!is.null(options$figure)) plot_watch(x), options)
   if (!is.null(options$output)) cli_write_table(x$movements, options, "comparison")
   if (!is.null(options$report)) {
@@ -216,6 +218,24 @@ cli_watch <- function(files, options) {
   facts <- x[c("verdict", "sentence", "periods", "movements", "notes", "rows", "rows_then", "identity")]
   cli_result(x, options, facts)
   c(keep = 0L, look = 3L, retrain = 4L)[[x$verdict]]
+}
+
+cli_adapt <- function(files, options) {
+  model <- read_model(files[1])
+  adapted <- cli_adapted(model, cli_table(model, files[2]), options$output %||% files[1], options)
+  if (options$json) cli_json(list(later = length(adapted$evaluated$later$key)))
+}
+
+# The model whose intervals follow newer rows too, written.
+cli_adapted <- function(model, newer, place, options) {
+  adapted <- cli_said(adapt(model, newer))
+  write_model(adapted, place)
+  count <- function(model) length(model$evaluated$later$key)
+  cli_say(options, sprintf(
+    "The intervals of %s follow %s more, %s since training.", place, counted(count(adapted) - count(model), "row"),
+    format_count(count(adapted))
+  ))
+  adapted
 }
 
 # Others on this machine see what a command was called with, so a token had better come from the environment.

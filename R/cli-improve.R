@@ -10,7 +10,9 @@ cli_dealing <- function(options, k, repeats = 1) {
 cli_folds <- function(files, options) {
   options$checkpoint <- cli_checkpoint(options, cli_beside(files, ".folds"))
   b <- cli_brief_and_table(files, options)
-  found <- do.call(folds, c(list(b), cli_dealing(options, k = 10), list(checkpoint = options$checkpoint)))
+  found <- do.call(folds, c(
+    list(b, window = options$window), cli_dealing(options, k = 10), list(checkpoint = options$checkpoint)
+  ))
   if (!is.null(options$output)) cli_write_table(found$predictions, options)
   if (!is.null(options$figures)) cli_figures(NULL, found$pooled, options$figures)
   cli_kept(found, options)

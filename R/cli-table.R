@@ -268,8 +268,11 @@ commands_to_improve <- function() {
       takes = "BRIEF.yml", files = 1, run = cli_folds,
       example = "hylomath folds kilns.yml --k 10 -o out-of-fold.csv",
       cli_options(
-        "folds_10", "repeats", "by", "checkpoint",
-        cli_option(c("-o", "--output"), "A CSV to write the predictions for every row into.", "FILE"),
+        "folds_10", "repeats", "by",
+        cli_option(
+          "--window", "With --by ordered, how far back each fold learns from, as in \"365 days\".", "DURATION"
+        ),
+        "checkpoint", cli_option(c("-o", "--output"), "A CSV to write the predictions for every row into.", "FILE"),
         cli_option("--figures", "A folder to draw into, as with appraise.", "FOLDER"),
         "keep", "set", "quick", "workers", "progress", "spreadsheet", "json", "quiet"
       )
@@ -557,9 +560,22 @@ commands_to_use <- function() {
       cli_options(
         cli_option("--by", "An expression that parts the rows into periods, such as month(fired_on).", "EXPRESSION"),
         cli_option(c("-o", "--output"), "Write all comparisons as CSV.", "FILE"), "figure",
-        cli_option("--report", "Write a report of it (.html or .pdf).", "FILE"), "spreadsheet", "json", "quiet"
+        cli_option("--report", "Write a report of it (.html or .pdf).", "FILE"),
+        cli_flag(
+          "--adapt", "Of rows in order of time, let the model's intervals follow these rows: its file is written anew."
+        ),
+        "spreadsheet", "json", "quiet"
       ),
       statuses = c("3" = "look closer", "4" = "retrain")
+    ),
+    adapt = cli_command(
+      paste(
+        "Let intervals follow later rows: of a model whose rows are in order of time, its intervals and sets rest on",
+        "these rows too, now that their outcome is known. The network stays as it is."
+      ),
+      takes = "MODEL.hylo NEWER.csv", files = 2, run = cli_adapt, input = "whole",
+      example = "hylomath adapt crossings.hylo october.csv",
+      cli_options("output_model", "json", "quiet")
     ),
     probe = cli_command(
       "Give the outputs of a model's layer for the rows of a table.",

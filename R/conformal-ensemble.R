@@ -4,6 +4,12 @@
 # Tibshirani 2021, Theorem 4), of classes the set by the same bound (cross-conformal: Vovk 2015; Vovk, Nouretdinov,
 # Manokhin and Gammerman 2018); in practice about `level`.
 
+# The level at which an appraisal measures how often intervals and sets hold.
+coverage_level <- 0.9
+
+# So many rows or groups are the fewest of which one can be the outermost by chance often enough.
+calibration_needed <- function(level) ceiling(level / (1 - level) - 1e-9)  # 0.9 / 0.1 is a little more than 9
+
 # What share of new rows is proven to be held, of `folds` parts of `n` rows in all.
 proven_coverage <- function(level, n, folds) {
   alpha <- 1 - level

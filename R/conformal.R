@@ -28,11 +28,9 @@ check_conformal <- function(model, level) {
 
 # Why there are no intervals or sets, or NULL.
 conformal_obstacle <- function(model, level) {
-  b <- model$brief
-  if (identical(b[["hold_out"]]$by, "ordered") || !is.null(b$columns$order)) {
-    what <- "The rows are ordered in time (by %s), so intervals from earlier rows promise nothing about later ones."
-    hint <- "Where time plays no part, leave the order out of the brief: set_columns(order = NULL)."
-    return(list(what = sprintf(what, quoted(b$columns$order)), try = hint))
+  if (in_time(model)) {
+    why <- adaptive_obstacle(model)
+    if (!is.null(why)) return(why)
   }
   rows <- conformal_rows(model)
   if (is.null(rows)) {
@@ -71,16 +69,14 @@ count_dispersion <- function(model) {
 
 # Whether each new row is measured by the networks of every fold.
 predicts_by_fold <- function(model) {
-  is.null(evaluated_in_part(model, "calibration")) && !is.null(evaluated_in_part(model, "out_of_fold")) &&
-    is.null(conformal_obstacle(model, coverage_level))
+  !in_time(model) && is.null(evaluated_in_part(model, "calibration")) &&
+    !is.null(evaluated_in_part(model, "out_of_fold")) && is.null(conformal_obstacle(model, coverage_level))
 }
 
-# So many rows or groups are the fewest of which one can be the outermost by chance often enough.
-calibration_needed <- function(level) ceiling(level / (1 - level) - 1e-9)  # 0.9 / 0.1 is a little more than 9
-
 # Why sets and intervals hold everything, NULL where they don't.
-too_few_groups <- function(rows, level) {
-  if (is.null(rows$group)) return(NULL)
+too_few_groups <- function(model, level) {
+  rows <- conformal_rows(model)
+  if (in_time(model) || is.null(rows$group)) return(NULL)
   groups <- length(unique(units_of_groups(rows$group)))
   if (groups >= calibration_needed(level)) return(NULL)
   what <- paste(
@@ -102,6 +98,7 @@ conformal_intervals <- function(model, predictions, level) {
 
 # By target how far off a prediction may be, in the unit of the scores.
 conformal_bounds <- function(model, level, scale = conformal_scale(model)) {
+  if (in_time(model)) return(adaptive_bounds_now(model, level, scale))
   rows <- conformal_rows(model)
   vapply(seq_along(target_in(model)$columns), function(i) {
     conformal_bound(conformal_scores(scale, observed_of(rows, i), rows$predictions, i), rows$weight, level, rows$group)
@@ -122,16 +119,22 @@ interval_predictions <- function(target, ends, predictions) {
 # The classes whose probability is not lower than is usual for rows of that class: each class's own rows decide, so
 # that rare classes are held as often as common ones (label-conditional: Vovk 2013; Sadinle, Lei and Wasserman 2019). A
 # logical matrix. A class with too few calibration rows is in every set.
-conformal_sets <- function(classes, rows, predictions, level) {
-  bounds <- vapply(classes, function(class) {
+conformal_sets <- function(model, predictions, level) {
+  classes <- target_in(model)$classes
+  bounds <- if (in_time(model)) adaptive_class_bounds(model, level) else class_bounds(model, level)
+  inside <- 1 - as.matrix(predictions[-1]) <= rep(bounds, each = nrow(predictions))
+  dimnames(inside) <- list(NULL, classes)
+  inside
+}
+
+class_bounds <- function(model, level) {
+  rows <- conformal_rows(model)
+  vapply(target_in(model)$classes, function(class) {
     own <- rows$observed == class
     if (!any(own)) return(Inf)
     scores <- 1 - rows$predictions[own, paste0("probability_", class)]
     conformal_bound(scores, rows$weight[own], level, rows$group[own])
   }, 0)
-  inside <- 1 - as.matrix(predictions[-1]) <= rep(bounds, each = nrow(predictions))
-  dimnames(inside) <- list(NULL, classes)
-  inside
 }
 
 set_predictions <- function(classes, inside, predictions) {
@@ -140,84 +143,67 @@ set_predictions <- function(classes, inside, predictions) {
   cbind(predictions["prediction"], data.frame(set = text), flags)
 }
 
-# ---- whether the promise holds ------------------------------------------------------------------------------------
+# ---- in order of time -----------------------------------------------------------------------------------------------
 
-coverage_level <- 0.9
+# Whether a model's intervals go by time, and why they can't.
+in_time <- function(model) identical(model$brief[["hold_out"]]$by, "ordered") || !is.null(model$brief$columns$order)
 
-# How often intervals or sets at 90 % hold what was observed, for each target or class; NULL where there are none.
-covered <- function(model, evaluated, resampling) {
-  if (!is.null(conformal_obstacle(model, coverage_level))) return(NULL)
-  rows <- conformal_rows(model)
-  if (!is.null(too_few_groups(rows, coverage_level))) return(NULL)
-  folds <- predicts_by_fold(model)
-  if (folds && is.null(evaluated$fold_ends)) return(NULL)
-  target <- target_in(model)
-  coverage <- if (has_classes(target)) {
-    inside <- if (folds) as.matrix(evaluated$fold_ends) else {
-      conformal_sets(target$classes, rows, evaluated$network, coverage_level)
-    }
-    covered_classes(target, unname(inside), evaluated, resampling)
-  } else {
-    ends <- if (folds) ends_by_target(evaluated$fold_ends) else {
-      conformal_intervals(model, evaluated$predictions, coverage_level)
-    }
-    covered_numbers(target, ends, evaluated, resampling)
-  }
-  coverage$proven <- NA
-  if (folds && has_theorem(model)) {
-    coverage$proven <- proven_coverage(coverage_level, fewest_units(rows, target), length(unique(rows$fold)))
-  }
-  coverage
-}
-
-# Whether what is proven of cross-validation ensembles is proven of this model: where the labels chose how much each
-# wiring counts, where the unit of a count's errors is learned of the same rows, where rows belong to groups or have
-# weights, and after refit() no theorem says so.
-has_theorem <- function(model) {
-  b <- model$brief
-  unit <- task_of(target_in(model))$error_scale(target_in(model))
-  !identical(unit, "count") && b$wiring != "auto" && is.null(model$refitted) && is.null(b$columns$group) &&
-    is.null(b$columns$weight)
-}
-
-covered_numbers <- function(target, ends, evaluated, resampling) {
-  each <- lapply(seq_along(ends), function(i) {
-    y <- observed_of(evaluated, i)
-    low <- ends[[i]]$low
-    high <- ends[[i]]$high
-    width <- weighted_mean(high - low, evaluated$weight)
-    coverage_row(target$columns[i], y >= low & y <= high, evaluated$weight, width, resampling)
-  })
-  do.call(rbind, each)
-}
-
-# How many rows, or groups, the promise rests on: for sets those of the rarest class.
-fewest_units <- function(rows, target) {
-  unit <- if (is.null(rows$group)) rows$key else units_of_groups(rows$group)
-  if (!has_classes(target)) return(length(unique(unit)))
-  min(vapply(target$classes, function(class) length(unique(unit[rows$observed == class])), 0L))
-}
-
-covered_classes <- function(target, inside, evaluated, resampling) {
-  classes <- target$classes
-  hit <- inside[cbind(seq_along(evaluated$observed), match(evaluated$observed, classes))]
-  size <- rowSums(inside)
-  each <- lapply(intersect(classes, evaluated$observed), function(class) {
-    own <- evaluated$observed == class
-    own_size <- weighted_mean(size[own], evaluated$weight[own])
-    coverage_row(class, hit, evaluated$weight * own, own_size, resampling)
-  })
-  all <- coverage_row("all", hit, evaluated$weight, weighted_mean(size, evaluated$weight), resampling)
-  do.call(rbind, c(list(all), each))
-}
-
-coverage_row <- function(of, hit, weight, size, resampling) {
-  sums <- unit_sums(cbind(hit * weight, weight), resampling$unit, max(resampling$unit))
-  ends <- share_interval(sums[, 1, drop = FALSE], sums[, 2, drop = FALSE], resampling$level, resampling$plain)[1, ]
-  data.frame(
-    of = of, wanted = coverage_level, held = weighted_mean(hit, weight), low = ends[["low"]], high = ends[["high"]],
-    size = size
+adaptive_obstacle <- function(model) {
+  if (order_kind(model$brief) %in% c("date", "time", "number", "count")) return(NULL)
+  list(
+    what = sprintf(
+      "The order column %s is of the kind `%s`, which does not say how far apart rows are in time.",
+      quoted(model$brief$columns$order), order_kind(model$brief)
+    ),
+    try = "Order the rows by a date, a time or a number."
   )
+}
+
+# The gap in the unit of `when`.
+adaptive_gap <- function(b) {
+  gap <- b[["hold_out"]]$gap
+  if (is.null(gap)) return(0)
+  like <- switch(order_kind(b), date = as.Date(0, "1970-01-01"), time = as.POSIXct(0, "UTC", "1970-01-01"), 0)
+  duration_in(gap, like, b$columns$order, "hold_out.gap")
+}
+
+# The history of a model is what its bounds rest on: list(when, observed, predictions, weight) of rows that no network
+# learned from and whose outcome is known, the earliest first: calibration rows, or out-of-fold rows of an ensemble;
+# test rows; and later ones, which adapt() brings in.
+history_of <- function(model) {
+  sorted_history(drop_nulls(list(
+    conformal_rows(model), evaluated_in_part(model, "test"), evaluated_in_part(model, "later")
+  )))
+}
+
+sorted_history <- function(each) {
+  fields <- c("when", "observed", "predictions", "weight")
+  rows <- bind_evaluated(lapply(each, `[`, fields), 1)
+  rows_of_each(rows, order(rows$when))
+}
+
+# By target the bound in the unit of the scores for rows that come now.
+adaptive_bounds_now <- function(model, level, scale) {
+  rows <- history_of(model)
+  gap <- adaptive_gap(model$brief)
+  vapply(seq_along(target_in(model)$columns), function(i) {
+    score <- conformal_scores(scale, observed_of(rows, i), rows$predictions, i)
+    adaptive_bounds(score, rows$when, level, gap)$now
+  }, 0)
+}
+
+# The score of each row of a class; NA for those of others, since each class goes by its own rows as in
+# conformal_sets().
+class_scores <- function(rows, class) {
+  ifelse(rows$observed == class, 1 - rows$predictions[[paste0("probability_", class)]], NA)
+}
+
+adaptive_class_bounds <- function(model, level) {
+  gap <- adaptive_gap(model$brief)
+  rows <- history_of(model)
+  vapply(target_in(model)$classes, function(class) {
+    adaptive_bounds(class_scores(rows, class), rows$when, level, gap)$now
+  }, 0)
 }
 
 # ---- new rows -----------------------------------------------------------------------------------------------------
@@ -236,7 +222,7 @@ intervals_at <- function(model, table, predictions, level) {
 # The classes inside; `plain` are the network's own predictions.
 sets_at <- function(model, table, plain, level) {
   classes <- target_in(model)$classes
-  if (!predicts_by_fold(model)) return(conformal_sets(classes, conformal_rows(model), plain, level))
+  if (!predicts_by_fold(model)) return(conformal_sets(model, plain, level))
   by_fold <- predictions_by_fold(model$predictor, table)
   inside <- fold_sets(classes, evaluated_in_part(model, "out_of_fold"), by_fold, level)
   inside[is.na(plain$prediction), ] <- NA

@@ -12,6 +12,9 @@
 #' @param by How rows are dealt: `"stratified"` (by class, or tenths of a number), `"random"`, `"ordered"` (each
 #'   stretch of time is predicted from what came before it) or `"group"` (each group is a fold). The default is the
 #'   brief's `hold_out.by`. Where the brief has a group column, groups stay whole.
+#' @param window By `"ordered"`, how far back each fold learns from: `"365 days"`, or a number in the unit of the
+#'   `order` column. Without one, from all rows before. A `gap` of [hold_out()] lies between the learned and the
+#'   evaluated rows.
 #' @param data A table to use in place of the one that the brief carries.
 #' @param level,draws See [appraise()].
 #' @param progress See [train()].
@@ -50,21 +53,22 @@
 #' f
 #' plot_confusion(f$pooled)
 #' @export
-folds <- function(b, data = NULL, k = 10, repeats = 1, by = NULL, level = 0.95, draws = 1000, progress = "auto",
-                  checkpoint = NULL, ...) {
+folds <- function(b, data = NULL, k = 10, repeats = 1, by = NULL, window = NULL, level = 0.95, draws = 1000,
+                  progress = "auto", checkpoint = NULL, ...) {
   UseMethod("folds")
 }
 
 #' @export
-folds.hylomath_brief <- function(b, data = NULL, k = 10, repeats = 1, by = NULL, level = 0.95, draws = 1000,
-                                 progress = "auto", checkpoint = NULL, ...) {
+folds.hylomath_brief <- function(b, data = NULL, k = 10, repeats = 1, by = NULL, window = NULL, level = 0.95,
+                                 draws = 1000, progress = "auto", checkpoint = NULL, ...) {
   check_others(...)
   type_count(1e5, from = 100)(draws, "draws")
   type_level()(level, "level")
   report <- reporter(progress)
   b <- ready_to_train(b, data, seed = function() checkpoint_seeds(checkpoint)$regimen)
-  laid <- checked_folds(b, k, repeats, by)
-  work <- list(verb = "folds", k = k, repeats = repeats, by = by)
+  if (!is.null(window)) window <- type_duration(window, "window")
+  laid <- checked_folds(b, k, repeats, by, window = window)
+  work <- drop_nulls(list(verb = "folds", k = k, repeats = repeats, by = by, window = window))
   checkpoint <- open_checkpoint(checkpoint, checkpoint_header(b, b$table, work))
   done <- if (is_ensemble(laid$analysis)) {
     folds_of_ensembles(laid, report, checkpoint)
@@ -96,6 +100,7 @@ new_folds <- function(laid, done, level, draws, kept_in = NULL) {
       measures = fold_summary(pooled$measures, each), each = each, pooled = pooled,
       predictions = fold_predictions(pooled$evaluated, plan, lengths(lapply(known, `[[`, "key"))),
       rows = together$row, group = if (!is.null(a$group)) together$group, brief = settled_brief(a), by = laid$plan$by,
+      window = laid$plan$window,
       regimen = regimen_in_force(a, function() learn_preparation(a)),
       fingerprint = table_identity(looked_at_by(a$brief), a$raw),
       k = length(unique(laid$each$fold)), left_out = sum(!kept), repeats = repeats, target = a$target$columns,
@@ -111,6 +116,7 @@ fold_context <- function(laid) {
   learned <- task_of(a$target)$learn(target_values(a, laid$rows), a$target, weights_in(a, laid$rows))
   list(
     target = a$target, baseline = baseline_of(a, learned, laid$rows), beside = list(), roles = a$roles,
+    order_kind = order_kind(a$brief),
     seed = a$regimen$seed, wiring = a$brief$wiring, decisions = a$brief$decisions
   )
 }
@@ -257,12 +263,19 @@ format.hylomath_folds <- function(x, ...) {
 
 kind_of_folds <- function(x) {
   group <- x$brief$columns$group
+  gap <- x$brief[["hold_out"]]$gap
   switch(x$by,
-    ordered = "stretches of time, each predicted from what came before it",
+    ordered = paste0(
+      "stretches of time, each predicted from what came before it",
+      if (!is.null(x$window)) sprintf(", of the last %s", duration_text(x$window)),
+      if (!identical(gap %||% 0, 0)) sprintf(", with a gap of %s", duration_text(gap))
+    ),
     group = "folds, a group each",
     if (is.null(group)) "folds" else sprintf("folds of whole groups (%s)", group)
   )
 }
+
+duration_text <- function(duration) if (is.numeric(duration)) format_number(duration) else duration
 
 fold_measures_text <- function(x) {
   cells <- fold_measures_cells(x)

@@ -243,7 +243,7 @@ baseline_holds <- function(baseline, target) {
 }
 
 evaluated_hold <- function(evaluated, target) {
-  is.list(evaluated) && all(names(evaluated) %in% c("out_of_fold", part_names)) && all(
+  is.list(evaluated) && all(names(evaluated) %in% c("out_of_fold", part_names, "later")) && all(
     vapply(evaluated, rows_hold, NA, target)
   )
 }

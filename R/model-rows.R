@@ -21,7 +21,8 @@ one_holding <- function(what, rows, without) {
 evaluated_without <- c(
   training = "evaluating the training rows again", validation = "decide() and evaluating the validation rows again",
   calibration = "recalibrate() and intervals", test = "evaluating the test rows again without the table's target",
-  out_of_fold = "decide(), recalibrate(), intervals and sets, distil()"
+  out_of_fold = "decide(), recalibrate(), intervals and sets, distil()",
+  later = "intervals and sets that follow what has come since"
 )
 hashes_without <- "telling rows that were learned from among those that are evaluated"
 levels_without <- "their predictions: they count as unseen"

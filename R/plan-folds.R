@@ -1,18 +1,20 @@
 # How a brief is evaluated on rows that its networks don't learn from: a plan, which is plain data, is laid out over a
 # table.
 #
-# A plan is list(brief, k, repeats, by, most): `k` folds dealt `repeats` times by a rule, or where `k` is NULL the
-# brief's own validation rows or the folds of its ensemble; `most` is the number of training rows of each fold, all of
-# them when it is NULL. It has no table, so it travels light.
+# A plan is list(brief, k, repeats, by, most, window): `k` folds dealt `repeats` times by a rule, or where `k` is NULL
+# the brief's own validation rows or the folds of its ensemble; `most` is the number of training rows of each fold, all
+# of them when it is NULL; `window` is how far back folds in order of time learn from. It has no table, so it travels
+# light.
 
-fold_plan <- function(b, k, repeats, by, most = NULL) {
-  plan <- list(brief = without_table(b), k = NULL, repeats = 1L, by = "validation", most = most)
+fold_plan <- function(b, k, repeats, by, most = NULL, window = NULL) {
+  plan <- list(brief = without_table(b), k = NULL, repeats = 1L, by = "validation", most = most, window = window)
   if (is.null(k)) return(plan)
   type_folds()(k, "k")
   type_repeats()(repeats, "repeats")
   plan$k <- as.integer(k)
   plan$repeats <- as.integer(repeats)
   plan$by <- fold_rule(b, by, repeats)
+  check_window(window, plan$by)
   plan
 }
 
@@ -29,6 +31,11 @@ fold_rule <- function(b, by, repeats) {
     fail(sprintf("Folds by %s can be dealt in one way only, so there is nothing to repeat.", quoted(by)))
   }
   by
+}
+
+check_window <- function(window, by) {
+  if (is.null(window) || by == "ordered") return()
+  fail(sprintf("A `window` is for folds in order of time, and these are by %s.", quoted(by)), "Add by = \"ordered\".")
 }
 
 # A plan over a table: list(plan, analysis, rows, dealt, each, parts). `rows` are those that are dealt, `dealt` has a
@@ -78,7 +85,7 @@ lay_dealt <- function(laid, a) {
   share <- if (is_ensemble(a)) 1 / a$hold_out$folds else length(rows_in(a, "validation")) / length(rows)
   laid$parts <- function(i) {
     fold <- dealt[, each[["repeat"]][i]]
-    as_planned(plan, a, fold_parts(a, rows, fold, each$fold[i], plan$by, share, seed))
+    as_planned(plan, a, fold_parts(a, rows, fold, each$fold[i], plan$by, share, seed, plan$window))
   }
   laid
 }
@@ -93,7 +100,7 @@ lay_ensemble_folds <- function(laid) {
   laid$each <- whole[rep(seq_len(nrow(whole)), each = inner), , drop = FALSE]
   laid$each$inner <- rep(seq_len(inner), nrow(whole))
   dealt <- lapply(seq_len(nrow(whole)), function(i) {
-    ensemble_fold(a, laid$rows, laid$dealt[, whole[["repeat"]][i]], whole$fold[i], laid$plan$by)
+    ensemble_fold(a, laid$rows, laid$dealt[, whole[["repeat"]][i]], whole$fold[i], laid$plan$by, laid$plan$window)
   })
   laid$parts <- function(i) {
     own <- dealt[[(i - 1) %/% inner + 1]]
@@ -109,8 +116,8 @@ lay_ensemble_folds <- function(laid) {
 }
 
 # The evaluated rows of fold `f`, and the analysis of the others, dealt into folds of their own.
-ensemble_fold <- function(a, rows, fold, f, by) {
-  learned <- if (by == "ordered") is.na(fold) | fold < f else !fold %in% f
+ensemble_fold <- function(a, rows, fold, f, by, window = NULL) {
+  learned <- learned_places(a, rows, fold, f, by, window)
   a$part <- replace(rep(NA_character_, length(a$part)), rows[learned], "training")
   a$fold <- ensemble_parts(a)
   why <- ensemble_obstacle(a)
@@ -143,8 +150,8 @@ fewer_rows <- function(a, part, most) {
 
 # Plans as they are laid out over a table, looked through; what is wrong with the brief itself was found when it was
 # settled.
-checked_folds <- function(b, k, repeats, by, most = NULL) {
-  laid <- lay_folds(fold_plan(b, k, repeats, by, most), b$table)
+checked_folds <- function(b, k, repeats, by, most = NULL, window = NULL) {
+  laid <- lay_folds(fold_plan(b, k, repeats, by, most, window), b$table)
   if (!is.null(laid$dealt)) check_dealt(laid)
   check_fold_classes(laid)
   laid

@@ -60,7 +60,7 @@ predict.hylomath_model <- function(object, newdata, type = "prediction", level =
   rownames(network) <- NULL
   result <- predictions_now(predictor, network, ratio)
   target <- predictor$target
-  few <- if (type %in% c("interval", "set")) too_few_groups(conformal_rows(object), level)
+  few <- if (type %in% c("interval", "set")) too_few_groups(object, level)
   if (!is.null(few)) rlang::warn(few, class = "hylomath_warning_groups")
   switch(type,
     interval = interval_predictions(target, intervals_at(object, table, result, level), result),

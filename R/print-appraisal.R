@@ -172,11 +172,6 @@ largest_confusions_text <- function(x) {
   ), 2))
 }
 
-confusion_columns <- function(confusion) {
-  counts <- apply(confusion, 2, format_weighted_count, simplify = FALSE)
-  stats::setNames(counts, shorten(rownames(confusion), 12))
-}
-
 class_columns <- function(classes) {
   list(
     rows = format_weighted_count(classes$support), recall = format_share(classes$recall),
@@ -278,7 +273,12 @@ two_classes_text <- function(x) {
 coverage_text <- function(x) {
   if (is.null(x$coverage)) return(NULL)
   found <- if (predicts_classes(x$task)) sets_text(x$coverage) else intervals_text(x$coverage)
-  c(found, proven_text(x$coverage))
+  c(found, proven_text(x$coverage), if (isTRUE(attr(x$coverage, "adaptive"))) {
+    paste(
+      "They follow time: each row's is made from the rows before it whose outcome was known by then, and grows where",
+      "the last ones missed."
+    )
+  })
 }
 
 # Of an ensemble less is proven than is usual.

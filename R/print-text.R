@@ -14,6 +14,12 @@ text_table <- function(columns, right = integer(), indent = 2) {
 # The first columns are keys, to the left; the others are numbers, to the right.
 as_text_table <- function(columns, keys) text_table(columns, right = seq_along(columns)[-seq_len(keys)])
 
+# The columns of a confusion matrix as text.
+confusion_columns <- function(confusion) {
+  counts <- apply(confusion, 2, format_weighted_count, simplify = FALSE)
+  stats::setNames(counts, shorten(rownames(confusion), 12))
+}
+
 # Whether lines of text are too wide for the console.
 too_wide <- function(lines) max(cli::ansi_nchar(lines, "width")) > cli::console_width()
 

@@ -15,7 +15,16 @@ appraisal_sections <- function(appraisal, rows, beside = columns_beside(NULL)) {
       element("p", interval_text(appraisal))
     ),
     if (predicts_classes(appraisal$task)) section_classes(appraisal, rows, beside) else section_errors(appraisal, rows),
-    if (predicts_classes(appraisal$task)) section_decisions(appraisal)
+    if (predicts_classes(appraisal$task)) section_decisions(appraisal),
+    if (drawn_over_time(appraisal)) section_over_time(appraisal)
+  )
+}
+
+section_over_time <- function(appraisal) {
+  held <- !is.null(attr(appraisal$coverage, "held"))
+  page_section(
+    "over-time", "How it goes on over time", figure_element(plot_over_time(appraisal), "over-time-drawn"),
+    if (held) figure_element(plot_over_time(appraisal, what = "held"), "held-over-time")
   )
 }
 

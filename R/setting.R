@@ -171,6 +171,29 @@ kind_settings <- function(value, kinds) {
 
 kind_setting <- function(type, default) list(type = type, default = default)
 
+# How long: a number with a unit, or a number alone in the unit of the column that it is about.
+duration_units <- c(second = 1, minute = 60, hour = 3600, day = 86400, week = 604800)
+
+type_duration <- offering(function(value, key) {
+  number <- as_one_number(value)
+  unit <- NULL
+  if (is.na(number) && is_text(value, 1)) {
+    parts <- regmatches(value, regexec("^\\s*([0-9.]+)\\s+([a-z]+?)s?\\s*$", value, perl = TRUE))[[1]]
+    if (length(parts) == 3 && parts[3] %in% names(duration_units)) {
+      number <- as_one_number(parts[2])
+      unit <- parts[3]
+    }
+  }
+  if (!is.finite(number) || number < 0) {
+    fail(
+      sprintf("%s can't be %s.", quoted(key), describe(value)),
+      "It is a number of seconds, minutes, hours, days or weeks, such as 30 days, or a number alone."
+    )
+  }
+  if (is.null(unit)) return(number)
+  paste0(format_number(number), " ", unit, if (number != 1) "s")
+}, kind = "text")
+
 # Numbers in rising order.
 type_shares <- offering(function(value, key) {
   numbers <- vapply(as.list(value), as_one_number, 0)

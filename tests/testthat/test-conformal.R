@@ -106,11 +106,12 @@ test_that("sets hold rare classes as often as common ones", {
 test_that("intervals that can't be promised are refused", {
   ordered <- withr::with_seed(
     1,
-    brief(small_crossings(), "passengers") |>
-      set_columns(order = sails_on) |> hold_out(by = "ordered", calibration = 0.2) |>
+    brief(transform(small_crossings(), month = format(sails_on, "%Y-%m")), "passengers") |>
+      set_columns(order = month) |> hold_out(by = "ordered", calibration = 0.2, seed = 1) |>
       regimen(epochs = 2) |> single(progress = "none")
   )
-  expect_fails(predict(ordered, crossings, type = "interval"), "ordered in time (by `sails_on`)")
+  table <- transform(crossings, month = "2026-01")
+  expect_fails(predict(ordered, table, type = "interval"), "`month` is of the kind `category`")
   expect_null(appraise(ordered)$coverage)
   expect_fails(
     predict(quick_model(small_crossings(), "passengers"), crossings, type = "interval"), "no calibration rows"
