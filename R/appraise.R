@@ -127,8 +127,7 @@ new_appraisal <- function(context, evaluated, rows, resampling, group = NULL, by
   behind <- list(
     bands = if (!has_classes(target)) bands_by_size(evaluated, target$columns, 5),
     by = if (!is.null(group)) measures_by(context, evaluated, resampling, group),
-    by_column = by,
-    coverage = coverage,
+    by_column = by, coverage = coverage_alone(coverage), held = attr(coverage, "held"),
     baseline_prediction = context$baseline$prediction, baseline_is = context$baseline$is,
     baseline_rate = context$baseline$rate, wiring = context$wiring,
     decisions = context$decisions, linear = evaluated$linear, losses = losses_of_rows(context, evaluated),
@@ -139,6 +138,12 @@ new_appraisal <- function(context, evaluated, rows, resampling, group = NULL, by
     )
   )
   new_result(c(about, parts, behind), "appraisal")
+}
+
+# Which rows intervals that follow time held stands beside their coverage, see covered_in_time().
+coverage_alone <- function(coverage) {
+  attr(coverage, "held") <- NULL
+  coverage
 }
 
 evaluated_observed <- function(evaluated) {

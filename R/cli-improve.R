@@ -18,6 +18,27 @@ cli_folds <- function(files, options) {
   cli_kept(found, options)
 }
 
+cli_learning_curve <- function(files, options) {
+  options$checkpoint <- cli_checkpoint(options, cli_beside(files, ".learning"))
+  b <- cli_brief_and_table(files, options)
+  shares <- cli_words(options$shares) %||% formals(learning_curve)$shares
+  found <- cli_said(do.call(learning_curve, c(
+    list(b, shares = eval(shares), ahead = options$ahead %||% 2), cli_dealing(options, k = 5),
+    list(checkpoint = options$checkpoint)
+  )), "learning-curve")
+  cli_drawing(plot_learning(found), options)
+  cli_kept(found, options)
+}
+
+cli_rows_needed <- function(files, options) {
+  if (is.null(options$inputs)) cli_wrong("`--inputs` is missing: how many inputs are there?", "rows-needed")
+  found <- cli_said(rows_needed(
+    options$inputs, share = options$share, auc = options$auc, r_squared = options[["r-squared"]], mean = options$mean,
+    sd = options$sd
+  ), "rows-needed")
+  cli_result(found, options, found[c("criteria", "rows", "cases")])
+}
+
 cli_vary <- function(files, options) {
   if (!grepl("^[^=]+=.", files[2])) {
     what <- "%s does not give a setting its values: write it as batch_size=16,64,256."

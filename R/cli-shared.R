@@ -141,7 +141,9 @@ model_facts <- function(model) {
 
 # All but the evaluated rows themselves.
 appraisal_facts <- function(appraisal) {
-  behind <- c("evaluated", "weight", "unit", "confusion", "decision")
+  behind <- c(
+    "evaluated", "weight", "unit", "confusion", "decision", "linear", "losses", "held", "when", "order", "order_kind"
+  )
   facts <- appraisal[setdiff(names(appraisal), behind)]
   if (!is.null(appraisal$confusion)) {
     facts$confusion <- confusion_table(appraisal)
@@ -155,6 +157,7 @@ result_facts <- function(found) {
   switch(class(found)[1],
     hylomath_folds = fold_facts(found),
     hylomath_variation = found[c("setting", "values", "against", "k", "repeats")],
+    hylomath_learning = found[c("sizes", "curve", "now", "ahead", "gain", "law", "primary", "k", "repeats")],
     hylomath_sifting = found[c("path", "best", "small", "dropped", "direction")],
     hylomath_scouting = found[c(
       "trials", "settings", "best", "own", "stopped", "evaluate", "k", "repeats", "primary", "where", "file"

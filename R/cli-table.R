@@ -56,6 +56,19 @@ commands_to_begin <- function() {
         "output", "set", "json", "quiet"
       )
     ),
+    "rows-needed" = cli_command(
+      "Say how many rows a prediction model needs beforehand, by the criteria of Riley et al. (2020).",
+      takes = "", files = 0, run = cli_rows_needed,
+      example = "hylomath rows-needed --inputs 20 --share 0.12 --auc 0.75",
+      cli_options(
+        cli_option("--inputs", "The number of inputs after preparation. Needed.", "N", type_count(1e6)),
+        cli_option("--share", "Of two classes the share of the positive one.", "SHARE", type_share()),
+        cli_option("--auc", "Of two classes the area under the ROC curve that is expected.", "AUC", type_share()),
+        cli_option("--r-squared", "Of numbers the R-squared that is expected.", "R2", type_share()),
+        cli_option("--mean", "Of numbers the target's mean.", "MEAN", type_number()),
+        cli_option("--sd", "Of numbers the target's standard deviation.", "SD", type_number(0)), "json"
+      )
+    ),
     desk = cli_command(
       paste(
         "Open a desk: a page in the browser with the same verbs for those who do not write code. It prints the",
@@ -275,6 +288,21 @@ commands_to_improve <- function() {
         "checkpoint", cli_option(c("-o", "--output"), "A CSV to write the predictions for every row into.", "FILE"),
         cli_option("--figures", "A folder to draw into, as with appraise.", "FOLDER"),
         "keep", "set", "quick", "workers", "progress", "spreadsheet", "json", "quiet"
+      )
+    ),
+    "learning-curve" = cli_command(
+      paste(
+        "Show whether more rows would help: the error of networks that learn from fewer of the rows, by folds, and a",
+        "power law that goes on to more rows than there are."
+      ),
+      takes = "BRIEF.yml", files = 1, run = cli_learning_curve,
+      example = "hylomath learning-curve kilns.yml --figure rows.png",
+      cli_options(
+        cli_option("--shares", "Which shares of the rows are learned from, as in 0.1,0.3,1.", "SHARE,..."),
+        cli_option(
+          "--ahead", "How many times the rows that there are the law goes on to; 2.", "N", type_number(1, 100)
+        ),
+        "folds_5", "repeats", "by", "checkpoint", "figure", "keep", "set", "workers", "progress", "json", "quiet"
       )
     ),
     vary = cli_command(

@@ -138,7 +138,7 @@ covered_in_time <- function(model, evaluated, rows, resampling) {
     do.call(rbind, each)
   }
   coverage$proven <- NA
-  structure(coverage, adaptive = TRUE, held = if (has_classes(target)) {
+  structure(coverage, held = if (has_classes(target)) {
     path[[1]][cbind(seq_along(evaluated$observed), match(evaluated$observed, target$classes))]
   } else {
     path[[1]]$held

@@ -124,6 +124,10 @@ desk_kinds <- list(
     "Folds", page = sheet_of_report, call = function(s) bquote(folds(.(s$brief))),
     command = function(s) c("folds", s$brief_file)
   ),
+  learning = kept_result_kind(
+    "More rows", page = sheet_of_report, call = function(s) bquote(learning_curve(.(s$brief))),
+    command = function(s) c("learning-curve", s$brief_file)
+  ),
   sift = kept_result_kind(
     "Fewer inputs", page = sheet_of_sifting, call = function(s) bquote(sift(.(s$brief))),
     command = function(s) c("sift", s$brief_file)

@@ -1,9 +1,8 @@
 # How the error of evaluated rows goes on over time.
 
 # What each row costs, by the measure that the network was trained for: `network`, `linear` and `baseline`, matrices
-# with a column a target. NULL where the rows have no time.
+# with a column a target.
 losses_of_rows <- function(context, evaluated) {
-  if (is.null(evaluated$when)) return(NULL)
   target <- context$target
   own <- function(predictions) if (!is.null(predictions)) own_losses(target, evaluated, predictions)
   drop_nulls(list(
@@ -49,7 +48,7 @@ error_over_time <- function(appraisal, periods = 10) {
     fail("An error over time is that of an appraisal.", "Give what appraise() returns.")
   }
   type_number(1, 1000, whole = TRUE)(periods, "periods")
-  if (is.null(appraisal$losses)) {
+  if (is.null(appraisal$when)) {
     fail("The evaluated rows have no order.", "Name a column by set_columns(order = ...) and train again.")
   }
   when <- moments_of_order(appraisal$when, appraisal$order_kind, appraisal$order)
@@ -94,7 +93,7 @@ loss_of_stretch <- function(appraisal, i, own) {
     value = read(mean), low = read(max(mean - half, 0)), high = read(mean + half), linear = mean_of("linear"),
     baseline = mean_of("baseline")
   )
-  held <- attr(appraisal$coverage, "held")
+  held <- appraisal$held
   if (is.null(held)) return(found)
   sums <- unit_sums(cbind(weight * held[own], weight), unit, max(unit))
   ends <- share_interval(

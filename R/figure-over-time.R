@@ -27,7 +27,7 @@ plot_over_time <- function(appraisal, periods = 10, what = "error") {
 
 # Whether there are rows and times enough for a figure.
 drawn_over_time <- function(appraisal) {
-  !is.null(appraisal$losses) && appraisal$order_kind %in% c("date", "time", "number", "count") &&
+  !is.null(appraisal$when) && appraisal$order_kind %in% c("date", "time", "number", "count") &&
     length(unique(appraisal$when)) >= 10
 }
 

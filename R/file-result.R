@@ -1,7 +1,7 @@
 #' Keep a result in a file
 #'
-#' What [folds()], [vary()], [sift()], [lineup()] and [appraise()] return, to be opened later. A [scout()] keeps
-#' itself: `read_result()` opens its `file` too, finished or not.
+#' What [folds()], [vary()], [learning_curve()], [sift()], [lineup()] and [appraise()] return, to be opened later. A
+#' [scout()] keeps itself: `read_result()` opens its `file` too, finished or not.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8 whose top level has `format` (`"hylomath result"`),
 #'   `format_version` (5), `checksum` (of the text behind it) and `content`, in the form of a model file's values, see
@@ -20,8 +20,11 @@
 #' identical(read_result(file)$measures, f$measures)
 #' @export
 write_result <- function(x, file) {
-  if (!inherits(x, kept_classes)) {
-    what <- "Only results of folds(), vary(), sift(), lineup() and appraise() can be written this way, not %s."
+  if (!inherits(x, kept_classes())) {
+    what <- paste(
+      "Only results of folds(), vary(), learning_curve(), sift(), lineup() and appraise() can be written this way,",
+      "not %s."
+    )
     hint <- if (is_model(x)) {
       "Models go by write_model()."
     } else if (inherits(x, "hylomath_scouting")) {
@@ -33,7 +36,7 @@ write_result <- function(x, file) {
   invisible(x)
 }
 
-kept_classes <- c("hylomath_folds", "hylomath_variation", "hylomath_sifting", "hylomath_lineup", "hylomath_appraisal")
+kept_classes <- function() paste0("hylomath_", stored_results)
 
 result_document <- list(
   format = "hylomath result", version = 5L, foreign = "holds no result",
@@ -52,7 +55,7 @@ read_result <- function(file) {
   }
   content <- read_document(result_document, file)
   result <- made_of_content(result_document, file, text_as_briefs(from_stored(content)))
-  if (!inherits(result, kept_classes)) fail_foreign(result_document, file, "it holds something else")
+  if (!inherits(result, kept_classes())) fail_foreign(result_document, file, "it holds something else")
   broken <- broken_in_result(result)
   if (is.null(broken)) return(result)
   fail_foreign(result_document, file, sprintf("it is damaged, its `%s` is not that of one", broken))
@@ -110,6 +113,14 @@ result_checks <- function(x) {
           setequal(names(folds), x$values$value)
       }
     ),
+    hylomath_learning = list(
+      sizes = wants_columns(character(), c("rows", "value", "low", "high", "seconds"), least = 3),
+      curve = wants_columns(character(), c("rows", "value", "low", "high"), least = 3), level = wants_share,
+      now = wants_columns(character(), c("rows", "value"), least = 1),
+      ahead = wants_columns(character(), c("rows", "value", "low", "high"), least = 1),
+      gain = wants_columns(character(), c("value", "low", "high"), least = 1),
+      law = wants_columns(character(), c("floor", "exponent"), least = 1), times = is_numbers, units = wants_text
+    ),
     hylomath_sifting = list(
       path = wants_columns("column", c("inputs", "mean", "sd", "difference", "error"), least = 1),
       direction = function(way) way %in% c("backward", "forward", "ranking"), best = wants_texts(least = 1),
@@ -134,7 +145,8 @@ result_checks <- function(x) {
     ),
     hylomath_appraisal = c(appraisal_checks(x), if (predicts_classes(x$task)) predicted_classes_checks(x))
   )
-  c(evaluated, if (inherits(x, c("hylomath_folds", "hylomath_variation", "hylomath_sifting"))) dealt, own)
+  by_folds <- paste0("hylomath_", c("folds", "variation", "sifting", "learning"))
+  c(evaluated, if (inherits(x, by_folds)) dealt, own)
 }
 
 dimension_holds <- function(dimension) {

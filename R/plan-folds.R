@@ -130,20 +130,34 @@ nested_hint <- "Evaluate one network instead: quick(b); or ask for fewer folds."
 
 as_planned <- function(plan, a, part) if (is.null(plan$most)) part else fewer_rows(a, part, plan$most)
 
-# So many of the training rows, in a fixed order in which the strata (classes, bands of a number) alternate by their
-# shares, each beginning with one row: fewer rows are always some of more.
+# So many of the training rows, and as large a share of the validation rows.
 fewer_rows <- function(a, part, most) {
   training <- which(part %in% "training")
   if (most > length(training)) {
     rows <- counted(length(training), "row")
     fail(sprintf("A fold learns from %s, which is less than %s.", rows, format_count(most)), "Ask for fewer rows.")
   }
-  places <- shuffled(length(part), a$hold_out$seed, "fewer rows")
-  training <- training[order(places[training])]
-  strata <- fold_strata(a, training, "stratified", 2)
-  turn <- stats::ave(seq_along(training), strata, FUN = function(x) (seq_along(x) - 1) / length(x))
-  part[training[order(turn)][-seq_len(most)]] <- NA
+  validation <- which(part %in% "validation")
+  part[setdiff(training, nested_rows(a, training, most))] <- NA
+  kept <- ceiling(length(validation) * most / length(training))
+  part[setdiff(validation, nested_rows(a, validation, kept))] <- NA
   part
+}
+
+# The first of some rows in a fixed order in which the strata (classes, bands of a number) alternate by their shares,
+# each beginning with one row: fewer rows are always some of more. Of groups whole ones, as long as they have no more.
+nested_rows <- function(a, rows, most) {
+  if (most >= length(rows)) return(rows)
+  places <- shuffled(length(a$part), a$hold_out$seed, "fewer rows")
+  rows <- rows[order(places[rows])]
+  if (!is.null(a$group)) {
+    group <- units_of_groups(a$group[rows])
+    group <- match(group, unique(group))
+    return(rows[group <= max(1, sum(cumsum(tabulate(group)) <= most))])
+  }
+  strata <- fold_strata(a, rows, "stratified", 2)
+  turn <- stats::ave(seq_along(rows), strata, FUN = function(x) (seq_along(x) - 1) / length(x))
+  rows[order(turn)][seq_len(most)]
 }
 
 # ---- before any training ------------------------------------------------------------------------------------------

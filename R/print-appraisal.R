@@ -273,7 +273,7 @@ two_classes_text <- function(x) {
 coverage_text <- function(x) {
   if (is.null(x$coverage)) return(NULL)
   found <- if (predicts_classes(x$task)) sets_text(x$coverage) else intervals_text(x$coverage)
-  c(found, proven_text(x$coverage), if (isTRUE(attr(x$coverage, "adaptive"))) {
+  c(found, proven_text(x$coverage), if (!is.null(x$held)) {
     paste(
       "They follow time: each row's is made from the rows before it whose outcome was known by then, and grows where",
       "the last ones missed."

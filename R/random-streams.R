@@ -28,7 +28,8 @@ streams <- local({
     c("ranked columns", "training"),  # by repeat
     c("profile", "split"),            # which rows a model's profile is of
     c("smear", "training"),           # which rows the correction of a log target is of
-    c("made-up rows", "training")     # of column j: 2 j, and the next
+    c("made-up rows", "training"),    # of column j: 2 j, and the next
+    c("learning curve", "training")   # the chance of training in its draws
   )
   data.frame(purpose = purposes[, 1], first = (seq_len(nrow(purposes)) - 1) * 2^24, seed = purposes[, 2])
 })

@@ -21,7 +21,7 @@ appraisal_sections <- function(appraisal, rows, beside = columns_beside(NULL)) {
 }
 
 section_over_time <- function(appraisal) {
-  held <- !is.null(attr(appraisal$coverage, "held"))
+  held <- !is.null(appraisal$held)
   page_section(
     "over-time", "How it goes on over time", figure_element(plot_over_time(appraisal), "over-time-drawn"),
     if (held) figure_element(plot_over_time(appraisal, what = "held"), "held-over-time")

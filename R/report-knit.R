@@ -83,6 +83,9 @@ in_document.hylomath_sifting <- function(x) drawn_in_document(x, function() plot
 in_document.hylomath_variation <- function(x) drawn_in_document(x, function() plot_variation(x))
 
 #' @export
+in_document.hylomath_learning <- function(x) drawn_in_document(x, function() plot_learning(x))
+
+#' @export
 in_document.hylomath_unusual_rows <- function(x) {
   cells <- lapply(x$columns[c("column", "unseen", "missing", "outside", "trained_on")], as.character)
   list(said = format(x)[1], tables = if (nrow(x$columns)) list(list(cells, 1)))

@@ -129,7 +129,7 @@ ferries <- function(...) withr::with_seed(1, {
 test_that("each row's interval is made of the rows before it alone", {
   model <- ferries(calibration = 0.2)
   a <- appraise(model)
-  path <- attr(a$coverage, "held")
+  path <- a$held
   expect_equal(mean(path), a$coverage$held)
   # the same one day after another, as it would be at work
   days <- sort(unique(a$when))[1:4]
@@ -185,7 +185,7 @@ test_that("sets of classes follow time too, and an ensemble has them without cal
   a <- appraise(model)
   expect_equal(a$coverage$of, c("all", "no", "yes"))
   expect_gt(a$coverage$held[1], 0.8)
-  expect_length(attr(a$coverage, "held"), a$n)
+  expect_length(a$held, a$n)
 })
 
 test_that("the error over time is that of each stretch", {
@@ -201,7 +201,7 @@ test_that("the error over time is that of each stretch", {
     m <- a$evaluated$prediction[own]
     deviance <- 2 * mean(ifelse(y > 0, y * log(y / m), 0) - (y - m))
     expect_equal(found$value[p], deviance, tolerance = 1e-6)
-    expect_equal(found$held[p], mean(attr(a$coverage, "held")[own]))
+    expect_equal(found$held[p], mean(a$held[own]))
     # a linear model and the same for every row, as the whole appraisal has them
   }
   whole <- error_over_time(a, 1)
