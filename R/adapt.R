@@ -22,7 +22,7 @@
 #' @seealso [watch_model()], which says whether the network itself still holds.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings[1:4000, ], target = "passengers") |> set_columns(order = date) |>
+#' model <- brief(crossings[1:4000, ], target = "passengers") |> set_columns(order = sails_on) |>
 #'   hold_out(by = "ordered", calibration = 0.2, test = 0) |> quick() |> train(progress = "none")
 #' later <- adapt(model, crossings[4001:4300, ])
 #' head(predict(later, crossings[4301:4400, ], type = "interval"))

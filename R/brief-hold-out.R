@@ -39,7 +39,7 @@
 #' @examples
 #' brief(kilns, target = "outcome") |> hold_out(validation = 0.2, test = 0.2, seed = 11) |> parts_of()
 #' brief(kilns, target = "outcome") |> hold_out(test_where = fired_on >= "2025-06-01") |> parts_of()
-#' brief(crossings, target = "passengers") |> set_columns(order = date) |>
+#' brief(crossings, target = "passengers") |> set_columns(order = sails_on) |>
 #'   hold_out(by = "ordered", gap = "14 days") |> parts_of()
 #' @export
 hold_out <- function(b, folds = NULL, validation = NULL, test = NULL, calibration = NULL, by = NULL,

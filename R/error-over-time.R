@@ -38,7 +38,7 @@ baseline_predictions <- function(context, evaluated) {
 #' @section Errors: Rows without an order; an order column that is no date, time or number.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> set_columns(order = date) |> hold_out(by = "ordered") |>
+#' model <- brief(crossings, target = "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered") |>
 #'   quick() |> train(progress = "none")
 #' error_over_time(appraise(model), 4)
 #' plot_over_time(appraise(model))

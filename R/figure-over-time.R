@@ -10,7 +10,7 @@
 #' @section Errors: Those of [error_over_time()]; `"held"` of a model whose intervals do not follow time.
 #' @examples
 #' set.seed(1)
-#' model <- brief(crossings, target = "passengers") |> set_columns(order = date) |> hold_out(by = "ordered") |>
+#' model <- brief(crossings, target = "passengers") |> set_columns(order = sails_on) |> hold_out(by = "ordered") |>
 #'   quick() |> train(progress = "none")
 #' plot_over_time(appraise(model))
 #' @export
