@@ -52,7 +52,8 @@ adapt.hylomath_model <- function(model, data, ...) {
   kept <- c("key", "group", "observed", "weight", "when", "exposure", "predictions", "linear")
   new <- rows_of_each(new[intersect(kept, names(new))], fresh)
   later <- model$evaluated$later
-  together <- if (is.null(later)) new else bind_evaluated(list(later[names(new)], new), 1)
+  both <- intersect(names(new), names(later) %||% names(new))
+  together <- bind_evaluated(drop_nulls(list(if (!is.null(later)) later[both], new[both])), 1)
   last <- utils::tail(order(together$when), most_later_rows)
   model$evaluated$later <- rows_of_each(together, sort(last))
   model
@@ -63,9 +64,10 @@ adapt.default <- function(model, ...) wrong_object("adapt", "a model", model)
 
 most_later_rows <- 20000
 
-# By what a row is known again: its time, key, outcome and prediction. Keys that are row numbers of a table say nothing.
+# By what a row is known again: its time, key, outcome and prediction, as far as every processor gives it. Keys that are
+# row numbers of a table say nothing.
 facts_of_rows <- function(rows) {
   observed <- if (is.data.frame(rows$observed)) do.call(paste, rows$observed) else rows$observed
   key <- ifelse(grepl("^[0-9]+$", rows$key), "", rows$key)
-  paste(rows$when, key, observed, signif(as.numeric(as.matrix(rows$predictions[, ncol(rows$predictions)])), 10))
+  paste(rows$when, key, observed, signif(as.numeric(as.matrix(rows$predictions[, ncol(rows$predictions)])), 5))
 }
