@@ -295,11 +295,10 @@ newton_logistic <- function(x, y, weight, offset = 0) {
     bread <- tryCatch(chol2inv(chol(information)), error = function(e) NULL)
     if (is.null(bread)) return(NULL)
     move <- drop(bread %*% crossprod(x, residuals))
-    # far steps from a poor start are halved until they are near
-    move <- move / max(1, max(abs(move)) / 5)
-    coefficients <- coefficients + move
-    if (any(abs(coefficients) > 100)) return(NULL)
-    if (max(abs(move)) < 1e-10) return(list(values = coefficients, influence = (x * residuals) %*% bread))
+    # log-odds move by 5 at most; where no line ends they go on moving
+    along <- max(abs(x %*% move))
+    coefficients <- coefficients + move / max(1, along / 5)
+    if (along < 1e-10) return(list(values = coefficients, influence = (x * residuals) %*% bread))
   }
   NULL
 }

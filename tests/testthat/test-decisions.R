@@ -90,6 +90,13 @@ test_that("the smooth calibration curve is a logistic regression on a natural sp
   line <- glm(I(seq_len(60) %% 6 == 0) ~ x, binomial, data[1:60, ])
   ends <- data.frame(x = qlogis(few$probability[c(1, 100)]))
   expect_equal(qlogis(few$observed[c(1, 100)]), unname(predict(line, ends)), tolerance = 1e-5)
+  # many knots, whose coefficients are large, have an end too
+  many <- withr::with_seed(7, data.frame(x = rnorm(3000)))
+  all_there <- vapply(1:20, function(seed) {
+    y <- withr::with_seed(seed, runif(3000) < plogis(many$x))
+    !is.null(smooth_calibration_of(list(weight = rep(1, 3000), unit = 1:3000, level = 0.95), plogis(many$x), y))
+  }, NA)
+  expect_true(all(all_there))
   curve <- calibration_curve(appraisal, smooth = TRUE)
   expect_equal(dim(curve), c(100, 5))
   expect_s3_class(plot_calibration(appraisal), "ggplot")
