@@ -54,20 +54,10 @@ adapt.hylomath_model <- function(model, data, ...) {
   later <- model$evaluated$later
   both <- intersect(names(new), names(later) %||% names(new))
   together <- bind_evaluated(drop_nulls(list(if (!is.null(later)) later[both], new[both])), 1)
-  last <- utils::tail(order(together$when), most_later_rows)
+  last <- utils::tail(order(together$when), most_history)
   model$evaluated$later <- rows_of_each(together, sort(last))
   model
 }
 
 #' @export
 adapt.default <- function(model, ...) wrong_object("adapt", "a model", model)
-
-most_later_rows <- 20000
-
-# By what a row is known again: its time, key, outcome and prediction, as far as every processor gives it. Keys that are
-# row numbers of a table say nothing.
-facts_of_rows <- function(rows) {
-  observed <- if (is.data.frame(rows$observed)) do.call(paste, rows$observed) else rows$observed
-  key <- ifelse(grepl("^[0-9]+$", rows$key), "", rows$key)
-  paste(rows$when, key, observed, signif(as.numeric(as.matrix(rows$predictions[, ncol(rows$predictions)])), 5))
-}

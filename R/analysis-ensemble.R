@@ -90,15 +90,15 @@ ensemble_obstacle <- function(a) {
   # which classes there are in which fold
   there <- table(factor(label, seq_len(max(1, length(classes)))), factor(a$fold[rows], folds)) > 0
   for (i in seq_len(a$hold_out$folds)) {
-    part <- part_of_folds(a, i, folds)
-    if (has_gap(a) && a$hold_out$by == "ordered") {
-      own <- member_parts(a, i)
-      part <- ifelse(vapply(folds, function(f) any(!is.na(own[a$fold %in% f])), NA), part, NA)
-    }
+    # a gap can take some rows of a fold, or all
+    gapped <- has_gap(a$hold_out)
+    part <- if (gapped) member_parts(a, i)[rows] else part_of_folds(a, i, folds)
     if (!all(c("training", "validation", "evaluated") %in% part)) {
       return(sprintf("network %d has nothing to learn from", i))
     }
-    lacking <- classes[!rowSums(there[, part %in% "training", drop = FALSE])]
+    learned <- part %in% "training"
+    seen <- if (gapped) seq_along(classes) %in% label[learned] else rowSums(there[, learned, drop = FALSE]) > 0
+    lacking <- classes[!seen]
     if (length(lacking)) return(sprintf("network %d would see no row of the class %s", i, describe(lacking[1])))
   }
   NULL
@@ -107,8 +107,7 @@ ensemble_obstacle <- function(a) {
 # The part of every row for network i.
 member_parts <- function(a, i) {
   folds <- seq(0, a$hold_out$folds + 1)
-  part <- part_of_folds(a, i, folds)[a$fold + 1]
-  if (has_gap(a) && a$hold_out$by == "ordered") without_gap(a, part, ordered = TRUE) else part
+  without_gap(a, part_of_folds(a, i, folds)[a$fold + 1])
 }
 
 # What network i does with the rows of each fold.

@@ -7,7 +7,7 @@ split_rows <- function(a) {
   given <- how$parts
   part <- if (is.null(given)) drawn_parts(a, how, usable) else ifelse(usable, given_parts(a$table[[given]], given), NA)
   if (!is.null(given)) keep_groups_whole(a$group, part, usable & !is.na(part), sprintf("The column %s", quoted(given)))
-  if (has_gap(a)) part <- without_gap(a, part)
+  part <- without_gap(a, part)
   check_parts(a, how, part)
   part
 }
@@ -213,11 +213,12 @@ split_ordered <- function(when, shares) {
 
 # ---- gaps in time ----------------------------------------------------------------------------------------------------
 
-has_gap <- function(a) !identical(a$hold_out$gap %||% 0, 0)
+# Whether a brief's `hold_out` says a gap.
+has_gap <- function(hold_out) !identical(hold_out$gap %||% 0, 0)
 
 # The gap in the unit of times_of().
 gap_of <- function(a) {
-  if (!has_gap(a)) return(0)
+  if (!has_gap(a$hold_out)) return(0)
   duration_in(a$hold_out$gap, a$table[[a$roles$order]], a$roles$order, "hold_out.gap")
 }
 
@@ -250,12 +251,13 @@ parts_in_time <- c("training", "validation", "calibration", "evaluated", "test")
 
 # Without the rows of a part whose outcome was not known when the first row of a later part came: those within the gap
 # before it are in no part. Where rows are not dealt in order of time, this is about the test rows alone.
-without_gap <- function(a, part, ordered = a$hold_out$by == "ordered") {
+without_gap <- function(a, part, by = a$hold_out$by) {
+  if (!has_gap(a$hold_out)) return(part)
   rows <- which(!is.na(part))
   when <- times_of(a, rows)
   gap <- gap_of(a)
   start <- Inf
-  for (name in if (ordered) rev(parts_in_time) else c("test", "other")) {
+  for (name in if (by == "ordered") rev(parts_in_time) else c("test", "other")) {
     own <- if (name == "other") part[rows] != "test" else part[rows] == name
     late <- own & when > start - gap
     part[rows[which(late)]] <- NA
@@ -269,7 +271,7 @@ without_gap <- function(a, part, ordered = a$hold_out$by == "ordered") {
 learned_places <- function(a, rows, fold, f, by, window = NULL) {
   if (by != "ordered") return(!fold %in% f)
   earlier <- is.na(fold) | fold < f
-  if (!has_gap(a) && is.null(window)) return(earlier)
+  if (!has_gap(a$hold_out) && is.null(window)) return(earlier)
   when <- times_of(a, rows)
   last <- min(when[fold %in% f]) - gap_of(a)
   first <- if (is.null(window)) -Inf else last - duration_in(window, a$table[[a$roles$order]], a$roles$order, "window")
@@ -343,7 +345,7 @@ fold_parts <- function(a, rows, fold, f, by, share, seed, window = NULL) {
   learned <- rows[learned_places(a, rows, fold, f, by, window)]
   bands <- max(1, min(10, length(learned) %/% 2))
   part[learned] <- dealt_out(a, learned, c(validation = share), by, seed, bands)
-  if (has_gap(a) && by == "ordered") without_gap(a, part, ordered = TRUE) else part
+  without_gap(a, part, by)
 }
 
 # ---- rows of an analysis ---------------------------------------------------------------------------------------------

@@ -167,7 +167,7 @@ check_columns_of_rows <- function(b, target, table) {
     what <- "`hold_out.by` is \"ordered\", but no column orders the rows."
     fail(what, "Name one with set_columns(order = ...).")
   }
-  if (!identical(b[["hold_out"]]$gap %||% 0, 0)) check_gap(b)
+  if (has_gap(b[["hold_out"]])) check_gap(b)
   if (by == "key" && is.null(roles$id) && is.null(roles$group)) {
     what <- "`hold_out.by` is \"key\", but no column is an id or a group."
     fail(what, "Name one with set_columns(id = ...).")
@@ -228,7 +228,7 @@ told_places <- function(a) {
   if (is_ensemble(a)) place[place %in% match("training", told_parts)] <- 1L
   without <- which(is.na(place))
   why <- a$aside[without]
-  if (has_gap(a)) why[is.na(why)] <- "gap"
+  if (has_gap(a$hold_out)) why[is.na(why)] <- "gap"
   place[without] <- length(told_parts) + match(why, told_reasons)
   place
 }

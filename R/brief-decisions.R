@@ -8,11 +8,10 @@
 #' @param b A brief, or a model, whose brief is meant.
 #' @param top How many rows can be looked at, the highest probabilities first: whole numbers, see [top_rows()].
 #' @param gains What each outcome earns, see [profit_curve()].
-#' @param thresholds Probabilities from which a row would be treated as the class, see [decision_curve()].
+#' @param thresholds Probabilities from which a row would be treated as the class, see [net_benefit()].
 #' @param class The class that decisions are about; the default is the positive one of two.
 #' @param ... Not used.
-#' @return The brief, or the model. What is not given stays; `set_decisions(b, top = NULL)` cannot take anything back,
-#'   but an empty value does: `top = numeric()`.
+#' @return The brief, or the model. What is not given stays; an empty value, such as `top = numeric()`, takes it back.
 #' @section Errors: A value of another kind; gains by which finding a row of the class does not pay.
 #' @examples
 #' b <- brief(recovery, target = "returned") |> set_columns(group = patient) |>

@@ -122,7 +122,7 @@ type_gains <- offering(function(value, key) {
   best <- best_threshold(whole_gains(gains))
   if (is.na(best)) {
     fail(
-      sprintf("By %s it does not pay to find a row of the class, or costs nothing to treat all rows so.", quoted(key)),
+      sprintf("By %s it does not pay to find a row of the class, or a false alarm costs nothing.", quoted(key)),
       "A row that is `found` must earn more than one that is `missed`, and a `false_alarm` less than one `left_alone`."
     )
   }

@@ -8,9 +8,9 @@ cli_appraise <- function(files, options) {
     hint <- "so it needs the table behind the model; add --rows test for its test rows."
     cli_wrong(paste("`--by` names a column,", hint), "appraise")
   }
-  model <- cli_with_decisions(model, options)
-  appraisal <- appraise(model, data, rows = options$rows, by = options$by, level = options$level %||% 0.95)
-  if (appraisal$looks > 0) cli_keep_looks(read_model(files[1]), files[1])
+  asked <- cli_with_decisions(model, options)
+  appraisal <- appraise(asked, data, rows = options$rows, by = options$by, level = options$level %||% 0.95)
+  if (appraisal$looks > 0) cli_keep_looks(model, files[1])
   if (!is.null(options$figures)) cli_figures(model, appraisal, options$figures, if (!is.null(options$by)) data)
   if (!is.null(options$output)) cli_write_table(augment(appraisal), options)
   if (!is.null(options$thresholds)) {
@@ -67,7 +67,7 @@ cli_figures <- function(model, appraisal, folder, data = NULL) {
       confusion = plot_confusion(appraisal), roc = plot_roc(appraisal),
       "precision-recall" = plot_precision_recall(appraisal), gain = plot_gain(appraisal),
       calibration = plot_calibration(appraisal), scores = plot_scores(appraisal),
-      "decision-curve" = if (decided) plot_decision_curve(appraisal, class),
+      "net-benefit" = if (decided) plot_net_benefit(appraisal, class),
       top = if (decided) plot_top(appraisal, class),
       profit = if (decided && length(appraisal$decisions$gains)) plot_profit(appraisal, class = class)
     ))

@@ -18,15 +18,14 @@ cli_folds <- function(files, options) {
   cli_kept(found, options)
 }
 
-cli_learning_curve <- function(files, options) {
+cli_more_rows <- function(files, options) {
   options$checkpoint <- cli_checkpoint(options, cli_beside(files, ".learning"))
   b <- cli_brief_and_table(files, options)
-  shares <- cli_words(options$shares) %||% formals(learning_curve)$shares
-  found <- cli_said(do.call(learning_curve, c(
-    list(b, shares = eval(shares), ahead = options$ahead %||% 2), cli_dealing(options, k = 5),
-    list(checkpoint = options$checkpoint)
-  )), "learning-curve")
-  cli_drawing(plot_learning(found), options)
+  asked <- drop_nulls(list(shares = cli_words(options$shares), ahead = options$ahead))
+  found <- cli_said(do.call(more_rows, c(
+    list(b), asked, cli_dealing(options, k = 5), list(checkpoint = options$checkpoint)
+  )), "more-rows")
+  cli_drawing(plot_more_rows(found), options)
   cli_kept(found, options)
 }
 

@@ -157,7 +157,7 @@ result_facts <- function(found) {
   switch(class(found)[1],
     hylomath_folds = fold_facts(found),
     hylomath_variation = found[c("setting", "values", "against", "k", "repeats")],
-    hylomath_learning = found[c("sizes", "curve", "now", "ahead", "gain", "law", "primary", "k", "repeats")],
+    hylomath_more_rows = found[c("sizes", "curve", "now", "ahead", "gain", "law", "primary", "k", "repeats")],
     hylomath_sifting = found[c("path", "best", "small", "dropped", "direction")],
     hylomath_scouting = found[c(
       "trials", "settings", "best", "own", "stopped", "evaluate", "k", "repeats", "primary", "where", "file"

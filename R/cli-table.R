@@ -290,13 +290,13 @@ commands_to_improve <- function() {
         "keep", "set", "quick", "workers", "progress", "spreadsheet", "json", "quiet"
       )
     ),
-    "learning-curve" = cli_command(
+    "more-rows" = cli_command(
       paste(
         "Show whether more rows would help: the error of networks that learn from fewer of the rows, by folds, and a",
         "power law that goes on to more rows than there are."
       ),
-      takes = "BRIEF.yml", files = 1, run = cli_learning_curve,
-      example = "hylomath learning-curve kilns.yml --figure rows.png",
+      takes = "BRIEF.yml", files = 1, run = cli_more_rows,
+      example = "hylomath more-rows kilns.yml --figure rows.png",
       cli_options(
         cli_option("--shares", "Which shares of the rows are learned from, as in 0.1,0.3,1.", "SHARE,..."),
         cli_option(

@@ -162,7 +162,7 @@ adaptive_obstacle <- function(model) {
 # The gap in the unit of `when`.
 adaptive_gap <- function(b) {
   gap <- b[["hold_out"]]$gap
-  if (is.null(gap)) return(0)
+  if (!has_gap(b[["hold_out"]])) return(0)
   like <- switch(order_kind(b), date = as.Date(0, "1970-01-01"), time = as.POSIXct(0, "UTC", "1970-01-01"), 0)
   duration_in(gap, like, b$columns$order, "hold_out.gap")
 }
@@ -170,16 +170,26 @@ adaptive_gap <- function(b) {
 # The history of a model is what its bounds rest on: list(when, observed, predictions, weight) of rows that no network
 # learned from and whose outcome is known, the earliest first: calibration rows, or out-of-fold rows of an ensemble;
 # test rows; and later ones, which adapt() brings in.
-history_of <- function(model) {
-  sorted_history(drop_nulls(list(
-    conformal_rows(model), evaluated_in_part(model, "test"), evaluated_in_part(model, "later")
-  )))
+#
+# Of very many the latest do, since scores of long ago say nothing of now. The part `without` is left out.
+history_of <- function(model, without = NULL) {
+  parts <- setdiff(c("test", "later"), without)
+  each <- drop_nulls(c(list(conformal_rows(model)), lapply(parts, evaluated_in_part, model = model)))
+  if (length(each) == 0) return(NULL)
+  rows <- bind_evaluated(lapply(each, `[`, history_fields), 1)
+  rows_of_each(rows, utils::tail(order(rows$when), most_history))
 }
 
-sorted_history <- function(each) {
-  fields <- c("when", "observed", "predictions", "weight")
-  rows <- bind_evaluated(lapply(each, `[`, fields), 1)
-  rows_of_each(rows, order(rows$when))
+history_fields <- c("when", "key", "observed", "predictions", "weight")
+
+most_history <- 20000
+
+# By what a row is known again: its time, key, outcome and prediction, as far as every processor gives it. Keys that are
+# row numbers of a table say nothing.
+facts_of_rows <- function(rows) {
+  observed <- if (is.data.frame(rows$observed)) do.call(paste, rows$observed) else rows$observed
+  key <- ifelse(grepl("^[0-9]+$", rows$key), "", rows$key)
+  paste(rows$when, key, observed, signif(as.numeric(as.matrix(rows$predictions[, ncol(rows$predictions)])), 5))
 }
 
 # By target the bound in the unit of the scores for rows that come now.
@@ -202,7 +212,8 @@ adaptive_class_bounds <- function(model, level) {
   gap <- adaptive_gap(model$brief)
   rows <- history_of(model)
   vapply(target_in(model)$classes, function(class) {
-    adaptive_bounds(class_scores(rows, class), rows$when, level, gap)$now
+    own <- rows$observed == class
+    adaptive_bounds(class_scores(rows, class)[own], rows$when[own], level, gap)$now
   }, 0)
 }
 

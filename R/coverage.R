@@ -38,14 +38,24 @@ has_theorem <- function(model) {
 }
 
 covered_numbers <- function(target, ends, evaluated, resampling) {
+  held <- held_by(ends, evaluated)
   each <- lapply(seq_along(ends), function(i) {
-    y <- observed_of(evaluated, i)
-    low <- ends[[i]]$low
-    high <- ends[[i]]$high
-    width <- weighted_mean(high - low, evaluated$weight)
-    coverage_row(target$columns[i], y >= low & y <= high, evaluated$weight, width, resampling)
+    width <- ends[[i]]$high - ends[[i]]$low
+    # of rows that are promised something
+    finite <- is.finite(width)
+    mean <- if (any(finite)) weighted_mean(width[finite], evaluated$weight[finite]) else Inf
+    coverage_row(target$columns[i], held[, i], evaluated$weight, mean, resampling)
   })
   do.call(rbind, each)
+}
+
+# By row and target whether the interval holds what was observed.
+held_by <- function(ends, evaluated) {
+  held <- vapply(seq_along(ends), function(i) {
+    y <- observed_of(evaluated, i)
+    y >= ends[[i]]$low & y <= ends[[i]]$high
+  }, logical(length(evaluated$weight)))
+  matrix(held, length(evaluated$weight))
 }
 
 # How many rows, or groups, the promise rests on: for sets those of the rarest class.
@@ -79,68 +89,54 @@ coverage_row <- function(of, hit, weight, size, resampling) {
 
 # ---- in order of time -----------------------------------------------------------------------------------------------
 
-# The evaluated rows as they would have been predicted one after another, each with the outcomes known by then: whether
-# their interval held, and how wide it was, by target. Rows before them are the history.
-held_in_time <- function(model, evaluated, before, level) {
-  target <- target_in(model)
-  gap <- adaptive_gap(model$brief)
-  history <- if (length(before)) sorted_history(before)
-  order <- order(evaluated$when)
-  own <- rows_of_each(evaluated[c("when", "observed", "predictions", "weight")], order)
-  n <- length(order)
-  # predictions of an appraisal may be recalibrated; scores are made of the network's own
-  if (!is.null(evaluated$network)) own$predictions <- evaluated$network[order, , drop = FALSE]
-  both <- if (is.null(history)) own else bind_evaluated(list(history, own), 1)
-  last <- length(both$when) - n + seq_len(n)
-  if (has_classes(target)) return(sets_in_time(target, both, last, level, gap, order))
-  scale <- conformal_scale(model)
-  lapply(seq_along(target$columns), function(i) {
-    score <- conformal_scores(scale, observed_of(both, i), both$predictions, i)
-    path <- adaptive_bounds(score, both$when, level, gap)
-    ends <- conformal_ends(scale, own$predictions, i, path$bound[last])
-    y <- observed_of(own, i)
-    back <- order(order)
-    list(held = (y >= ends$low & y <= ends$high)[back], size = (ends$high - ends$low)[back])
-  })
-}
-
-# Which classes are in each row's set.
-sets_in_time <- function(target, both, last, level, gap, order) {
-  inside <- vapply(target$classes, function(class) {
-    bound <- adaptive_bounds(class_scores(both, class), both$when, level, gap)$bound[last]
-    1 - both$predictions[[paste0("probability_", class)]][last] <= bound
-  }, logical(length(last)))
-  list(matrix(inside, length(last))[order(order), , drop = FALSE])
-}
-
-# How often intervals or sets at 90 % hold, as covered() says it of rows without an order.
-covered_in_time <- function(model, evaluated, rows, resampling) {
+# How often intervals or sets hold where rows are in order of time: of the evaluated rows as they would have been
+# predicted one after another, each with the outcomes known by then.
+covered_in_time <- function(model, evaluated, part, resampling) {
   if (is.null(evaluated$when)) return(NULL)
-  held <- conformal_rows(model)
-  before <- drop_nulls(list(held, if (rows == "new") evaluated_in_part(model, "test"), if (rows == "new") {
-    evaluated_in_part(model, "later")
-  }))
-  before <- lapply(before, function(part) {
-    earlier <- part$when < min(evaluated$when)
-    if (any(earlier)) rows_of_each(part, earlier)
-  })
-  before <- drop_nulls(before)
-  path <- held_in_time(model, evaluated, before, coverage_level)
   target <- target_in(model)
-  coverage <- if (has_classes(target)) {
-    covered_classes(target, path[[1]], evaluated, resampling)
+  replayed <- replayed_rows(model, evaluated, part)
+  if (has_classes(target)) {
+    inside <- sets_in_time(model, replayed)
+    coverage <- covered_classes(target, inside, evaluated, resampling)
+    held <- cbind(inside[cbind(seq_along(evaluated$observed), match(evaluated$observed, target$classes))])
   } else {
-    each <- lapply(seq_along(path), function(i) {
-      finite <- is.finite(path[[i]]$size)
-      width <- if (any(finite)) weighted_mean(path[[i]]$size[finite], evaluated$weight[finite]) else Inf
-      coverage_row(target$columns[i], path[[i]]$held, evaluated$weight, width, resampling)
-    })
-    do.call(rbind, each)
+    ends <- ends_in_time(model, replayed)
+    coverage <- covered_numbers(target, ends, evaluated, resampling)
+    held <- held_by(ends, evaluated)
   }
   coverage$proven <- NA
-  structure(coverage, held = if (has_classes(target)) {
-    path[[1]][cbind(seq_along(evaluated$observed), match(evaluated$observed, target$classes))]
-  } else {
-    path[[1]]$held
+  structure(coverage, held = held)
+}
+
+# The history of a model and the rows that are evaluated as one series: list(rows, at), the rows in order of time and
+# where the evaluated ones stand in it. Scores are made of the network's own predictions, not of recalibrated ones.
+replayed_rows <- function(model, evaluated, part) {
+  own <- evaluated[history_fields]
+  if (!is.null(evaluated$network)) own$predictions <- evaluated$network
+  history <- history_of(model, without = part)
+  if (is.null(history)) return(list(rows = rows_of_each(own, order(own$when)), at = order(order(own$when))))
+  both <- bind_evaluated(list(rows_of_each(history, !facts_of_rows(history) %in% facts_of_rows(own)), own), 1)
+  order <- order(both$when)
+  list(rows = rows_of_each(both, order), at = utils::tail(order(order), length(own$when)))
+}
+
+# `low` and `high` of the evaluated rows by target.
+ends_in_time <- function(model, replayed) {
+  rows <- replayed$rows
+  scale <- conformal_scale(model)
+  lapply(seq_along(target_in(model)$columns), function(i) {
+    score <- conformal_scores(scale, observed_of(rows, i), rows$predictions, i)
+    bound <- adaptive_bounds(score, rows$when, coverage_level, adaptive_gap(model$brief))$bound
+    lapply(conformal_ends(scale, rows$predictions, i, bound), `[`, replayed$at)
   })
+}
+
+# Which classes are in each evaluated row's set.
+sets_in_time <- function(model, replayed) {
+  rows <- replayed$rows
+  inside <- vapply(target_in(model)$classes, function(class) {
+    bound <- adaptive_bounds(class_scores(rows, class), rows$when, coverage_level, adaptive_gap(model$brief))$bound
+    (1 - rows$predictions[[paste0("probability_", class)]] <= bound)[replayed$at]
+  }, logical(length(replayed$at)))
+  matrix(inside, length(replayed$at))
 }

@@ -151,7 +151,8 @@ top_interval <- function(own, rows, n) {
   influence <- rows$weight * (own$taken * (rows$is_class - at_cut) - n / all * (own$found / n - at_cut)) / n
   variance <- sum(unit_sums(cbind(influence), rows$unit, max(rows$unit))^2)
   share <- own$found / n
-  # as many independent rows as have this variance; a share of 0 or 1 shows none
+  # as many independent rows as have this variance, at most twice those that are taken: where the class's share at the
+  # cut is by chance the same as above it, the variance seen is too small; a share of 0 or 1 shows none
   rows_alone <- if (rows$plain) n else effective_rows(
     unit_sums(cbind(rows$weight * own$taken * rows$is_class), rows$unit, max(rows$unit)),
     unit_sums(cbind(rows$weight * own$taken), rows$unit, max(rows$unit))
@@ -188,9 +189,9 @@ share_at_cut <- function(rows, threshold, n) {
 #' @examples
 #' set.seed(1)
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
-#' decision_curve(appraise(model), thresholds = c(0.1, 0.2))
+#' net_benefit(appraise(model), thresholds = c(0.1, 0.2))
 #' @export
-decision_curve <- function(appraisal, thresholds = NULL, class = NULL) {
+net_benefit <- function(appraisal, thresholds = NULL, class = NULL) {
   rows <- decided_rows(appraisal, class, "A decision curve")
   thresholds <- type_shares(thresholds %||% appraisal$decisions$thresholds %||% seq(0.01, 0.99, 0.01), "thresholds")
   each <- lapply(thresholds, function(threshold) {
@@ -198,9 +199,9 @@ decision_curve <- function(appraisal, thresholds = NULL, class = NULL) {
       network = rows$p >= threshold, linear = if (!is.null(rows$linear_p)) rows$linear_p >= threshold,
       all = rep(TRUE, length(rows$p)), none = rep(FALSE, length(rows$p))
     ))
-    benefits <- t(vapply(treats, function(treated) net_benefit(rows, treated, threshold), numeric(3)))
+    benefits <- t(vapply(treats, function(treated) benefit_of(rows, treated, threshold), numeric(3)))
     apart <- t(vapply(treats, function(treated) {
-      net_benefit_apart(rows, treats$network, treated, threshold)
+      benefit_apart(rows, treats$network, treated, threshold)
     }, numeric(3)))
     # no row earns nothing, whichever the rows are
     benefits["none", ] <- 0
@@ -215,7 +216,7 @@ decision_curve <- function(appraisal, thresholds = NULL, class = NULL) {
   do.call(rbind, each)
 }
 
-net_benefit <- function(rows, treated, threshold) {
+benefit_of <- function(rows, treated, threshold) {
   worse <- threshold / (1 - threshold)
   # of treating every row the shares add up to 1: one of them says all
   if (all(treated)) return(worth_of_rows(rows, cbind(rows$is_class), 1, rest = -worse))
@@ -223,7 +224,7 @@ net_benefit <- function(rows, treated, threshold) {
 }
 
 # The difference hangs on the rows that one treats and the other does not.
-net_benefit_apart <- function(rows, treated, other, threshold) {
+benefit_apart <- function(rows, treated, other, threshold) {
   worse <- threshold / (1 - threshold)
   fewer <- cbind(!treated & other & rows$is_class, !treated & other & !rows$is_class)
   # nobody treats more rows than all

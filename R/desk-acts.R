@@ -79,7 +79,7 @@ desk_acts <- list(
   },
   train = function(desk, act) begin_sheet(desk, "train"),
   folds = function(desk, act) begin_sheet(desk, "folds"),
-  learning = function(desk, act) begin_sheet(desk, "learning"),
+  "more-rows" = function(desk, act) begin_sheet(desk, "more_rows"),
   sift = function(desk, act) begin_sheet(desk, "sift"),
   scout = function(desk, act) begin_sheet(desk, "scout", asks = list(budget = as_one_number(act$budget))),
   vary = function(desk, act) {

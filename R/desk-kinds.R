@@ -124,9 +124,9 @@ desk_kinds <- list(
     "Folds", page = sheet_of_report, call = function(s) bquote(folds(.(s$brief))),
     command = function(s) c("folds", s$brief_file)
   ),
-  learning = kept_result_kind(
-    "More rows", page = sheet_of_report, call = function(s) bquote(learning_curve(.(s$brief))),
-    command = function(s) c("learning-curve", s$brief_file)
+  more_rows = kept_result_kind(
+    "More rows", page = sheet_of_report, call = function(s) bquote(more_rows(.(s$brief))),
+    command = function(s) c("more-rows", s$brief_file)
   ),
   sift = kept_result_kind(
     "Fewer inputs", page = sheet_of_sifting, call = function(s) bquote(sift(.(s$brief))),

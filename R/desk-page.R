@@ -287,7 +287,7 @@ desk_body <- function(title) {
               element("button", "Search")),
             element("p", class = "buttons",
               element("button", "Does it depend on the rows? (folds)", type = "button", `data-act` = "folds"),
-              element("button", "Would more rows help?", type = "button", `data-act` = "learning"),
+              element("button", "Would more rows help?", type = "button", `data-act` = "more-rows"),
               element("button", "Which columns can be left out? (sift)", type = "button", `data-act` = "sift"))))
       ),
       element(

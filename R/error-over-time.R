@@ -79,10 +79,9 @@ moments_of_order <- function(when, kind, column) {
 loss_of_stretch <- function(appraisal, i, own) {
   weight <- appraisal$weight[own]
   read <- loss_measure(appraisal$primary)
-  mean_of <- function(who) if (!is.null(appraisal$losses[[who]])) {
-    read(weighted_mean(appraisal$losses[[who]][own, i], weight))
-  } else {
-    NA_real_
+  mean_of <- function(who) {
+    losses <- appraisal$losses[[who]]
+    if (is.null(losses)) NA_real_ else read(weighted_mean(losses[own, i], weight))
   }
   loss <- appraisal$losses$network[own, i]
   unit <- match(appraisal$unit[own], unique(appraisal$unit[own]))
@@ -95,9 +94,10 @@ loss_of_stretch <- function(appraisal, i, own) {
   )
   held <- appraisal$held
   if (is.null(held)) return(found)
-  sums <- unit_sums(cbind(weight * held[own], weight), unit, max(unit))
+  held <- held[own, min(i, ncol(held))]
+  sums <- unit_sums(cbind(weight * held, weight), unit, max(unit))
   ends <- share_interval(
     sums[, 1, drop = FALSE], sums[, 2, drop = FALSE], appraisal$level, appraisal$units == "rows" && all(weight == 1)
   )[1, ]
-  cbind(found, held = weighted_mean(held[own], weight), held_low = ends[["low"]], held_high = ends[["high"]])
+  cbind(found, held = weighted_mean(held, weight), held_low = ends[["low"]], held_high = ends[["high"]])
 }

@@ -1,6 +1,6 @@
 #' Draw what decisions come to
 #'
-#' `plot_decision_curve()`: the net benefit of deciding by a class's probability, over the threshold, beside that of the
+#' `plot_net_benefit()`: the net benefit of deciding by a class's probability, over the threshold, beside that of the
 #' linear model, of treating all rows as the class and of treating none. `plot_top()`: how many rows of a class are
 #' found among those with the highest probabilities, over how many rows are taken, with the interval, beside the linear
 #' model and chance. `plot_profit()`: what all evaluated rows earn together over the threshold, with the interval. A
@@ -9,26 +9,26 @@
 #' @param appraisal An appraisal of a classification.
 #' @param class,gains See [diagnostic_accuracy()] and [profit_curve()].
 #' @return A ggplot.
-#' @seealso [decision_curve()], [top_rows()] and [profit_curve()] for the figures.
+#' @seealso [net_benefit()], [top_rows()] and [profit_curve()] for the figures.
 #' @section Errors: Those of the functions that give the figures.
 #' @examples
 #' set.seed(1)
 #' model <- brief(recovery, target = "returned") |> set_columns(group = patient) |> quick() |> train(progress = "none")
 #' appraisal <- appraise(model)
-#' plot_decision_curve(appraisal)
+#' plot_net_benefit(appraisal)
 #' plot_top(appraisal)
 #' plot_profit(appraisal, gains = c(found = 120, false_alarm = -15))
-#' @name plot_decision_curve
+#' @name plot_net_benefit
 NULL
 
-#' @rdname plot_decision_curve
+#' @rdname plot_net_benefit
 #' @export
-plot_decision_curve <- function(appraisal, class = NULL) {
-  check_appraisal_drawn(appraisal, "plot_decision_curve")
+plot_net_benefit <- function(appraisal, class = NULL) {
+  check_appraisal_drawn(appraisal, "plot_net_benefit")
   class <- decided_rows(appraisal, class, "A decision curve")$class
   # beyond, fewer than five rows are treated
   most <- utils::head(sort(appraisal$evaluated[[paste0("probability_", class)]], decreasing = TRUE), 5)
-  d <- decision_curve(appraisal, seq(0.01, max(0.1, min(0.99, floor(100 * min(most)) / 100)), 0.01), class)
+  d <- net_benefit(appraisal, seq(0.01, max(0.1, min(0.99, floor(100 * min(most)) / 100)), 0.01), class)
   named <- c(
     network = "the network", linear = "a linear model", all = sprintf("all rows as \"%s\"", shorten(class, 20)),
     none = "no row"
@@ -38,12 +38,7 @@ plot_decision_curve <- function(appraisal, class = NULL) {
   # below the axis a strategy only does harm
   room <- max(d$net_benefit)
   ggplot2::ggplot(d, ggplot2::aes(.data$threshold, .data$net_benefit)) +
-    ggplot2::geom_ribbon(
-      data = d[d$strategy == "network", ], ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = hue("ink"),
-      alpha = 0.12
-    ) +
-    ggplot2::geom_line(ggplot2::aes(colour = .data$label, linetype = .data$label), linewidth = 0.9) +
-    line_scales() + figure_theme() + legend_on_top() + wide_keys() +
+    lines_over_band(d[d$strategy == "network", ]) +
     force_mark(appraisal, class) +
     ggplot2::coord_cartesian(ylim = c(-0.25, 1.05) * room) +
     ggplot2::labs(
@@ -73,25 +68,20 @@ force_words <- function(appraisal, class) {
   if (is.null(at)) "" else sprintf("; grey line: the threshold in force, %s", format_short(at))
 }
 
-#' @rdname plot_decision_curve
+#' @rdname plot_net_benefit
 #' @export
 plot_top <- function(appraisal, class = NULL) {
   check_appraisal_drawn(appraisal, "plot_top")
   all <- sum(appraisal$weight)
   d <- top_rows(appraisal, unique(pmax(1, round(seq(all / 50, all, length.out = 50)))), class)
   shown <- d$class[1]
-  lines <- drop_nulls(list("by the network" = d$found, "by a linear model" = d$linear, "by chance" = d$chance))
-  long <- data.frame(
-    n = rep(d$n, length(lines)), found = unlist(lines),
-    label = factor(rep(names(lines), each = nrow(d)), names(lines))
+  long <- in_long_form(
+    d, "found", c("by the network" = "found", "by a linear model" = "linear", "by chance" = "chance")
   )
   wanted <- appraisal$decisions$top[appraisal$decisions$top <= all]
   marked <- if (length(wanted)) top_rows(appraisal, wanted, shown)
   ggplot2::ggplot(long, ggplot2::aes(.data$n, .data$found)) +
-    ggplot2::geom_ribbon(
-      data = d, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = hue("ink"), alpha = 0.12
-    ) +
-    ggplot2::geom_line(ggplot2::aes(colour = .data$label, linetype = .data$label), linewidth = 0.9) +
+    lines_over_band(d) +
     (if (!is.null(marked)) ggplot2::geom_point(data = marked, colour = hue("ink"), size = 3.2)) +
     (if (!is.null(marked)) {
       ggplot2::geom_text(
@@ -99,7 +89,7 @@ plot_top <- function(appraisal, class = NULL) {
         hjust = -0.15, vjust = 1.4, colour = figure_text, size = 3.8
       )
     }) +
-    line_scales() + numbers_across() + numbers_up() + figure_theme() + legend_on_top() + wide_keys() +
+    numbers_across() + numbers_up() +
     ggplot2::labs(
       title = sprintf("%s: how many \"%s\" a list of rows holds", enumerate(appraisal$target), shorten(shown, 20)),
       subtitle = sprintf("%s, of which %s are", evaluated_rows_text(appraisal), format_weighted_count(d$of[1])),
@@ -107,7 +97,7 @@ plot_top <- function(appraisal, class = NULL) {
     )
 }
 
-#' @rdname plot_decision_curve
+#' @rdname plot_net_benefit
 #' @export
 plot_profit <- function(appraisal, gains = NULL, class = NULL) {
   check_appraisal_drawn(appraisal, "plot_profit")
@@ -115,20 +105,13 @@ plot_profit <- function(appraisal, gains = NULL, class = NULL) {
   best <- attr(d, "best_threshold")
   d <- d[!is.na(d$threshold), ]
   shown <- d$class[1]
-  lines <- drop_nulls(list(
-    "the network" = d$profit, "a linear model" = d$linear, "all rows" = d$all, "no row" = d$none
-  ))
-  long <- data.frame(
-    threshold = rep(d$threshold, length(lines)), profit = unlist(lines),
-    label = factor(rep(names(lines), each = nrow(d)), names(lines))
+  long <- in_long_form(
+    d, "profit", c("the network" = "profit", "a linear model" = "linear", "all rows" = "all", "no row" = "none")
   )
   ggplot2::ggplot(long, ggplot2::aes(.data$threshold, .data$profit)) +
-    ggplot2::geom_ribbon(
-      data = d, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = hue("ink"), alpha = 0.12
-    ) +
-    ggplot2::geom_line(ggplot2::aes(colour = .data$label, linetype = .data$label), linewidth = 0.9) +
+    lines_over_band(d) +
     ggplot2::geom_vline(xintercept = best, colour = hue("stone"), linetype = "dotted", linewidth = 0.7) +
-    force_mark(appraisal, shown) + line_scales() + numbers_up() + figure_theme() + legend_on_top() + wide_keys() +
+    force_mark(appraisal, shown) + numbers_up() +
     ggplot2::labs(
       title = sprintf("%s: profit by the threshold", enumerate(appraisal$target)),
       subtitle = sprintf(

@@ -32,14 +32,9 @@ drawn_over_time <- function(appraisal) {
 }
 
 error_in_time_figure <- function(d, appraisal) {
-  lines <- drop_nulls(list(
-    "the network" = "value", "a linear model" = if (any(!is.na(d$linear))) "linear",
-    "the same for every row" = "baseline"
-  ))
-  long <- do.call(rbind, lapply(names(lines), function(name) {
-    data.frame(d[intersect(c("target", "middle"), names(d))], value = d[[lines[[name]]]], label = name)
-  }))
-  long$label <- factor(long$label, names(lines))
+  long <- in_long_form(
+    d, "value", c("the network" = "value", "a linear model" = "linear", "the same for every row" = "baseline")
+  )
   ggplot2::ggplot(long, ggplot2::aes(.data$middle, .data$value)) +
     ggplot2::geom_linerange(
       data = d, ggplot2::aes(ymin = .data$low, ymax = .data$high), colour = hue("ink"), linewidth = 0.7, alpha = 0.6

@@ -9,6 +9,31 @@ check_appraisal_drawn <- function(x, figure) {
   fail(sprintf("%s() draws an appraisal, not %s.", figure, describe_kind(x)), hint)
 }
 
+# One line a label, in the column `value`: `lines` names the columns of `d` that they are drawn of. Those that are not
+# there, or not known, are left out.
+in_long_form <- function(d, value, lines) {
+  lines <- Filter(function(column) any(!is.na(d[[column]])), lines)
+  each <- lapply(lines, function(column) {
+    own <- d
+    own[[value]] <- d[[column]]
+    own
+  })
+  long <- do.call(rbind, each)
+  long$label <- factor(rep(names(lines), each = nrow(d)), names(lines))
+  long
+}
+
+# Lines by their labels over the band of one of them, `low` to `high`.
+lines_over_band <- function(band) {
+  list(
+    ggplot2::geom_ribbon(
+      data = band, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = hue("ink"), alpha = 0.12
+    ),
+    ggplot2::geom_line(ggplot2::aes(colour = .data$label, linetype = .data$label), linewidth = 0.9),
+    line_scales(), figure_theme(), legend_on_top(), wide_keys()
+  )
+}
+
 # Refuses what a figure can't draw.
 check_drawn <- function(x, class, figure, verb) {
   need_ggplot()

@@ -1,6 +1,6 @@
 #' Keep a result in a file
 #'
-#' What [folds()], [vary()], [learning_curve()], [sift()], [lineup()] and [appraise()] return, to be opened later. A
+#' What [folds()], [vary()], [more_rows()], [sift()], [lineup()] and [appraise()] return, to be opened later. A
 #' [scout()] keeps itself: `read_result()` opens its `file` too, finished or not.
 #'
 #' @section Format: A gzip-compressed JSON document in UTF-8 whose top level has `format` (`"hylomath result"`),
@@ -22,7 +22,7 @@
 write_result <- function(x, file) {
   if (!inherits(x, kept_classes())) {
     what <- paste(
-      "Only results of folds(), vary(), learning_curve(), sift(), lineup() and appraise() can be written this way,",
+      "Only results of folds(), vary(), more_rows(), sift(), lineup() and appraise() can be written this way,",
       "not %s."
     )
     hint <- if (is_model(x)) {
@@ -113,7 +113,7 @@ result_checks <- function(x) {
           setequal(names(folds), x$values$value)
       }
     ),
-    hylomath_learning = list(
+    hylomath_more_rows = list(
       sizes = wants_columns(character(), c("rows", "value", "low", "high", "seconds"), least = 3),
       curve = wants_columns(character(), c("rows", "value", "low", "high"), least = 3), level = wants_share,
       now = wants_columns(character(), c("rows", "value"), least = 1),
@@ -145,7 +145,7 @@ result_checks <- function(x) {
     ),
     hylomath_appraisal = c(appraisal_checks(x), if (predicts_classes(x$task)) predicted_classes_checks(x))
   )
-  by_folds <- paste0("hylomath_", c("folds", "variation", "sifting", "learning"))
+  by_folds <- paste0("hylomath_", c("folds", "variation", "sifting", "more_rows"))
   c(evaluated, if (inherits(x, by_folds)) dealt, own)
 }
 

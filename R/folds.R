@@ -263,12 +263,12 @@ format.hylomath_folds <- function(x, ...) {
 
 kind_of_folds <- function(x) {
   group <- x$brief$columns$group
-  gap <- x$brief[["hold_out"]]$gap
+  hold_out <- x$brief[["hold_out"]]
   switch(x$by,
     ordered = paste0(
       "stretches of time, each predicted from what came before it",
       if (!is.null(x$window)) sprintf(", of the last %s", duration_text(x$window)),
-      if (!identical(gap %||% 0, 0)) sprintf(", with a gap of %s", duration_text(gap))
+      if (has_gap(hold_out)) sprintf(", with a gap of %s", duration_text(hold_out$gap))
     ),
     group = "folds, a group each",
     if (is.null(group)) "folds" else sprintf("folds of whole groups (%s)", group)

@@ -238,7 +238,7 @@ read_stored_numbers <- function(base64, what, bytes) {
 
 # The classes that a document may name, each as the whole of an object's classes: a class decides what is run on it.
 stored_classes <- list("brief_text", "Date", c("POSIXct", "POSIXt"), "difftime", "hylomath_predictor")
-stored_results <- c("folds", "variation", "sifting", "lineup", "appraisal", "learning")
+stored_results <- c("folds", "variation", "sifting", "lineup", "appraisal", "more_rows")
 
 read_stored_object <- function(value, class) {
   kind <- stored_results[vapply(paste0("hylomath_", stored_results), identical, NA, class)]

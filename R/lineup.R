@@ -70,7 +70,7 @@ lineup_models <- function(models, data, rows, level, draws) {
 rules_in_force <- function(models) {
   rules <- lapply(models, function(model) model$predictor$decision)
   if (all(lengths(rules) == 0)) return(NULL)
-  vapply(rules, function(rule) if (is.null(rule)) "the likeliest class" else decision_line(rule), "")
+  vapply(rules, function(rule) if (is.null(rule)) "The likeliest class is predicted" else decision_line(rule), "")
 }
 
 # The measures of every model one after another, with their differences from those of the first.

@@ -25,6 +25,7 @@ format.hylomath_brief <- function(x, ...) {
     if (inherits(a, "hylomath_analysis")) indented("ensemble", ensemble_in_words(a)),
     brief_wiring_text(x, a, candidates),
     indented("regimen", regimen_text(x, candidates[[1]] %||% a)),
+    if (length(x$decisions)) indented("decisions", settings_text(x$decisions)),
     if (inherits(a, "hylomath_analysis")) format_notes(brief_notes(x, a))
   )
 }

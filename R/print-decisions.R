@@ -42,7 +42,7 @@ net_benefit_heading <- function(x) {
 # NULL where the brief names no thresholds.
 net_benefit_cells <- function(x) {
   if (length(x$decisions$thresholds) == 0) return(NULL)
-  found <- decision_curve(x)
+  found <- net_benefit(x)
   of <- function(strategy) found[found$strategy == strategy, ]
   own <- of("network")
   cells <- list(
@@ -70,7 +70,7 @@ top_in_words <- function(x) {
     "Of the %s rows with the highest probability of \"%s\" %s are (%s %s to %s); by chance %s would be%s.",
     format_each_count(found$n), found$class, count(found$found), interval_heading(x$level), count(found$low),
     count(found$high), count(found$chance),
-    if (is.null(found$linear)) "" else sprintf(", by a linear model %s", count(found$linear))
+    if (is.null(found$linear)) "" else sprintf(", by the linear model %s", count(found$linear))
   )
 }
 
@@ -84,7 +84,7 @@ profit_in_words <- function(x) {
       gains_in_words(attr(found, "gains"), found$class), format_money(found$profit), interval_heading(x$level),
       format_money(found$low), format_money(found$high),
       format_measure(found$a_row), enumerate(c(
-        if (!is.null(found$linear)) sprintf("a linear model %s", format_money(found$linear)),
+        if (!is.null(found$linear)) sprintf("the linear model %s", format_money(found$linear)),
         sprintf("treating every row as \"%s\" %s", found$class, format_money(found$all)),
         sprintf("treating none so %s", format_money(found$none))
       ))

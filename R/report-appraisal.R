@@ -39,7 +39,7 @@ section_decisions <- function(appraisal) {
     paragraphs_of(c(top_in_words(appraisal), profit_in_words(appraisal))),
     if (!is.null(benefits)) table_element(benefits, 1, caption = net_benefit_heading(appraisal)),
     if (varies_by_class(appraisal, class)) list(
-      figure_element(plot_decision_curve(appraisal, class), "decision-curve"),
+      figure_element(plot_net_benefit(appraisal, class), "net-benefit"),
       figure_element(plot_top(appraisal, class), "top"),
       if (length(appraisal$decisions$gains)) figure_element(plot_profit(appraisal, class = class), "profit")
     )

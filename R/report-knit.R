@@ -83,7 +83,7 @@ in_document.hylomath_sifting <- function(x) drawn_in_document(x, function() plot
 in_document.hylomath_variation <- function(x) drawn_in_document(x, function() plot_variation(x))
 
 #' @export
-in_document.hylomath_learning <- function(x) drawn_in_document(x, function() plot_learning(x))
+in_document.hylomath_more_rows <- function(x) drawn_in_document(x, function() plot_more_rows(x))
 
 #' @export
 in_document.hylomath_unusual_rows <- function(x) {

@@ -54,13 +54,13 @@ report_parts.hylomath_scouting <- function(x, data, rows) {
 }
 
 #' @export
-report_parts.hylomath_learning <- function(x, data, rows) {
+report_parts.hylomath_more_rows <- function(x, data, rows) {
   check_no_data(data, "a learning curve")
   list(
     title = sprintf("Predicting %s: would more rows help?", enumerate(x$target)),
     kicker = kicker_of("Report on a learning curve"), lead = paragraphs_of(learning_in_words(x)),
     sections = list(page_section(
-      "sizes", "By number of rows", figure_element(plot_learning(x), "learning"),
+      "sizes", "By number of rows", figure_element(plot_more_rows(x), "learning"),
       table_element(learning_cells(x), 1, caption = "The same rows predicted, more and more learned from"),
       paragraphs_of(learning_notes(x))
     ))

@@ -3,7 +3,7 @@
 #' Before rows are collected, how many of them a model with so many inputs needs at least, by the criteria of Riley et
 #' al. (2019, 2020): it is hardly overfitted, its measure is hardly too good, and the share or mean of the target is
 #' known well. They are derived for models without hidden layers; a network needs no fewer. Once there are rows,
-#' [learning_curve()] shows what more would bring.
+#' [more_rows()] shows what more would bring.
 #'
 #' @param inputs How many inputs there are after preparation: a category counts for its levels less one.
 #' @param share Of two classes the share of the positive one, between 0 and 1.
@@ -104,8 +104,7 @@ rows_for_class <- function(inputs, share, r_squared, shrinkage, optimism, margin
 rows_for_number <- function(inputs, r_squared, mean, sd, shrinkage, optimism) {
   apparent <- function(n) (r_squared * (n - inputs - 1) + inputs) / (n - 1)
   slope <- function(n) 1 + (inputs - 2) / (n * log(1 - apparent(n)))
-  enough <- inputs + 2
-  while (inputs > 2 && slope(enough) < shrinkage) enough <- enough + max(1, enough %/% 1000)
+  enough <- fewest_from(inputs + 2, function(n) inputs <= 2 || slope(n) >= shrinkage)
   criteria <- data.frame(
     criterion = c(
       sprintf("calibration slope of at least %s on new rows", format_number(shrinkage)),
@@ -120,9 +119,24 @@ rows_for_number <- function(inputs, r_squared, mean, sd, shrinkage, optimism) {
   precise <- function(n) {
     stats::qt(0.975, n - inputs - 1) * sqrt(sd^2 * (1 - r_squared) / n) <= 0.1 * abs(mean)
   }
-  known <- inputs + 3
-  while (!precise(known)) known <- known + max(1, known %/% 1000)
-  rbind(criteria, data.frame(criterion = "mean of the target known to a tenth", rows = known))
+  rbind(criteria, data.frame(
+    criterion = "mean of the target known to a tenth", rows = fewest_from(inputs + 3, precise)
+  ))
+}
+
+# The smallest whole number from `low` on from which something holds.
+fewest_from <- function(low, holds) {
+  if (holds(low)) return(low)
+  high <- 2 * low
+  while (!holds(high)) {
+    low <- high
+    high <- 2 * high
+  }
+  while (high - low > 1) {
+    middle <- (low + high) %/% 2
+    if (holds(middle)) high <- middle else low <- middle
+  }
+  high
 }
 
 #' @export
@@ -136,7 +150,7 @@ format.hylomath_rows_needed <- function(x, ...) {
     as_text_table(list(criterion = x$criteria$criterion, rows = format_each_count(x$criteria$rows)), 1), "",
     paragraphs(paste(
       "That is the least, for a model without hidden layers, beside the rows that it is tested on.",
-      "With rows at hand, learning_curve() shows whether more would help."
+      "With rows at hand, more_rows() shows whether more would help."
     ))
   )
 }

@@ -190,7 +190,7 @@ type_duration <- offering(function(value, key) {
       "It is a number of seconds, minutes, hours, days or weeks, such as 30 days, or a number alone."
     )
   }
-  if (is.null(unit)) return(number)
+  if (is.null(unit) || number == 0) return(number)
   paste0(format_number(number), " ", unit, if (number != 1) "s")
 }, kind = "text")
 

@@ -6,7 +6,7 @@
 #' @param b A brief.
 #' @param ... One setting with its values. `units`: of the first hidden layer, to which the others keep their
 #'   proportion; `rows`: so many training rows of each fold and as large a share of its validation rows, drawn at random
-#'   (whole groups, where rows belong to groups), each choice within the next larger one; see [learning_curve()];
+#'   (whole groups, where rows belong to groups), each choice within the next larger one; see [more_rows()];
 #'   `layers`, `activation` or `dropout` of the wiring; or any key of the brief with one value at a time, by its last
 #'   word or in full: `batch_size = c(16, 64, 256)`, `wiring = c("linear", "8 tanh")`, `prepare.numbers = c("zscore",
 #'   "robust")`.

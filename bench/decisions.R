@@ -39,9 +39,9 @@ estimates <- function(d, size) {
   rbind(
     cbind(colSums(part) / colSums(whole), inside$share_interval(part, whole, 0.95, rows$plain)),
     cbind(line$values, line$values - half, line$values + half),
-    over(thresholds, function(t) inside$net_benefit(rows, d$p >= t, t)),
-    over(thresholds, function(t) inside$net_benefit_apart(rows, d$p >= t, d$linear >= t, t)),
-    over(thresholds, function(t) inside$net_benefit_apart(rows, d$p >= t, rep(TRUE, n), t)),
+    over(thresholds, function(t) inside$benefit_of(rows, d$p >= t, t)),
+    over(thresholds, function(t) inside$benefit_apart(rows, d$p >= t, d$linear >= t, t)),
+    over(thresholds, function(t) inside$benefit_apart(rows, d$p >= t, rep(TRUE, n), t)),
     over(thresholds, function(t) inside$gains_of(rows, d$p >= t, gains)), over(tops, at_top)
   )
 }

@@ -103,7 +103,7 @@ test_that("the smooth calibration curve is a logistic regression on a natural sp
 })
 
 test_that("net benefit is what its formula says", {
-  found <- decision_curve(appraisal)
+  found <- net_benefit(appraisal)
   expect_equal(unique(found$threshold), c(0.1, 0.2))
   n <- nrow(seen)
   for (t in c(0.1, 0.2)) {
@@ -175,8 +175,8 @@ test_that("intervals of decisions hold the truth as often as they say", {
     rows <- rows_decided(d$p, d$y)
     n <- round(length(d$p) / 10)
     c(
-      vapply(thresholds, function(t) net_benefit(rows, d$p >= t, t)[[1]], 0),
-      vapply(thresholds, function(t) net_benefit_apart(rows, d$p >= t, d$linear >= t, t)[[1]], 0),
+      vapply(thresholds, function(t) benefit_of(rows, d$p >= t, t)[[1]], 0),
+      vapply(thresholds, function(t) benefit_apart(rows, d$p >= t, d$linear >= t, t)[[1]], 0),
       gains_of(rows, d$p >= 0.2, gains)[[1]], found_on_top(d$p, rows, n)$found / n,
       calibration_line(d$p, d$y, rows$weight)$values
     )
@@ -195,8 +195,8 @@ test_that("intervals of decisions hold the truth as often as they say", {
         unit_sums(line$influence, rows$unit, max(rows$unit)), 0.95, min(sum(d$y), sum(!d$y)), 2
       )
       ends <- rbind(
-        t(vapply(thresholds, function(t) net_benefit(rows, d$p >= t, t), numeric(3)))[, -1],
-        t(vapply(thresholds, function(t) net_benefit_apart(rows, d$p >= t, d$linear >= t, t), numeric(3)))[, -1],
+        t(vapply(thresholds, function(t) benefit_of(rows, d$p >= t, t), numeric(3)))[, -1],
+        t(vapply(thresholds, function(t) benefit_apart(rows, d$p >= t, d$linear >= t, t), numeric(3)))[, -1],
         gains_of(rows, d$p >= 0.2, gains)[-1], top, cbind(line$values - half, line$values + half)
       )
       ends[, 1] <= truth & truth <= ends[, 2]
@@ -250,7 +250,7 @@ test_that("rows that count several are decided on like rows written out", {
   of <- function(data) {
     a <- appraise(counted, data)
     list(
-      diagnostic_accuracy(a, threshold = 0.1), decision_curve(a, c(0.1, 0.2)), top_rows(a, 40),
+      diagnostic_accuracy(a, threshold = 0.1), net_benefit(a, c(0.1, 0.2)), top_rows(a, 40),
       profit_curve(a, gains, thresholds = 0.1), calibration_curve(a, smooth = TRUE)
     )
   }
@@ -281,7 +281,7 @@ test_that("prints, reports, figures and the command say what decisions come to",
   )) {
     expect_match(text, said, fixed = TRUE)
   }
-  for (figure in list(plot_decision_curve, plot_top, plot_profit)) expect_s3_class(figure(appraisal), "ggplot")
+  for (figure in list(plot_net_benefit, plot_top, plot_profit)) expect_s3_class(figure(appraisal), "ggplot")
   folder <- withr::local_tempdir()
   write_model(model, file.path(folder, "m.hylo"))
   withr::local_dir(folder)
@@ -290,7 +290,7 @@ test_that("prints, reports, figures and the command say what decisions come to",
   expect_equal(said$status, "0")
   expect_match(said$out, "Of the 10 rows with the highest +probability")
   expect_match(said$out, "With 9 for each +\"yes\" +that is +found and -1 for each +false +alarm")
-  expect_true(all(c("decision-curve.png", "top.png", "profit.png") %in% list.files("drawn")))
+  expect_true(all(c("net-benefit.png", "top.png", "profit.png") %in% list.files("drawn")))
   # what is asked for once is not kept
   expect_identical(read_model("m.hylo")$brief$decisions, model$brief$decisions)
   wrong <- run("--gains", "found")

@@ -13,8 +13,9 @@ test_that("the criteria are those of the papers' own examples", {
   )
   numbers <- rows_needed(25, r_squared = 0.2)$criteria$rows
   expect_equal(numbers[2:3], c(1 + 25 * 0.8 / 0.05, 234 + 25))
-  apparent <- (0.2 * (numbers[1] - 26) + 25) / (numbers[1] - 1)
-  expect_gte(1 + 23 / (numbers[1] * log(1 - apparent)), 0.9)
+  slope <- function(n) 1 + 23 / (n * log(1 - (0.2 * (n - 26) + 25) / (n - 1)))
+  expect_gte(slope(numbers[1]), 0.9)
+  expect_lt(slope(numbers[1] - 1), 0.9)
   expect_length(rows_needed(25, r_squared = 0.2, mean = 50, sd = 30)$criteria$rows, 4)
 })
 

@@ -129,7 +129,7 @@ ferries <- function(...) withr::with_seed(1, {
 test_that("each row's interval is made of the rows before it alone", {
   model <- ferries(calibration = 0.2)
   a <- appraise(model)
-  path <- a$held
+  path <- a$held[, 1]
   expect_equal(mean(path), a$coverage$held)
   # the same one day after another, as it would be at work
   days <- sort(unique(a$when))[1:4]
@@ -185,7 +185,7 @@ test_that("sets of classes follow time too, and an ensemble has them without cal
   a <- appraise(model)
   expect_equal(a$coverage$of, c("all", "no", "yes"))
   expect_gt(a$coverage$held[1], 0.8)
-  expect_length(a$held, a$n)
+  expect_equal(nrow(a$held), a$n)
 })
 
 test_that("the error over time is that of each stretch", {
@@ -201,7 +201,7 @@ test_that("the error over time is that of each stretch", {
     m <- a$evaluated$prediction[own]
     deviance <- 2 * mean(ifelse(y > 0, y * log(y / m), 0) - (y - m))
     expect_equal(found$value[p], deviance, tolerance = 1e-6)
-    expect_equal(found$held[p], mean(a$held[own]))
+    expect_equal(found$held[p], mean(a$held[own, 1]))
     # a linear model and the same for every row, as the whole appraisal has them
   }
   whole <- error_over_time(a, 1)
@@ -218,6 +218,63 @@ test_that("the error over time is that of each stretch", {
   expect_fails(plot_over_time(appraise(classes), what = "held"), "no intervals that follow time")
   expect_fails(error_over_time(appraise(quick_model())), "have no order")
   expect_fails(error_over_time(model), "an appraisal")
+})
+
+# A series with what time can meet: two targets, a count with its exposure, weights that count rows.
+meeting <- withr::with_seed(5, {
+  n <- 500
+  day <- as.Date("2025-01-01") + sort(sample(250, n, replace = TRUE))
+  data.frame(day = day, x = rnorm(n), hours = runif(n, 1, 5)) |>
+    transform(
+      y = x + rnorm(n), w = 100 + 10 * x + rnorm(n), calls = rpois(n, hours * exp(0.3 * x)), times = rep(1:2, n / 2)
+    )
+})
+
+test_that("time meets several targets, exposure, counts, groups and ensembles", {
+  of <- function(columns, target, ..., folds = 0) withr::with_seed(1, {
+    brief(meeting[c("day", "x", columns)], target = target) |> set_columns(order = day, ...) |>
+      hold_out(by = "ordered", folds = folds, calibration = if (folds > 0) 0 else 0.2, gap = "5 days", seed = 1) |>
+      wire("3 tanh") |> regimen(epochs = 20, seed = 1) |> train(progress = "none")
+  })
+  models <- list(
+    several = of(c("y", "w"), c("y", "w")), exposure = of(c("calls", "hours"), "calls", exposure = hours),
+    counts = of(c("y", "times"), "y", weight = times, weight_is = "counts"),
+    importance = of(c("y", "hours"), "y", weight = hours), ensemble = of("y", "y", folds = 4)
+  )
+  for (name in names(models)) {
+    a <- appraise(models[[name]])
+    expect_true(all(a$coverage$held > 0.7), info = name)
+    whole <- error_over_time(a, 1)
+    own <- a$measures[a$measures$measure == a$primary, ]
+    expect_equal(whole$value, own$value, info = name)
+    expect_equal(whole$baseline, own$baseline, info = name)
+    expect_equal(whole$held, a$coverage$held, info = name)
+    later <- transform(meeting[1:60, ], day = day + 400)
+    expect_s3_class(adapt(models[[name]], later), "hylomath_model")
+  }
+  curve <- more_rows(
+    brief(meeting[c("day", "x", "calls", "hours")], target = "calls") |> set_columns(order = day, exposure = hours) |>
+      hold_out(by = "ordered", folds = 0, seed = 1) |> wire("3 tanh") |> regimen(epochs = 10, seed = 1),
+    shares = c(0.4, 0.7), k = 3, progress = "none"
+  )
+  expect_true(all(is.finite(curve$curve$value)))
+})
+
+test_that("where test rows lie among the others in time, each has the rows before it", {
+  model <- withr::with_seed(1, {
+    brief(meeting[c("day", "x", "y")], target = "y") |> set_columns(order = day) |>
+      hold_out(calibration = 0.3, folds = 0, seed = 1) |> regimen(epochs = 10, seed = 1) |> train(progress = "none")
+  })
+  a <- appraise(model)
+  rows <- history_of(model, without = "test")
+  late <- max(a$when)
+  scores <- abs(rows$observed - rows$predictions[[1]])
+  test <- data.frame(when = a$when, score = abs(a$evaluated$observed - a$evaluated$prediction))
+  all <- rbind(data.frame(when = rows$when, score = scores), test)
+  all <- all[order(all$when), ]
+  path <- adaptive_bounds(all$score, all$when, 0.9, 0)
+  at <- all$when == late & all$score %in% test$score[test$when == late]
+  expect_equal(sort(unname(a$held[a$when == late, 1])), sort(path$held[at]))
 })
 
 test_that("the command deals with time", {

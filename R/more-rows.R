@@ -11,7 +11,7 @@
 #' @param level The level of the band.
 #' @param draws The number of bootstrap draws.
 #' @param ... Not used.
-#' @return An object of class `hylomath_learning` with
+#' @return An object of class `hylomath_more_rows` with
 #'   * `sizes`: for each share the `rows` that were learned from (training and validation rows together, the mean over
 #'     folds), `groups` of them where there are groups, `value` with its interval `low` to `high`, and `seconds`;
 #'   * `curve`: the law over `rows`, from the fewest to `ahead` times as many as there are: `value`, `low`, `high`;
@@ -32,20 +32,19 @@
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 20)
-#' curve <- learning_curve(b, shares = c(0.1, 0.3, 0.6, 1), k = 3, progress = "none")
+#' curve <- more_rows(b, shares = c(0.1, 0.3, 0.6, 1), k = 3, progress = "none")
 #' curve
-#' plot_learning(curve)
+#' plot_more_rows(curve)
 #' @export
-learning_curve <- function(b, shares = c(0.06, 0.1, 0.16, 0.25, 0.4, 0.63, 1), ahead = 2, data = NULL, k = 5,
-                           repeats = 1, by = NULL, level = 0.9, draws = 1000, progress = "auto", checkpoint = NULL,
-                           ...) {
-  UseMethod("learning_curve")
+more_rows <- function(b, shares = c(0.06, 0.1, 0.16, 0.25, 0.4, 0.63, 1), ahead = 2, data = NULL, k = 5, repeats = 1,
+                      by = NULL, level = 0.9, draws = 1000, progress = "auto", checkpoint = NULL, ...) {
+  UseMethod("more_rows")
 }
 
 #' @export
-learning_curve.hylomath_brief <- function(b, shares = c(0.06, 0.1, 0.16, 0.25, 0.4, 0.63, 1), ahead = 2, data = NULL,
-                                          k = 5, repeats = 1, by = NULL, level = 0.9, draws = 1000,
-                                          progress = "auto", checkpoint = NULL, ...) {
+more_rows.hylomath_brief <- function(b, shares = c(0.06, 0.1, 0.16, 0.25, 0.4, 0.63, 1), ahead = 2, data = NULL, k = 5,
+                                     repeats = 1, by = NULL, level = 0.9, draws = 1000, progress = "auto",
+                                     checkpoint = NULL, ...) {
   check_others(...)
   type_number(1, 100, open_low = TRUE)(ahead, "ahead")
   type_level()(level, "level")
@@ -71,7 +70,7 @@ learning_curve.hylomath_brief <- function(b, shares = c(0.06, 0.1, 0.16, 0.25, 0
 }
 
 #' @export
-learning_curve.default <- function(b, ...) wrong_object("learning_curve", "a brief", b)
+more_rows.default <- function(b, ...) wrong_object("more_rows", "a brief", b)
 
 checked_learning_shares <- function(shares) {
   shares <- vapply(as.list(shares), type_number(0, 1, open_low = TRUE), 0, "shares")
@@ -108,7 +107,7 @@ new_learning <- function(b, laid, found, ahead, level, draws) {
       k = first$k, repeats = first$repeats, times = ahead, left_out = found$left_out, level = level,
       units = first$pooled$units, group = a$roles$group
     ),
-    "learning"
+    "more_rows"
   )
 }
 
@@ -217,12 +216,12 @@ fitted_laws <- function(values, rows, weights) {
 }
 
 #' @export
-as.data.frame.hylomath_learning <- function(x, ...) x$sizes
+as.data.frame.hylomath_more_rows <- function(x, ...) x$sizes
 
 # ---- printed ---------------------------------------------------------------------------------------------------------
 
 #' @export
-format.hylomath_learning <- function(x, ...) {
+format.hylomath_more_rows <- function(x, ...) {
   c(
     cli::style_bold(sprintf("%s: %s by the number of rows learned from", enumerate(x$target), x$primary)), "",
     as_text_table(learning_cells(x), 1), "", paragraphs(learning_in_words(x)), "",
@@ -273,14 +272,17 @@ band_heading <- function(level) sprintf("%s %% band", format_number(100 * level)
 learning_notes <- function(x) {
   c(
     sprintf(
-      "Each size is evaluated on the same rows by %s; the intervals are about which %s there are, and about training.",
+      paste(
+        "Each size is evaluated on the same rows by %s.",
+        "The intervals say how much the figures vary with the %s and with training."
+      ),
       folds_words(x$k, x$repeats), x$units
     ),
     sprintf(
-      "The law through them is %s + scale * rows^-%s: no number of rows goes below %s, if it holds.",
-      format_measure(x$law$floor), format_number(signif(x$law$exponent, 2)), format_measure(x$law$floor)
+      "The curve is a power law with the exponent %s. If it holds, no number of rows brings the %s below %s.",
+      format_number(signif(x$law$exponent, 2)), x$primary, format_measure(x$law$floor)
     ),
-    "One network is trained in each fold. A cross-validation ensemble lies below the curve."
+    "One network is trained in each fold. A cross-validation ensemble usually does better."
   )
 }
 
@@ -288,18 +290,17 @@ learning_notes <- function(x) {
 
 #' Draw whether more rows would help
 #'
-#' @param learning What [learning_curve()] returns.
+#' @param x What [more_rows()] returns.
 #' @return A ggplot: the error at each number of rows with its interval, the power law with its band, dashed beyond the
 #'   rows that there are.
-#' @section Errors: An object that [learning_curve()] did not return.
+#' @section Errors: An object that [more_rows()] did not return.
 #' @examples
 #' set.seed(1)
 #' b <- brief(kilns, target = "outcome") |> regimen(epochs = 10)
-#' plot_learning(learning_curve(b, shares = c(0.2, 0.5, 1), k = 3, progress = "none"))
+#' plot_more_rows(more_rows(b, shares = c(0.2, 0.5, 1), k = 3, progress = "none"))
 #' @export
-plot_learning <- function(learning) {
-  check_drawn(learning, "hylomath_learning", "plot_learning", "learning_curve()")
-  x <- learning
+plot_more_rows <- function(x) {
+  check_drawn(x, "hylomath_more_rows", "plot_more_rows", "more_rows()")
   within <- x$curve$rows <= x$now$rows
   beyond <- c(max(which(within)), which(!within))
   apart <- diff(log(c(x$sizes$rows, x$now$rows))) > 0.3
@@ -329,4 +330,4 @@ plot_learning <- function(learning) {
 }
 
 #' @exportS3Method ggplot2::autoplot
-autoplot.hylomath_learning <- function(object, ...) plot_learning(object)
+autoplot.hylomath_more_rows <- function(object, ...) plot_more_rows(object)

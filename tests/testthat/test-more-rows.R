@@ -1,6 +1,6 @@
 b <- brief(kilns[1:1200, ], target = "outcome") |> hold_out(seed = 1, folds = 0) |> regimen(epochs = 10, seed = 1) |>
   wire("4 tanh")
-curve <- learning_curve(b, shares = c(0.2, 0.5), k = 3, progress = "none")
+curve <- more_rows(b, shares = c(0.2, 0.5), k = 3, progress = "none")
 
 test_that("each size is evaluated on the same rows and learns from rows within the next larger one", {
   expect_equal(nrow(curve$sizes), 3)
@@ -68,7 +68,7 @@ test_that("it prints, draws, is kept, and is in reach of the command", {
   expect_match(paste(format(curve), collapse = " "), "rows would( hardly)? help|cannot show whether more would help")
   expect_equal(curve$ahead$rows, 2 * curve$now$rows)
   expect_equal(curve$gain$value, curve$now$value - curve$ahead$value)
-  expect_s3_class(plot_learning(curve), "ggplot")
+  expect_s3_class(plot_more_rows(curve), "ggplot")
   expect_identical(as.data.frame(curve), curve$sizes)
   file <- withr::local_tempfile(fileext = ".learning")
   write_result(curve, file)
@@ -81,21 +81,21 @@ test_that("it prints, draws, is kept, and is in reach of the command", {
   hylomath(
     "brief", "k.csv", "--target", "outcome", "-o", "k.yml", "--set", "regimen.epochs=5", "--set", "hold_out.folds=0"
   )
-  found <- hylomath("learning-curve", "k.yml", "--k", "3", "--shares", "0.3,0.6", "--ahead", "3", "--figure", "r.png",
+  found <- hylomath("more-rows", "k.yml", "--k", "3", "--shares", "0.3,0.6", "--ahead", "3", "--figure", "r.png",
     "--keep", "k.kept"
   )
   expect_equal(found$status, 0)
   expect_match(paste(found$out, collapse = " "), "3 times +as +many")
   expect_true(file.exists("r.png"))
-  expect_s3_class(read_result("k.kept"), "hylomath_learning")
-  expect_equal(hylomath("learning-curve", "k.yml", "--shares", "0.3,2")$status, 2)
+  expect_s3_class(read_result("k.kept"), "hylomath_more_rows")
+  expect_equal(hylomath("more-rows", "k.yml", "--shares", "0.3,2")$status, 2)
 })
 
 test_that("sizes that can't be are refused", {
-  expect_fails(learning_curve(b, shares = 0.5, progress = "none"), "two shares below 1")
-  expect_fails(learning_curve(b, shares = c(0.001, 0.5), progress = "none"), "Take larger shares")
-  expect_fails(learning_curve(b, shares = c(0.1, 1.5), progress = "none"), "`shares` must be a number above 0 to 1")
-  expect_fails(learning_curve(kilns), "a brief")
+  expect_fails(more_rows(b, shares = 0.5, progress = "none"), "two shares below 1")
+  expect_fails(more_rows(b, shares = c(0.001, 0.5), progress = "none"), "Take larger shares")
+  expect_fails(more_rows(b, shares = c(0.1, 1.5), progress = "none"), "`shares` must be a number above 0 to 1")
+  expect_fails(more_rows(kilns), "a brief")
 })
 
 test_that("several targets and numbers with a root have curves too", {
@@ -103,10 +103,10 @@ test_that("several targets and numbers with a root have curves too", {
   table$y <- withr::with_seed(2, table$x + rnorm(300))
   table$w <- withr::with_seed(3, 100 * table$z + rnorm(300))
   settled <- function(b) b |> hold_out(seed = 1, folds = 0) |> regimen(epochs = 20, seed = 1) |> wire("4 tanh")
-  several <- learning_curve(settled(brief(table, c("y", "w"))), shares = c(0.3, 0.6), k = 3, progress = "none")
+  several <- more_rows(settled(brief(table, c("y", "w"))), shares = c(0.3, 0.6), k = 3, progress = "none")
   expect_match(several$primary, "share of the targets' variances")
   expect_true(all(several$sizes$value > 0 & several$sizes$value < 2))
-  root <- learning_curve(settled(brief(table[-4], "y")), shares = c(0.3, 0.6), k = 3, progress = "none")
+  root <- more_rows(settled(brief(table[-4], "y")), shares = c(0.3, 0.6), k = 3, progress = "none")
   whole <- folds(settled(brief(table[-4], "y")), k = 3, progress = "none")$pooled
   expect_equal(root$primary, "RMSE")
   expect_equal(root$sizes$value[3], whole$measures$value[whole$measures$measure == "RMSE"])

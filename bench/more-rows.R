@@ -1,6 +1,6 @@
 # How often the band of a learning curve holds the error at twice the rows, over simulated tables: the mean loss of
 # networks that learn from fresh tables of twice the rows, on 20,000 rows more.
-#   Rscript bench/learning.R [tables a cell, 50 when not given] [cell]
+#   Rscript bench/more-rows.R [tables a cell, 50 when not given] [cell]
 suppressMessages(library(hylomath))
 arguments <- as.integer(commandArgs(TRUE))
 tables <- c(arguments, 50)[1]
@@ -30,7 +30,7 @@ for (i in if (length(arguments) > 1) arguments[2] else seq_len(nrow(cells))) {
   truth <- mean(replicate(20, read(loss(train(settings(draw(2 * cell$rows, cell$kind), wiring), progress = "none")))))
   held <- vapply(seq_len(tables), function(seed) {
     set.seed(1000 * i + seed)
-    curve <- learning_curve(settings(draw(cell$rows, cell$kind), wiring), progress = "none")
+    curve <- more_rows(settings(draw(cell$rows, cell$kind), wiring), progress = "none")
     c(read(curve$ahead$low) <= truth && truth <= read(curve$ahead$high), read(curve$ahead$value) / truth)
   }, numeric(2))
   cat(sprintf(
