@@ -21,7 +21,7 @@
 #' calibration_curve(appraise(model))
 #' @export
 calibration_curve <- function(appraisal, class = NULL, smooth = FALSE) {
-  if (!is_flag(smooth)) fail(sprintf("`smooth` must be TRUE or FALSE, not %s.", describe(smooth)))
+  check_flag(smooth, "smooth")
   chosen <- classes_to_draw(appraisal, class, "A calibration curve")
   evaluated <- appraisal$evaluated
   of <- if (smooth) smooth_calibration_of else calibration_bins_of

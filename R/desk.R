@@ -33,7 +33,7 @@
 desk <- function(table = NULL, folder = NULL, port = 0, open = interactive(), ready = NULL) {
   needed <- c("shiny", "bslib", "httpuv", "htmltools", "ggplot2", "svglite", "data.table")
   rlang::check_installed(needed, "to open a desk")
-  if (!is_flag(open)) fail(sprintf("`open` must be TRUE or FALSE, not %s.", describe(open)))
+  check_flag(open, "open")
   type_count(65535, from = 0)(port, "port")
   start <- desk_begun_with(table)
   folder <- folder %||% start$folder %||% "desk"

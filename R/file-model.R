@@ -33,7 +33,7 @@
 #' @export
 write_model <- function(model, file, rows = TRUE, few = 5) {
   if (!is_model(model)) fail(sprintf("Only a model can be written, not %s.", describe_class(model)))
-  if (!is_flag(rows)) fail(sprintf("`rows` must be TRUE or FALSE, not %s.", describe(rows)))
+  check_flag(rows, "rows")
   type_number(1, 1e6, whole = TRUE)(few, "few")
   kept <- if (rows) model else without_rows(model, few)
   write_document(model_document, model_content(kept), file)

@@ -183,7 +183,7 @@ augment.hylomath_model <- function(x, data, flags = FALSE, type = "auto", level 
   type_count(.Machine$integer.max)(reasons_for, "reasons_for")
   wanted <- list(flags = flags, identity = identity, ranked = ranked, learned = learned)
   for (name in names(wanted)) {
-    if (!is_flag(wanted[[name]])) fail(sprintf("`%s` must be TRUE or FALSE, not %s.", name, describe(wanted[[name]])))
+    check_flag(wanted[[name]], name)
   }
   if (identical(type, "auto")) type <- if (has_classes(x$predictor$target)) "both" else "prediction"
   predictions <- predict(x, data, type = type, level = level, bad_cells = bad_cells, shares = shares)

@@ -30,7 +30,7 @@
 #' @export
 write_report <- function(x, file, data = NULL, rows = TRUE, ...) {
   check_others(...)
-  if (!is_flag(rows)) fail(sprintf("`rows` must be TRUE or FALSE, not %s.", describe(rows)))
+  check_flag(rows, "rows")
   if (!is_text(file, 1)) fail(sprintf("A report's file is named by one text, not %s.", describe(file)))
   ending <- tolower(sub("^.*[.]", "", basename(file)))
   if (!ending %in% c("html", "pdf")) {

@@ -209,6 +209,10 @@ is_text <- function(value, length = NULL) {
 
 is_flag <- function(x) is.logical(x) && length(x) == 1 && !is.na(x)
 
+check_flag <- function(x, name) {
+  if (!is_flag(x)) fail(sprintf("`%s` must be TRUE or FALSE, not %s.", name, describe(x)))
+}
+
 as_one_number <- function(value) {
   if (is.list(value) || length(value) != 1) return(NA_real_)
   if (is.character(value) && !grepl("^[-+]?([0-9]+[.]?[0-9]*|[.][0-9]+)([eE][-+]?[0-9]+)?$", value)) return(NA_real_)

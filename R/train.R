@@ -67,8 +67,8 @@ train <- function(b, data = NULL, progress = "auto", watch_test = FALSE, checkpo
 train.hylomath_brief <- function(b, data = NULL, progress = "auto", watch_test = FALSE, checkpoint = NULL, every = 30,
                                  resumable = FALSE, ...) {
   check_others(...)
-  if (!isTRUE(watch_test) && !isFALSE(watch_test)) fail("`watch_test` must be TRUE or FALSE.")
-  if (!is_flag(resumable)) fail(sprintf("`resumable` must be TRUE or FALSE, not %s.", describe(resumable)))
+  check_flag(watch_test, "watch_test")
+  check_flag(resumable, "resumable")
   report <- reporter(progress)
   b <- ready_to_train(
     b, data, try = "Give one: train(b, data = ...).", seed = function() checkpoint_seeds(checkpoint)$regimen
