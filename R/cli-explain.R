@@ -126,9 +126,26 @@ cli_recalibrate <- function(files, options) {
 
 cli_importance <- function(files, options) {
   model <- read_model(files[1])
-  found <- importance(model, cli_table(model, files[2]), rows = options$rows, repeats = options$repeats %||% 10)
+  groups <- cli_shuffled_together(options$group)
+  cli_said(shuffled_sets(needed_columns(model$predictor), groups), "importance")
+  found <- importance(
+    model, cli_table(model, files[2]), rows = options$rows, repeats = options$repeats %||% 10, groups = groups,
+    conditional = isTRUE(options$conditional)
+  )
   cli_drawing(plot_importance(found), options)
   cli_result(found, options, unclass(found))
+}
+
+# `--group firing=peak_c,soak_min`, each group once.
+cli_shuffled_together <- function(groups) {
+  if (is.null(groups)) return(NULL)
+  parts <- regmatches(groups, regexpr("=", groups), invert = TRUE)
+  wrong <- groups[lengths(parts) != 2]
+  if (length(wrong)) {
+    what <- "`--group` names columns that are shuffled together, as in firing=peak_c,soak_min; not %s."
+    cli_wrong(sprintf(what, describe(wrong[1])), "importance")
+  }
+  stats::setNames(lapply(parts, function(part) cli_words(part[2])), vapply(parts, `[`, "", 1))
 }
 
 cli_effect <- function(files, options) {
@@ -137,7 +154,9 @@ cli_effect <- function(files, options) {
   data <- cli_table(model, files[2])
   cli_columns(needed_columns(model$predictor), c(options$input, options$with), "input")
   cli_said(predictions_to_explain(model$predictor$target, cli_words(options$of)), "effect")
-  found <- effect_of(model, data, options$input, with = options$with, of = cli_words(options$of))
+  found <- effect_of(
+    model, data, options$input, with = options$with, of = cli_words(options$of), local = isTRUE(options$local)
+  )
   cli_drawing(plot_effect(found), options)
   facts <- list(curve = found$curve, lines = found$lines, rows = found$n)
   cli_result(found, options, facts)
@@ -147,11 +166,48 @@ cli_contributions <- function(files, options) {
   if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "contributions")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
-  cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
   cli_said(predictions_to_explain(model$predictor$target, options$of), "contributions")
+  if (options$row == "all") return(cli_contributions_of_all(model, data, options))
+  cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
   found <- contributions(model, data, options$row, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)
   cli_result(found, options, unclass(found))
+}
+
+cli_contributions_of_all <- function(model, data, options) {
+  if (!is.null(options$figure)) cli_wrong("`--figure` draws one row: name it by `--row`.", "contributions")
+  found <- contributions(model, data, "all", options$of)
+  if (!is.null(options$output)) cli_write_table(as.data.frame(found), options)
+  cli_result(found, options, as.data.frame(found))
+}
+
+cli_interactions <- function(files, options) {
+  model <- read_model(files[1])
+  columns <- cli_words(options$columns)
+  cli_said(check_paired_columns(columns, needed_columns(model$predictor)), "interactions")
+  cli_said(predictions_to_explain(model$predictor$target, cli_words(options$of)), "interactions")
+  found <- interactions(model, cli_table(model, files[2]), columns = columns, of = cli_words(options$of))
+  cli_drawing(plot_interactions(found), options)
+  cli_result(found, options, unclass(found))
+}
+
+cli_smallest_change <- function(files, options) {
+  if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "smallest-change")
+  model <- read_model(files[1])
+  data <- cli_table(model, files[2])
+  to <- options$to
+  if (!is.null(to) && !has_classes(model$predictor$target)) to <- cli_range(to)
+  found <- cli_said(
+    smallest_change(model, data, options$row, cli_words(options$columns), to, options$most %||% 3), "smallest-change"
+  )
+  cli_result(found, options, unclass(found))
+}
+
+# `-Inf,20` or `peak=-Inf,20`
+cli_range <- function(text) {
+  parts <- regmatches(text, regexpr("=", text), invert = TRUE)[[1]]
+  range <- suppressWarnings(as.numeric(cli_words(parts[length(parts)])))
+  if (length(parts) == 1) range else stats::setNames(list(range), parts[1])
 }
 
 cli_try_row <- function(files, options) {

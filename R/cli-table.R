@@ -233,6 +233,11 @@ commands_to_evaluate <- function() {
           type_choice(evaluated_parts)
         ),
         cli_option("--repeats", "How often each column is shuffled; 10 when it is not given.", "N", type_count(1000)),
+        cli_option(
+          "--group", "Columns that are shuffled together, by a name, as in firing=peak_c,soak_min. May be given again.",
+          "NAME=COLUMNS", action = "append"
+        ),
+        cli_flag("--conditional", "Give values only to rows that are alike in the other columns."),
         "figure", "json"
       )
     ),
@@ -244,22 +249,51 @@ commands_to_evaluate <- function() {
         cli_option("--input", "The column. Needed.", "COLUMN"),
         cli_option("--with", "A second column, for the effect of the pair.", "COLUMN"),
         cli_option("--of", "Classes or targets to look at, with commas between them.", "NAMES"),
+        cli_flag("--local", "Leave rows where they are: move each within its own step of the column alone."),
         "figure", "json", "quiet"
       )
     ),
     contributions = cli_command(
-      "Show which inputs moved the prediction for one row, and by how much.",
+      "Show which inputs moved the prediction for one row, or for all, and by how much.",
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_contributions, input = "whole",
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
-        cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()),
+        cli_option("--row", "The id of the row, its number from 1, or all. Needed.", "ROW", type_text()),
+        cli_option(c("-o", "--output"), "With --row all, a table to write a line for each row into.", "FILE"),
         cli_option("--of", "A class or target.", "NAME"),
         cli_option(
           "--passes",
           "Of more than ten columns, how often the other rows are gone through; 20 when it is not given.", "N",
           type_count(1e4, from = 2)
         ),
-        "figure", "json"
+        "figure", "spreadsheet", "json", "quiet"
+      )
+    ),
+    interactions = cli_command(
+      "Show which columns act together: how far two columns' mean effect is from the sum of their own.",
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_interactions, input = "whole",
+      example = "hylomath interactions kilns.hylo kilns.csv --of crazed --figure interactions.png",
+      cli_options(
+        cli_option(
+          "--columns", "Columns whose pairs are looked at, with commas between them; when not given, ten at most.",
+          "COLUMNS"
+        ),
+        cli_option("--of", "Classes or targets to look at, with commas between them.", "NAMES"),
+        "figure", "json", "quiet"
+      )
+    ),
+    "smallest-change" = cli_command(
+      "Show the smallest change of a row's values that turns its prediction, within what was seen.",
+      takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_smallest_change, input = "whole",
+      example = "hylomath smallest-change kilns.hylo kilns.csv --row 5 --columns peak_c,soak_min",
+      cli_options(
+        cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()),
+        cli_option("--columns", "The columns that may be changed, with commas between them.", "COLUMNS"),
+        cli_option(
+          "--to", "The class that is to be predicted, or the range of a number, as in -Inf,20 (TARGET=-Inf,20).", "WHAT"
+        ),
+        cli_option("--most", "How many ways are given; 3 when it is not given.", "N", type_count(20)),
+        "json"
       )
     ),
     "try-row" = cli_command(

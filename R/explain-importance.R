@@ -5,8 +5,11 @@
 #' derived from a column is shuffled with it.
 #'
 #' This estimates a column's importance to this network on rows like these; not what its importance would be to one
-#' that was trained without it. Columns that carry the same information share their importance. Shuffling
-#' makes rows that never occur. The intervals are about the luck of the rows, which receive values and give them.
+#' that was trained without it. Columns that carry the same information share their importance: name them in
+#' `groups` to see what they have together. Shuffling makes rows that never occur, unless it is `conditional`: then
+#' values are given only to rows that are alike in the other columns as far as these tell the column (Strobl et al.
+#' 2008), and what is left is what a column tells beside them. The intervals are about the luck of the rows, which
+#' receive values and give them.
 #'
 #' @param model A model.
 #' @param data A table with the inputs and the target. Of the one that the model was trained on, the held-out rows are
@@ -15,25 +18,35 @@
 #'   of time, where these have all learned from all rows at last, by all.
 #' @param rows A part: `"test"`, `"validation"`, `"calibration"` or `"training"`.
 #' @param repeats How often each column is shuffled.
+#' @param groups A named list of columns that are shuffled together, as in `list(firing = c("peak_c", "soak_min"))`;
+#'   other columns stand alone.
+#' @param conditional Whether values are given only to rows that are alike in the other columns. Rows are alike that
+#'   stand in the same leaf, of at least 20 rows, of a tree that predicts the column by the others.
 #' @param level The level of the intervals, which are about which rows were drawn (groups, where rows belong to them).
 #' @param ... Not used.
-#' @return An object of class `hylomath_importance`; `columns` is a data frame in falling order: (`target`,) `column`,
-#'   `importance` (how much the measure that the network is trained for rises), `low` and `high`, and `share`, the rise
-#'   as a share of the measure itself; `measure`, `value` (as it is without shuffling), `rows` and `n` say what was
-#'   looked at. [as.data.frame()] gives `columns`.
+#' @return An object of class `hylomath_importance`; `columns` is a data frame in falling order: (`target`,) `column`
+#'   (or the name of a group), `importance` (how much the measure that the network is trained for rises), `low` and
+#'   `high`, and `share`, the rise as a share of the measure itself; `measure`, `value` (as it is without shuffling),
+#'   `rows` and `n` say what was looked at, `groups` and `conditional` how. [as.data.frame()] gives `columns`.
 #' @section Errors: A table without the target or without a column that the network needs; `rows` of a part that the
-#'   model does not have.
-#' @references Breiman (2001) \doi{10.1023/A:1010933404324}.
+#'   model does not have; a group of columns that the network does not take in, or of one that is in another.
+#' @references Breiman (2001) \doi{10.1023/A:1010933404324}; Strobl, Boulesteix, Kneib, Augustin and Zeileis (2008)
+#'   \doi{10.1186/1471-2105-9-307}.
 #' @examples
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' importance(model, kilns)
+#' importance(model, kilns, groups = list(firing = c("peak_c", "soak_min")), conditional = TRUE)
 #' @export
-importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...) UseMethod("importance")
+importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, groups = NULL, conditional = FALSE, ...) {
+  UseMethod("importance")
+}
 
 #' @export
-importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, level = 0.95, ...) {
+importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, level = 0.95, groups = NULL,
+                                      conditional = FALSE, ...) {
   check_others(...)
+  check_flag(conditional, "conditional")
   check_table_given(!missing(data))
   type_repeats()(repeats, "repeats")
   type_level()(level, "level")
@@ -42,24 +55,25 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   predictor <- model$predictor
   target <- predictor$target
   seed <- training_seed(model)
-  columns <- needed_columns(predictor)
+  sets <- shuffled_sets(needed_columns(predictor), groups)
   parts <- explained_parts(without_idle_inputs(predictor), looked_at$table, evaluated)
   as_is <- losses_of_parts(parts, lapply(parts, function(part) predictions_now(part$predictor, part$as_is)), evaluated)
   primary <- primary_measure(target)
   resampling <- resampling_of(evaluated$weight, evaluated$group, seed, level, 1000)
-  shuffled <- shuffled_losses(parts, looked_at$table, evaluated, as_is, columns, repeats, seed, resampling$unit)
+  alike <- if (conditional) alike_in_others(looked_at$table, sets)
+  shuffled <- shuffled_losses(parts, looked_at$table, evaluated, as_is, sets, alike, repeats, seed, resampling$unit)
   each <- lapply(seq_along(target$columns), function(i) {
     each <- matrix(unlist(lapply(shuffled, function(s) s[, i])), nrow(as_is))
     losses <- cbind(1, as_is[, i], each) * evaluated$weight
     sums <- unit_sums(losses, resampling$unit, max(resampling$unit))
-    risen <- importance_table(columns, sums, loss_measure(primary), resampling)
+    risen <- importance_table(names(sets), sums, loss_measure(primary), resampling)
     if (length(target$columns) > 1) cbind(target = target$columns[i], risen) else risen
   })
   new_result(
     list(
       columns = do.call(rbind, each), target = target$columns, measure = primary,
       value = loss_measure(primary)(colSums(as_is * evaluated$weight) / sum(evaluated$weight)), rows = looked_at$rows,
-      n = nrow(looked_at$table), level = level
+      n = nrow(looked_at$table), level = level, groups = groups, conditional = conditional
     ),
     "importance"
   )
@@ -67,6 +81,36 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
 
 #' @export
 importance.default <- function(model, ...) wrong_object("importance", "a model", model)
+
+# The columns that are shuffled together, by the name that they have in print.
+shuffled_sets <- function(columns, groups) {
+  groups <- as.list(groups)
+  if (length(groups) && (is.null(names(groups)) || any(names(groups) == "") || anyDuplicated(names(groups)))) {
+    fail(
+      "Each of the `groups` needs a name of its own.", "Write them as in list(firing = c(\"peak_c\", \"soak_min\"))."
+    )
+  }
+  grouped <- unlist(groups, use.names = FALSE)
+  unknown <- setdiff(grouped, columns)
+  if (length(unknown)) {
+    what <- "`groups` names the column %s, which the network does not take in."
+    fail(sprintf(what, quoted(unknown[1])), suggestion(unknown[1], columns))
+  }
+  twice <- grouped[duplicated(grouped)]
+  if (length(twice)) fail(sprintf("Column %s is in `groups` twice.", quoted(twice[1])))
+  alone <- setdiff(columns, grouped)
+  clash <- intersect(names(groups), alone)
+  if (length(clash)) {
+    fail(sprintf("A group can't have the name of the column %s, which is not in it.", quoted(clash[1])))
+  }
+  c(groups, stats::setNames(as.list(alone), alone))
+}
+
+# For each set of columns which rows are alike in the others.
+alike_in_others <- function(table, sets) {
+  columns <- unlist(sets)
+  lapply(sets, function(set) alike_rows(table[set], table[setdiff(columns, set)]))
+}
 
 # Which networks predict which of the rows: a list of list(predictor, rows, as_is, takes), `as_is` what they predict for
 # them, `takes` by network the columns that it needs. What a network had predicted out of fold it predicts again, where
@@ -110,11 +154,12 @@ losses_of_parts <- function(parts, predictions, evaluated) {
   together[order(unlist(lapply(parts, `[[`, "rows"))), , drop = FALSE]
 }
 
-# The mean losses of the rows with each column shuffled, and added to each what its own value does to the rows that it
-# is given to: who is drawn brings both.
-shuffled_losses <- function(parts, table, evaluated, as_is, columns, repeats, seed, unit) {
+# The mean losses of the rows with each set of columns shuffled, among rows that are `alike` where that is given; and
+# added to each what its own value does to the rows that it is given to: who is drawn brings both.
+shuffled_losses <- function(parts, table, evaluated, as_is, sets, alike, repeats, seed, unit) {
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
+  columns <- unlist(sets)
   looked_at <- intersect(columns, unlist(lapply(parts, function(part) needed_columns(part$predictor))))
   table <- table[setdiff(names(table), setdiff(columns, looked_at))]
   # checked and read once, unless columns are made of those that are shuffled
@@ -122,13 +167,17 @@ shuffled_losses <- function(parts, table, evaluated, as_is, columns, repeats, se
   derives <- length(whole$preparation$rules$derived) > 0
   if (!derives) table <- rows_to_predict(whole, table)
   ready <- function(predictor, rows) if (derives) rows_to_predict(predictor, rows) else rows
-  lapply(seq_along(columns), function(j) {
+  lapply(seq_along(sets), function(j) {
     # shuffling changes nothing of what no network looks at
-    if (!columns[j] %in% looked_at) return(as_is)
-    tell(list(event = "doing", what = "explaining", share = (j - 1) / length(columns)))
+    set <- intersect(sets[[j]], looked_at)
+    if (length(set) == 0) return(as_is)
+    tell(list(event = "doing", what = "explaining", share = (j - 1) / length(sets)))
     received <- given <- squares <- as_is * 0
-    orders <- lapply(seq_len(repeats), function(r) shuffled(nrow(table), seed, "importance", 1000L * j + r))
-    predictions <- lapply(parts, shuffled_predictions, table, columns[j], orders, ready)
+    orders <- lapply(seq_len(repeats), function(r) {
+      order <- shuffled(nrow(table), seed, "importance", 1000L * j + r)
+      if (is.null(alike)) order else order_within(order, alike[[j]])
+    })
+    predictions <- lapply(parts, shuffled_predictions, table, set, orders, ready)
     for (r in seq_len(repeats)) {
       order <- orders[[r]]
       rise <- losses_of_parts(parts, lapply(predictions, `[[`, r), evaluated) - as_is
@@ -144,17 +193,17 @@ shuffled_losses <- function(parts, table, evaluated, as_is, columns, repeats, se
   })
 }
 
-# What a part's networks predict for its rows with the column of the table in each of these orders. Several at a time: a
-# call costs more than its rows. Where networks take some columns each, only those that take this one are asked again.
-# `ready` makes of rows of the table what is predicted.
-shuffled_predictions <- function(part, table, column, orders, ready) {
+# What a part's networks predict for its rows with the columns of the table in each of these orders. Several at a time:
+# a call costs more than its rows. Where networks take some columns each, only those that take one of these are asked
+# again. `ready` makes of rows of the table what is predicted.
+shuffled_predictions <- function(part, table, columns, orders, ready) {
   predictor <- part$predictor
   n <- length(part$rows)
-  taking <- vapply(part$takes, function(own) column %in% own, NA)
+  taking <- vapply(part$takes, function(own) any(columns %in% own), NA)
   if (!any(taking)) return(rep(list(predictions_now(predictor, part$as_is)), length(orders)))
   asked <- networks_among(predictor, taking)
   share <- if (all(taking)) 1 else sum(predictor$shares[taking])
-  values <- table[[column]]
+  values <- table[columns]
   table <- table[part$rows, intersect(names(table), unlist(part$takes[taking])), drop = FALSE]
   at_once <- split(orders, (seq_along(orders) - 1) %/% max(1, 1e5 %/% n))
   own <- if (!all(taking)) predictions_of(asked, ready(asked, table))
@@ -162,7 +211,8 @@ shuffled_predictions <- function(part, table, column, orders, ready) {
     # by columns: rows that are taken several times would be named anew, which takes longer than predicting
     again <- rep(seq_len(n), length(some))
     other <- as_plain_frame(lapply(table, function(x) x[again]))
-    other[[column]] <- values[unlist(lapply(some, `[`, part$rows))]
+    from <- unlist(lapply(some, `[`, part$rows))
+    for (column in intersect(columns, names(other))) other[[column]] <- values[[column]][from]
     predictions <- predictions_of(asked, ready(asked, other))
     if (!is.null(own)) {
       several <- list(part$as_is[again, , drop = FALSE], predictions, own[again, , drop = FALSE])

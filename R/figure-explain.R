@@ -77,7 +77,8 @@ plot_importance <- function(importance, most = 25) {
     ggplot2::labs(
       title = sprintf("%s: how much worse without each column", enumerate(importance$target)),
       subtitle = sprintf(
-        "%s; the rise of the %s (%s) when the column is shuffled%s", rows, importance$measure, value,
+        "%s; the rise of the %s (%s) when the column is shuffled%s%s", rows, importance$measure, value,
+        if (importance$conditional) "\namong rows that are alike in the others" else "",
         if (left > 0) sprintf("\n%s more are not shown", left) else ""
       ),
       x = sprintf("rise of the %s", importance$measure), y = NULL
@@ -131,7 +132,15 @@ plot_effect <- function(effect) {
   } else {
     effect_tiles(effect, curve)
   }
-  how <- if (!alone) "" else if (along) "; thin lines are single rows" else "; lines hold nine of ten rows"
+  how <- if (effect$local) {
+    sprintf("; each is moved within its own step; %s of %g %%", if (along) "band" else "lines", 100 * effect$level)
+  } else if (!alone) {
+    ""
+  } else if (along) {
+    "; thin lines are single rows"
+  } else {
+    "; lines hold nine of ten rows"
+  }
   figure <- figure + ggplot2::labs(
     title = effect_title(effect, levels(curve$of)),
     subtitle = paste0(
@@ -162,16 +171,22 @@ effect_title <- function(effect, of) {
   sprintf("%s by %s", what, enumerate(effect$input))
 }
 
+# The mean over its band, or over lines of single rows.
 effect_lines <- function(effect, curve) {
-  lines <- effect$lines
-  lines$of <- factor(lines$of, levels(curve$of))
+  around <- if (effect$local) {
+    ggplot2::geom_ribbon(ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = hue("sea"), alpha = 0.3)
+  } else {
+    lines <- effect$lines
+    lines$of <- factor(lines$of, levels(curve$of))
+    ggplot2::geom_line(
+      data = lines, ggplot2::aes(group = .data$row), colour = hue("sea"), alpha = 0.3, linewidth = 0.35
+    )
+  }
   values <- curve[[effect$input]]
   seen <- data.frame(at = effect$seen[[1]])
   seen <- seen[seen$at >= min(values) & seen$at <= max(values), , drop = FALSE]
   ggplot2::ggplot(curve, ggplot2::aes(.data[[effect$input]], .data$prediction)) +
-    ggplot2::geom_line(
-      data = lines, ggplot2::aes(group = .data$row), colour = hue("sea"), alpha = 0.3, linewidth = 0.35
-    ) +
+    around +
     ggplot2::geom_rug(
       data = seen, ggplot2::aes(x = .data$at), inherit.aes = FALSE, sides = "b", colour = hue("stone"), alpha = 0.35
     ) +

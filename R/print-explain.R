@@ -14,11 +14,18 @@ format.hylomath_importance <- function(x, ...) {
     as_text_table(cells, length(cells) - 3), "",
     paragraphs(c(
       sprintf(
-        "How much the %s of %s (%s) rises when a column is shuffled, and as a share of it.", x$measure, rows,
-        enumerate(format_measure(x$value))
+        "How much the %s of %s (%s) rises when a column is shuffled%s, and as a share of it.", x$measure, rows,
+        enumerate(format_measure(x$value)), if (x$conditional) " among rows that are alike in the others" else ""
       ),
+      vapply(names(x$groups), function(name) {
+        sprintf("\"%s\" is %s, shuffled together.", name, enumerate(x$groups[[name]]))
+      }, ""),
       paste(
-        "Columns that carry the same information share their importance.",
+        if (x$conditional) {
+          "What a column shares with the others does not count for it."
+        } else {
+          "Columns that carry the same information share their importance."
+        },
         "If an interval contains 0, the network may not need the column."
       ),
       if (any(columns$share > 10)) {
@@ -39,7 +46,11 @@ format.hylomath_effect <- function(x, ...) {
     what <- "  (%s values in all: as.data.frame() gives them, plot_effect() draws them)"
     sprintf(what, format_count(nrow(x$curve)))
   }
-  how <- "Over %s, each with %s set to every value and everything else as it is."
+  how <- if (x$local) {
+    "Over %s, each moved within its own step of %s alone, everything else as it is; the steps are added up."
+  } else {
+    "Over %s, each with %s set to every value and everything else as it is."
+  }
   c(
     cli::style_bold(sprintf("%s by %s", enumerate(x$target), inputs)), "", as_text_table(effect_cells(x, shown), 1),
     left, "", paragraphs(sprintf(how, counted(x$n, "row"), inputs))
@@ -62,7 +73,10 @@ effect_cells <- function(x, shown) {
   what <- paste("mean", if (predicts_classes(x$task)) "probability" else "prediction")
   c(
     list(of = said_once(shown$of)), values, stats::setNames(list(format_measure(shown$prediction)), what),
-    if (alone) list("nine of ten rows" = interval_cell(shown$low, shown$high))
+    if (alone) {
+      heading <- if (x$local) interval_heading(x$level) else "nine of ten rows"
+      stats::setNames(list(interval_cell(shown$low, shown$high)), heading)
+    }
   )
 }
 

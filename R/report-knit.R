@@ -77,6 +77,9 @@ in_document.hylomath_effect <- function(x) drawn_in_document(x, function() plot_
 in_document.hylomath_contributions <- function(x) drawn_in_document(x, function() plot_contributions(x))
 
 #' @export
+in_document.hylomath_interactions <- function(x) drawn_in_document(x, function() plot_interactions(x))
+
+#' @export
 in_document.hylomath_sifting <- function(x) drawn_in_document(x, function() plot_sifting(x))
 
 #' @export

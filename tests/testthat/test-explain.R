@@ -222,3 +222,142 @@ test_that("of one column the whole difference is its own", {
   found <- contributions(model, known, 3)
   expect_equal(found$columns$contribution, found$prediction - found$mean)
 })
+
+# Two columns that go together, of which the second alone decides.
+together <- withr::with_seed(3, {
+  x2 <- rnorm(1500)
+  x1 <- 0.9 * x2 + sqrt(1 - 0.81) * rnorm(1500)
+  data.frame(x1, x2, x3 = rnorm(1500), kind = ifelse(x2 + rnorm(1500) > 0, "up", "down"), y = x1 + x2)
+})
+
+test_that("columns are shuffled together, and among rows that are alike in the others", {
+  model <- quick_model(together, "y", epochs = 100)
+  plain <- importance(model, together)
+  alike <- importance(model, together, conditional = TRUE)
+  of <- function(found, column) found$columns$importance[found$columns$column == column]
+  # the value of a row that is alike in x2 tells most of x1: about 1 - 0.81 of its variance is left
+  risen <- function(found, column) (of(found, column) + found$value)^2 - found$value^2
+  expect_equal(risen(plain, "x1"), 2 * var(together$x1), tolerance = 0.25)
+  expect_lt(risen(alike, "x1"), 0.4 * risen(plain, "x1"))
+  expect_gt(risen(alike, "x1"), 0.15 * risen(plain, "x1"))
+  # a column that nothing tells is shuffled among all rows as before
+  lone <- quick_model(known, "y", epochs = 100)
+  expect_identical(importance(lone, known, conditional = TRUE)$columns, importance(lone, known)$columns)
+  both <- importance(model, together, groups = list(pair = c("x1", "x2")))
+  expect_equal(both$columns$column[1], "pair")
+  expect_setequal(both$columns$column, c("pair", "x3", "kind"))
+  # y = x1 + x2 shuffled as a whole
+  expect_equal(risen(both, "pair"), 2 * var(together$y), tolerance = 0.25)
+  said <- paste(cli::ansi_strip(format(importance(model, together, groups = both$groups, conditional = TRUE))),
+                collapse = " ")
+  expect_match(said, "\"pair\" is x1 and x2, shuffled together")
+  expect_match(said, "alike in the others")
+  wrong <- list(c("x1", "x2"), list(pair = "x9"), list(a = "x1", b = "x1"), list(x3 = c("x1", "x2")))
+  told <- c("name of its own", "does not take in", "in `groups` twice", "can't have the name")
+  for (i in seq_along(wrong)) expect_fails(importance(model, together, groups = wrong[[i]]), told[i])
+  expect_fails(importance(model, together, conditional = NA), "`conditional` must be TRUE or FALSE")
+})
+
+test_that("rows that are alike are told by what tells the column, and receive values of each other alone", {
+  by <- withr::with_seed(1, data.frame(
+    a = rnorm(800), b = sample(c("p", "q", "r", NA), 800, TRUE), c = rnorm(800)
+  ))
+  cases <- list(
+    list(a = by$c), list(a = by$a + withr::with_seed(2, rnorm(800, 0, 0.2))),
+    list(a = ifelse(by$b %in% "q", "in", "out"))
+  )
+  leaves <- lapply(cases, alike_rows, by)
+  count <- lengths(lapply(leaves, unique))
+  expect_true(all(count[1:2] > 8))
+  # noise is told by nothing, in about 99 of 100 tables
+  noise <- vapply(1:20, function(s) {
+    length(unique(alike_rows(list(withr::with_seed(100 + s, rnorm(800))), by)))
+  }, 0L)
+  expect_lte(sum(noise > 1), 2)
+  expect_setequal(tapply(cases[[3]]$a, leaves[[3]], function(x) length(unique(x))), 1)
+  for (leaf in leaves) {
+    order <- order_within(shuffled(800, 1, "importance"), leaf)
+    expect_setequal(order, 1:800)
+    expect_identical(leaf[order], leaf)
+  }
+})
+
+test_that("a local effect moves rows within their steps, and does not take over what goes together", {
+  model <- quick_model(together, "y", epochs = 100)
+  e <- effect_of(model, together, x1, local = TRUE)
+  expect_equal(lm(prediction ~ x1, e$curve)$coefficients[[2]], 1, tolerance = 0.1)
+  expect_true(all(e$curve$low <= e$curve$prediction & e$curve$prediction <= e$curve$high))
+  rows <- together[rows_of_part(model, together, "test"), ]
+  # one network, linear in the column: the accumulated steps by hand
+  by_hand <- vapply(seq_len(24), function(k) {
+    ends <- e$curve$x1[k + 0:1]
+    own <- rows[rows$x1 > ends[1] & rows$x1 <= ends[2], ]
+    at <- function(x) predict(model, transform(own, x1 = x))$prediction
+    mean(at(ends[2]) - at(ends[1]))
+  }, 0)
+  expect_equal(diff(e$curve$prediction), by_hand)
+  kinds <- effect_of(model, together, kind, local = TRUE)$curve
+  expect_equal(weighted.mean(kinds$prediction, table(rows$kind)[kinds$kind]), mean(predict(model, rows)$prediction))
+  expect_match(format(effect_of(model, together, kind, local = TRUE))[3], "95 % interval")
+  expect_fails(effect_of(model, together, x1, with = x2, local = TRUE), "leave out `with`")
+  # levels without an order stand by their likeness
+  line <- by_likeness(
+    list(rep(c(1, 50, 25), each = 30) + 0:29), rep(c("low", "high", "middle"), each = 30), c("low", "high", "middle")
+  )
+  expect_equal(line[2], 3)
+})
+
+test_that("contributions of many rows add up, and are those of each within their error", {
+  model <- known_model()
+  found <- contributions(model, known, 1:40)
+  one <- contributions(model, known, 7)$columns
+  expect_equal(rowSums(found$contributions), found$rows$prediction - found$mean[[1]], ignore_attr = TRUE)
+  own <- found$contributions[7, one$column]
+  expect_lt(max(abs(own - one$contribution) / (found$errors[7, one$column] + 0.01)), 4)
+  table <- as.data.frame(found)
+  expect_equal(dim(table), c(40, 4 + 5))
+  expect_equal(nrow(contributions(model, known, "all")$rows), 2000)
+  expect_equal(contributions(model, known, known[3:5, ])$contributions, found$contributions[3:5, ], tolerance = 0.2)
+  classes <- quick_model(kilns, epochs = 20)
+  expect_equal(unique(contributions(classes, kilns, 1:5, of = "burst")$rows$of), "burst")
+  expect_fails(contributions(model, known, c(1, 9999)), "`row` must be a whole number")
+  expect_match(cli::ansi_strip(format(found)[1]), "predictions for 40 rows")
+})
+
+test_that("what explains meets exposure, counts, groups, order, rules and ensembles", {
+  d <- withr::with_seed(6, {
+    n <- 400
+    herd <- rep(seq_len(80), each = 5)
+    day <- as.Date("2026-01-01") + seq_len(n)
+    a <- rnorm(n)
+    kind <- sample(c("p", "q", "r"), n, TRUE)
+    data.frame(a, b = a + rnorm(n), kind, herd, day, times = rep(1:2, n / 2), open = runif(n, 1, 3))
+  })
+  d$number <- withr::with_seed(7, rpois(400, d$open * exp(0.5 * d$a)))
+  d$class <- ifelse(d$a + withr::with_seed(8, rnorm(400)) > 0.5, "yes", "no")
+  number <- brief(d[names(d) != "class"], target = "number")
+  class <- brief(d[!names(d) %in% c("number", "open")], target = "class")
+  cases <- list(
+    exposure = set_columns(number, exposure = "open", drop = c("herd", "day")) |> regimen(loss = "poisson"),
+    counts = set_columns(class, weight = "times", weight_is = "counts", drop = c("herd", "day")),
+    groups = set_columns(class, group = "herd"),
+    order = set_columns(class, order = "day", drop = "herd")
+  )
+  for (name in names(cases)) {
+    b <- hold_out(cases[[name]], seed = 1) |> regimen(seed = 1, epochs = 30)
+    b <- if (name == "groups") hold_out(b, test = 0, folds = 4) |> wire("6 tanh") else quick(b)
+    model <- train(b, progress = "none")
+    if (name == "groups") model <- decide(model, threshold = 0.3)
+    expect_s3_class(importance(model, d, repeats = 2, conditional = TRUE), "hylomath_importance")
+    e <- effect_of(model, d, a, local = TRUE)$curve
+    expect_true(all(is.finite(e$low) & e$low <= e$high), info = name)
+    pairs <- interactions(model, d, columns = c("a", "b", "kind"))$pairs
+    expect_true(all(pairs$low <= pairs$size & pairs$size <= pairs$high & pairs$share <= 1), info = name)
+    found <- contributions(model, d, "all")
+    expect_equal(rowSums(found$contributions), found$rows$prediction - found$mean[found$rows$of], ignore_attr = TRUE)
+    row <- which.max(d$a)
+    ways <- smallest_change(model, d, row, to = if (name == "exposure") c(-Inf, 0.8) else "no")
+    expect_gt(nrow(ways$changes), 0)
+    expect_false("open" %in% ways$changes$column)
+  }
+})

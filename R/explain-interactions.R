@@ -1,0 +1,200 @@
+#' Which columns act together
+#'
+#' How far the mean effect of each pair of columns is from the sum of their own (Friedman and Popescu 2008). Where it is
+#' 0 the prediction is one curve of the first column plus one of the second, as far as these two go.
+#'
+#' @inheritParams effect_of
+#' @param columns The columns whose pairs are looked at; the default is the ten that move the mean prediction most.
+#' @param level The level of the intervals, which are about which rows were drawn (groups, where rows belong to them).
+#'   Of fewer than about 100 groups they are too narrow.
+#' @return An object of class `hylomath_interactions`; `pairs` is a data frame in falling order: `of` (class or target),
+#'   `first`, `second`, `size` (the deviation over the rows of what the pair does together, in units of the prediction),
+#'   `low`, `high`, and `share`, what part its variance is of the sum of those of the two columns' own effects and of
+#'   what they do together; `left_out` counts columns that were not looked at, `n` the rows. [as.data.frame()] gives
+#'   `pairs`.
+#' @section Errors: Fewer than two columns; one that the network does not take in.
+#' @references Friedman and Popescu (2008) \doi{10.1214/07-AOAS148}.
+#' @seealso [effect_of()] with `with`, which shows what a pair does.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
+#' interactions(model, kilns, columns = c("peak_c", "soak_min", "glaze"), of = "crazed")
+#' @export
+interactions <- function(model, data, columns = NULL, of = NULL, level = 0.95, ...) UseMethod("interactions")
+
+#' @export
+interactions.hylomath_model <- function(model, data, columns = NULL, of = NULL, level = 0.95, ...) {
+  check_others(...)
+  check_table_given(!missing(data))
+  type_level()(level, "level")
+  predictor <- model$predictor
+  known <- needed_columns(predictor)
+  check_paired_columns(columns, known)
+  of <- predictions_to_explain(predictor$target, of)
+  data <- as_table(data)
+  new_rows(predictor$preparation, data)
+  affordable <- 10 * affordable_predictions(predictor)
+  pairs <- base::choose(min(length(columns %||% known), most_crossed_columns), 2)
+  n <- floor(sqrt(affordable / (pairs + length(columns %||% known))))
+  table <- explained_table(model, data, min(max(n, fewest_crossed), most_crossed))
+  kept <- stats::complete.cases(plain_predictions(predictor, table))
+  table <- table[kept, , drop = FALSE]
+  tell <- reporter("auto")
+  on.exit(tell(list(event = "done")))
+  group <- roles_of(model)$group
+  group <- if (!is.null(group) && group %in% names(table)) table[[group]]
+  resampling <- resampling_of(rep(1, nrow(table)), group, training_seed(model), level, 1000)
+  alone <- lapply(stats::setNames(nm = columns %||% known), function(column) crossed(predictor, table, column, of))
+  looked_at <- columns %||% utils::head(most_moving(alone), most_crossed_columns)
+  # in the order of the table
+  looked_at <- names(alone)[names(alone) %in% looked_at]
+  both <- utils::combn(looked_at, 2, simplify = FALSE)
+  found <- do.call(rbind, lapply(seq_along(both), function(k) {
+    tell(list(event = "doing", what = "explaining", share = (k - 1) / length(both)))
+    pair <- both[[k]]
+    together <- crossed(predictor, table, pair, of)
+    do.call(rbind, lapply(of, function(one) {
+      sizes <- pair_sizes(together[[one]], alone[[pair[1]]][[one]], alone[[pair[2]]][[one]], resampling)
+      data.frame(of = one, first = pair[1], second = pair[2], sizes)
+    }))
+  }))
+  found <- found[order(match(found$of, of), -found$size), ]
+  new_result(
+    list(
+      pairs = data.frame(found, row.names = NULL), target = predictor$target$columns, task = predictor$target$task,
+      n = nrow(table), level = level, left_out = length(alone) - length(looked_at)
+    ),
+    "interactions"
+  )
+}
+
+#' @export
+interactions.default <- function(model, ...) wrong_object("interactions", "a model", model)
+
+# Of so many columns all pairs are looked at, with so many rows crossed with each other.
+most_crossed_columns <- 10
+fewest_crossed <- 60
+most_crossed <- 150
+
+check_paired_columns <- function(columns, known) {
+  if (is.null(columns)) {
+    if (length(known) < 2) fail("The network takes in one column alone, so there are no pairs.")
+    return(invisible())
+  }
+  type_texts()(columns, "columns")
+  check_effect_inputs(columns, known)
+  if (length(columns) < 2) fail("`columns` must name at least two columns.")
+}
+
+# For each prediction a matrix: row i has the values of row i in these columns, and column j all else of row j.
+crossed <- function(predictor, table, columns, of) {
+  n <- nrow(table)
+  from <- rep(seq_len(n), n)
+  mixed <- table[rep(seq_len(n), each = n), , drop = FALSE]
+  for (column in columns) mixed[[column]] <- table[[column]][from]
+  predictions <- plain_predictions(predictor, mixed)[of]
+  lapply(predictions, matrix, n)
+}
+
+# The columns whose mean effects vary most, of the prediction in which they do.
+most_moving <- function(alone) {
+  spread_of <- function(each) vapply(each, function(m) stats::sd(rowMeans(m)), 0)
+  spread <- vapply(alone, spread_of, numeric(length(alone[[1]])))
+  spread <- matrix(spread, ncol = length(alone))
+  names(alone)[order(-apply(spread / pmax(apply(spread, 1, max), 1e-300), 2, max))]
+}
+
+# The deviation of what two columns do together, its interval, and its share of the variance of their parts. All are of
+# rows drawn anew, both those whose values are looked at and those that these are put into.
+pair_sizes <- function(together, first, second, resampling) {
+  units <- max(resampling$unit)
+  apart <- together - first - second
+  sizes <- function(counts) {
+    counts <- counts[resampling$unit, , drop = FALSE]
+    total <- rep(colSums(counts), each = nrow(counts))
+    variance <- function(m) {
+      means <- m %*% counts / total
+      centre <- rep(colSums(means * counts), each = nrow(counts)) / total
+      colSums(counts * (means - centre)^2) / total[seq(1, length(total), nrow(counts))]
+    }
+    own <- variance(apart)
+    cbind(size = sqrt(own), share = own / pmax(own + variance(first) + variance(second), 1e-300))
+  }
+  value <- sizes(matrix(1, units, 1))
+  drawn <- sizes(resampling$counts)
+  ends <- bca_interval(value[, "size"], drawn[, 1, drop = FALSE], sizes(1 - diag(units))[, 1, drop = FALSE],
+                       resampling$level)
+  data.frame(size = value[, "size"], ends, share = value[, "share"])
+}
+
+#' @export
+as.data.frame.hylomath_interactions <- function(x, ...) x$pairs
+
+#' @export
+format.hylomath_interactions <- function(x, ...) {
+  shown <- utils::head(x$pairs, 20)
+  cells <- list(
+    of = said_once(shown$of), first = shorten(shown$first, 24), second = shorten(shown$second, 24),
+    together = format_measure(shown$size), interval = interval_cell(shown$low, shown$high),
+    share = format_percent_short(shown$share)
+  )
+  names(cells)[5] <- interval_heading(x$level)
+  most <- shown[1, ]
+  c(
+    cli::style_bold(sprintf("Columns that act together on %s", enumerate(x$target))), "",
+    as_text_table(cells, 3),
+    if (nrow(shown) < nrow(x$pairs)) sprintf("  (%s pairs in all: as.data.frame() gives them)", nrow(x$pairs)), "",
+    paragraphs(c(
+      sprintf(
+        paste(
+          "How much the mean effect of two columns deviates from the sum of their own over %s, in units of the",
+          "prediction; the share is of its variance and those of their own effects together."
+        ),
+        counted(x$n, "row")
+      ),
+      if (x$left_out > 0) {
+        sprintf("%s that move the mean prediction less are left out: name them in `columns`.",
+                counted(x$left_out, "column"))
+      },
+      sprintf("effect_of(with = ) shows what a pair does, such as %s with %s.", most$first, most$second)
+    ))
+  )
+}
+
+#' Draw which columns act together
+#'
+#' @param interactions What [interactions()] returns.
+#' @param most How many pairs to show for each class or target.
+#' @return A ggplot: a bar a pair, with its interval.
+#' @section Errors: An object that [interactions()] did not return.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
+#' plot_interactions(interactions(model, kilns, columns = c("peak_c", "soak_min", "glaze"), of = "crazed"))
+#' @export
+plot_interactions <- function(interactions, most = 15) {
+  check_drawn(interactions, "hylomath_interactions", "plot_interactions", "interactions()")
+  d <- do.call(rbind, lapply(split(interactions$pairs, interactions$pairs$of), utils::head, most))
+  d$pair <- sprintf("%s, %s", d$first, d$second)
+  d$pair <- factor(d$pair, rev(unique(d$pair[order(-d$size)])))
+  d$of <- factor(d$of, unique(interactions$pairs$of))
+  what <- if (predicts_classes(interactions$task)) "probability" else "prediction"
+  figure <- ggplot2::ggplot(d, ggplot2::aes(.data$size, .data$pair)) +
+    ggplot2::geom_col(fill = hue("ink"), width = 0.66) +
+    ggplot2::geom_errorbarh(
+      ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("ochre"), linewidth = 0.8, height = 0.25
+    ) +
+    ggplot2::labs(
+      title = sprintf("%s: which columns act together", enumerate(interactions$target)),
+      subtitle = sprintf(
+        "Over %s; how far two columns' mean effect is from the sum of their own", counted(interactions$n, "row")
+      ),
+      x = sprintf("deviation of the %s", what), y = NULL
+    ) +
+    figure_theme() + no_grid_up()
+  if (nlevels(d$of) == 1) return(figure)
+  figure + ggplot2::facet_wrap(~of)
+}
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_interactions <- function(object, ...) plot_interactions(object)
