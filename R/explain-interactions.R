@@ -6,7 +6,7 @@
 #' @inheritParams effect_of
 #' @param columns The columns whose pairs are looked at; the default is the ten that move the mean prediction most.
 #' @param level The level of the intervals, which are about which rows were drawn (groups, where rows belong to them).
-#'   Of fewer than about 100 groups they are too narrow.
+#'   Of fewer than about 50 groups they are too narrow.
 #' @return An object of class `hylomath_interactions`; `pairs` is a data frame in falling order: `of` (class or target),
 #'   `first`, `second`, `size` (the deviation over the rows of what the pair does together, in units of the prediction),
 #'   `low`, `high`, and `share`, what part its variance is of the sum of those of the two columns' own effects and of
@@ -105,25 +105,31 @@ most_moving <- function(alone) {
 }
 
 # The deviation of what two columns do together, its interval, and its share of the variance of their parts. All are of
-# rows drawn anew, both those whose values are looked at and those that these are put into.
+# rows drawn anew, both those whose values are looked at and those that these are put into. A row is not put into those
+# of its own unit, where it is as it was and nothing would be seen: with the prediction of the row that it is put into
+# what is left is 0 for parts that add up, whichever rows these are.
 pair_sizes <- function(together, first, second, resampling) {
-  units <- max(resampling$unit)
-  apart <- together - first - second
+  unit <- resampling$unit
+  units <- max(unit)
+  apart <- together - first - second + rep(diag(together), each = nrow(together))
+  other <- outer(unit, unit, `!=`) * 1
   sizes <- function(counts) {
-    counts <- counts[resampling$unit, , drop = FALSE]
-    total <- rep(colSums(counts), each = nrow(counts))
+    counts <- counts[unit, , drop = FALSE]
+    total <- colSums(counts)
+    # a draw of one unit alone has no others
+    put_into <- pmax(other %*% counts, 1e-12)
     variance <- function(m) {
-      means <- m %*% counts / total
-      centre <- rep(colSums(means * counts), each = nrow(counts)) / total
-      colSums(counts * (means - centre)^2) / total[seq(1, length(total), nrow(counts))]
+      means <- (m * other) %*% counts / put_into
+      centre <- colSums(means * counts) / total
+      colSums(counts * (means - rep(centre, each = nrow(counts)))^2) / total
     }
     own <- variance(apart)
     cbind(size = sqrt(own), share = own / pmax(own + variance(first) + variance(second), 1e-300))
   }
   value <- sizes(matrix(1, units, 1))
-  drawn <- sizes(resampling$counts)
-  ends <- bca_interval(value[, "size"], drawn[, 1, drop = FALSE], sizes(1 - diag(units))[, 1, drop = FALSE],
-                       resampling$level)
+  drawn <- sizes(resampling$counts)[, "size", drop = FALSE]
+  without <- sizes(1 - diag(units))[, "size", drop = FALSE]
+  ends <- bca_interval(value[, "size"], drawn, without, resampling$level)
   data.frame(size = value[, "size"], ends, share = value[, "share"])
 }
 

@@ -50,9 +50,8 @@ for (size in c(1, 5)) {
       lapply(columns, function(own) inside$crossed(model$predictor, rows, own, "y")$y)
     }
     truth <- local({
-      m <- share(population(1500, 3, size))
-      apart <- m[[1]] - m[[2]] - m[[3]]
-      stats::sd(rowMeans(apart))
+      m <- share(population(2500, 3, size))
+      stats::sd(rowMeans(m[[1]] - m[[2]] - m[[3]] + rep(diag(m[[1]]), each = 2500)) * 2500 / 2499)
     })
     for (n in c(60, 150)) {
       found <- parallel::mclapply(seq_len(sets), function(s) {
