@@ -27,7 +27,7 @@ alike_rows <- function(told, by) {
   leaf
 }
 
-# A column as numbers of like size: itself, or for each level whether it is there.
+# A column as numbers of like size: the ranks of its values, or for each level whether it is there.
 told_numbers <- function(x) {
   numbers <- if (is.numeric(x) || is.logical(x) || is_moment(x)) {
     x <- as.numeric(x)

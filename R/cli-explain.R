@@ -130,7 +130,7 @@ cli_importance <- function(files, options) {
   cli_said(shuffled_sets(needed_columns(model$predictor), groups), "importance")
   found <- importance(
     model, cli_table(model, files[2]), rows = options$rows, repeats = options$repeats %||% 10, groups = groups,
-    conditional = isTRUE(options$conditional)
+    among_alike = isTRUE(options[["among-alike"]])
   )
   cli_drawing(plot_importance(found), options)
   cli_result(found, options, unclass(found))
@@ -166,19 +166,13 @@ cli_contributions <- function(files, options) {
   if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "contributions")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
+  all <- options$row == "all"
+  if (!all) cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
   cli_said(predictions_to_explain(model$predictor$target, options$of), "contributions")
-  if (options$row == "all") return(cli_contributions_of_all(model, data, options))
-  cli_said(one_row(options$row, data, roles_of(model)$id), "contributions")
   found <- contributions(model, data, options$row, options$of, options$passes %||% 20)
   cli_drawing(plot_contributions(found), options)
-  cli_result(found, options, unclass(found))
-}
-
-cli_contributions_of_all <- function(model, data, options) {
-  if (!is.null(options$figure)) cli_wrong("`--figure` draws one row: name it by `--row`.", "contributions")
-  found <- contributions(model, data, "all", options$of)
-  if (!is.null(options$output)) cli_write_table(as.data.frame(found), options)
-  cli_result(found, options, as.data.frame(found))
+  if (!is.null(options$output)) cli_write_table(as.data.frame(found), options, if (all) "row" else "column")
+  cli_result(found, options, if (all) as.data.frame(found) else unclass(found))
 }
 
 cli_interactions <- function(files, options) {
@@ -195,18 +189,21 @@ cli_smallest_change <- function(files, options) {
   if (is.null(options$row)) cli_wrong("`--row` is missing: which row of the table is it about?", "smallest-change")
   model <- read_model(files[1])
   data <- cli_table(model, files[2])
-  to <- options$to
-  if (!is.null(to) && !has_classes(model$predictor$target)) to <- cli_range(to)
+  to <- if (has_classes(model$predictor$target)) options$to else cli_range(options$to)
   found <- cli_said(
     smallest_change(model, data, options$row, cli_words(options$columns), to, options$most %||% 3), "smallest-change"
   )
   cli_result(found, options, unclass(found))
 }
 
-# `-Inf,20` or `peak=-Inf,20`
+# `-Inf,20`, or `passengers=-Inf,20` of several targets.
 cli_range <- function(text) {
-  parts <- regmatches(text, regexpr("=", text), invert = TRUE)[[1]]
+  parts <- regmatches(text %||% "", regexpr("=", text %||% ""), invert = TRUE)[[1]]
   range <- suppressWarnings(as.numeric(cli_words(parts[length(parts)])))
+  if (length(range) != 2 || anyNA(range)) {
+    what <- "`--to` is the range that the prediction is to be in, as in -Inf,20 or TARGET=-Inf,20; not %s."
+    cli_wrong(sprintf(what, if (is.null(text)) "missing" else describe(text)), "smallest-change")
+  }
   if (length(parts) == 1) range else stats::setNames(list(range), parts[1])
 }
 

@@ -57,6 +57,8 @@ shared_options <- function() {
       "A file to keep the whole result in; `hylomath show` opens it, and `hylomath lineup` compares folds.", "FILE"
     ),
     figure = cli_option("--figure", "Draw it into a file (.png, .pdf or .svg).", "FILE"),
+    row = cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()),
+    of = cli_option("--of", "Classes or targets to look at, with commas between them.", "NAMES"),
     repeats = cli_option("--repeats", "How often the rows are dealt anew.", "N", type_repeats()),
     by = cli_option(
       "--by", "How rows are dealt: stratified, random, ordered or group.", "HOW", type_choice(dealing_ways)

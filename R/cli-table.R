@@ -237,7 +237,7 @@ commands_to_evaluate <- function() {
           "--group", "Columns that are shuffled together, by a name, as in firing=peak_c,soak_min. May be given again.",
           "NAME=COLUMNS", action = "append"
         ),
-        cli_flag("--conditional", "Give values only to rows that are alike in the other columns."),
+        cli_flag("--among-alike", "Give values only to rows that are alike in the other columns."),
         "figure", "json"
       )
     ),
@@ -248,7 +248,7 @@ commands_to_evaluate <- function() {
       cli_options(
         cli_option("--input", "The column. Needed.", "COLUMN"),
         cli_option("--with", "A second column, for the effect of the pair.", "COLUMN"),
-        cli_option("--of", "Classes or targets to look at, with commas between them.", "NAMES"),
+        "of",
         cli_flag("--local", "Leave rows where they are: move each within its own step of the column alone."),
         "figure", "json", "quiet"
       )
@@ -259,7 +259,7 @@ commands_to_evaluate <- function() {
       example = "hylomath contributions kilns.hylo kilns.csv --row 5",
       cli_options(
         cli_option("--row", "The id of the row, its number from 1, or all. Needed.", "ROW", type_text()),
-        cli_option(c("-o", "--output"), "With --row all, a table to write a line for each row into.", "FILE"),
+        cli_option(c("-o", "--output"), "A table to write them into: a line a column, or a line a row of all.", "FILE"),
         cli_option("--of", "A class or target.", "NAME"),
         cli_option(
           "--passes",
@@ -278,7 +278,7 @@ commands_to_evaluate <- function() {
           "--columns", "Columns whose pairs are looked at, with commas between them; when not given, ten at most.",
           "COLUMNS"
         ),
-        cli_option("--of", "Classes or targets to look at, with commas between them.", "NAMES"),
+        "of",
         "figure", "json", "quiet"
       )
     ),
@@ -287,8 +287,7 @@ commands_to_evaluate <- function() {
       takes = "MODEL.hylo TABLE.csv", files = 2, run = cli_smallest_change, input = "whole",
       example = "hylomath smallest-change kilns.hylo kilns.csv --row 5 --columns peak_c,soak_min",
       cli_options(
-        cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()),
-        cli_option("--columns", "The columns that may be changed, with commas between them.", "COLUMNS"),
+        "row", cli_option("--columns", "The columns that may be changed, with commas between them.", "COLUMNS"),
         cli_option(
           "--to", "The class that is to be predicted, or the range of a number, as in -Inf,20 (TARGET=-Inf,20).", "WHAT"
         ),
@@ -300,7 +299,7 @@ commands_to_evaluate <- function() {
       "Show what would be predicted for a row if some of its values were others, beside its prediction as it is.",
       takes = "MODEL.hylo TABLE.csv COLUMN=VALUE ...", files = c(3, 100), run = cli_try_row, input = "whole",
       example = "hylomath try-row kilns.hylo kilns.csv --row 5 peak_c=1300",
-      cli_options(cli_option("--row", "The id of the row, or its number from 1. Needed.", "ROW", type_text()), "json")
+      cli_options("row", "json")
     )
   )
 }

@@ -9,12 +9,12 @@
 #' @param model A model.
 #' @param row A data frame of one row, the id of a row of `data` as text, or its number. Or several of them, or `"all"`:
 #'   then orders are drawn however few columns there are, the same for all rows, over as many other rows, 10 to 100, as
-#'   take about half a minute for 10,000 rows.
+#'   take about half a minute in all.
 #' @param data A table with the inputs, from which the other rows are drawn. Of the one that the model was trained on
 #'   these are the held-out rows.
 #' @param of A class or target; the default is the positive class of two, else the class that is predicted, else the
 #'   first target.
-#' @param passes Of more than ten columns, how often the other rows are gone through.
+#' @param passes For one row and more than ten columns, how often the other rows are gone through.
 #' @param ... Not used.
 #' @return An object of class `hylomath_contributions`; `columns` is a data frame of `column`, `value` (the row's, as
 #'   text), `contribution` (in units of the prediction; a class's probability), and its standard `error` from the orders
@@ -22,9 +22,11 @@
 #'   contributions add up to `prediction` less `mean` exactly, `mean` being that of the drawn rows. [as.data.frame()]
 #'   gives `columns`.
 #'
-#'   Of several rows of class `hylomath_contributions_of_rows`: `rows` has `row`, `of` and `prediction`, `contributions`
-#'   and `errors` are matrices of a row a row and a column a column, which with `mean` for each of `of` add up to the
-#'   predictions. Rows without a prediction have none. [as.data.frame()] gives one table of all.
+#'   For several rows it is of class `hylomath_contributions_of_rows`: `rows` has `row` (its id, else its number), `of`
+#'   and `prediction`; `contributions` and `errors` are matrices with a line for each row and a column for each column
+#'   of the table. A line adds up to the prediction less the `mean` for its `of`. Rows without a prediction are left
+#'   out, `without` counts them. [as.data.frame()] gives one table, in which the contributions have `by_` before their
+#'   names.
 #' @section Errors: A row that is not there, or of which there are several; a row that lacks a value that the brief
 #'   drops rows for; a table without a column that the network needs.
 #' @references Shapley (1953) \doi{10.1515/9781400881970-018}; Strumbelj and Kononenko (2014)
@@ -50,9 +52,7 @@ contributions.hylomath_model <- function(model, data, row, of = NULL, passes = 2
   row <- one_row(row, data, roles_of(model)$id)
   new_rows(predictor$preparation, data)
   prediction <- plain_predictions(predictor, row)
-  if (anyNA(prediction)) {
-    fail("The network has no prediction for this row: it lacks a value that the brief drops rows for.")
-  }
+  check_is_predicted(prediction)
   of <- predictions_to_explain(target, of %||% explained_prediction(target, prediction))[1]
   columns <- needed_columns(predictor)
   exact <- length(columns) <= most_exact_columns
@@ -116,23 +116,33 @@ check_row_given <- function(given) {
   fail("`row` is missing: which row is it about?", "Give its number in `data`, or a data frame of one row.")
 }
 
+check_is_predicted <- function(prediction) {
+  if (!anyNA(prediction)) return(invisible())
+  fail("The network has no prediction for this row: it lacks a value that the brief drops rows for.")
+}
+
 # A row is a data frame of one, a number, or the id of a row.
 one_row <- function(row, data, id = NULL) {
   if (is.data.frame(row)) {
     if (nrow(row) != 1) fail(sprintf("`row` must be one row, not %d.", nrow(row)))
     return(as_table(row))
   }
+  data[row_place(row, data, id), , drop = FALSE]
+}
+
+# The place of the row with an id or a number.
+row_place <- function(row, data, id) {
   if (!is.null(id) && id %in% names(data) && is_text(row, 1)) {
     found <- which(as_label(data[[id]]) == as.character(row))
     if (length(found) > 1) fail(sprintf("%s rows have the %s %s.", format_count(length(found)), id, describe(row)))
-    if (length(found) == 1) return(data[found, , drop = FALSE])
+    if (length(found) == 1) return(found)
     if (is.na(as_one_number(as.character(row)))) {
       fail(sprintf("No row has the %s %s.", id, describe(row)), "Give the id of a row, or its number in the table.")
     }
   }
   if (is_text(row, 1)) row <- as_one_number(as.character(row))
   type_count(nrow(data))(row, "row")
-  data[as.integer(row), , drop = FALSE]
+  as.integer(row)
 }
 
 format_value <- function(x) if (is.na(x)) "missing" else if (is.numeric(x)) format_short(x) else as.character(x)
@@ -251,6 +261,11 @@ row_moves <- function(predictor, given, background, walks, of) {
   list(mean = matrix(found[, 1, ], length(given)), error = matrix(found[, 2, ], length(given)))
 }
 
+check_compared <- function(others) {
+  if (nrow(others) >= fewest_compared) return(invisible())
+  what <- "A row is compared with at least %d others, and the table has %s with a prediction."
+  fail(sprintf(what, fewest_compared, counted(nrow(others), "row")))
+}
 
 is_several <- function(row) if (is.data.frame(row)) nrow(row) > 1 else length(row) > 1 || identical(row, "all")
 
@@ -259,26 +274,22 @@ contributions_of_rows <- function(model, data, row, of) {
   target <- predictor$target
   columns <- needed_columns(predictor)
   id <- roles_of(model)$id
-  given <- if (is.data.frame(row)) as_table(row) else if (identical(row, "all")) data else several_rows(row, data, id)
   new_rows(predictor$preparation, data)
-  names <- if (!is.null(id) && id %in% names(given)) as_label(given[[id]]) else seq_len(nrow(given))
-  if (is.numeric(row)) names <- row
+  places <- if (!is.data.frame(row)) row_places(row, data, id)
+  given <- if (is.data.frame(row)) as_table(row) else data[places, , drop = FALSE]
+  names <- if (!is.null(id) && id %in% names(given)) as_label(given[[id]]) else places %||% seq_len(nrow(given))
   now <- plain_predictions(predictor, given)
   kept <- !is.na(now[[1]])
+  if (!any(kept)) fail("The network has no prediction for any of the rows: they lack values that it drops rows for.")
   if (!is.null(of)) of <- predictions_to_explain(target, of)[1]
   of <- rep_len(of %||% explained_prediction(target, now[kept, , drop = FALSE]), sum(kept))
   prediction <- as.matrix(now)[cbind(which(kept), match(of, names(now)))]
   steps <- 2 * (length(columns) + 1)
-  seconds <- (seconds_of_prediction(predictor) + seconds_of_a_cell * length(columns)) * steps * max(sum(kept), 1)
+  seconds <- (seconds_of_prediction(predictor) + seconds_of_a_cell * length(columns)) * steps * sum(kept)
   affordable <- seconds_of_walks / seconds
   walks <- floor(min(max(affordable, fewest_walks), most_walks))
-  background <- explained_table(model, data, walks)[columns]
-  others <- plain_predictions(predictor, background)
-  background <- background[!is.na(others[[1]]), , drop = FALSE]
-  if (nrow(background) < fewest_compared) {
-    what <- "Contributions compare a row with at least %d others, and the table has %s with a prediction."
-    fail(sprintf(what, fewest_compared, counted(nrow(background), "row")))
-  }
+  background <- predicted_rows(predictor, explained_table(model, data, walks)[columns])
+  check_compared(background)
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
   moves <- moves_of_rows(
@@ -287,7 +298,7 @@ contributions_of_rows <- function(model, data, row, of) {
     function(share) tell(list(event = "doing", what = "explaining", share = share))
   )
   matrix_of <- function(x) matrix(t(x), sum(kept), dimnames = list(NULL, columns))
-  means <- colMeans(others[!is.na(others[[1]]), , drop = FALSE])
+  means <- colMeans(plain_predictions(predictor, background))
   new_result(
     list(
       rows = data.frame(row = names[kept], of = of, prediction = prediction),
@@ -298,39 +309,14 @@ contributions_of_rows <- function(model, data, row, of) {
   )
 }
 
-# The rows of these numbers or ids.
-several_rows <- function(row, data, id) {
-  each <- lapply(row, function(one) one_row(one, data, id))
-  as_table(do.call(rbind, each))
+row_places <- function(row, data, id) {
+  if (identical(row, "all")) return(seq_len(nrow(data)))
+  vapply(row, row_place, 0L, data, id, USE.NAMES = FALSE)
 }
 
 #' @export
 as.data.frame.hylomath_contributions_of_rows <- function(x, ...) {
-  data.frame(x$rows, mean = unname(x$mean[x$rows$of]), x$contributions, check.names = FALSE)
-}
-
-#' @export
-format.hylomath_contributions_of_rows <- function(x, ...) {
-  size <- colMeans(abs(x$contributions))
-  order <- utils::head(order(-size), 15)
-  column <- colnames(x$contributions)[order]
-  cells <- list(
-    column = shorten(column, 30), "moves by" = format_measure(size[order]),
-    "at most down" = format_signed(apply(x$contributions[, order, drop = FALSE], 2, min)),
-    "at most up" = format_signed(apply(x$contributions[, order, drop = FALSE], 2, max)),
-    "95 % of sampling" = sprintf("+-%s", format_measure(1.96 * sqrt(colMeans(x$errors[, order, drop = FALSE]^2))))
-  )
-  more <- ncol(x$contributions) - length(order)
-  c(
-    cli::style_bold(sprintf("What moved the predictions for %s", counted(nrow(x$rows), "row"))), "",
-    as_text_table(cells, 1), if (more > 0) sprintf("  (and %s that move them less)", counted(more, "column")), "",
-    paragraphs(c(
-      sprintf(
-        "The mean size of the moves over these rows, from the mean prediction for %s; in each row they add up.",
-        counted(x$others, "other row")
-      ),
-      if (x$without > 0) sprintf("%s without a prediction left out.", counted(x$without, "row")),
-      "as.data.frame() gives a row for each."
-    ))
-  )
+  moves <- x$contributions
+  colnames(moves) <- paste0("by_", colnames(moves))
+  data.frame(x$rows, mean = unname(x$mean[x$rows$of]), moves, check.names = FALSE)
 }

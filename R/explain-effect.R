@@ -25,9 +25,9 @@
 #' @param ... Not used.
 #' @return An object of class `hylomath_effect`; `curve` is a data frame of `of` (class or target), the columns'
 #'   values, `prediction` (the mean probability or number), `low` and `high` (between which nine of ten rows lie; of a
-#'   local effect the ends of its interval), and of a pair `near`, whether any row of `data` is near: where none is, the
-#'   network is only guessing; `lines` has `row`, `of`, value and `prediction` for at most 50 single rows (none for a
-#'   pair, nor locally). [as.data.frame()] gives `curve`.
+#'   local effect the ends of its interval, which may pass 0 and 1), and of a pair `near`, whether any row of `data` is
+#'   near: where none is, the network is only guessing; `lines` has `row`, `of`, value and `prediction` for at most 50
+#'   single rows (none for a pair, nor locally). [as.data.frame()] gives `curve`.
 #' @section Errors: A column that the network doesn't take in, or that is always the same; a pair that is to be local.
 #' @references Apley and Zhu (2020) \doi{10.1111/rssb.12377}; Friedman (2001) \doi{10.1214/aos/1013203451};
 #'   Goldstein, Kapelner, Bleich and Pitkin (2015) \doi{10.1080/10618600.2014.907095}.
@@ -65,6 +65,7 @@ effect_of.hylomath_model <- function(model, data, input, with = NULL, of = NULL,
     effect_values(counted[[column]], column, if (pair) min(points, 15) else points)
   })
   if (local) {
+    table <- rows_on_grid(predictor, table, grid)
     curve <- local_effect(model, table, grid, of, level)
   } else {
     predictions <- grid_predictions(predictor, table, grid, of)
@@ -194,13 +195,32 @@ shown_values <- function(x) {
 
 # ---- local -----------------------------------------------------------------------------------------------------------
 
-# The accumulated local effect along a grid of one column, with its intervals.
+# The rows that a network has a prediction for.
+predicted_rows <- function(predictor, table) {
+  table[stats::complete.cases(plain_predictions(predictor, table)), , drop = FALSE]
+}
+
+# The groups that rows of a table belong to, where it says so.
+groups_in <- function(model, table) {
+  group <- roles_of(model)$group
+  if (!is.null(group) && group %in% names(table)) table[[group]]
+}
+
+# The rows that have a place on the grid and a prediction.
+rows_on_grid <- function(predictor, table, grid) {
+  column <- names(grid)
+  x <- table[[column]]
+  on <- if (is.numeric(x) || is_moment(x)) !is.na(x) else as_label(x) %in% as_label(grid[[1]])
+  table <- predicted_rows(predictor, table[on, , drop = FALSE])
+  if (nrow(table) == 0) fail(sprintf("No row that is looked at has a value of %s and a prediction.", quoted(column)))
+  table
+}
+
+# The accumulated local effect along a grid of one column, with its intervals, over rows that have a place on it.
 local_effect <- function(model, table, grid, of, level) {
   predictor <- model$predictor
   column <- names(grid)
-  table <- table[!is.na(table[[column]]), , drop = FALSE]
   values <- grid[[1]]
-  if (nrow(table) == 0) fail(sprintf("Column %s is missing in every row that is looked at.", quoted(column)))
   stepped <- is.numeric(values) || is_moment(values)
   if (!stepped && !is.logical(values) && !has_own_order(table[[column]])) {
     values <- values[by_likeness(table[setdiff(needed_columns(predictor), column)], table[[column]], values)]
@@ -222,13 +242,9 @@ local_effect <- function(model, table, grid, of, level) {
   })
   at <- local_places(place, steps, stepped)
   now <- as.matrix(plain_predictions(predictor, table)[of])
-  weight <- if (anyNA(place)) as.numeric(!is.na(place)) else rep(1, nrow(table))
-  group <- roles_of(model)$group
-  group <- if (!is.null(group) && group %in% names(table)) table[[group]]
-  resampling <- resampling_of(weight, group, training_seed(model), level, 1000)
+  resampling <- resampling_of(rep(1, nrow(table)), groups_in(model, table), training_seed(model), level, 1000)
   do.call(rbind, lapply(of, function(one) {
     sums <- unit_sums(local_terms(moves, at, now[, one], one), resampling$unit, max(resampling$unit))
-    sums[is.na(sums)] <- 0
     curve_of <- function(t) accumulated(t, steps)
     value <- curve_of(total_sums(sums))[1, ]
     ends <- bca_interval(
@@ -243,9 +259,8 @@ local_effect <- function(model, table, grid, of, level) {
 # How much each row counts for the mean at each value: at its level, or half at both ends of its step.
 local_places <- function(place, steps, stepped) {
   at <- matrix(0, length(place), steps + 1)
-  known <- which(!is.na(place))
   if (!stepped) {
-    at[cbind(known, place[known])] <- 1
+    at[cbind(seq_along(place), place)] <- 1
     return(at)
   }
   for (end in list(pmax(place, 1), pmin(place + 1, steps + 1))) {

@@ -6,7 +6,7 @@
 #'
 #' This estimates a column's importance to this network on rows like these; not what its importance would be to one
 #' that was trained without it. Columns that carry the same information share their importance: name them in
-#' `groups` to see what they have together. Shuffling makes rows that never occur, unless it is `conditional`: then
+#' `groups` to see what they have together. Shuffling makes rows that never occur, unless `among_alike` is `TRUE`: then
 #' values are given only to rows that are alike in the other columns as far as these tell the column (Strobl et al.
 #' 2008), and what is left is what a column tells beside them. The intervals are about the luck of the rows, which
 #' receive values and give them.
@@ -20,14 +20,14 @@
 #' @param repeats How often each column is shuffled.
 #' @param groups A named list of columns that are shuffled together, as in `list(firing = c("peak_c", "soak_min"))`;
 #'   other columns stand alone.
-#' @param conditional Whether values are given only to rows that are alike in the other columns. Rows are alike that
+#' @param among_alike Whether values are given only to rows that are alike in the other columns. Rows are alike that
 #'   stand in the same leaf, of at least 20 rows, of a tree that predicts the column by the others.
 #' @param level The level of the intervals, which are about which rows were drawn (groups, where rows belong to them).
 #' @param ... Not used.
 #' @return An object of class `hylomath_importance`; `columns` is a data frame in falling order: (`target`,) `column`
 #'   (or the name of a group), `importance` (how much the measure that the network is trained for rises), `low` and
 #'   `high`, and `share`, the rise as a share of the measure itself; `measure`, `value` (as it is without shuffling),
-#'   `rows` and `n` say what was looked at, `groups` and `conditional` how. [as.data.frame()] gives `columns`.
+#'   `rows` and `n` say what was looked at, `groups` and `among_alike` how. [as.data.frame()] gives `columns`.
 #' @section Errors: A table without the target or without a column that the network needs; `rows` of a part that the
 #'   model does not have; a group of columns that the network does not take in, or of one that is in another.
 #' @references Breiman (2001) \doi{10.1023/A:1010933404324}; Strobl, Boulesteix, Kneib, Augustin and Zeileis (2008)
@@ -36,17 +36,17 @@
 #' set.seed(1)
 #' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
 #' importance(model, kilns)
-#' importance(model, kilns, groups = list(firing = c("peak_c", "soak_min")), conditional = TRUE)
+#' importance(model, kilns, groups = list(firing = c("peak_c", "soak_min")), among_alike = TRUE)
 #' @export
-importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, groups = NULL, conditional = FALSE, ...) {
+importance <- function(model, data, rows = NULL, repeats = 10, level = 0.95, groups = NULL, among_alike = FALSE, ...) {
   UseMethod("importance")
 }
 
 #' @export
 importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, level = 0.95, groups = NULL,
-                                      conditional = FALSE, ...) {
+                                      among_alike = FALSE, ...) {
   check_others(...)
-  check_flag(conditional, "conditional")
+  check_flag(among_alike, "among_alike")
   check_table_given(!missing(data))
   type_repeats()(repeats, "repeats")
   type_level()(level, "level")
@@ -60,7 +60,7 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
   as_is <- losses_of_parts(parts, lapply(parts, function(part) predictions_now(part$predictor, part$as_is)), evaluated)
   primary <- primary_measure(target)
   resampling <- resampling_of(evaluated$weight, evaluated$group, seed, level, 1000)
-  alike <- if (conditional) alike_in_others(looked_at$table, sets)
+  alike <- if (among_alike) alike_in_others(looked_at$table, sets)
   shuffled <- shuffled_losses(parts, looked_at$table, evaluated, as_is, sets, alike, repeats, seed, resampling$unit)
   each <- lapply(seq_along(target$columns), function(i) {
     each <- matrix(unlist(lapply(shuffled, function(s) s[, i])), nrow(as_is))
@@ -73,7 +73,7 @@ importance.hylomath_model <- function(model, data, rows = NULL, repeats = 10, le
     list(
       columns = do.call(rbind, each), target = target$columns, measure = primary,
       value = loss_measure(primary)(colSums(as_is * evaluated$weight) / sum(evaluated$weight)), rows = looked_at$rows,
-      n = nrow(looked_at$table), level = level, groups = groups, conditional = conditional
+      n = nrow(looked_at$table), level = level, groups = groups, among_alike = among_alike
     ),
     "importance"
   )

@@ -37,13 +37,11 @@ interactions.hylomath_model <- function(model, data, columns = NULL, of = NULL, 
   pairs <- base::choose(min(length(columns %||% known), most_crossed_columns), 2)
   n <- floor(sqrt(affordable / (pairs + length(columns %||% known))))
   table <- explained_table(model, data, min(max(n, fewest_crossed), most_crossed))
-  kept <- stats::complete.cases(plain_predictions(predictor, table))
-  table <- table[kept, , drop = FALSE]
+  table <- predicted_rows(predictor, table)
+  check_compared(table)
   tell <- reporter("auto")
   on.exit(tell(list(event = "done")))
-  group <- roles_of(model)$group
-  group <- if (!is.null(group) && group %in% names(table)) table[[group]]
-  resampling <- resampling_of(rep(1, nrow(table)), group, training_seed(model), level, 1000)
+  resampling <- resampling_of(rep(1, nrow(table)), groups_in(model, table), training_seed(model), level, 1000)
   alone <- lapply(stats::setNames(nm = columns %||% known), function(column) crossed(predictor, table, column, of))
   looked_at <- columns %||% utils::head(most_moving(alone), most_crossed_columns)
   # in the order of the table
@@ -89,10 +87,13 @@ check_paired_columns <- function(columns, known) {
 # For each prediction a matrix: row i has the values of row i in these columns, and column j all else of row j.
 crossed <- function(predictor, table, columns, of) {
   n <- nrow(table)
-  from <- rep(seq_len(n), n)
-  mixed <- table[rep(seq_len(n), each = n), , drop = FALSE]
-  for (column in columns) mixed[[column]] <- table[[column]][from]
-  predictions <- plain_predictions(predictor, mixed)[of]
+  own <- rep(seq_len(n), n)
+  other <- rep(seq_len(n), each = n)
+  # by columns: rows that are taken several times would be named anew, which takes longer than predicting
+  mixed <- lapply(stats::setNames(nm = needed_columns(predictor)), function(column) {
+    table[[column]][if (column %in% columns) own else other]
+  })
+  predictions <- plain_predictions(predictor, as_plain_frame(mixed))[of]
   lapply(predictions, matrix, n)
 }
 
@@ -135,72 +136,3 @@ pair_sizes <- function(together, first, second, resampling) {
 
 #' @export
 as.data.frame.hylomath_interactions <- function(x, ...) x$pairs
-
-#' @export
-format.hylomath_interactions <- function(x, ...) {
-  shown <- utils::head(x$pairs, 20)
-  cells <- list(
-    of = said_once(shown$of), first = shorten(shown$first, 24), second = shorten(shown$second, 24),
-    together = format_measure(shown$size), interval = interval_cell(shown$low, shown$high),
-    share = format_percent_short(shown$share)
-  )
-  names(cells)[5] <- interval_heading(x$level)
-  most <- shown[1, ]
-  c(
-    cli::style_bold(sprintf("Columns that act together on %s", enumerate(x$target))), "",
-    as_text_table(cells, 3),
-    if (nrow(shown) < nrow(x$pairs)) sprintf("  (%s pairs in all: as.data.frame() gives them)", nrow(x$pairs)), "",
-    paragraphs(c(
-      sprintf(
-        paste(
-          "How much the mean effect of two columns deviates from the sum of their own over %s, in units of the",
-          "prediction; the share is of its variance and those of their own effects together."
-        ),
-        counted(x$n, "row")
-      ),
-      if (x$left_out > 0) {
-        sprintf("%s that move the mean prediction less are left out: name them in `columns`.",
-                counted(x$left_out, "column"))
-      },
-      sprintf("effect_of(with = ) shows what a pair does, such as %s with %s.", most$first, most$second)
-    ))
-  )
-}
-
-#' Draw which columns act together
-#'
-#' @param interactions What [interactions()] returns.
-#' @param most How many pairs to show for each class or target.
-#' @return A ggplot: a bar a pair, with its interval.
-#' @section Errors: An object that [interactions()] did not return.
-#' @examples
-#' set.seed(1)
-#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
-#' plot_interactions(interactions(model, kilns, columns = c("peak_c", "soak_min", "glaze"), of = "crazed"))
-#' @export
-plot_interactions <- function(interactions, most = 15) {
-  check_drawn(interactions, "hylomath_interactions", "plot_interactions", "interactions()")
-  d <- do.call(rbind, lapply(split(interactions$pairs, interactions$pairs$of), utils::head, most))
-  d$pair <- sprintf("%s, %s", d$first, d$second)
-  d$pair <- factor(d$pair, rev(unique(d$pair[order(-d$size)])))
-  d$of <- factor(d$of, unique(interactions$pairs$of))
-  what <- if (predicts_classes(interactions$task)) "probability" else "prediction"
-  figure <- ggplot2::ggplot(d, ggplot2::aes(.data$size, .data$pair)) +
-    ggplot2::geom_col(fill = hue("ink"), width = 0.66) +
-    ggplot2::geom_errorbarh(
-      ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("ochre"), linewidth = 0.8, height = 0.25
-    ) +
-    ggplot2::labs(
-      title = sprintf("%s: which columns act together", enumerate(interactions$target)),
-      subtitle = sprintf(
-        "Over %s; how far two columns' mean effect is from the sum of their own", counted(interactions$n, "row")
-      ),
-      x = sprintf("deviation of the %s", what), y = NULL
-    ) +
-    figure_theme() + no_grid_up()
-  if (nlevels(d$of) == 1) return(figure)
-  figure + ggplot2::facet_wrap(~of)
-}
-
-#' @exportS3Method ggplot2::autoplot
-autoplot.hylomath_interactions <- function(object, ...) plot_interactions(object)

@@ -5,9 +5,9 @@
 #' the network predicts, not what would happen if somebody changed the thing itself.
 #'
 #' A change counts by the distance of each number as a multiple of its median deviation over the rows, and 1 for a
-#' category. Looked at are values of single columns and of pairs, and rows that are predicted as wished, whose values
-#' are given to the row; each of these is then taken back as far as the prediction allows, column by column. All values
-#' stay within the range, or among the levels, of the training rows.
+#' category. Looked at are values of single columns, of pairs of the twelve columns that move the prediction most, and
+#' rows that are predicted as wished, whose values are given to the row; each of these is then taken back as far as the
+#' prediction allows, column by column. All values stay within the range, or among the levels, of the training rows.
 #'
 #' @inheritParams try_row
 #' @param columns The columns that may be changed; the default is all that the network takes in.
@@ -18,8 +18,8 @@
 #'   `changed_to` (text) and `distance`, a row a column that changes, the smallest way first; `rows` are the changed
 #'   rows themselves, a row a way, and `predictions` what is predicted as it is and for each way. Without rows where no
 #'   way was found. [as.data.frame()] gives `changes`.
-#' @section Errors: A row that is predicted as wished already; numbers without `to`; a class or column that is not
-#'   there.
+#' @section Errors: A row that is predicted as wished already, or that has no prediction; numbers without `to`; a class
+#'   or column that is not there.
 #' @references Wachter, Mittelstadt and Russell (2018) \doi{10.2139/ssrn.3063289}.
 #' @seealso [try_row()] for values of one's own.
 #' @examples
@@ -50,12 +50,14 @@ smallest_change.hylomath_model <- function(model, data, row, columns = NULL, to 
   name <- row_name(row, own, id)
   own <- plain_texts(own[needed])
   now <- given_predictions(predictor, own)
+  check_is_predicted(now)
   wish <- wished(target, to, now)
   if (wish$holds(now)) fail(sprintf("The row is already predicted as %s.", wish$text))
   seen <- plain_texts(explained_table(model, data, most_seen)[needed])
   search <- list(
     holds = function(rows) wish$holds(given_predictions(predictor, rows)) & unusual_rows(model, rows)$rows %in% usual,
-    own = own, columns = columns, steps = lapply(seen[columns], column_step)
+    own = own, columns = columns, steps = Map(column_step, seen[columns], own[columns]),
+    moves = function(rows) as.matrix(plain_predictions(predictor, rows))
   )
   usual <- allowed_unusual(unusual_rows(model, own)$rows)
   found <- changed_rows(search, seen, given_predictions(predictor, seen), wish)
@@ -79,7 +81,7 @@ most_given <- 300
 most_refined <- 24
 values_alone <- 40
 values_paired <- 10
-most_pairs <- 66
+most_columns_paired <- 12
 
 # Factors as their texts, since values come from other rows.
 plain_texts <- function(table) {
@@ -139,13 +141,14 @@ allowed_unusual <- function(unusual) {
 }
 
 # What a column's values are measured in: `scale`, by which a distance is divided, and `unit`, the multiple that its
-# numbers come in; NULL for categories.
-column_step <- function(x) {
+# numbers, the row's `own` among them, come in; NULL for categories.
+column_step <- function(x, own) {
   if (!is.numeric(x) && !is_moment(x)) return(NULL)
   moment <- inherits(x, "POSIXct")
   x <- as.numeric(x[!is.na(x)])
   scale <- stats::mad(x, constant = 1)
   if (!(scale > 0)) scale <- mean(abs(x - stats::median(x)))
+  x <- c(x, as.numeric(own[!is.na(own)]))
   digits <- if (moment) 0 else Find(function(d) all(abs(x - round(x, d)) < 1e-9 * pmax(1, abs(x))), 0:6)
   list(scale = if (isTRUE(scale > 0)) scale else 1, unit = if (is.null(digits)) 0 else 10^-digits)
 }
@@ -183,8 +186,7 @@ changed_rows <- function(search, seen, predictions, wish) {
     rows[[column]] <- x
     rows
   })
-  pairs <- if (length(search$columns) > 1) utils::combn(search$columns, 2, simplify = FALSE)
-  two <- lapply(utils::head(pairs, most_pairs), function(pair) {
+  two <- lapply(pairs_that_move(search, one), function(pair) {
     first <- spread_out(values[[pair[1]]], values_paired)
     second <- spread_out(values[[pair[2]]], values_paired)
     rows <- own_rows(search, length(first) * length(second))
@@ -199,6 +201,17 @@ changed_rows <- function(search, seen, predictions, wish) {
   tried <- do.call(rbind, c(one, two, list(given)))
   tried <- tried[stats::complete.cases(tried[search$columns]), , drop = FALSE]
   tried[search$holds(tried), , drop = FALSE]
+}
+
+# The pairs of the columns whose values alone move the prediction most.
+pairs_that_move <- function(search, one) {
+  if (length(one) < 2) return(NULL)
+  spread <- vapply(one, function(rows) {
+    predictions <- search$moves(rows)
+    max(0, apply(predictions, 2, max) - apply(predictions, 2, min), na.rm = TRUE)
+  }, 0)
+  columns <- search$columns[utils::head(order(-spread), most_columns_paired)]
+  utils::combn(columns, 2, simplify = FALSE)
 }
 
 # The smallest of them, each taken back as far as the prediction allows; of each set of columns the smallest alone.
@@ -299,20 +312,24 @@ format.hylomath_smallest_change <- function(x, ...) {
     what <- "%s is predicted as %s, and no change of %s within what was seen was found that makes it %s."
     return(paragraphs(c(sprintf(what, the, now, columns_in_words(x$columns), x$wish), x$rule)))
   }
-  ways <- x$changes
-  first <- ways[ways$way == 1, ]
-  begins <- !duplicated(ways$way)
-  predicted <- vapply(ways$way + 1, function(i) predicted_text(x, i), "")
-  cells <- list(
-    way = ifelse(begins, ways$way, ""), column = shorten(ways$column, 30), "as it is" = ways$as_it_is,
-    "changed to" = ways$changed_to, "then predicted" = ifelse(begins, predicted, "")
-  )
+  first <- x$changes[x$changes$way == 1, ]
   c(
     cli::style_bold(sprintf(
       "%s is predicted as %s, and with %s as %s", the, now, enumerate(paste(first$column, first$changed_to)),
       predicted_text(x, 2)
     )), "",
-    as_text_table(cells, 4), "", paragraphs(c(x$rule, warning))
+    as_text_table(changes_cells(x), 4), "", paragraphs(c(x$rule, warning))
+  )
+}
+
+# A line for each column that changes, with the prediction at the first of its way.
+changes_cells <- function(x) {
+  ways <- x$changes
+  begins <- !duplicated(ways$way)
+  predicted <- vapply(ways$way + 1, function(i) predicted_text(x, i), "")
+  list(
+    way = ifelse(begins, ways$way, ""), column = shorten(ways$column, 30), "as it is" = ways$as_it_is,
+    "changed to" = ways$changed_to, "then predicted" = ifelse(begins, predicted, "")
   )
 }
 

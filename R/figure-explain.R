@@ -1,8 +1,10 @@
-#' Draw which inputs moved the prediction for one row
+#' Draw which inputs moved the prediction for a row, or for many
 #'
 #' @param contributions What [contributions()] returns.
-#' @param most How many bars to show: the columns that moved the prediction most, and one for all others together.
-#' @return A ggplot: a bar a column, from the mean prediction towards the row's own.
+#' @param most How many columns to show, those that moved the prediction most; of one row the last bar is all others
+#'   together.
+#' @return A ggplot: a bar a column, from the mean prediction towards the row's own; of many rows a line a column,
+#'   within which it moved nine of ten of them, and a mark at the mean.
 #' @section Errors: An object that [contributions()] did not return.
 #' @examples
 #' set.seed(1)
@@ -10,6 +12,7 @@
 #' plot_contributions(contributions(model, kilns, 5))
 #' @export
 plot_contributions <- function(contributions, most = 20) {
+  if (inherits(contributions, "hylomath_contributions_of_rows")) return(moves_of_many(contributions, most))
   check_drawn(contributions, "hylomath_contributions", "plot_contributions", "contributions()")
   d <- contributions$columns
   d$label <- sprintf("%s = %s", d$column, d$value)
@@ -47,8 +50,35 @@ plot_contributions <- function(contributions, most = 20) {
     figure_theme() + no_grid_up()
 }
 
+moves_of_many <- function(x, most) {
+  moves <- x$contributions
+  moves <- moves[, utils::head(order(-colMeans(abs(moves))), most), drop = FALSE]
+  ends <- apply(moves, 2, stats::quantile, c(0.05, 0.95), names = FALSE)
+  d <- data.frame(column = colnames(moves), mean = colMeans(moves), low = ends[1, ], high = ends[2, ])
+  d$column <- factor(d$column, rev(d$column))
+  one <- unique(x$rows$of)
+  what <- prediction_word(x$task)
+  if (length(one) == 1 && predicts_classes(x$task)) what <- sprintf("%s of \"%s\"", what, one)
+  ggplot2::ggplot(d, ggplot2::aes(.data$mean, .data$column)) +
+    ggplot2::geom_vline(xintercept = 0, colour = hue("stone"), linewidth = 0.4) +
+    ggplot2::geom_linerange(ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("sea"), linewidth = 2) +
+    ggplot2::geom_point(colour = hue("ink"), size = 2.6) +
+    ggplot2::labs(
+      title = sprintf("%s: what moved the predictions", enumerate(x$target)),
+      subtitle = sprintf(
+        "%s, from the mean over %s; lines hold nine of ten rows, marks are means", counted(nrow(x$rows), "row"),
+        counted(x$others, "other row")
+      ),
+      x = sprintf("moves the %s by", what), y = NULL
+    ) +
+    figure_theme() + no_grid_up()
+}
+
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_contributions <- function(object, ...) plot_contributions(object)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_contributions_of_rows <- function(object, ...) plot_contributions(object)
 
 # ---- importance ------------------------------------------------------------------------------------------------------
 
@@ -70,15 +100,12 @@ plot_importance <- function(importance, most = 25) {
   rows <- counted(importance$n, paste(part_words(importance$rows), "row"))
   value <- enumerate(format_measure(importance$value))
   figure <- ggplot2::ggplot(d, ggplot2::aes(.data$importance, .data$column)) +
-    ggplot2::geom_col(fill = hue("ink"), width = 0.66) +
-    ggplot2::geom_errorbarh(
-      ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("ochre"), linewidth = 0.8, height = 0.25
-    ) +
+    bars_with_intervals() +
     ggplot2::labs(
       title = sprintf("%s: how much worse without each column", enumerate(importance$target)),
       subtitle = sprintf(
         "%s; the rise of the %s (%s) when the column is shuffled%s%s", rows, importance$measure, value,
-        if (importance$conditional) "\namong rows that are alike in the others" else "",
+        if (importance$among_alike) "\namong rows that are alike in the others" else "",
         if (left > 0) sprintf("\n%s more are not shown", left) else ""
       ),
       x = sprintf("rise of the %s", importance$measure), y = NULL
@@ -101,6 +128,42 @@ importance_shown <- function(importance, most) {
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.hylomath_importance <- function(object, ...) plot_importance(object)
+
+# ---- interactions ----------------------------------------------------------------------------------------------------
+
+#' Draw which columns act together
+#'
+#' @param interactions What [interactions()] returns.
+#' @param most How many pairs to show for each class or target.
+#' @return A ggplot: a bar a pair, with its interval.
+#' @section Errors: An object that [interactions()] did not return.
+#' @examples
+#' set.seed(1)
+#' model <- brief(kilns, target = "outcome") |> quick() |> train(progress = "none")
+#' plot_interactions(interactions(model, kilns, columns = c("peak_c", "soak_min", "glaze"), of = "crazed"))
+#' @export
+plot_interactions <- function(interactions, most = 15) {
+  check_drawn(interactions, "hylomath_interactions", "plot_interactions", "interactions()")
+  d <- do.call(rbind, lapply(split(interactions$pairs, interactions$pairs$of), utils::head, most))
+  d$pair <- sprintf("%s, %s", d$first, d$second)
+  d$pair <- factor(d$pair, rev(unique(d$pair[order(-d$size)])))
+  d$of <- factor(d$of, unique(interactions$pairs$of))
+  figure <- ggplot2::ggplot(d, ggplot2::aes(.data$size, .data$pair)) +
+    bars_with_intervals() +
+    ggplot2::labs(
+      title = sprintf("%s: which columns act together", enumerate(interactions$target)),
+      subtitle = sprintf(
+        "Over %s; how far two columns' mean effect is from the sum of their own", counted(interactions$n, "row")
+      ),
+      x = sprintf("deviation of the %s", prediction_word(interactions$task)), y = NULL
+    ) +
+    figure_theme() + no_grid_up()
+  if (nlevels(d$of) == 1) return(figure)
+  figure + ggplot2::facet_wrap(~of)
+}
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.hylomath_interactions <- function(object, ...) plot_interactions(object)
 
 # ---- effects ---------------------------------------------------------------------------------------------------------
 

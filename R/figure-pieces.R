@@ -105,6 +105,16 @@ check_lines <- function(n, advice) {
   fail(sprintf("A figure shows at most %d different curves, not %d.", length(figure_lines), n), advice)
 }
 
+# Bars of a value with its interval.
+bars_with_intervals <- function() {
+  list(
+    ggplot2::geom_col(fill = hue("ink"), width = 0.66),
+    ggplot2::geom_errorbarh(
+      ggplot2::aes(xmin = .data$low, xmax = .data$high), colour = hue("ochre"), linewidth = 0.8, height = 0.25
+    )
+  )
+}
+
 # What a prediction is called.
 prediction_word <- function(task) if (predicts_classes(task)) "probability" else "prediction"
 

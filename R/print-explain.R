@@ -15,13 +15,13 @@ format.hylomath_importance <- function(x, ...) {
     paragraphs(c(
       sprintf(
         "How much the %s of %s (%s) rises when a column is shuffled%s, and as a share of it.", x$measure, rows,
-        enumerate(format_measure(x$value)), if (x$conditional) " among rows that are alike in the others" else ""
+        enumerate(format_measure(x$value)), if (x$among_alike) " among rows that are alike in the others" else ""
       ),
       vapply(names(x$groups), function(name) {
         sprintf("\"%s\" is %s, shuffled together.", name, enumerate(x$groups[[name]]))
       }, ""),
       paste(
-        if (x$conditional) {
+        if (x$among_alike) {
           "What a column shares with the others does not count for it."
         } else {
           "Columns that carry the same information share their importance."
@@ -99,5 +99,61 @@ format.hylomath_contributions <- function(x, ...) {
     cli::style_bold(sprintf("%s; over the other rows it is %s on average", prediction, format_measure(x$mean))), "",
     as_text_table(cells, 2), "",
     paragraphs(paste("The moves add up to the difference.", how))
+  )
+}
+
+#' @export
+format.hylomath_interactions <- function(x, ...) {
+  shown <- utils::head(x$pairs, 20)
+  cells <- list(
+    said_once(shown$of), shorten(shown$first, 24), shorten(shown$second, 24), format_measure(shown$size),
+    interval_cell(shown$low, shown$high), format_percent_short(shown$share)
+  )
+  heads <- c("of", "first", "second", "together", interval_heading(x$level), "share")
+  most <- shown[1, ]
+  c(
+    cli::style_bold(sprintf("Columns that act together on %s", enumerate(x$target))), "",
+    as_text_table(stats::setNames(cells, heads), 3),
+    if (nrow(shown) < nrow(x$pairs)) sprintf("  (%s pairs in all: as.data.frame() gives them)", nrow(x$pairs)), "",
+    paragraphs(c(
+      sprintf(
+        paste(
+          "How much the mean effect of two columns deviates from the sum of their own over %s, in units of the",
+          "prediction; the share is of its variance and those of their own effects together."
+        ),
+        counted(x$n, "row")
+      ),
+      if (x$left_out > 0) {
+        what <- "%s that move the mean prediction less are left out: name them in `columns`."
+        sprintf(what, counted(x$left_out, "column"))
+      },
+      sprintf("effect_of(with = ) shows what a pair does, such as %s with %s.", most$first, most$second)
+    ))
+  )
+}
+
+#' @export
+format.hylomath_contributions_of_rows <- function(x, ...) {
+  size <- colMeans(abs(x$contributions))
+  order <- utils::head(order(-size), 15)
+  column <- colnames(x$contributions)[order]
+  cells <- list(
+    column = shorten(column, 30), "moves by" = format_measure(size[order]),
+    "at most down" = format_signed(apply(x$contributions[, order, drop = FALSE], 2, min)),
+    "at most up" = format_signed(apply(x$contributions[, order, drop = FALSE], 2, max)),
+    "95 % of sampling" = sprintf("+-%s", format_measure(1.96 * sqrt(colMeans(x$errors[, order, drop = FALSE]^2))))
+  )
+  more <- ncol(x$contributions) - length(order)
+  c(
+    cli::style_bold(sprintf("What moved the predictions for %s", counted(nrow(x$rows), "row"))), "",
+    as_text_table(cells, 1), if (more > 0) sprintf("  (and %s that move them less)", counted(more, "column")), "",
+    paragraphs(c(
+      sprintf(
+        "The mean size of the moves over these rows, from the mean prediction for %s; in each row they add up.",
+        counted(x$others, "other row")
+      ),
+      if (x$without > 0) sprintf("%s without a prediction left out.", counted(x$without, "row")),
+      "as.data.frame() gives a row for each."
+    ))
   )
 }

@@ -77,6 +77,9 @@ in_document.hylomath_effect <- function(x) drawn_in_document(x, function() plot_
 in_document.hylomath_contributions <- function(x) drawn_in_document(x, function() plot_contributions(x))
 
 #' @export
+in_document.hylomath_contributions_of_rows <- function(x) drawn_in_document(x, function() plot_contributions(x))
+
+#' @export
 in_document.hylomath_interactions <- function(x) drawn_in_document(x, function() plot_interactions(x))
 
 #' @export
@@ -92,6 +95,18 @@ in_document.hylomath_more_rows <- function(x) drawn_in_document(x, function() pl
 in_document.hylomath_unusual_rows <- function(x) {
   cells <- lapply(x$columns[c("column", "unseen", "missing", "outside", "trained_on")], as.character)
   list(said = format(x)[1], tables = if (nrow(x$columns)) list(list(cells, 1)))
+}
+
+#' @export
+in_document.hylomath_rows_needed <- function(x) {
+  list(said = cli::ansi_strip(format(x)[1]), tables = list(list(rows_needed_cells(x), 1)))
+}
+
+#' @export
+in_document.hylomath_smallest_change <- function(x) {
+  said <- cli::ansi_strip(format(x))
+  if (nrow(x$changes) == 0) return(list(said = paste(trimws(said), collapse = " ")))
+  list(said = said[1], tables = list(list(changes_cells(x), 4)))
 }
 
 #' @export

@@ -147,10 +147,12 @@ format.hylomath_rows_needed <- function(x, ...) {
   cases <- if (!is.null(x$cases)) sprintf(", %s of the class", format_count(x$cases)) else ""
   c(
     cli::style_bold(sprintf("%s needed for %s%s", counted(x$rows, "row"), counted(x$inputs, "input"), cases)), "",
-    as_text_table(list(criterion = x$criteria$criterion, rows = format_each_count(x$criteria$rows)), 1), "",
+    as_text_table(rows_needed_cells(x), 1), "",
     paragraphs(paste(
       "That is the least, for a model without hidden layers, beside the rows that it is tested on.",
       "With rows at hand, more_rows() shows whether more would help."
     ))
   )
 }
+
+rows_needed_cells <- function(x) list(criterion = x$criteria$criterion, rows = format_each_count(x$criteria$rows))

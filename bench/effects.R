@@ -45,18 +45,18 @@ for (size in c(1, 5)) {
     }
   }
   for (pair in list(c("x1", "x2"), c("x1", "x3"), c("x2", "kind"))) {
-    share <- function(rows) {
+    crossed_of <- function(rows) {
       columns <- list(pair, pair[1], pair[2])
       lapply(columns, function(own) inside$crossed(model$predictor, rows, own, "y")$y)
     }
     truth <- local({
-      m <- share(population(2500, 3, size))
+      m <- crossed_of(population(2500, 3, size))
       stats::sd(rowMeans(m[[1]] - m[[2]] - m[[3]] + rep(diag(m[[1]]), each = 2500)) * 2500 / 2499)
     })
     for (n in c(60, 150)) {
       found <- parallel::mclapply(seq_len(sets), function(s) {
         rows <- population(n, 1000 + s, size)
-        m <- share(rows)
+        m <- crossed_of(rows)
         group <- if (size > 1) rows$herd
         inside$pair_sizes(m[[1]], m[[2]], m[[3]], inside$resampling_of(rep(1, n), group, s, level, 1000))
       }, mc.cores = 2)

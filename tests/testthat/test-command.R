@@ -271,7 +271,7 @@ test_that("evaluating, deciding and explaining work from the shell", {
   expect_equal(every$status, 0)
   expect_equal(nrow(read.csv("moves.csv")), nrow(read.csv("recovery.csv")))
   grouped <- hylomath(
-    "importance", "r.hylo", "recovery.csv", "--repeats", "2", "--group", "ills=pain,bmi", "--conditional", "--json"
+    "importance", "r.hylo", "recovery.csv", "--repeats", "2", "--group", "ills=pain,bmi", "--among-alike", "--json"
   )
   expect_true("ills" %in% jsonlite::fromJSON(grouped$out)$columns$column)
   local <- hylomath("effect", "r.hylo", "recovery.csv", "--input", "pain", "--local")

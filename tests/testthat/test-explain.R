@@ -233,7 +233,7 @@ together <- withr::with_seed(3, {
 test_that("columns are shuffled together, and among rows that are alike in the others", {
   model <- quick_model(together, "y", epochs = 100)
   plain <- importance(model, together)
-  alike <- importance(model, together, conditional = TRUE)
+  alike <- importance(model, together, among_alike = TRUE)
   of <- function(found, column) found$columns$importance[found$columns$column == column]
   # the value of a row that is alike in x2 tells most of x1: about 1 - 0.81 of its variance is left
   risen <- function(found, column) (of(found, column) + found$value)^2 - found$value^2
@@ -242,20 +242,20 @@ test_that("columns are shuffled together, and among rows that are alike in the o
   expect_gt(risen(alike, "x1"), 0.15 * risen(plain, "x1"))
   # a column that nothing tells is shuffled among all rows as before
   lone <- quick_model(known, "y", epochs = 100)
-  expect_identical(importance(lone, known, conditional = TRUE)$columns, importance(lone, known)$columns)
+  expect_identical(importance(lone, known, among_alike = TRUE)$columns, importance(lone, known)$columns)
   both <- importance(model, together, groups = list(pair = c("x1", "x2")))
   expect_equal(both$columns$column[1], "pair")
   expect_setequal(both$columns$column, c("pair", "x3", "kind"))
   # y = x1 + x2 shuffled as a whole
   expect_equal(risen(both, "pair"), 2 * var(together$y), tolerance = 0.25)
-  said <- paste(cli::ansi_strip(format(importance(model, together, groups = both$groups, conditional = TRUE))),
+  said <- paste(cli::ansi_strip(format(importance(model, together, groups = both$groups, among_alike = TRUE))),
                 collapse = " ")
   expect_match(said, "\"pair\" is x1 and x2, shuffled together")
   expect_match(said, "alike in the others")
   wrong <- list(c("x1", "x2"), list(pair = "x9"), list(a = "x1", b = "x1"), list(x3 = c("x1", "x2")))
   told <- c("name of its own", "does not take in", "in `groups` twice", "can't have the name")
   for (i in seq_along(wrong)) expect_fails(importance(model, together, groups = wrong[[i]]), told[i])
-  expect_fails(importance(model, together, conditional = NA), "`conditional` must be TRUE or FALSE")
+  expect_fails(importance(model, together, among_alike = NA), "`among_alike` must be TRUE or FALSE")
 })
 
 test_that("rows that are alike are told by what tells the column, and receive values of each other alone", {
@@ -318,6 +318,13 @@ test_that("contributions of many rows add up, and are those of each within their
   expect_equal(dim(table), c(40, 4 + 5))
   expect_equal(nrow(contributions(model, known, "all")$rows), 2000)
   expect_equal(contributions(model, known, known[3:5, ])$contributions, found$contributions[3:5, ], tolerance = 0.2)
+  expect_named(table, c("row", "of", "prediction", "mean", paste0("by_x", 1:5)))
+  expect_s3_class(ggplot2::autoplot(found), "ggplot")
+  expect_named(in_document(found), c("said", "figure"))
+  # by the row's id where there is one
+  ids <- quick_model(kilns, epochs = 20)
+  expect_equal(contributions(ids, kilns, c(3, 9))$rows$row, kilns$firing[c(3, 9)])
+  expect_equal(contributions(ids, kilns, kilns$firing[c(3, 9)])$rows, contributions(ids, kilns, c(3, 9))$rows)
   classes <- quick_model(kilns, epochs = 20)
   expect_equal(unique(contributions(classes, kilns, 1:5, of = "burst")$rows$of), "burst")
   expect_fails(contributions(model, known, c(1, 9999)), "`row` must be a whole number")
@@ -348,7 +355,7 @@ test_that("what explains meets exposure, counts, groups, order, rules and ensemb
     b <- if (name == "groups") hold_out(b, test = 0, folds = 4) |> wire("6 tanh") else quick(b)
     model <- train(b, progress = "none")
     if (name == "groups") model <- decide(model, threshold = 0.3)
-    expect_s3_class(importance(model, d, repeats = 2, conditional = TRUE), "hylomath_importance")
+    expect_s3_class(importance(model, d, repeats = 2, among_alike = TRUE), "hylomath_importance")
     e <- effect_of(model, d, a, local = TRUE)$curve
     expect_true(all(is.finite(e$low) & e$low <= e$high), info = name)
     pairs <- interactions(model, d, columns = c("a", "b", "kind"))$pairs
@@ -360,4 +367,37 @@ test_that("what explains meets exposure, counts, groups, order, rules and ensemb
     expect_gt(nrow(ways$changes), 0)
     expect_false("open" %in% ways$changes$column)
   }
+})
+
+test_that("rows without a prediction, and levels that are too rare, stay out of what explains", {
+  d <- withr::with_seed(9, data.frame(a = rnorm(600), b = rnorm(600)))
+  d$y <- 5 + d$a + d$b
+  d$b[seq(1, 600, 2)] <- NA
+  b <- brief(d, target = "y") |> prepare(missing = "drop") |> hold_out(seed = 1) |> quick() |> regimen(seed = 1)
+  model <- train(b, progress = "none")
+  newer <- d[c(1:300), ]
+  known <- newer[!is.na(newer$b), ]
+  # of newer rows, of which half have no prediction, what those that have one alone give
+  expect_equal(effect_of(model, newer, a, local = TRUE)$n, 150)
+  expect_equal(
+    mean(effect_of(model, newer, a, local = TRUE)$curve$prediction), mean(predict(model, known)$prediction),
+    tolerance = 0.02
+  )
+  expect_lt(interactions(model, newer)$n, 150)
+  expect_equal(interactions(model, newer)$pairs$size, interactions(model, known)$pairs$size, tolerance = 0.2)
+  found <- contributions(model, newer, "all")
+  expect_equal(c(nrow(found$rows), found$without), c(150, 150))
+  expect_fails(contributions(model, newer, c(1, 3)), "no prediction for any of the rows")
+  expect_fails(smallest_change(model, newer, 1, to = c(0, 1)), "no prediction for this row")
+  many <- withr::with_seed(10, data.frame(kind = paste0("k", pmin(rgeom(900, 0.08), 40)), a = rnorm(900)))
+  many$y <- many$a + nchar(many$kind)
+  model <- quick_model(many, "y", epochs = 20)
+  e <- effect_of(model, many, kind, local = TRUE)
+  expect_equal(nrow(e$curve), 20)
+  expect_gt(e$left_out, 0)
+  rows <- many[rows_of_part(model, many, "test"), ]
+  rows <- rows[rows$kind %in% e$curve$kind, ]
+  expect_equal(e$n, nrow(rows))
+  weight <- vapply(e$curve$kind, function(kind) sum(rows$kind == kind), 0L)
+  expect_equal(weighted.mean(e$curve$prediction, weight), mean(predict(model, rows)$prediction))
 })

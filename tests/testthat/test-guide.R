@@ -14,6 +14,14 @@ test_that("every page of the guide runs", {
   }
 })
 
+test_that("whatever prints as a result stands in a document too", {
+  methods <- getNamespaceInfo("hylomath", "S3methods")
+  classes_of <- function(generic) methods[methods[, 1] == generic, 2]
+  # these are no results, and print as they are
+  others <- paste0("hylomath_", c("bounds", "brief", "decision", "look", "summary"))
+  expect_setequal(setdiff(classes_of("format"), others), classes_of("in_document"))
+})
+
 test_that("objects become tables and figures in a document, and what is marks stays text", {
   skip_if_not_installed("knitr")
   withr::local_pdf(NULL)
@@ -26,7 +34,10 @@ test_that("objects become tables and figures in a document, and what is marks st
     lineup = lineup(a = model, b = withr::with_seed(2, train(wire(b, "linear"), progress = "none"))),
     scouting = withr::with_seed(1, scout(b, units = c(2, 4), budget = 2, progress = "none")),
     watch = watch_model(model, table), importance = importance(model, table, repeats = 2),
-    effect = effect_of(model, table, "peak_c")
+    effect = effect_of(model, table, "peak_c"), contributions = contributions(model, table, 3),
+    many = contributions(model, table, 1:12), pairs = interactions(model, table, columns = c("peak_c", "glaze")),
+    change = smallest_change(model, table, 3), tried = try_row(model, table, 3, list(peak_c = 1300)),
+    needed = rows_needed(10, share = 0.2, auc = 0.8)
   )
   for (name in names(objects)) {
     text <- knitr::knit_print(objects[[name]])
@@ -34,7 +45,7 @@ test_that("objects become tables and figures in a document, and what is marks st
     expect_false(grepl("[^\\\\]\\|d<b>", text), info = name)
     rows <- grep("^\\|", strsplit(text, "\n")[[1]], value = TRUE)
     # every table has the same number of cells in each row
-    if (!name %in% c("importance", "effect")) expect_gt(length(rows), 2)
+    if (!name %in% c("importance", "effect", "contributions", "many", "pairs", "change")) expect_gt(length(rows), 2)
     cells <- lengths(regmatches(rows, gregexpr("(?<!\\\\)\\|", rows, perl = TRUE)))
     expect_lte(length(unique(cells)), 2)
   }

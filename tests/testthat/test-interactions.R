@@ -30,6 +30,8 @@ test_that("what is asked of pairs is checked, and drawn", {
   expect_fails(interactions(model, product, columns = "x1"), "at least two")
   expect_fails(interactions(model, product, columns = c("x1", "x9")), "doesn't take in")
   expect_fails(interactions(model), "`data` is missing")
+  expect_fails(interactions(model, product[1:4, ]), "at least 10 others")
+  expect_fails(contributions(model, product[1:4, ], "all"), "at least 10 others")
   expect_fails(interactions(quick_model(product[c("x1", "y")], "y", epochs = 5), product), "one column alone")
   found <- interactions(model, product, columns = c("x1", "x2"))
   expect_equal(nrow(found$pairs), 1)

@@ -62,3 +62,28 @@ test_that("numbers take a range, several targets one of theirs, and dates whole 
   if (nrow(days$changes)) expect_false(is.na(as.Date(days$changes$changed_to[1])))
   expect_s3_class(days$rows$sails_on, "Date")
 })
+
+test_that("of many columns the pairs are those that move the prediction, and a row's own decimals are kept", {
+  wide <- withr::with_seed(4, as.data.frame(matrix(round(rnorm(16 * 1000), 1), 1000)))
+  wide$class <- ifelse(wide$V15 + wide$V16 > 1, "over", "under")
+  model <- quick_model(wide, "class", epochs = 100)
+  row <- wide[1, 1:16]
+  row[c("V15", "V16")] <- c(-0.4321, -0.5678)
+  found <- smallest_change(model, wide, row, columns = names(row))
+  expect_true(all(found$predictions$prediction == c("under", rep("over", nrow(found$rows)))))
+  expect_true(all(found$changes$column[found$changes$way == 1] %in% c("V15", "V16")))
+  searched <- list(columns = names(row), moves = function(rows) cbind(rows$V15 + rows$V16))
+  one <- lapply(names(row), function(column) transform(row[rep(1, 5), ], V1 = V1) |> replace(column, list(-2:2)))
+  pairs <- pairs_that_move(searched, one)
+  expect_length(pairs, 66)
+  expect_true(list(c("V15", "V16")) %in% pairs || list(c("V16", "V15")) %in% pairs)
+})
+
+test_that("a change stands in a document, or that there is none", {
+  model <- quick_model(line, "class", epochs = 60)
+  row <- which.min(line$a)
+  shown <- in_document(smallest_change(model, line, row))
+  expect_match(shown$said, "is predicted as \"under\"")
+  expect_named(shown$tables[[1]][[1]], c("way", "column", "as it is", "changed to", "then predicted"))
+  expect_match(in_document(smallest_change(model, line, row, columns = "c"))$said, "no change of c")
+})
